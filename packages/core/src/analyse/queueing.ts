@@ -1,0 +1,41 @@
+/** What a queueing model predicts: throughput a second, response time and utilisation of a worker (0 to 1). */
+export interface Prediction {
+  throughput: number;
+  responseSeconds: number;
+  utilisation: number;
+}
+
+/**
+ * Closed model with `users` who think for `thinkSeconds` on average and one station of `workers` with exponential service
+ * times: the machine-repairman model M/M/c//N, solved from its birth-death equations (Kleinrock, Queueing Systems I, 1975, 3.8).
+ */
+export function machineRepairman(users: number, workers: number, serviceSeconds: number, thinkSeconds: number): Prediction {
+  // p[n] relative to p[0]: arrival rate (N − n) / Z, service rate min(n, c) / S. Scaled as it goes, so that it cannot overflow.
+  const weights = [1];
+  for (let n = 1; n <= users; n++) {
+    const before = weights[n - 1] ?? 0;
+    weights.push((before * (users - n + 1) * serviceSeconds) / (Math.min(n, workers) * thinkSeconds));
+    if ((weights[n] ?? 0) > 1e200) for (let k = 0; k <= n; k++) weights[k] = (weights[k] ?? 0) / 1e200;
+  }
+  const total = weights.reduce((sum, one) => sum + one, 0);
+  let throughput = 0;
+  let atStation = 0;
+  weights.forEach((weight, n) => {
+    throughput += ((weight / total) * Math.min(n, workers)) / serviceSeconds;
+    atStation += (weight / total) * n;
+  });
+  return { throughput, responseSeconds: atStation / throughput, utilisation: (throughput * serviceSeconds) / workers };
+}
+
+/** Exact mean value analysis of one queueing station with one worker and think time (Reiser and Lavenberg 1980). */
+export function meanValueAnalysis(users: number, serviceSeconds: number, thinkSeconds: number): Prediction {
+  let queue = 0;
+  let throughput = 0;
+  let response = serviceSeconds;
+  for (let n = 1; n <= users; n++) {
+    response = serviceSeconds * (1 + queue);
+    throughput = n / (thinkSeconds + response);
+    queue = throughput * response;
+  }
+  return { throughput, responseSeconds: response, utilisation: throughput * serviceSeconds };
+}

@@ -1,0 +1,60 @@
+import * as z from 'zod';
+import { SummarySchema } from '../measure/tally.js';
+import { FailureSchema } from '../measure/frame.schema.js';
+import { WorkloadSchema } from '../workload/workload.schema.js';
+import { CriterionVerdictSchema } from './verdict.js';
+
+/** One execution of a workload. `interrupted`: the server ended before the run did. */
+export const RunSchema = z.object({
+  id: z.string(),
+  projectId: z.string(),
+  number: z.number().int(),
+  workload: WorkloadSchema,
+  environmentId: z.string(),
+  state: z.enum(['starting', 'running', 'finishing', 'done', 'aborted', 'interrupted', 'failed']),
+  startedAt: z.string(),
+  endedAt: z.string().nullable(),
+  /** Why it ended early, in a sentence. */
+  note: z.string().nullable(),
+  verdict: z.enum(['held', 'missed', 'none']),
+});
+export type Run = z.infer<typeof RunSchema>;
+
+/** Figures of one transaction or step over the period. */
+export const RunRowSchema = z.object({
+  transaction: z.string(),
+  step: z.string().nullable(),
+  name: z.string(),
+  summary: SummarySchema,
+});
+
+/** A figure that says whether the run can be believed. */
+export const TrustSignSchema = z.object({ good: z.boolean(), sentence: z.string() });
+
+/** What a run measured, made from its frames. */
+export const RunResultSchema = z.object({
+  run: RunSchema,
+  period: z.object({ fromSecond: z.number(), toSecond: z.number() }),
+  criteria: z.array(CriterionVerdictSchema),
+  trust: z.array(TrustSignSchema),
+  rows: z.array(RunRowSchema),
+  failures: z.array(FailureSchema),
+  iterationsPassed: z.number().int(),
+  iterationsFailed: z.number().int(),
+  seconds: z.number(),
+});
+export type RunResult = z.infer<typeof RunResultSchema>;
+
+/** One second of a run for the lanes: times in ms. */
+export const LanePointSchema = z.object({
+  second: z.number().int(),
+  users: z.number().int(),
+  perSecond: z.number(),
+  meanMs: z.number().nullable(),
+  p50Ms: z.number().nullable(),
+  p95Ms: z.number().nullable(),
+  maxMs: z.number().nullable(),
+  failures: z.number().int(),
+  loopDelayMs: z.number(),
+});
+export type LanePoint = z.infer<typeof LanePointSchema>;

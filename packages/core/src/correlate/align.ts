@@ -1,0 +1,35 @@
+import { pathAndQuery, pathShape } from '../take/messages.js';
+import type { Exchange } from '../take/take.schema.js';
+
+const keyOf = (exchange: Exchange): string => {
+  const url = new URL(exchange.url);
+  return `${exchange.method} ${url.origin}${pathShape(pathAndQuery(exchange.url))}`;
+};
+
+/**
+ * Lays two takes beside each other: for each exchange of the first the number of its partner in the second. Partners have
+ * the same method and path shape and stand in the same order (longest common subsequence, Wagner and Fischer 1974).
+ */
+export function alignTakes(first: readonly Exchange[], second: readonly Exchange[]): Map<number, number> {
+  const a = first.map(keyOf);
+  const b = second.map(keyOf);
+  const width = b.length + 1;
+  const longest = new Uint32Array((a.length + 1) * width);
+  for (let i = a.length - 1; i >= 0; i--)
+    for (let j = b.length - 1; j >= 0; j--)
+      longest[i * width + j] =
+        a[i] === b[j]
+          ? (longest[(i + 1) * width + j + 1] ?? 0) + 1
+          : Math.max(longest[(i + 1) * width + j] ?? 0, longest[i * width + j + 1] ?? 0);
+  const pairs = new Map<number, number>();
+  let i = 0;
+  let j = 0;
+  while (i < a.length && j < b.length) {
+    if (a[i] === b[j]) {
+      const [left, right] = [first[i++], second[j++]];
+      if (left && right) pairs.set(left.n, right.n);
+    } else if ((longest[(i + 1) * width + j] ?? 0) >= (longest[i * width + j + 1] ?? 0)) i++;
+    else j++;
+  }
+  return pairs;
+}

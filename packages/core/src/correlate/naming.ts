@@ -1,0 +1,30 @@
+/** Names that say more than the header they are sent in (RFC 9110, 13.1). */
+const headerNames: Record<string, string> = { 'if-match': 'record version', etag: 'record version', authorization: 'access token' };
+
+/** A name in plain words for a handoff: `formKey` becomes “form key”, the id in `/intakes/7` becomes “intake”. */
+export function plainName(name: string, place: string): string {
+  const known = headerNames[name.toLowerCase()];
+  if (known) return known;
+  const words = name
+    .replace(/^x-/i, '')
+    .replace(/([a-z\d])([A-Z])/g, '$1 $2')
+    .replace(/[^A-Za-z\d]+/g, ' ')
+    .trim()
+    .toLowerCase();
+  if (words === '') return 'value';
+  return place.startsWith('path:') ? words.replace(/ies$/, 'y').replace(/([^s])s$/, '$1') : words;
+}
+
+/** The name, with a number where it is taken. */
+export function freeName(wanted: string, taken: ReadonlySet<string>): string {
+  if (!taken.has(wanted)) return wanted;
+  let count = 2;
+  while (taken.has(`${wanted} ${count}`)) count++;
+  return `${wanted} ${count}`;
+}
+
+/** Two names of the same thing, whatever their case and separators. */
+export const sameName = (left: string, right: string): boolean => {
+  const plain = (text: string) => text.toLowerCase().replace(/[^a-z\d]/g, '');
+  return plain(left) !== '' && plain(left) === plain(right);
+};

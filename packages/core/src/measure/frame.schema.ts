@@ -1,0 +1,59 @@
+import * as z from 'zod';
+import { CapturedStepSchema } from '../rehearse/rehearsal.schema.js';
+import { TallySchema } from './tally.js';
+
+/** Figures of one transaction (step null) or one step of a crew within one second. */
+export const FrameItemSchema = z.object({
+  crew: z.string(),
+  transaction: z.string(),
+  step: z.string().nullable(),
+  tally: TallySchema,
+});
+export type FrameItem = z.infer<typeof FrameItemSchema>;
+
+/** What one virtual user is doing. */
+export const UserStateSchema = z.object({
+  user: z.number().int(),
+  crew: z.string(),
+  state: z.enum(['waiting', 'working', 'thinking', 'ended']),
+  iteration: z.number().int(),
+  step: z.string().nullable(),
+  row: z.number().int().nullable(),
+  lastError: z.string().nullable(),
+});
+export type UserState = z.infer<typeof UserStateSchema>;
+
+/** A failed step: kind is the message with its moving parts masked. `example` is captured for the first of a kind. */
+export const FailureSchema = z.object({
+  crew: z.string(),
+  transaction: z.string(),
+  step: z.string(),
+  kind: z.string(),
+  message: z.string(),
+  count: z.number().int(),
+  firstSecond: z.number().int(),
+  lastSecond: z.number().int(),
+  example: z
+    .object({ user: z.number().int(), captured: CapturedStepSchema, requestText: z.string(), responseText: z.string() })
+    .nullable(),
+});
+export type Failure = z.infer<typeof FailureSchema>;
+
+/** What a generator sends each second. */
+export const FrameSchema = z.object({
+  version: z.literal(1),
+  generator: z.number().int(),
+  /** Whole seconds since the start of the run. */
+  second: z.number().int(),
+  activeUsers: z.number().int(),
+  iterationsPassed: z.number().int(),
+  iterationsFailed: z.number().int(),
+  items: z.array(FrameItemSchema),
+  failures: z.array(FailureSchema),
+  users: z.array(UserStateSchema),
+  /** Worst delay of the generator's event loop within the second, in ms. */
+  loopDelayMs: z.number(),
+  /** Starts against the pacing schedule: worst lateness within the second, in ms. */
+  latenessMs: z.number(),
+});
+export type Frame = z.infer<typeof FrameSchema>;

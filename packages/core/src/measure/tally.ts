@@ -1,0 +1,129 @@
+import { build, decodeFromCompressedBase64, encodeIntoCompressedBase64, type Histogram } from 'hdr-histogram-js';
+import * as z from 'zod';
+
+/** Exact totals and an HDR histogram of response times; merging is exact, however the samples were split. Plain data. */
+export const TallySchema = z.object({
+  count: z.number().int(),
+  errors: z.number().int(),
+  /** Sums of ms and ms². */
+  sum: z.number(),
+  sumOfSquares: z.number(),
+  min: z.number(),
+  max: z.number(),
+  bytesIn: z.number(),
+  bytesOut: z.number(),
+  /** HDR histogram of µs, format V2, compressed, base64; empty where there is no sample. */
+  histogram: z.string(),
+});
+export type TallyData = z.infer<typeof TallySchema>;
+
+/** Figures of a set of samples. Times in ms, standard deviation with n − 1, percentiles by nearest rank. */
+export const SummarySchema = z.object({
+  count: z.number().int(),
+  errors: z.number().int(),
+  errorPercent: z.number(),
+  minMs: z.number(),
+  meanMs: z.number(),
+  maxMs: z.number(),
+  deviationMs: z.number(),
+  p50Ms: z.number(),
+  p90Ms: z.number(),
+  p95Ms: z.number(),
+  p99Ms: z.number(),
+  /** Samples a second. */
+  throughput: z.number(),
+  bytesIn: z.number(),
+  bytesOut: z.number(),
+});
+export type Summary = z.infer<typeof SummarySchema>;
+
+const newHistogram = (): Histogram => build({ bitBucketSize: 32, autoResize: true, numberOfSignificantValueDigits: 3, useWebAssembly: false });
+
+/** Collects samples. Histograms count µs with three significant digits (hdrhistogram.org). */
+export class Tally {
+  count = 0;
+  errors = 0;
+  sum = 0;
+  sumOfSquares = 0;
+  min = Infinity;
+  max = 0;
+  bytesIn = 0;
+  bytesOut = 0;
+  #histogram: Histogram | null = null;
+
+  /** Adds one sample: its response time in ms, whether it was good, and its bytes. */
+  add(ms: number, good: boolean, bytesIn = 0, bytesOut = 0): void {
+    if (!Number.isFinite(ms) || ms < 0) throw new RangeError(`A response time must be a number of ms from 0 upwards, not ${ms}.`);
+    this.count++;
+    if (!good) this.errors++;
+    this.sum += ms;
+    this.sumOfSquares += ms * ms;
+    if (ms < this.min) this.min = ms;
+    if (ms > this.max) this.max = ms;
+    this.bytesIn += bytesIn;
+    this.bytesOut += bytesOut;
+    (this.#histogram ??= newHistogram()).recordValue(Math.max(1, Math.round(ms * 1000)));
+  }
+
+  /** Adds all samples of another tally. */
+  merge(other: Tally): void {
+    this.count += other.count;
+    this.errors += other.errors;
+    this.sum += other.sum;
+    this.sumOfSquares += other.sumOfSquares;
+    this.min = Math.min(this.min, other.min);
+    this.max = Math.max(this.max, other.max);
+    this.bytesIn += other.bytesIn;
+    this.bytesOut += other.bytesOut;
+    if (other.#histogram) (this.#histogram ??= newHistogram()).add(other.#histogram);
+  }
+
+  /** Response time in ms below or at which `percent` of the samples lie (nearest rank). */
+  percentile(percent: number): number {
+    return this.#histogram ? Math.min(this.max, Math.max(this.min, this.#histogram.getValueAtPercentile(percent) / 1000)) : 0;
+  }
+
+  toData(): TallyData {
+    return {
+      count: this.count,
+      errors: this.errors,
+      sum: this.sum,
+      sumOfSquares: this.sumOfSquares,
+      min: this.count === 0 ? 0 : this.min,
+      max: this.max,
+      bytesIn: this.bytesIn,
+      bytesOut: this.bytesOut,
+      histogram: this.#histogram ? encodeIntoCompressedBase64(this.#histogram) : '',
+    };
+  }
+
+  static from(data: TallyData): Tally {
+    const tally = new Tally();
+    const { histogram, ...totals } = data;
+    Object.assign(tally, totals, { min: data.count === 0 ? Infinity : data.min });
+    if (histogram !== '') tally.#histogram = decodeFromCompressedBase64(histogram, 32, false);
+    return tally;
+  }
+
+  /** Figures over a period of `seconds`. */
+  summary(seconds: number): Summary {
+    const mean = this.count === 0 ? 0 : this.sum / this.count;
+    const variance = this.count < 2 ? 0 : Math.max(0, (this.sumOfSquares - this.count * mean * mean) / (this.count - 1));
+    return {
+      count: this.count,
+      errors: this.errors,
+      errorPercent: this.count === 0 ? 0 : (100 * this.errors) / this.count,
+      minMs: this.count === 0 ? 0 : this.min,
+      meanMs: mean,
+      maxMs: this.max,
+      deviationMs: Math.sqrt(variance),
+      p50Ms: this.percentile(50),
+      p90Ms: this.percentile(90),
+      p95Ms: this.percentile(95),
+      p99Ms: this.percentile(99),
+      throughput: seconds > 0 ? this.count / seconds : 0,
+      bytesIn: this.bytesIn,
+      bytesOut: this.bytesOut,
+    };
+  }
+}

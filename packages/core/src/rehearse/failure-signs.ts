@@ -1,0 +1,52 @@
+import { textShape } from '../take/messages.js';
+import { rootElement } from '../script/html.js';
+import type { ResponseView } from '../script/response-view.js';
+import type { Expectation } from '../script/script.schema.js';
+
+const faultWord = /^(fault|error|exception|problem)s?$/i;
+
+const cutShort = (text: string, length = 140): string => (text.length > length ? `${text.slice(0, length)}…` : text);
+
+/**
+ * What a single answer says of its own failure, whatever its status: first against what is expected of the step, then
+ * by common signs (a fault element, a page that only asks to sign in). Null where the answer is good.
+ */
+export function failureOf(response: ResponseView, expect: Expectation, location: string | undefined, shapeOf: (target: string) => string): string | null {
+  if (!expect.statuses.includes(response.status)) {
+    const said = faultTexts(response)[0] ?? (response.kind === 'html' && response.html.title ? response.html.title : '');
+    return `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${said ? `: “${cutShort(said)}”` : ''}.`;
+  }
+  if (expect.redirect !== null && location !== undefined && shapeOf(location) !== expect.redirect)
+    return `It redirects to ${cutShort(location, 80)} where the take went to ${expect.redirect}.`;
+  if (expect.rootElement !== null && response.kind === 'xml') {
+    const root = rootElement(response.body);
+    if (root !== undefined && root !== expect.rootElement)
+      return `It answered <${root}> instead of <${expect.rootElement}>${faultTexts(response).length ? `: “${cutShort(faultTexts(response).join(' '))}”` : ''}.`;
+  }
+  if (expect.title !== null) {
+    if (response.kind !== 'html') return `It answered ${response.kind} where the take had the page “${expect.title}”.`;
+    if (textShape(response.html.title) !== expect.title)
+      return `The page says “${cutShort(response.html.title)}” where the take had “${expect.title}”.`;
+  } else if (response.kind === 'html' && response.html.title !== '' && expect.redirect === null && expect.rootElement === null)
+    return `The page “${cutShort(response.html.title)}” came back where the take had no page.`;
+  return null;
+}
+
+/** Texts of the answer that name a fault: alerts of a page, fault elements of XML, error members of JSON. */
+export function faultTexts(response: ResponseView): string[] {
+  if (response.kind === 'html') return response.html.alerts;
+  if (response.kind === 'xml') {
+    const root = rootElement(response.body);
+    const body = root !== undefined && (faultWord.test(root) || /<(?:[\w-]+:)?Fault[\s>]/.test(response.body)) ? response.body : '';
+    return [...body.matchAll(/>([^<>]+)</g)].map((match) => (match[1] ?? '').trim()).filter(Boolean);
+  }
+  if (response.kind === 'json' && response.json !== null && typeof response.json === 'object')
+    return Object.entries(response.json)
+      .filter(([key, value]) => faultWord.test(key) && value !== null && value !== false && value !== '' && !(Array.isArray(value) && value.length === 0))
+      .map(([, value]) => (typeof value === 'string' ? value : JSON.stringify(value)));
+  return [];
+}
+
+/** True where the page asks for a password. */
+export const asksToSignIn = (response: ResponseView): boolean =>
+  response.kind === 'html' && response.html.elements.some((one) => one.name === 'input' && one.attributes['type']?.toLowerCase() === 'password');

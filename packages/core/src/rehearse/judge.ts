@@ -1,0 +1,183 @@
+import type { BodyReader, Exchange, LoadedTake } from '../take/take.schema.js';
+import { headerOf, pathShape } from '../take/messages.js';
+import { ResponseView, viewOf } from '../script/response-view.js';
+import { describeExtractor, matchesOf } from '../script/extract.js';
+import { requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
+import { boundPlaces, sentValues } from '../script/request-parts.js';
+import { findCandidates, type Candidate } from '../correlate/correlate.js';
+import { ValueIndex } from '../correlate/value-index.js';
+import { plainName } from '../correlate/naming.js';
+import { asksToSignIn, failureOf, faultTexts } from './failure-signs.js';
+import { likeness } from './likeness.js';
+import type { CapturedStep, Divergence, Rehearsal, RehearsedStep, StaleValue, Verdict } from './rehearsal.schema.js';
+
+/** Below this structural likeness an answer is not like the take. */
+const leastLikeness = 0.6;
+
+/** What playing a script once gave: the captured steps, and the text of their bodies. */
+export interface Captured {
+  steps: CapturedStep[];
+  readBody: BodyReader;
+  /** Handoffs whose extractor found nothing, with the step that was to give them. */
+  missing: { step: string; handoff: string }[];
+}
+
+const short = (text: string, length = 48): string => (text.length > length ? `${text.slice(0, length)}…` : text);
+
+/** The captured response as a view; undefined where none came. */
+export function capturedView(captured: CapturedStep, readBody: BodyReader): ResponseView | undefined {
+  const { response } = captured;
+  return response ? new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '') : undefined;
+}
+
+/** Lays what was captured beside the take: verdict of each step, stale values, first divergence with cause and advice. */
+export function judgeRehearsal(script: Script, loaded: LoadedTake, captured: Captured): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence'> {
+  const byStep = new Map(captured.steps.map((one) => [one.step, one]));
+  const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
+  const stale = staleValues(script, loaded, captured);
+  const steps = requestSteps(script).map(({ step, number }): RehearsedStep => {
+    const own = byStep.get(step.id) ?? null;
+    const ownStale = stale.filter((one) => one.step === step.id);
+    const exchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
+    const judged = own ? judgeStep(step, exchange, loaded.readBody, own, captured) : { verdict: 'not-sent' as const, reasons: ['It was not sent, because an earlier step failed.'] };
+    // A step that names a thing of the take while this rehearsal made another proves nothing, however well it answered.
+    const drifts = judged.verdict === 'passed' && ownStale.length > 0;
+    return {
+      step: step.id,
+      number,
+      verdict: drifts ? 'drifted' : judged.verdict,
+      reasons: [...judged.reasons, ...ownStale.map((one) => `It sent ${one.name} “${short(one.recorded)}” from the take; the server now gives “${short(one.current)}”.`)],
+      stale: ownStale,
+      captured: own,
+    };
+  });
+  const worst: Verdict = steps.some((one) => one.verdict === 'failed' || one.verdict === 'not-sent')
+    ? 'failed'
+    : steps.some((one) => one.verdict === 'drifted')
+      ? 'drifted'
+      : 'passed';
+  return { steps, verdict: worst, divergence: firstDivergence(script, steps, captured) };
+}
+
+function judgeStep(
+  step: RequestStep,
+  exchange: Exchange | undefined,
+  readBody: BodyReader,
+  own: CapturedStep,
+  captured: Captured,
+): { verdict: Verdict; reasons: string[] } {
+  const replayed = capturedView(own, captured.readBody);
+  if (!replayed) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
+  const location = headerOf(replayed.headers, 'location');
+  const failure = failureOf(replayed, step.expect, location, pathShape);
+  if (failure) return { verdict: 'failed', reasons: [failure] };
+  const recorded = exchange && viewOf(exchange, readBody);
+  if (!recorded) return { verdict: 'passed', reasons: [] };
+  if (asksToSignIn(replayed) && !asksToSignIn(recorded)) return { verdict: 'failed', reasons: ['The page asks to sign in; in the take it did not.'] };
+  const newFaults = faultTexts(replayed).length > 0 && faultTexts(recorded).length === 0;
+  if (newFaults) return { verdict: 'failed', reasons: [`It answered ${replayed.status}, but says “${short(faultTexts(replayed).join(' '), 160)}”.`] };
+  const like = likeness(recorded, replayed);
+  if (recorded.status === replayed.status && like < leastLikeness)
+    return { verdict: 'drifted', reasons: [`The answer is built differently: ${Math.round(like * 100)} % of its structure is that of the take.`] };
+  return { verdict: 'passed', reasons: [] };
+}
+
+/** Every value that was sent as recorded while its origin now gives another one, of passing steps too. */
+export function staleValues(script: Script, loaded: LoadedTake, captured: Captured): StaleValue[] {
+  const index = new ValueIndex(loaded, script);
+  const byStep = new Map(captured.steps.map((one) => [one.step, one]));
+  const stepByExchange = new Map(requestSteps(script).map(({ step }) => [step.exchange, step.id]));
+  const stale: StaleValue[] = [];
+  for (const candidate of findCandidates(script, loaded, index)) {
+    if (!byStep.has(candidate.step)) continue;
+    const found = currentValue(candidate, index, stepByExchange, byStep, captured);
+    if (found)
+      stale.push({
+        step: candidate.step,
+        place: candidate.sent.place,
+        name: plainName(candidate.sent.name, candidate.sent.place),
+        recorded: candidate.sent.value,
+        ...found,
+      });
+  }
+  return stale;
+}
+
+function currentValue(
+  { sent, origins }: Candidate,
+  index: ValueIndex,
+  stepByExchange: Map<number | null, string>,
+  byStep: Map<string, CapturedStep>,
+  captured: Captured,
+): Pick<StaleValue, 'current' | 'origin' | 'extractor'> | null {
+  for (const origin of origins) {
+    const originStep = stepByExchange.get(origin.exchange.n);
+    const replay = originStep === undefined ? undefined : byStep.get(originStep);
+    const view = replay && capturedView(replay, captured.readBody);
+    if (originStep === undefined || !view) continue;
+    const now = matchesOf(origin.extractor, view);
+    const then = matchesOf(origin.extractor, index.view(origin.exchange.n) ?? view);
+    // What is gone altogether says nothing; what is still offered is not stale.
+    if (now.length === 0) continue;
+    if (origin.listed ? now.includes(sent.value) : now[0] === sent.value) return null;
+    const at = Math.max(0, then.indexOf(sent.value));
+    return { current: now[origin.listed ? Math.min(at, now.length - 1) : 0] ?? '', origin: originStep, extractor: origin.extractor };
+  }
+  return null;
+}
+
+function firstDivergence(script: Script, steps: readonly RehearsedStep[], captured: Captured): Divergence | null {
+  const first = steps.find((one) => one.verdict !== 'passed');
+  if (!first) return null;
+  const requests = requestSteps(script);
+  const numberOf = (id: string) => requests.find(({ step }) => step.id === id)?.number ?? 0;
+  const own = requests.find(({ step }) => step.id === first.step);
+  const what = own ? `Step ${first.number}, ${own.step.name}` : `Step ${first.number}`;
+  const base = { step: first.step, number: first.number, refused: null };
+  const happened = `${what}: ${first.reasons[0] ?? 'it differs from the take.'}`;
+  if (first.captured && !first.captured.response)
+    return { ...base, sentence: happened, cause: 'unreachable', advice: 'See whether the application runs and the environment names the right address, then rehearse again.' };
+  const missing = captured.missing.find((one) => boundTo(own?.step, one.handoff));
+  if (missing)
+    return {
+      ...base,
+      sentence: `${happened} It needs “${script.handoffs.find((one) => one.id === missing.handoff)?.name ?? 'a value'}”, which step ${numberOf(missing.step)} did not give.`,
+      cause: 'missing-value',
+      advice: 'Look at the answer of that step: the extractor found nothing there.',
+    };
+  // What this step sends stale, or else what an earlier one did: a visit often ends one step later.
+  const stale = first.stale[0] ?? steps.filter((one) => one.number < first.number).flatMap((one) => one.stale).at(-1);
+  if (stale) {
+    const where = stale.step === first.step ? 'It' : `Step ${numberOf(stale.step)}`;
+    const told = first.stale.length > 0 && first.verdict === 'drifted' && first.reasons.length === first.stale.length;
+    return {
+      ...base,
+      sentence: `${told ? `${what} answered as in the take, but proves nothing.` : happened} ${where} sent ${stale.name} “${short(stale.recorded)}” from the take; the server now gives “${short(stale.current)}” at step ${numberOf(stale.origin)} (${describeExtractor(stale.extractor)}).`,
+      cause: 'stale-value',
+      advice: `Hand ${stale.name} off: read it at step ${numberOf(stale.origin)} and send what is read.`,
+    };
+  }
+  const refused = own && first.captured ? refusedValue(own.step, first.captured, captured) : null;
+  if (refused !== null)
+    return {
+      ...base,
+      refused,
+      sentence: `${happened} The answer names “${short(refused)}”, which this step sent as it was typed in the take.`,
+      cause: 'refused-value',
+      advice: 'This value can be used only once. Bind it to a column of a data table, or let a new one be made.',
+    };
+  return { ...base, sentence: happened, cause: 'unknown', advice: 'Compare the two answers of this step; look for a value that a page script computes.' };
+}
+
+const boundTo = (step: RequestStep | undefined, handoff: string): boolean =>
+  step !== undefined && JSON.stringify([step.url, step.headers, step.body]).includes(`"handoff":"${handoff}"`);
+
+/** A typed value that the fault text of the answer quotes. */
+function refusedValue(step: RequestStep, own: CapturedStep, captured: Captured): string | null {
+  const view = capturedView(own, captured.readBody);
+  if (!view) return null;
+  const said = faultTexts(view).join(' ');
+  const bound = boundPlaces(step);
+  const quoted = sentValues(step).find(({ value, place }) => value.length >= 4 && !bound.has(place) && said.includes(value));
+  return quoted?.value ?? null;
+}

@@ -1,0 +1,78 @@
+import * as z from 'zod';
+import { BodyRefSchema, HeaderSchema, TimingsSchema } from '../take/take.schema.js';
+import { ExtractorSchema } from '../script/script.schema.js';
+
+export const VerdictSchema = z.enum(['passed', 'drifted', 'failed', 'not-sent']);
+export type Verdict = z.infer<typeof VerdictSchema>;
+
+/** One request as it was sent while playing, and what came back. */
+export const CapturedStepSchema = z.object({
+  step: z.string(),
+  /** ms since the start of the rehearsal. */
+  startedAtMs: z.number(),
+  durationMs: z.number(),
+  request: z.object({
+    method: z.string(),
+    url: z.string(),
+    headers: z.array(HeaderSchema),
+    body: BodyRefSchema.nullable(),
+  }),
+  response: z
+    .object({ status: z.number().int(), statusText: z.string(), headers: z.array(HeaderSchema), body: BodyRefSchema.nullable() })
+    .nullable(),
+  /** Why there is no response, in a sentence. */
+  failure: z.string().nullable(),
+  timings: TimingsSchema,
+});
+export type CapturedStep = z.infer<typeof CapturedStepSchema>;
+
+/** A value that was sent as recorded although the server now gives another. */
+export const StaleValueSchema = z.object({
+  step: z.string(),
+  place: z.string(),
+  name: z.string(),
+  recorded: z.string(),
+  /** What the server gives now. */
+  current: z.string(),
+  /** Step whose response gives it. */
+  origin: z.string(),
+  extractor: ExtractorSchema,
+});
+export type StaleValue = z.infer<typeof StaleValueSchema>;
+
+export const RehearsedStepSchema = z.object({
+  step: z.string(),
+  number: z.number().int(),
+  verdict: VerdictSchema,
+  /** What differs from the take, in sentences; the first is the most telling. */
+  reasons: z.array(z.string()),
+  stale: z.array(StaleValueSchema),
+  captured: CapturedStepSchema.nullable(),
+});
+export type RehearsedStep = z.infer<typeof RehearsedStepSchema>;
+
+/** Why a rehearsal left the take, and what to do about it. */
+export const DivergenceSchema = z.object({
+  step: z.string(),
+  number: z.number().int(),
+  sentence: z.string(),
+  cause: z.enum(['stale-value', 'refused-value', 'unreachable', 'missing-value', 'unknown']),
+  advice: z.string(),
+  /** A typed value that the answer refuses. */
+  refused: z.string().nullable(),
+});
+export type Divergence = z.infer<typeof DivergenceSchema>;
+
+/** One virtual user plays the script once, everything captured, laid beside the take. */
+export const RehearsalSchema = z.object({
+  id: z.string(),
+  scriptId: z.string(),
+  number: z.number().int(),
+  startedAt: z.string(),
+  verdict: VerdictSchema,
+  steps: z.array(RehearsedStepSchema),
+  divergence: DivergenceSchema.nullable(),
+  /** Rows that were dealt and are spent now. */
+  rows: z.array(z.object({ table: z.string(), row: z.number().int() })),
+});
+export type Rehearsal = z.infer<typeof RehearsalSchema>;

@@ -1,0 +1,53 @@
+import { requestSteps, type Piece, type Script } from './script.schema.js';
+import { bindStep, sentValues } from './request-parts.js';
+
+/** A place where a recorded value is sent. */
+export interface ValuePlace {
+  step: string;
+  number: number;
+  place: string;
+}
+
+/** Every place where `value` is sent, whatever it is wrapped in there. */
+export function placesOf(script: Script, value: string): ValuePlace[] {
+  return requestSteps(script).flatMap(({ step, number }) =>
+    sentValues(step)
+      .filter((one) => one.value === value)
+      .map((one) => ({ step: step.id, number, place: one.place })),
+  );
+}
+
+/** Puts a column of a data table in the place of a recorded value, at all the given places. */
+export function bindColumn(script: Script, value: string, places: readonly { step: string; place: string }[], table: string, column: string): Script {
+  const wanted = new Set(places.map((one) => `${one.step} ${one.place}`));
+  const piece: Piece = { kind: 'data', table, column, recorded: value };
+  return {
+    ...script,
+    transactions: script.transactions.map((transaction) => ({
+      ...transaction,
+      steps: transaction.steps.map((step) =>
+        step.kind === 'request'
+          ? bindStep(step, (one) => (one.value === value && wanted.has(`${step.id} ${one.place}`) ? [piece] : undefined))
+          : step,
+      ),
+    })),
+    unsure: script.unsure.filter((one) => !wanted.has(`${one.step} ${one.place}`)),
+  };
+}
+
+/** Names of the columns of each table that a script takes from data. */
+export function boundColumns(script: Script): Map<string, Set<string>> {
+  const found = new Map<string, Set<string>>();
+  const walk = (pieces: readonly Piece[]) => {
+    for (const piece of pieces) {
+      if (piece.kind === 'wrap') walk(piece.pieces);
+      else if (piece.kind === 'data') found.set(piece.table, (found.get(piece.table) ?? new Set()).add(piece.column));
+    }
+  };
+  for (const { step } of requestSteps(script)) {
+    walk(step.url);
+    for (const header of step.headers) walk(header.value);
+    if (step.body) walk(step.body);
+  }
+  return found;
+}

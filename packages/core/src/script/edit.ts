@@ -1,0 +1,98 @@
+import type { Script, Step, Transaction } from './script.schema.js';
+import { mapPieces } from './template.js';
+
+/** One change that a tester makes to a script. */
+export type ScriptEdit =
+  | { kind: 'rename'; id: string; name: string }
+  | { kind: 'delete'; id: string }
+  | { kind: 'move'; id: string; by: -1 | 1 }
+  | { kind: 'set-pause'; id: string; ms: number }
+  | { kind: 'drop-handoff'; handoff: string }
+  | { kind: 'rename-handoff'; handoff: string; name: string };
+
+/** Applies an edit and gives a new script; the old one stays as it was, so that undo is keeping it. */
+export function editScript(script: Script, edit: ScriptEdit): Script {
+  switch (edit.kind) {
+    case 'rename':
+      if (edit.id === script.id) return { ...script, name: edit.name };
+      return mapSteps(script, (step) => (step.id === edit.id && step.kind === 'request' ? { ...step, name: edit.name } : step), (one) =>
+        one.id === edit.id ? { ...one, name: edit.name } : one,
+      );
+    case 'delete':
+      return dropOrphans({
+        ...script,
+        transactions: script.transactions
+          .filter((one) => one.id !== edit.id)
+          .map((one) => ({ ...one, steps: one.steps.filter((step) => step.id !== edit.id) })),
+      });
+    case 'move':
+      return move(script, edit.id, edit.by);
+    case 'set-pause':
+      return mapSteps(script, (step) => (step.id === edit.id && step.kind === 'pause' ? { ...step, ms: edit.ms } : step));
+    case 'drop-handoff':
+      return dropHandoff(script, edit.handoff);
+    case 'rename-handoff':
+      return { ...script, handoffs: script.handoffs.map((one) => (one.id === edit.handoff ? { ...one, name: edit.name } : one)) };
+  }
+}
+
+function mapSteps(script: Script, change: (step: Step) => Step, changeTransaction: (one: Transaction) => Transaction = (one) => one): Script {
+  return {
+    ...script,
+    transactions: script.transactions.map((one) => {
+      const transaction = changeTransaction(one);
+      return { ...transaction, steps: transaction.steps.map(change) };
+    }),
+  };
+}
+
+function move(script: Script, id: string, by: -1 | 1): Script {
+  const transactions = script.transactions.map((one) => ({ ...one, steps: [...one.steps] }));
+  const at = transactions.findIndex((one) => one.id === id);
+  if (at >= 0) {
+    const [taken] = transactions.splice(at, 1);
+    if (taken) transactions.splice(Math.max(0, at + by), 0, taken);
+    return { ...script, transactions };
+  }
+  for (const [index, transaction] of transactions.entries()) {
+    const from = transaction.steps.findIndex((step) => step.id === id);
+    if (from < 0) continue;
+    const [taken] = transaction.steps.splice(from, 1);
+    if (!taken) break;
+    const to = from + by;
+    // Past the edge of its transaction a step goes into the neighbour.
+    if (to < 0 && index > 0) transactions[index - 1]?.steps.push(taken);
+    else if (to > transaction.steps.length && index + 1 < transactions.length) transactions[index + 1]?.steps.unshift(taken);
+    else transaction.steps.splice(Math.max(0, to), 0, taken);
+    break;
+  }
+  return { ...script, transactions };
+}
+
+/** Puts the recorded value back wherever a handoff is used, and forgets the handoff. */
+function dropHandoff(script: Script, handoff: string): Script {
+  const plain = mapSteps(script, (step) =>
+    step.kind !== 'request'
+      ? step
+      : mapTemplates(step, (template) =>
+          mapPieces(template, (piece) => (piece.kind === 'handoff' && piece.handoff === handoff ? { kind: 'text', text: piece.recorded } : undefined)),
+        ),
+  );
+  return { ...plain, handoffs: plain.handoffs.filter((one) => one.id !== handoff) };
+}
+
+/** A step with all its templates changed. */
+export function mapTemplates<S extends Extract<Step, { kind: 'request' }>>(step: S, change: (template: S['url']) => S['url']): S {
+  return {
+    ...step,
+    url: change(step.url),
+    headers: step.headers.map((one) => ({ ...one, value: change(one.value) })),
+    body: step.body && change(step.body),
+  };
+}
+
+/** A handoff whose origin was deleted cannot be read any more: its uses get the recorded value back. */
+function dropOrphans(script: Script): Script {
+  const ids = new Set(script.transactions.flatMap((one) => one.steps.map((step) => step.id)));
+  return script.handoffs.filter((one) => !ids.has(one.origin)).reduce((left, one) => dropHandoff(left, one.id), script);
+}

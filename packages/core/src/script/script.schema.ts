@@ -1,0 +1,165 @@
+import * as z from 'zod';
+
+/** How a text is wrapped where it stands: form and percent after WHATWG URL and RFC 3986, the others as named. */
+export const EncodingSchema = z.enum(['form', 'percent', 'json', 'xml', 'base64']);
+export type Encoding = z.infer<typeof EncodingSchema>;
+
+const recorded = { recorded: z.string() };
+
+/** A part of a text that moves; `recorded` is what stood there in the take. */
+export type Piece =
+  | { kind: 'text'; text: string }
+  | { kind: 'handoff'; handoff: string; recorded: string }
+  | { kind: 'data'; table: string; column: string; recorded: string }
+  | { kind: 'made'; made: string; recorded: string }
+  | { kind: 'variable'; name: string; recorded: string }
+  | { kind: 'wrap'; encoding: Encoding; pieces: Piece[]; recorded: string };
+
+export const PieceSchema: z.ZodType<Piece> = z.lazy(() =>
+  z.discriminatedUnion('kind', [
+    z.object({ kind: z.literal('text'), text: z.string() }),
+    z.object({ kind: z.literal('handoff'), handoff: z.string(), ...recorded }),
+    z.object({ kind: z.literal('data'), table: z.string(), column: z.string(), ...recorded }),
+    z.object({ kind: z.literal('made'), made: z.string(), ...recorded }),
+    z.object({ kind: z.literal('variable'), name: z.string(), ...recorded }),
+    z.object({ kind: z.literal('wrap'), encoding: EncodingSchema, pieces: z.array(PieceSchema), ...recorded }),
+  ]),
+);
+
+/** A text with moving parts. */
+export const TemplateSchema = z.array(PieceSchema);
+export type Template = Piece[];
+
+/** How to read a value from a response. `within` cuts the found text between two boundaries. */
+const within = z.object({ left: z.string(), right: z.string() }).optional();
+export const ExtractorSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('header'), name: z.string(), within }),
+  z.object({ kind: z.literal('cookie'), name: z.string() }),
+  z.object({ kind: z.literal('field'), name: z.string(), nth: z.number().int().nonnegative() }),
+  z.object({
+    kind: z.literal('attribute'),
+    element: z.string(),
+    /** Attribute and value that pick the element, such as `id` and `record`; null picks by position. */
+    by: z.object({ name: z.string(), value: z.string() }).nullable(),
+    attribute: z.string(),
+    nth: z.number().int().nonnegative(),
+    within,
+  }),
+  z.object({ kind: z.literal('jsonpath'), path: z.string(), pick: z.enum(['first', 'last', 'any']) }),
+  z.object({ kind: z.literal('xml'), path: z.string(), nth: z.number().int().nonnegative() }),
+  z.object({
+    kind: z.literal('between'),
+    left: z.string(),
+    right: z.string(),
+    nth: z.number().int().nonnegative(),
+  }),
+]);
+export type Extractor = z.infer<typeof ExtractorSchema>;
+
+export const EvidenceSchema = z.enum(['proven', 'likely', 'unsure']);
+export type Evidence = z.infer<typeof EvidenceSchema>;
+
+/** A value that the server gave in one response (its origin) and that the client gave back later (its uses). */
+export const HandoffSchema = z.object({
+  id: z.string(),
+  name: z.string(),
+  /** Step whose response gives the value. */
+  origin: z.string(),
+  extractor: ExtractorSchema,
+  evidence: EvidenceSchema,
+  /** One sentence that names the evidence. */
+  reason: z.string(),
+  recorded: z.string(),
+});
+export type Handoff = z.infer<typeof HandoffSchema>;
+
+/** A value that the client invents. `guid` and `container-number` stay the same within one iteration. */
+export const MadeSchema = z.object({
+  id: z.string(),
+  name: z.string(),
+  made: z.enum(['epoch-ms', 'epoch-s', 'iso-time', 'guid', 'container-number']),
+  recorded: z.string(),
+  reason: z.string(),
+});
+export type Made = z.infer<typeof MadeSchema>;
+
+/** A sent value that may need a handoff; the tester decides. */
+export const UnsureValueSchema = z.object({
+  step: z.string(),
+  place: z.string(),
+  value: z.string(),
+  origin: z.string().nullable(),
+  extractor: ExtractorSchema.nullable(),
+  reason: z.string(),
+});
+export type UnsureValue = z.infer<typeof UnsureValueSchema>;
+
+/** What a good answer looks like; it catches failures that come with a successful status. */
+export const ExpectationSchema = z.object({
+  statuses: z.array(z.number().int()),
+  /** Path shape of the redirect target. */
+  redirect: z.string().nullable(),
+  /** Shape of the page's title. */
+  title: z.string().nullable(),
+  /** Name of the root element of an XML answer. */
+  rootElement: z.string().nullable(),
+});
+export type Expectation = z.infer<typeof ExpectationSchema>;
+
+export const RequestStepSchema = z.object({
+  kind: z.literal('request'),
+  id: z.string(),
+  name: z.string(),
+  /** Number of the exchange in the take; null for a step made by hand. */
+  exchange: z.number().int().nullable(),
+  method: z.string(),
+  /** Recorded origin, such as `http://127.0.0.1:4701`; the environment maps it. */
+  origin: z.string(),
+  /** Path and query. */
+  url: TemplateSchema,
+  headers: z.array(z.object({ name: z.string(), value: TemplateSchema })),
+  body: TemplateSchema.nullable(),
+  /** Hash of a stored body that is sent as it is. */
+  bodyFile: z.string().nullable(),
+  expect: ExpectationSchema,
+  followRedirects: z.boolean(),
+});
+export type RequestStep = z.infer<typeof RequestStepSchema>;
+
+export const PauseStepSchema = z.object({ kind: z.literal('pause'), id: z.string(), ms: z.number().nonnegative() });
+export const CommentStepSchema = z.object({ kind: z.literal('comment'), id: z.string(), text: z.string() });
+
+/** A leaf of a script. */
+export const StepSchema = z.discriminatedUnion('kind', [RequestStepSchema, PauseStepSchema, CommentStepSchema]);
+export type Step = z.infer<typeof StepSchema>;
+
+export const TransactionSchema = z.object({
+  kind: z.literal('transaction'),
+  id: z.string(),
+  name: z.string(),
+  steps: z.array(StepSchema),
+});
+export type Transaction = z.infer<typeof TransactionSchema>;
+
+/** What one virtual user does. */
+export const ScriptSchema = z.object({
+  id: z.string(),
+  projectId: z.string(),
+  name: z.string(),
+  takeId: z.string(),
+  secondTakeId: z.string().nullable(),
+  transactions: z.array(TransactionSchema),
+  handoffs: z.array(HandoffSchema),
+  made: z.array(MadeSchema),
+  unsure: z.array(UnsureValueSchema),
+});
+export type Script = z.infer<typeof ScriptSchema>;
+
+/** All request steps in the order of play, with their number from 1 and their transaction. */
+export function requestSteps(script: Script): { step: RequestStep; number: number; transaction: Transaction }[] {
+  const found: { step: RequestStep; number: number; transaction: Transaction }[] = [];
+  for (const transaction of script.transactions)
+    for (const step of transaction.steps)
+      if (step.kind === 'request') found.push({ step, number: found.length + 1, transaction });
+  return found;
+}

@@ -1,0 +1,78 @@
+import type { Exchange, Header } from './take.schema.js';
+
+/** First value of a header, by name without regard to case. */
+export function headerOf(headers: readonly Header[], name: string): string | undefined {
+  const wanted = name.toLowerCase();
+  return headers.find(([one]) => one.toLowerCase() === wanted)?.[1];
+}
+
+/** All values of a header, by name without regard to case. */
+export function headersOf(headers: readonly Header[], name: string): string[] {
+  const wanted = name.toLowerCase();
+  return headers.filter(([one]) => one.toLowerCase() === wanted).map(([, value]) => value);
+}
+
+/** Media type without parameters, in lower case; empty where there is none (RFC 9110, 8.3). */
+export function mediaType(headers: readonly Header[]): string {
+  return (headerOf(headers, 'content-type') ?? '').split(';')[0]?.trim().toLowerCase() ?? '';
+}
+
+/** What a body is, as far as reading it matters. */
+export type BodyKind = 'html' | 'json' | 'xml' | 'form' | 'multipart' | 'script' | 'text' | 'binary';
+
+export function bodyKind(type: string): BodyKind {
+  if (type === 'text/html' || type === 'application/xhtml+xml') return 'html';
+  if (type === 'application/json' || type.endsWith('+json')) return 'json';
+  if (type === 'text/xml' || type === 'application/xml' || type.endsWith('+xml')) return 'xml';
+  if (type === 'application/x-www-form-urlencoded') return 'form';
+  if (type.startsWith('multipart/')) return 'multipart';
+  if (/javascript|ecmascript/.test(type)) return 'script';
+  if (type.startsWith('text/')) return 'text';
+  return 'binary';
+}
+
+/** Files that a page pulls in and that carry no state: styles, scripts, images, fonts. */
+export function isStaticFile(exchange: Exchange): boolean {
+  if (exchange.method !== 'GET') return false;
+  const type = exchange.response ? mediaType(exchange.response.headers) : '';
+  if (/^(image|font|audio|video)\//.test(type) || type === 'text/css' || bodyKind(type) === 'script') return true;
+  return /\.(css|js|mjs|png|jpe?g|gif|svg|ico|webp|avif|woff2?|ttf|otf|map)$/i.test(new URL(exchange.url).pathname);
+}
+
+/** Path and query of a URL as they stood on the wire. */
+export function pathAndQuery(url: string): string {
+  const match = /^[a-z][a-z0-9+.-]*:\/\/[^/?#]*([^#]*)/i.exec(url);
+  const rest = match?.[1] ?? '/';
+  return rest.startsWith('/') ? rest : `/${rest}`;
+}
+
+/**
+ * The shape of a path: parts that look like ids become `*`, the query keeps only its names.
+ * `/intakes/20418?a=1` and `/intakes/20977?a=7` have the same shape.
+ */
+export function pathShape(target: string): string {
+  const [path = '', query = ''] = target.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '').split('?');
+  const parts = path.split('/').map((part) => (looksLikeId(part) ? '*' : part));
+  const names = query
+    .split('&')
+    .filter(Boolean)
+    .map((pair) => pair.split('=')[0] ?? '')
+    .sort();
+  return parts.join('/') + (names.length > 0 ? `?${names.join('&')}` : '');
+}
+
+/** True for a path segment that is more likely an id than a name: digits, UUIDs, tokens of mixed signs. */
+export function looksLikeId(part: string): boolean {
+  if (part.length === 0) return false;
+  if (/^\d+$/.test(part)) return true;
+  if (/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(part)) return true;
+  if (part.length < 8 || /\.[a-z]{2,5}$/i.test(part)) return false;
+  if (/\d/.test(part) && /[a-z]/i.test(part)) return true;
+  // Tokens without a digit: capitals inside, as base64url has them.
+  return part.length >= 10 && /[a-z][A-Z]/.test(part) && /[A-Z][A-Z]|[A-Z][a-z][A-Z]/.test(part);
+}
+
+/** A title with its moving parts (words that hold a digit) masked, so that two visits of a page compare equal. */
+export function textShape(text: string): string {
+  return text.replace(/\S*\d\S*/g, '*').replace(/\s+/g, ' ').trim();
+}

@@ -1,0 +1,108 @@
+import { boundColumns } from '../script/bind-data.js';
+import { requestSteps, type Script } from '../script/script.schema.js';
+import type { DataTable } from '../data/data-table.schema.js';
+import { curveSeconds, userSpan } from './curve.js';
+import type { Crew, Workload } from './workload.schema.js';
+
+export interface CrewForecast {
+  crew: string;
+  iterations: number;
+  requests: number;
+  iterationSeconds: number;
+}
+
+export interface TableForecast {
+  table: string;
+  rowsNeeded: number;
+  rowsFree: number;
+  /** Seconds after the start of the run when the rows run out; null where they last. */
+  emptyAtSeconds: number | null;
+}
+
+/** What a run will do, as far as it can be told beforehand. */
+export interface Forecast {
+  seconds: number;
+  users: number;
+  iterations: number;
+  requests: number;
+  crews: CrewForecast[];
+  tables: TableForecast[];
+  /** What stands in the way of a run, in sentences. */
+  obstacles: string[];
+  warnings: string[];
+}
+
+/** Length of one iteration in seconds as recorded: requests and pauses, with the crew's think time. */
+export function iterationSeconds(script: Script, crew: Crew, requestMs: (exchange: number) => number): number {
+  let ms = 0;
+  for (const transaction of script.transactions)
+    for (const step of transaction.steps) {
+      if (step.kind === 'request') ms += step.exchange === null ? 0 : requestMs(step.exchange);
+      else if (step.kind === 'pause') ms += pauseMs(step.ms, crew.think);
+    }
+  return ms / 1000;
+}
+
+/** A recorded pause as the crew plays it, in ms. */
+export function pauseMs(recordedMs: number, think: Crew['think']): number {
+  const ms = { recorded: recordedMs, scaled: recordedMs * think.factor, fixed: think.ms, none: 0 }[think.kind];
+  return Math.min(ms, think.capMs);
+}
+
+/** Forecast of iterations, requests and rows. `requestMs` gives the recorded duration of an exchange of a script. */
+export function forecast(
+  workload: Workload,
+  scripts: ReadonlyMap<string, Script>,
+  tables: readonly DataTable[],
+  requestMs: (script: Script, exchange: number) => number,
+): Forecast {
+  const obstacles: string[] = [];
+  const warnings: string[] = [];
+  const crews: CrewForecast[] = [];
+  const perTable = new Map<string, number>();
+  if (workload.crews.length === 0) obstacles.push('There is no crew yet. Add one and choose the script it plays.');
+  for (const crew of workload.crews) {
+    const script = scripts.get(crew.scriptId);
+    if (!script) {
+      obstacles.push(`The crew “${crew.name}” has no script. Choose the script it plays.`);
+      continue;
+    }
+    const own = iterationSeconds(script, crew, (exchange) => requestMs(script, exchange));
+    const cycle = Math.max(0.001, crew.pacing.kind === 'start-to-start' ? Math.max(crew.pacing.seconds, own) : own);
+    if (crew.pacing.kind === 'start-to-start' && crew.pacing.seconds < own)
+      warnings.push(`The pacing of “${crew.name}” is ${crew.pacing.seconds} s, but one iteration takes about ${own.toFixed(1)} s. The rate will not be reached.`);
+    let iterations = 0;
+    for (let n = 0; n < crew.users; n++) {
+      const { startSeconds, endSeconds } = userSpan(workload.curve, n, crew.users);
+      iterations += Math.ceil((endSeconds - startSeconds) / cycle);
+    }
+    crews.push({ crew: crew.id, iterations, requests: iterations * requestSteps(script).length, iterationSeconds: own });
+    for (const table of boundColumns(script).keys()) {
+      const known = tables.find((one) => one.id === table);
+      perTable.set(table, (perTable.get(table) ?? 0) + (known?.deal.when === 'user' ? crew.users : iterations));
+      if (!known) obstacles.push(`The script “${script.name}” takes data from a table that is gone. Bind the value again.`);
+    }
+  }
+  const seconds = curveSeconds(workload.curve);
+  const forTables = tables
+    .filter((one) => perTable.has(one.id))
+    .map((one): TableForecast => {
+      const rowsNeeded = perTable.get(one.id) ?? 0;
+      const rowsFree = one.rowCount - one.spentCount;
+      if (rowsFree === 0) obstacles.push(`The table “${one.name}” has no free row left. Add rows or release spent ones.`);
+      else if (rowsFree < rowsNeeded) warnings.push(`The table “${one.name}” has ${rowsFree} free rows; about ${rowsNeeded} are needed.`);
+      return { table: one.id, rowsNeeded, rowsFree, emptyAtSeconds: rowsFree < rowsNeeded ? Math.round((rowsFree / rowsNeeded) * seconds) : null };
+    });
+  if (workload.curve.rampUpSeconds === 0 && workload.crews.some((one) => one.users > 1))
+    warnings.push('All users start at once: the first seconds measure a stampede, not a normal day.');
+  return {
+    seconds,
+    users: workload.crews.reduce((sum, one) => sum + one.users, 0),
+    iterations: crews.reduce((sum, one) => sum + one.iterations, 0),
+    requests: crews.reduce((sum, one) => sum + one.requests, 0),
+    crews,
+    tables: forTables,
+    obstacles,
+    warnings,
+  };
+}

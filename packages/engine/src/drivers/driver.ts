@@ -1,0 +1,38 @@
+import type { Header, Timings } from '@sturdy/core';
+
+/** A request as a driver sends it. */
+export interface WireRequest {
+  method: string;
+  origin: string;
+  /** Path and query. */
+  target: string;
+  headers: Header[];
+  body: Uint8Array | string | null;
+  followRedirects: boolean;
+  /** Whether the body of a response with this status is wanted; else it is counted and dropped. */
+  wantsBody: (status: number) => boolean;
+}
+
+/** What came back. A failure has no status, and its `failure` is a sentence. */
+export interface WireResponse {
+  status: number;
+  statusText: string;
+  headers: Header[];
+  body: Uint8Array | null;
+  failure: string | null;
+  /** Headers as they were sent, the cookies among them. */
+  sentHeaders: Header[];
+  timings: Timings;
+  /** ms from the start of the request to the last byte. */
+  durationMs: number;
+  bytesIn: number;
+  bytesOut: number;
+}
+
+/** One virtual user's way to the application: its connections and cookies. */
+export interface Driver {
+  send: (request: WireRequest) => Promise<WireResponse>;
+  /** Forgets cookies and closes connections, as a new visitor would come. */
+  reset: () => Promise<void>;
+  close: () => Promise<void>;
+}

@@ -1,0 +1,37 @@
+import type { Socket } from 'node:net';
+import { buildConnector } from 'undici';
+
+/** Phases of the last connection that a client made, in ms; -1 where a phase did not happen. */
+export interface ConnectTimes {
+  dns: number;
+  connect: number;
+  tls: number;
+}
+
+/** A connector that notes how long looking up, connecting and the TLS handshake took. */
+export function timedConnector(limitMs: number, note: (times: ConnectTimes) => void): buildConnector.connector {
+  const connect = buildConnector({ timeout: limitMs });
+  return (options, callback) => {
+    const started = performance.now();
+    let lookedUp = started;
+    let connected = started;
+    const times: ConnectTimes = { dns: -1, connect: -1, tls: -1 };
+    const socket = connect(options, (...result: Parameters<typeof callback>) => {
+      callback(...result);
+    }) as unknown as Socket | undefined;
+    // Listeners go in front of undici's own, or its work would be counted as connecting.
+    socket?.prependOnceListener('lookup', () => {
+      lookedUp = performance.now();
+      times.dns = lookedUp - started;
+    });
+    socket?.prependOnceListener('connect', () => {
+      connected = performance.now();
+      times.connect = connected - lookedUp;
+      note(times);
+    });
+    socket?.prependOnceListener('secureConnect', () => {
+      times.tls = performance.now() - connected;
+      note(times);
+    });
+  };
+}

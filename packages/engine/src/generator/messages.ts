@@ -1,0 +1,49 @@
+import * as z from 'zod';
+import { CrewSchema, EnvironmentSchema, FrameSchema, LoadCurveSchema, ScriptSchema } from '@sturdy/core';
+
+/** What one generator plays: its share of the users of each crew. Plain data, so that it can cross any transport. */
+export const PlanSchema = z.object({
+  version: z.literal(1),
+  runId: z.string(),
+  generator: z.number().int(),
+  scripts: z.array(ScriptSchema),
+  crews: z.array(
+    z.object({
+      crew: CrewSchema,
+      /** Place of each user in its crew (from 0), and its number in the run (from 1). */
+      users: z.array(z.object({ place: z.number().int(), user: z.number().int() })),
+    }),
+  ),
+  curve: LoadCurveSchema,
+  environment: EnvironmentSchema,
+  seed: z.string(),
+  tables: z.array(z.object({ table: z.string(), columns: z.array(z.string()), when: z.enum(['iteration', 'user']), whenEmpty: z.enum(['stop-user', 'end-run']) })),
+  /** Bodies that scripts send as they are: hash to base64. */
+  files: z.record(z.string(), z.string()),
+});
+export type Plan = z.infer<typeof PlanSchema>;
+
+const LeasedRow = z.object({ row: z.number().int(), values: z.array(z.string()) });
+export type LeasedRow = z.infer<typeof LeasedRow>;
+
+/** From the conductor to a generator. An empty lease says that the table has no free row left. */
+export const ToGeneratorSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('plan'), plan: PlanSchema }),
+  z.object({ kind: z.literal('start') }),
+  z.object({ kind: z.literal('rows'), table: z.string(), rows: z.array(LeasedRow) }),
+  z.object({ kind: z.literal('finish') }),
+  z.object({ kind: z.literal('abort') }),
+]);
+export type ToGenerator = z.infer<typeof ToGeneratorSchema>;
+
+/** From a generator to the conductor. */
+export const FromGeneratorSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('ready') }),
+  z.object({ kind: z.literal('lease'), table: z.string(), count: z.number().int() }),
+  z.object({ kind: z.literal('frame'), frame: FrameSchema }),
+  z.object({ kind: z.literal('unused'), table: z.string(), rows: z.array(z.number().int()) }),
+  z.object({ kind: z.literal('end-run'), reason: z.string() }),
+  z.object({ kind: z.literal('ended') }),
+  z.object({ kind: z.literal('fault'), message: z.string() }),
+]);
+export type FromGenerator = z.infer<typeof FromGeneratorSchema>;

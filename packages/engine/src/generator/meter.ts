@@ -1,0 +1,103 @@
+import { normaliseMessage, Tally, type Failure, type Frame, type FrameItem } from '@sturdy/core';
+import type { CapturedStep } from '@sturdy/core';
+
+/** Examples captured for each kind of failure in a whole run. */
+const examplesPerKind = 1;
+/** Kinds of failure that are told apart in one run; the rest is counted together. */
+const mostKinds = 200;
+
+interface Bucket {
+  items: Map<string, { crew: string; transaction: string; step: string | null; tally: Tally }>;
+  failures: Map<string, Failure>;
+  passed: number;
+  failed: number;
+  latenessMs: number;
+}
+
+const newBucket = (): Bucket => ({ items: new Map(), failures: new Map(), passed: 0, failed: 0, latenessMs: 0 });
+
+/** Collects the samples of a generator by the second in which they ended. */
+export class Meter {
+  readonly #buckets = new Map<number, Bucket>();
+  readonly #kinds = new Map<string, number>();
+
+  constructor(readonly secondNow: () => number) {}
+
+  sample(crew: string, transaction: string, step: string | null, ms: number, good: boolean, bytesIn: number, bytesOut: number): void {
+    const { items } = this.#bucket();
+    const key = `${crew}\u0000${transaction}\u0000${step ?? ''}`;
+    let item = items.get(key);
+    if (!item) items.set(key, (item = { crew, transaction, step, tally: new Tally() }));
+    item.tally.add(ms, good, bytesIn, bytesOut);
+  }
+
+  iteration(good: boolean): void {
+    const bucket = this.#bucket();
+    if (good) bucket.passed++;
+    else bucket.failed++;
+  }
+
+  late(ms: number): void {
+    const bucket = this.#bucket();
+    bucket.latenessMs = Math.max(bucket.latenessMs, ms);
+  }
+
+  /** Counts a failure; `example` is asked for only where this kind has none yet. */
+  failure(
+    crew: string,
+    transaction: string,
+    step: string,
+    message: string,
+    example: () => { user: number; captured: CapturedStep; requestText: string; responseText: string },
+  ): void {
+    let kind = normaliseMessage(message);
+    const key = `${crew}\u0000${step}\u0000${kind}`;
+    const known = this.#kinds.get(key);
+    if (known === undefined && this.#kinds.size >= mostKinds) kind = 'other failures';
+    this.#kinds.set(key, (known ?? 0) + 1);
+    const { failures } = this.#bucket();
+    const second = this.secondNow();
+    const own = failures.get(key);
+    if (own) {
+      own.count++;
+      own.lastSecond = second;
+      return;
+    }
+    failures.set(key, {
+      crew,
+      transaction,
+      step,
+      kind,
+      message,
+      count: 1,
+      firstSecond: second,
+      lastSecond: second,
+      example: (known ?? 0) < examplesPerKind ? example() : null,
+    });
+  }
+
+  /** Takes out what was collected before `second`, oldest first; seconds without a sample are there too. */
+  take(fromSecond: number, beforeSecond: number): Pick<Frame, 'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs'>[] {
+    const taken = [];
+    for (let second = fromSecond; second < beforeSecond; second++) {
+      const bucket = this.#buckets.get(second) ?? newBucket();
+      this.#buckets.delete(second);
+      taken.push({
+        second,
+        items: [...bucket.items.values()].map(({ tally, ...item }): FrameItem => ({ ...item, tally: tally.toData() })),
+        failures: [...bucket.failures.values()],
+        iterationsPassed: bucket.passed,
+        iterationsFailed: bucket.failed,
+        latenessMs: bucket.latenessMs,
+      });
+    }
+    return taken;
+  }
+
+  #bucket(): Bucket {
+    const second = this.secondNow();
+    let bucket = this.#buckets.get(second);
+    if (!bucket) this.#buckets.set(second, (bucket = newBucket()));
+    return bucket;
+  }
+}

@@ -1,0 +1,32 @@
+import { headerOf, mediaType, type BodyRef, type CapturedStep } from '@sturdy/core';
+import type { PlayedStep } from './virtual-user.js';
+
+const encoder = new TextEncoder();
+
+/** A played step as it is stored: bodies go to `put`, which gives their references. */
+export function capture(played: PlayedStep, zeroMs: number, put: (bytes: Uint8Array, mimeType: string) => BodyRef): CapturedStep {
+  const { request, response } = played;
+  const sent = typeof request.body === 'string' ? encoder.encode(request.body) : request.body;
+  return {
+    step: played.step,
+    startedAtMs: played.startedAtMs - zeroMs,
+    durationMs: response.durationMs,
+    request: {
+      method: request.method,
+      url: request.origin + request.target,
+      headers: response.sentHeaders,
+      body: sent && put(sent, (headerOf(request.headers, 'content-type') ?? '').split(';')[0] ?? ''),
+    },
+    response:
+      response.status === 0
+        ? null
+        : {
+            status: response.status,
+            statusText: response.statusText,
+            headers: response.headers,
+            body: response.body && put(response.body, mediaType(response.headers)),
+          },
+    failure: response.failure,
+    timings: response.timings,
+  };
+}

@@ -1,0 +1,59 @@
+import type { CapturedStep, Environment, Script } from '@sturdy/core';
+import { HttpDriver } from '../drivers/http/http-driver.js';
+import { compile } from '../program/compile.js';
+import { capture } from './capture.js';
+import { VirtualUser } from './virtual-user.js';
+import type { BodyRef } from '@sturdy/core';
+
+/** What a rehearsal captured. */
+export interface RehearsalCapture {
+  steps: CapturedStep[];
+  missing: { step: string; handoff: string }[];
+}
+
+/** Plays a script once with everything captured. `put` stores a body; `told` hears of each step as it ends. */
+export async function rehearse(options: {
+  script: Script;
+  environment: Environment;
+  rows: ReadonlyMap<string, ReadonlyMap<string, string>>;
+  random: () => number;
+  put: (bytes: Uint8Array, mimeType: string) => BodyRef;
+  readFile: (hash: string) => Uint8Array | undefined;
+  told?: (step: CapturedStep) => void;
+  longestPauseMs?: number;
+}): Promise<RehearsalCapture> {
+  const { environment } = options;
+  const program = compile(options.script, environment, {
+    readFile: options.readFile,
+    think: { kind: 'recorded', factor: 1, ms: 0, capMs: options.longestPauseMs ?? 200 },
+  });
+  const steps: CapturedStep[] = [];
+  const missing: RehearsalCapture['missing'] = [];
+  const started = performance.now();
+  // After a connection that failed nothing more can be proved; the other steps are not sent.
+  let unreachable = false;
+  const driver = new HttpDriver({ allows: (origin) => environment.targets.includes(origin), answerLimitMs: 30_000 });
+  const user = new VirtualUser(
+    program,
+    driver,
+    options.random,
+    {
+      step: (played) => {
+        const captured = capture(played, started, options.put);
+        steps.push(captured);
+        missing.push(...played.missing.map((handoff) => ({ step: played.step, handoff })));
+        if (played.response.status === 0) unreachable = true;
+        options.told?.(captured);
+      },
+      transaction: () => undefined,
+    },
+    { stopsNow: () => unreachable, pause: (ms) => new Promise((done) => setTimeout(done, ms)) },
+    true,
+  );
+  try {
+    await user.iterate(options.rows, 'go-on');
+  } finally {
+    await driver.close();
+  }
+  return { steps, missing };
+}

@@ -1,0 +1,23 @@
+const { createCjsPreset } = require('jest-preset-angular/presets');
+
+// Packages that ship ES modules in plain .js files (.mjs files are always transformed by the preset).
+const esmOnly = '(@tanstack|echarts|zrender)';
+const preset = createCjsPreset({ testEnvironment: 'jest-preset-angular/environments/jest-jsdom-env' });
+
+/** @type {import('jest').Config} */
+module.exports = {
+  ...preset,
+  roots: ['<rootDir>/src'],
+  setupFilesAfterEnv: ['<rootDir>/jest.setup.ts'],
+  transformIgnorePatterns: [`/node_modules/(?!${esmOnly}/|.*\\.mjs$)`],
+  transform: {
+    // must come first: swc is far faster than the preset's TypeScript on these hundreds of files
+    [`/node_modules/${esmOnly}/.+\\.js$`]: ['@swc/jest', { jsc: { target: 'es2022' }, module: { type: 'commonjs' } }],
+    ...preset.transform,
+  },
+  moduleNameMapper: {
+    '^@sturdy/core$': '<rootDir>/../core/src/index.ts',
+    '/create-stats-worker$': '<rootDir>/src/app/worker/create-stats-worker.mock.ts',
+    '^(\\.{1,2}/.*)\\.js$': '$1',
+  },
+};
