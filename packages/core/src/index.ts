@@ -34,3 +34,4 @@ export * from './analyse/failures.js';
 export * from './analyse/queueing.js';
 export * from './analyse/run.schema.js';
 export * from './analyse/result.js';
+export * from './board/board.js';

@@ -1,0 +1,77 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import express, { type Express, type NextFunction, type Request, type Response } from 'express';
+import helmet from 'helmet';
+import { Problem } from '../problem.js';
+import { dataRoutes } from './data-routes.js';
+import { guardOrigin } from './guard-origin.js';
+import { projectRoutes } from './project-routes.js';
+import { mount, openApi, type AnyRoute } from './route.js';
+import { runRoutes } from './run-routes.js';
+import { scriptRoutes } from './script-routes.js';
+import type { Services } from './services.js';
+import { takeRoutes } from './take-routes.js';
+import { workloadRoutes } from './workload-routes.js';
+
+/** All operations of the API. */
+export const allRoutes = (services: Services): AnyRoute[] => [
+  ...projectRoutes(services),
+  ...takeRoutes(services),
+  ...scriptRoutes(services),
+  ...dataRoutes(services),
+  ...workloadRoutes(services),
+  ...runRoutes(services),
+];
+
+/** The Express application: the API below `/api`, the web client for everything else. */
+export function createApp(services: Services, webFolder: string): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        directives: { 'default-src': ["'self'"], 'style-src': ["'self'", "'unsafe-inline'"], 'img-src': ["'self'", 'data:'], 'script-src-attr': null, 'upgrade-insecure-requests': null },
+      },
+      strictTransportSecurity: false,
+    }),
+  );
+  app.use(guardOrigin);
+  const routes = allRoutes(services);
+  const document = openApi(routes);
+  app.get('/api/openapi.json', (_request, response) => void response.json(document));
+  app.use('/api', (request, response, next) => {
+    // Uploads are read by their own route.
+    if (/\/import$/.test(request.path)) next();
+    else express.json({ limit: '64mb' })(request, response, next);
+  });
+  app.use('/api', mount(routes));
+  app.use('/api', (request) => {
+    throw new Problem(404, 'No such operation', `${request.method} ${request.originalUrl} is not part of the API. See /api/openapi.json.`);
+  });
+  app.use(express.static(webFolder, { index: 'index.html', maxAge: '1h' }));
+  app.use((_request, response) => {
+    const index = join(webFolder, 'index.html');
+    if (existsSync(index)) response.sendFile(index);
+    else response.status(503).type('text').send('The web client is not built. Run “npm run build” first.');
+  });
+  app.use(problemDetails);
+  return app;
+}
+
+/** Every error leaves as problem details (RFC 9457). */
+function problemDetails(error: unknown, _request: Request, response: Response, next: NextFunction): void {
+  if (response.headersSent) {
+    next(error);
+    return;
+  }
+  const { status, title, detail } = asProblem(error);
+  response.status(status).type('application/problem+json').json({ type: 'about:blank', title, status, detail });
+}
+
+function asProblem(error: unknown): { status: number; title: string; detail: string } {
+  if (error instanceof Problem) return error;
+  const { type, message } = (error ?? {}) as { type?: string; message?: string };
+  if (type === 'entity.parse.failed') return new Problem(400, 'Not JSON', `The body of the request is not valid JSON: ${message ?? ''}`);
+  if (type === 'entity.too.large') return new Problem(413, 'Too large', 'The upload is larger than 512 MB. Split it, or leave contents out.');
+  return { status: 500, title: 'Something went wrong here', detail: `${message ?? 'Unknown reason'}. Nothing was lost; try again, and report it if it comes back.` };
+}

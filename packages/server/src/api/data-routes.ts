@@ -1,0 +1,107 @@
+import { randomUUID } from 'node:crypto';
+import { DataRowSchema, DataTableSchema, DealSchema, generateContainers, type DataTable, type Deal } from '@sturdy/core';
+import * as z from 'zod';
+import { notFound, Problem } from '../problem.js';
+import { InProject } from './project-routes.js';
+import { route, type AnyRoute } from './route.js';
+import { projectId, type Services } from './services.js';
+
+const InTable = z.object({ tableId: z.string() });
+const startingDeal: Deal = { when: 'iteration', whenEmpty: 'stop-user' };
+const Name = z.string().trim().min(1, 'Give the table a name.').max(120);
+
+/** Data tables: import, generated rows, rows, the deal. */
+export const dataRoutes = ({ store, compute }: Services): AnyRoute[] => {
+  const need = async (id: string): Promise<DataTable> => {
+    const table = (await store.tables(projectId)).find((one) => one.id === id);
+    if (!table) throw notFound('data table', id);
+    return table;
+  };
+  return [
+    route({
+      method: 'get',
+      path: '/projects/:projectId/tables',
+      summary: 'The data tables of a project',
+      params: InProject,
+      result: z.array(DataTableSchema),
+      handle: ({ params }) => store.tables(params.projectId),
+    }),
+    route({
+      method: 'post',
+      path: '/projects/:projectId/tables/import',
+      summary: 'Import a CSV file (RFC 4180) as a data table',
+      params: InProject,
+      query: z.object({ name: Name }),
+      rawBody: 'text/csv',
+      result: z.object({ table: DataTableSchema, problems: z.array(z.object({ line: z.number(), text: z.string() })) }),
+      handle: async ({ params, query, request }) => {
+        const csv = await compute.readCsv(Buffer.from(request.body as Uint8Array).toString('utf8')).catch((error: unknown) => {
+          throw new Problem(422, 'Not a CSV file', error instanceof Error ? error.message : 'The file cannot be read.');
+        });
+        if (csv.rows.length === 0) throw new Problem(422, 'No rows', `The file has ${csv.columns.length} columns but no row that fits them. ${csv.problems[0] ? `Line ${csv.problems[0].line} ${csv.problems[0].text}.` : 'Add rows below the header.'}`);
+        const id = randomUUID();
+        await store.saveTable({ id, projectId: params.projectId, name: query.name, columns: csv.columns, deal: startingDeal }, csv.rows);
+        return { table: await need(id), problems: csv.problems.slice(0, 200) };
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/projects/:projectId/tables/generate',
+      summary: 'Make a table of container numbers (ISO 6346), all different; the same seed gives the same rows',
+      params: InProject,
+      body: z.object({ name: Name, column: z.string().trim().min(1).max(60), count: z.number().int().min(1).max(1_000_000), owner: z.string(), seed: z.string().max(60) }),
+      result: DataTableSchema,
+      handle: async ({ params, body }) => {
+        let rows: string[][];
+        try {
+          rows = generateContainers(body.count, body.owner, body.seed);
+        } catch (error) {
+          throw new Problem(422, 'No owner code', error instanceof Error ? error.message : 'The rows cannot be made.');
+        }
+        const id = randomUUID();
+        await store.saveTable({ id, projectId: params.projectId, name: body.name, columns: [body.column], deal: startingDeal }, rows);
+        return need(id);
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/tables/:tableId/rows',
+      summary: 'Rows of a table from a place onwards, with who spent them',
+      params: InTable,
+      query: z.object({ from: z.coerce.number().int().min(1).default(1), count: z.coerce.number().int().min(1).max(1000).default(200) }),
+      result: z.array(DataRowSchema),
+      handle: ({ params, query }) => store.rows(params.tableId, query.from, query.count),
+    }),
+    route({
+      method: 'post',
+      path: '/tables/:tableId/release',
+      summary: 'Free all spent rows, so that they are dealt again',
+      params: InTable,
+      result: z.object({ released: z.number() }),
+      handle: async ({ params }) => ({ released: await store.releaseRows((await need(params.tableId)).id, null, null) }),
+    }),
+    route({
+      method: 'put',
+      path: '/tables/:tableId/deal',
+      summary: 'Say when a new row is dealt, and what happens when there is none left',
+      params: InTable,
+      body: DealSchema,
+      result: DataTableSchema,
+      handle: async ({ params, body }) => {
+        await store.setDeal((await need(params.tableId)).id, body);
+        return need(params.tableId);
+      },
+    }),
+    route({
+      method: 'delete',
+      path: '/tables/:tableId',
+      summary: 'Delete a data table with its rows',
+      params: InTable,
+      result: z.object({}),
+      handle: async ({ params }) => {
+        await store.deleteTable((await need(params.tableId)).id);
+        return {};
+      },
+    }),
+  ];
+};

@@ -1,0 +1,69 @@
+import { EnvironmentSchema, isLoopback, makeBoard, BoardSchema, RunSchema, type Rehearsal } from '@sturdy/core';
+import * as z from 'zod';
+import { Problem } from '../problem.js';
+import { route, type AnyRoute } from './route.js';
+import type { Services } from './services.js';
+
+export const InProject = z.object({ projectId: z.string() });
+const ProjectSchema = z.object({ id: z.string(), name: z.string() });
+const LiveSchema = z.object({
+  recording: z.object({ takeId: z.string(), proxy: z.string(), exchangeCount: z.number(), refusedHosts: z.array(z.string()) }).nullable(),
+  run: RunSchema.nullable(),
+});
+
+/** Projects, their environments and the board. */
+export const projectRoutes = ({ store, recorder, conductor }: Services): AnyRoute[] => [
+  route({ method: 'get', path: '/projects', summary: 'All projects', result: z.array(ProjectSchema), handle: () => store.projects() }),
+  route({
+    method: 'get',
+    path: '/live',
+    summary: 'What is live: the recording and the run',
+    result: LiveSchema,
+    handle: () => ({ recording: recorder.current, run: conductor.current }),
+  }),
+  route({
+    method: 'get',
+    path: '/projects/:projectId/environments',
+    summary: 'The environments of a project',
+    params: InProject,
+    result: z.array(EnvironmentSchema),
+    handle: ({ params }) => store.environments(params.projectId),
+  }),
+  route({
+    method: 'put',
+    path: '/projects/:projectId/environments/:environmentId',
+    summary: 'Change an environment: its allowed targets and its map of recorded to real origins',
+    params: InProject.extend({ environmentId: z.string() }),
+    body: EnvironmentSchema,
+    result: EnvironmentSchema,
+    handle: async ({ params, body }) => {
+      const wrong = body.targets.find((target) => !URL.canParse(target) || new URL(target).origin !== target);
+      if (wrong !== undefined) throw new Problem(422, 'Not an origin', `“${wrong}” is not an origin. Write it as scheme, host and port, such as http://127.0.0.1:4701.`);
+      const outside = body.targets.find((target) => !isLoopback(target));
+      if (outside !== undefined)
+        throw new Problem(422, 'Not on this machine', `${outside} is not on this machine. This project may send load to loopback addresses only: 127.0.0.1, [::1] or localhost.`);
+      const environment = { ...body, id: params.environmentId, projectId: params.projectId };
+      await store.saveEnvironment(environment);
+      return environment;
+    },
+  }),
+  route({
+    method: 'get',
+    path: '/projects/:projectId/board',
+    summary: 'The project at a glance, and what to do next',
+    params: InProject,
+    result: BoardSchema,
+    handle: async ({ params }) => {
+      const [takes, scripts, tables, workloads, runs] = await Promise.all([
+        store.takes(params.projectId),
+        store.scripts(params.projectId),
+        store.tables(params.projectId),
+        store.workloads(params.projectId),
+        store.runs(params.projectId),
+      ]);
+      const rehearsals = new Map<string, Rehearsal[]>();
+      for (const script of scripts) rehearsals.set(script.id, await store.rehearsals(script.id));
+      return makeBoard({ takes, scripts, tables, rehearsals, workloads, runs });
+    },
+  }),
+];

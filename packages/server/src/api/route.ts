@@ -1,0 +1,113 @@
+import { raw, Router, type Request, type Response } from 'express';
+import * as z from 'zod';
+import { Problem } from '../problem.js';
+
+/** What a handler gets: everything that came in, checked against the route's schemas. */
+export interface Asked<P, Q, B> {
+  params: P;
+  query: Q;
+  body: B;
+  request: Request;
+  response: Response;
+}
+
+/** One operation of the API: its schemas validate what comes in and describe it in the OpenAPI document. */
+export interface RouteDefinition<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, R extends z.ZodType> {
+  method: 'get' | 'post' | 'put' | 'delete';
+  /** With `:name` for parameters, below `/api`. */
+  path: string;
+  summary: string;
+  params?: P;
+  query?: Q;
+  body?: B;
+  /** Media type of a body that is no JSON, such as `text/csv`; the handler then gets its bytes. */
+  rawBody?: string;
+  /** Left out where the handler answers by itself: a file or an event stream. */
+  result?: R;
+  /** Media type of what the handler writes by itself. */
+  produces?: string;
+  handle: (asked: Asked<z.infer<P>, z.infer<Q>, z.infer<B>>) => Promise<z.infer<R>> | z.infer<R>;
+}
+
+/** A route as the registry keeps it. */
+export type AnyRoute = RouteDefinition<z.ZodType, z.ZodType, z.ZodType, z.ZodType>;
+
+/** Declares a route; types of handler and schemas must agree. */
+export function route<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, R extends z.ZodType>(
+  definition: RouteDefinition<P, Q, B, R>,
+): AnyRoute {
+  return definition as unknown as AnyRoute;
+}
+
+const largestUpload = '512mb';
+
+/** Checks one part of a request; a mismatch becomes a problem that names the field. */
+function check(schema: z.ZodType | undefined, value: unknown, where: string): unknown {
+  if (!schema) return value;
+  const parsed = schema.safeParse(value);
+  if (parsed.success) return parsed.data;
+  const issues = parsed.error.issues.slice(0, 5).map((issue) => `${issue.path.join('.') || where}: ${issue.message}`);
+  throw new Problem(400, 'The request is not as described', `In the ${where}: ${issues.join('; ')}. See /api/openapi.json for what is expected.`);
+}
+
+/** Mounts routes on an Express router. */
+export function mount(routes: readonly AnyRoute[]): Router {
+  const router = Router();
+  for (const one of routes) {
+    const handlers = one.rawBody ? [raw({ type: () => true, limit: largestUpload })] : [];
+    router[one.method](one.path, ...handlers, async (request: Request, response: Response) => {
+      const result = await one.handle({
+        params: check(one.params, request.params, 'address'),
+        query: check(one.query, request.query, 'query'),
+        body: one.rawBody ? request.body : check(one.body, request.body, 'body'),
+        request,
+        response,
+      });
+      if (one.result) response.json(result ?? {});
+    });
+  }
+  return router;
+}
+
+/** The API as an OpenAPI 3.1 document, made from the schemas that validate (their JSON Schema 2020-12). */
+export function openApi(routes: readonly AnyRoute[]): Record<string, unknown> {
+  const json = (schema: z.ZodType, io: 'input' | 'output') => z.toJSONSchema(schema, { io, unrepresentable: 'any', target: 'draft-2020-12' });
+  const paths: Record<string, Record<string, unknown>> = {};
+  for (const one of routes) {
+    const path = `/api${one.path.replace(/:(\w+)/g, '{$1}')}`;
+    const named = (schema: z.ZodType | undefined, where: 'path' | 'query') =>
+      Object.entries(schema instanceof z.ZodObject ? (schema.shape as Record<string, z.ZodType>) : {}).map(([name, inner]) => ({
+        name,
+        in: where,
+        required: where === 'path' || !inner.safeParse(undefined).success,
+        schema: json(inner, 'input'),
+      }));
+    (paths[path] ??= {})[one.method] = {
+      summary: one.summary,
+      operationId: `${one.method}${path.replace(/[^A-Za-z]+(\w?)/g, (_, letter: string) => letter.toUpperCase())}`,
+      parameters: [...named(one.params, 'path'), ...named(one.query, 'query')],
+      ...(one.body ? { requestBody: { required: true, content: { 'application/json': { schema: json(one.body, 'input') } } } } : {}),
+      ...(one.rawBody ? { requestBody: { required: true, content: { [one.rawBody]: { schema: { type: 'string' } } } } } : {}),
+      responses: {
+        '200': one.result
+          ? { description: 'Done', content: { 'application/json': { schema: json(one.result, 'output') } } }
+          : { description: 'Done', content: { [one.produces ?? 'application/octet-stream']: { schema: { type: 'string' } } } },
+        default: { description: 'What went wrong (RFC 9457)', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
+      },
+    };
+  }
+  return {
+    openapi: '3.1.0',
+    info: { title: 'Sturdy Puppet', version: '0.1.0', description: 'All that the interface can do.' },
+    paths,
+    components: {
+      schemas: {
+        Problem: {
+          type: 'object',
+          properties: { type: { type: 'string' }, title: { type: 'string' }, status: { type: 'integer' }, detail: { type: 'string' } },
+          required: ['title', 'status', 'detail'],
+        },
+      },
+    },
+  };
+}

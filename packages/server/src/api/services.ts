@@ -1,0 +1,19 @@
+import type { Compute } from '../compute/tasks.js';
+import type { Conductor } from '../conductor/conductor.js';
+import type { LiveHub } from '../live/live-hub.js';
+import type { Recorder } from '../record/recorder.js';
+import type { RehearsalRoom } from '../rehearse/rehearsal-room.js';
+import type { Store } from '../store/store-client.js';
+
+/** What the routes work with. */
+export interface Services {
+  store: Store;
+  compute: Compute;
+  live: LiveHub;
+  recorder: Recorder;
+  rehearsalRoom: RehearsalRoom;
+  conductor: Conductor;
+}
+
+/** The one project of this version. */
+export const projectId = 'p1';

@@ -1,0 +1,231 @@
+import { randomUUID } from 'node:crypto';
+import {
+  boundColumns,
+  curveSeconds,
+  lanePoint,
+  type Environment,
+  type Frame,
+  type Run,
+  type Script,
+  type Workload,
+} from '@sturdy/core';
+import { compile, CompileError, type FromGenerator, type Plan } from '@sturdy/engine';
+import type { Compute } from '../compute/tasks.js';
+import type { LiveHub } from '../live/live-hub.js';
+import { Problem } from '../problem.js';
+import { bodyFiles } from '../rehearse/rehearsal-room.js';
+import type { Store } from '../store/store-client.js';
+import type { GeneratorLink, Transport } from './transport.js';
+
+/** Grace after the planned end before a run is aborted, in seconds: every load loop is bounded. */
+const graceSeconds = 120;
+
+interface Playing {
+  run: Run;
+  scripts: Script[];
+  links: GeneratorLink[];
+  ready: number;
+  ended: Set<number>;
+  /** Frames by second, until all generators have sent theirs. */
+  frames: Map<number, Frame[]>;
+  writes: Promise<void>;
+  deadline: NodeJS.Timeout;
+  /** Set once the run is being aborted, so that generators that end then do not close it as done. */
+  aborting: boolean;
+}
+
+/** Splits a workload over generators, leases rows, stores frames as they come, and closes the run. */
+export class Conductor {
+  readonly #playing = new Map<string, Playing>();
+
+  constructor(
+    readonly store: Store,
+    readonly compute: Compute,
+    readonly live: LiveHub,
+    readonly transport: Transport,
+  ) {}
+
+  get current(): Run | null {
+    return [...this.#playing.values()][0]?.run ?? null;
+  }
+
+  /** Starts a run. Throws a problem where the workload cannot be played. */
+  async start(workload: Workload, environment: Environment): Promise<Run> {
+    const busy = this.current;
+    if (busy) throw new Problem(409, 'A run is live', `Run ${busy.number} is still live. Finish or abort it first, or its figures would be mixed with those of the new one.`);
+    if (workload.crews.length === 0) throw new Problem(422, 'No crew', 'The workload has no crew. Add one and choose the script it plays.');
+    const all = await this.store.scripts(workload.projectId);
+    const scripts: Script[] = [];
+    for (const crew of workload.crews) {
+      const script = all.find((one) => one.id === crew.scriptId);
+      if (!script) throw new Problem(422, 'A script is missing', `The crew “${crew.name}” plays a script that was deleted. Choose another one for it.`);
+      if (!scripts.includes(script)) scripts.push(script);
+    }
+    const files = await bodyFiles(this.store, scripts);
+    try {
+      for (const script of scripts) compile(script, environment, { readFile: (hash) => files.get(hash) });
+    } catch (error) {
+      if (error instanceof CompileError) throw new Problem(422, 'The workload cannot be played', error.message);
+      throw error;
+    }
+    const plans = await this.#plans(workload, environment, scripts, files);
+    const before = await this.store.runs(workload.projectId);
+    const run: Run = {
+      id: randomUUID(),
+      projectId: workload.projectId,
+      number: (before[0]?.number ?? 0) + 1,
+      workload,
+      environmentId: environment.id,
+      state: 'starting',
+      startedAt: new Date().toISOString(),
+      endedAt: null,
+      note: null,
+      verdict: 'none',
+    };
+    await this.store.saveRun(run);
+    const limitMs = (curveSeconds(workload.curve) + graceSeconds) * 1000;
+    const playing: Playing = {
+      run,
+      scripts,
+      links: [],
+      ready: 0,
+      ended: new Set(),
+      frames: new Map(),
+      writes: Promise.resolve(),
+      deadline: setTimeout(() => void this.abort(run.id, 'The run was still going long after its planned end, so it was aborted.'), limitMs),
+      aborting: false,
+    };
+    this.#playing.set(run.id, playing);
+    plans.forEach((plan, index) => {
+      const link = this.transport.open(index, (message) => { this.#receive(playing, index, message); });
+      playing.links.push(link);
+      link.send({ kind: 'plan', plan: { ...plan, runId: run.id } });
+    });
+    return run;
+  }
+
+  /** Lets users finish what they are at, as the workload says, then ends the run. */
+  finish(runId: string, note: string | null = null): void {
+    const playing = this.#need(runId);
+    playing.run = { ...playing.run, state: 'finishing', note: note ?? playing.run.note };
+    for (const link of playing.links) link.send({ kind: 'finish' });
+    this.#save(playing);
+  }
+
+  /** Stops at once: open requests are dropped, leased rows stay spent. */
+  async abort(runId: string, note = 'It was aborted by hand.'): Promise<void> {
+    const playing = this.#need(runId);
+    playing.aborting = true;
+    for (const link of playing.links) link.send({ kind: 'abort' });
+    await new Promise((done) => setTimeout(done, 300));
+    await this.#end(playing, 'aborted', note);
+  }
+
+  async close(): Promise<void> {
+    for (const { run } of [...this.#playing.values()]) await this.abort(run.id, 'The server was stopped.');
+  }
+
+  #need(runId: string): Playing {
+    const playing = this.#playing.get(runId);
+    if (!playing) throw new Problem(409, 'The run has ended', 'This run is not live any more. Open its page to see its figures.');
+    return playing;
+  }
+
+  async #plans(workload: Workload, environment: Environment, scripts: Script[], files: Map<string, Uint8Array>): Promise<Omit<Plan, 'runId'>[]> {
+    const known = await this.store.tables(workload.projectId);
+    const tables = [...new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]))].map((id) => {
+      const table = known.find((one) => one.id === id);
+      if (!table) throw new Problem(422, 'A data table is gone', 'A script takes data from a table that was deleted. Bind the value again.');
+      if (table.rowCount === table.spentCount)
+        throw new Problem(422, 'No free row left', `The table “${table.name}” has no free row. Add rows or release spent ones, then start again.`);
+      return { table: id, columns: table.columns, ...table.deal };
+    });
+    const generators = Math.max(1, workload.generators);
+    let user = 0;
+    const seats = workload.crews.map((crew) => ({
+      crew,
+      users: Array.from({ length: crew.users }, (_, place) => ({ place, user: ++user })),
+    }));
+    return Array.from({ length: generators }, (_, generator) => ({
+      version: 1 as const,
+      generator,
+      scripts,
+      crews: seats.map(({ crew, users }) => ({ crew, users: users.filter((one) => one.user % generators === generator) })),
+      curve: workload.curve,
+      environment,
+      seed: workload.seed,
+      tables,
+      files: Object.fromEntries([...files].map(([hash, bytes]) => [hash, Buffer.from(bytes).toString('base64')])),
+    }));
+  }
+
+  #receive(playing: Playing, generator: number, message: FromGenerator): void {
+    if (!this.#playing.has(playing.run.id)) return;
+    switch (message.kind) {
+      case 'ready':
+        if (++playing.ready < playing.links.length) return;
+        playing.run = { ...playing.run, state: 'running', startedAt: new Date().toISOString() };
+        this.#save(playing);
+        for (const link of playing.links) link.send({ kind: 'start' });
+        return;
+      case 'lease':
+        // The lease is written before the rows leave, so a row that might have been used counts as spent.
+        void this.store.leaseRows(message.table, message.count, `run ${playing.run.number}`).then(
+          (rows) => playing.links[generator]?.send({ kind: 'rows', table: message.table, rows }),
+          (error: unknown) => this.#end(playing, 'failed', `Rows could not be leased: ${error instanceof Error ? error.message : 'unknown reason'}`),
+        );
+        return;
+      case 'unused':
+        playing.writes = playing.writes.then(async () => {
+          await this.store.releaseRows(message.table, message.rows, `run ${playing.run.number}`);
+        });
+        return;
+      case 'frame':
+        this.#frame(playing, message.frame);
+        return;
+      case 'end-run':
+        if (playing.run.state !== 'finishing') this.finish(playing.run.id, message.reason);
+        return;
+      case 'ended':
+        playing.ended.add(generator);
+        if (playing.ended.size === playing.links.length && !playing.aborting) void this.#end(playing, 'done', playing.run.note);
+        return;
+      case 'fault':
+        void this.#end(playing, 'failed', message.message);
+    }
+  }
+
+  #frame(playing: Playing, frame: Frame): void {
+    playing.writes = playing.writes.then(() => this.store.saveFrames(playing.run.id, [frame]));
+    const own = [...(playing.frames.get(frame.second) ?? []), frame];
+    playing.frames.set(frame.second, own);
+    if (own.length < playing.links.length - playing.ended.size) return;
+    playing.frames.delete(frame.second);
+    this.live.tell(playing.run.id, 'second', {
+      point: lanePoint(frame.second, own),
+      users: own.flatMap((one) => one.users),
+      failures: own.flatMap((one) => one.failures).map(({ example: _example, ...failure }) => failure),
+      iterationsPassed: own.reduce((sum, one) => sum + one.iterationsPassed, 0),
+      iterationsFailed: own.reduce((sum, one) => sum + one.iterationsFailed, 0),
+    });
+  }
+
+  #save(playing: Playing): void {
+    const { run } = playing;
+    playing.writes = playing.writes.then(() => this.store.saveRun(run));
+    this.live.tell(run.id, 'run', run);
+  }
+
+  async #end(playing: Playing, state: Run['state'], note: string | null): Promise<void> {
+    if (!this.#playing.delete(playing.run.id)) return;
+    clearTimeout(playing.deadline);
+    await playing.writes;
+    await Promise.all(playing.links.map((link) => link.close()));
+    const ended: Run = { ...playing.run, state, note, endedAt: new Date().toISOString() };
+    const result = await this.compute.runResult(ended, await this.store.frames(ended.id), playing.scripts);
+    const judged = result.criteria.length > 0 && state === 'done';
+    const run: Run = { ...ended, verdict: judged ? (result.criteria.every((one) => one.held) ? 'held' : 'missed') : 'none' };
+    await this.store.saveRun(run);
+    this.live.tell(run.id, 'run', run);
+  }
+}

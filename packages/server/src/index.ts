@@ -1,0 +1,3 @@
+export { startServer, type RunningServer, type ServerOptions } from './server.js';
+export { Conductor } from './conductor/conductor.js';
+export type { StorePlace } from './store/open-database.js';

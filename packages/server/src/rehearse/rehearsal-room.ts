@@ -1,0 +1,122 @@
+import { createHash, randomUUID } from 'node:crypto';
+import {
+  boundColumns,
+  type BodyRef,
+  type CorrelationReport,
+  type Environment,
+  type Rehearsal,
+  type Script,
+} from '@sturdy/core';
+import { CompileError, rehearse } from '@sturdy/engine';
+import type { Compute } from '../compute/tasks.js';
+import type { LiveHub } from '../live/live-hub.js';
+import { notFound, Problem } from '../problem.js';
+import type { Store } from '../store/store-client.js';
+
+/** Rounds of rehearse and repair before it is the tester's turn. */
+export const mostRounds = 4;
+
+/** One round of the loop: the rehearsal, and what it added to the script. */
+export interface Round {
+  rehearsal: Rehearsal;
+  report: CorrelationReport | null;
+}
+
+/** Plays scripts once and judges them; repairs them in rounds. */
+export class RehearsalRoom {
+  constructor(
+    readonly store: Store,
+    readonly compute: Compute,
+    readonly live: LiveHub,
+  ) {}
+
+  /** Plays the script once and stores the rehearsal. Rows that it is dealt are spent. */
+  async rehearse(script: Script, environment: Environment): Promise<Rehearsal> {
+    const stored = await this.store.loadTake(script.takeId);
+    if (!stored) throw notFound('take', script.takeId);
+    const before = await this.store.rehearsals(script.id);
+    const id = randomUUID();
+    const { rows, spent } = await this.#dealRows(script, id);
+    const bodies = new Map<string, { hash: string; bytes: Uint8Array; mimeType: string }>();
+    const put = (bytes: Uint8Array, mimeType: string): BodyRef => {
+      const hash = createHash('sha256').update(bytes).digest('hex');
+      bodies.set(hash, { hash, bytes, mimeType });
+      return { hash, size: bytes.length, mimeType };
+    };
+    const startedAt = new Date().toISOString();
+    const files = await this.#files(script);
+    const capture = await rehearse({
+      script,
+      environment,
+      rows,
+      random: Math.random,
+      put,
+      readFile: (hash) => files.get(hash),
+      told: (step) => { this.live.tell(script.id, 'step', { step: step.step, status: step.response?.status ?? 0 }); },
+    }).catch((error: unknown) => {
+      if (error instanceof CompileError) throw new Problem(422, 'The script cannot be played', error.message);
+      throw error;
+    });
+    await this.store.putBodies([...bodies.values()]);
+    const texts: Record<string, string> = {};
+    for (const { hash, bytes } of bodies.values()) texts[hash] = Buffer.from(bytes).toString('utf8');
+    const judged = await this.compute.judge(script, stored, { ...capture, bodies: texts });
+    const rehearsal: Rehearsal = { id, scriptId: script.id, number: (before[0]?.number ?? 0) + 1, startedAt, ...judged, rows: spent };
+    await this.store.saveRehearsal(rehearsal);
+    this.live.tell(script.id, 'rehearsal', { id });
+    return rehearsal;
+  }
+
+  /** Rehearses and repairs until the script passes, nothing more can be added, or the rounds are used up. */
+  async repair(script: Script, environment: Environment): Promise<{ script: Script; rounds: Round[] }> {
+    const rounds: Round[] = [];
+    let current = script;
+    for (let round = 0; round < mostRounds; round++) {
+      const rehearsal = await this.rehearse(current, environment);
+      if (rehearsal.verdict === 'passed') {
+        rounds.push({ rehearsal, report: null });
+        break;
+      }
+      const stored = await this.store.loadTake(current.takeId);
+      if (!stored) throw notFound('take', current.takeId);
+      const repaired = await this.compute.repair(current, stored, rehearsal);
+      rounds.push({ rehearsal, report: repaired.report });
+      if (repaired.report.handoffs.length === 0 && repaired.report.made.length === 0) break;
+      current = repaired.script;
+      await this.store.saveScript(current);
+    }
+    return { script: current, rounds };
+  }
+
+  async #dealRows(script: Script, spentBy: string): Promise<{ rows: Map<string, Map<string, string>>; spent: Rehearsal['rows'] }> {
+    const tables = await this.store.tables(script.projectId);
+    const rows = new Map<string, Map<string, string>>();
+    const spent: Rehearsal['rows'] = [];
+    for (const id of boundColumns(script).keys()) {
+      const table = tables.find((one) => one.id === id);
+      if (!table) throw new Problem(422, 'A data table is gone', `“${script.name}” takes data from a table that was deleted. Bind the value again.`);
+      const [row] = await this.store.leaseRows(id, 1, `rehearsal ${spentBy}`);
+      if (!row) throw new Problem(422, 'No free row left', `The table “${table.name}” has no free row. Add rows or release spent ones, then rehearse again.`);
+      rows.set(id, new Map(table.columns.map((column, index) => [column, row.values[index] ?? ''])));
+      spent.push({ table: id, row: row.row });
+    }
+    return { rows, spent };
+  }
+
+  async #files(script: Script): Promise<Map<string, Uint8Array>> {
+    return bodyFiles(this.store, [script]);
+  }
+}
+
+/** Bodies that scripts send as they are. */
+export async function bodyFiles(store: Store, scripts: readonly Script[]): Promise<Map<string, Uint8Array>> {
+  const files = new Map<string, Uint8Array>();
+  for (const script of scripts)
+    for (const transaction of script.transactions)
+      for (const step of transaction.steps) {
+        if (step.kind !== 'request' || step.bodyFile === null) continue;
+        const body = await store.body(step.bodyFile);
+        if (body) files.set(step.bodyFile, body.bytes);
+      }
+  return files;
+}

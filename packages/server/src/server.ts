@@ -1,0 +1,74 @@
+import type { Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { createApp } from './api/app.js';
+import { projectId, type Services } from './api/services.js';
+import { startCompute } from './compute/compute-client.js';
+import { Conductor } from './conductor/conductor.js';
+import { WorkerThreadTransport } from './conductor/transport.js';
+import { computeWorkerFile, migrationsFolder, storeWorkerFile, webFolder } from './files.js';
+import { LiveHub } from './live/live-hub.js';
+import { Recorder } from './record/recorder.js';
+import { RehearsalRoom } from './rehearse/rehearsal-room.js';
+import type { StorePlace } from './store/open-database.js';
+import { openStore } from './store/store-client.js';
+
+export interface ServerOptions {
+  /** TCP port on 127.0.0.1; 0 takes a free one. */
+  port: number;
+  /** Port of the recording proxy; 0 takes a free one. */
+  proxyPort: number;
+  store: StorePlace;
+  projectName?: string;
+  /** Targets that a fresh project allows. */
+  targets?: string[];
+}
+
+export interface RunningServer {
+  origin: string;
+  /** Runs that a crash had left open and that were closed as interrupted at this start. */
+  interruptedRuns: number;
+  stop: () => Promise<void>;
+}
+
+/** Starts the server on loopback. Rejects with a clear message where the data directory or the port is taken. */
+export async function startServer(options: ServerOptions): Promise<RunningServer> {
+  const store = await openStore(options.store, { worker: storeWorkerFile, migrations: migrationsFolder });
+  const interruptedRuns = await store.closeOpen();
+  await makeFirstProject(store, options);
+  const { compute, close: closeCompute } = await startCompute(computeWorkerFile);
+  const live = new LiveHub();
+  const services: Services = {
+    store,
+    compute,
+    live,
+    recorder: new Recorder(store, live, options.proxyPort),
+    rehearsalRoom: new RehearsalRoom(store, compute, live),
+    conductor: new Conductor(store, compute, live, new WorkerThreadTransport()),
+  };
+  const app = createApp(services, webFolder);
+  const server = await new Promise<Server>((done, failed) => {
+    const listening = app.listen(options.port, '127.0.0.1', (error?: Error) => {
+      if (error) failed(new Error((error as NodeJS.ErrnoException).code === 'EADDRINUSE' ? `Port ${options.port} is taken by another program. Stop it, or choose another port with --port.` : error.message));
+      else done(listening);
+    });
+  });
+  return {
+    origin: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
+    interruptedRuns,
+    stop: async () => {
+      live.close();
+      await services.conductor.close();
+      if (services.recorder.current) await services.recorder.stop();
+      server.closeAllConnections();
+      await new Promise((done) => server.close(done));
+      await closeCompute();
+      await store.close();
+    },
+  };
+}
+
+async function makeFirstProject(store: Services['store'], options: ServerOptions): Promise<void> {
+  if ((await store.projects()).length > 0) return;
+  await store.saveProject({ id: projectId, name: options.projectName ?? 'First project' });
+  await store.saveEnvironment({ id: 'e1', projectId, name: 'This machine', targets: options.targets ?? [], map: {} });
+}

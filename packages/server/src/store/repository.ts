@@ -1,0 +1,355 @@
+import { createHash } from 'node:crypto';
+import { gunzipSync, gzipSync } from 'node:zlib';
+import {
+  EnvironmentSchema,
+  ExchangeSchema,
+  FrameSchema,
+  RehearsalSchema,
+  RunSchema,
+  ScriptSchema,
+  TakeSchema,
+  WorkloadSchema,
+  type BodyRef,
+  type DataRow,
+  type DataTable,
+  type Deal,
+  type Environment,
+  type Exchange,
+  type Frame,
+  type Rehearsal,
+  type Run,
+  type Script,
+  type Take,
+  type Workload,
+} from '@sturdy/core';
+import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm';
+import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
+import * as tables from './tables.js';
+
+/** The database, embedded or a server: both speak PostgreSQL and share schema and migrations. */
+export type Database = PgDatabase<PgQueryResultHKT, typeof tables>;
+
+/** A bulk insert holds this many rows, so that its parameters stay under PostgreSQL's limit of 65,535. */
+const chunkRows = 2000;
+
+/** What a take needs for computing: its exchanges, and the texts of its bodies by hash. */
+export interface StoredTake {
+  take: Take;
+  exchanges: Exchange[];
+  bodies: Record<string, string>;
+}
+
+/**
+ * All reading and writing of stored things. Lives in the store's worker thread; others reach it through `StoreClient`.
+ * Documents are checked against their schemas when they are read.
+ */
+export class Repository {
+  constructor(readonly database: Database) {}
+
+  async projects(): Promise<{ id: string; name: string }[]> {
+    return this.database.select().from(tables.projects).orderBy(asc(tables.projects.id));
+  }
+
+  async saveProject(project: { id: string; name: string }): Promise<void> {
+    await this.database
+      .insert(tables.projects)
+      .values(project)
+      .onConflictDoUpdate({ target: tables.projects.id, set: { name: project.name } });
+  }
+
+  async environments(projectId: string): Promise<Environment[]> {
+    const rows = await this.database.select().from(tables.environments).where(eq(tables.environments.projectId, projectId));
+    return rows.map((row) => EnvironmentSchema.parse(row.doc));
+  }
+
+  async saveEnvironment(doc: Environment): Promise<void> {
+    await this.database
+      .insert(tables.environments)
+      .values({ id: doc.id, projectId: doc.projectId, doc })
+      .onConflictDoUpdate({ target: tables.environments.id, set: { doc } });
+  }
+
+  async takes(projectId: string): Promise<(Take & { exchangeCount: number })[]> {
+    const rows = await this.database.select().from(tables.takes).where(eq(tables.takes.projectId, projectId)).orderBy(asc(tables.takes.startedAt));
+    const counts = await this.database
+      .select({ takeId: tables.exchanges.takeId, count: sql<number>`count(*)::int` })
+      .from(tables.exchanges)
+      .groupBy(tables.exchanges.takeId);
+    const byTake = new Map(counts.map((one) => [one.takeId, one.count]));
+    return rows.map((row) => ({ ...TakeSchema.parse(row.doc), exchangeCount: byTake.get(row.id) ?? 0 }));
+  }
+
+  async take(id: string): Promise<Take | null> {
+    const [row] = await this.database.select().from(tables.takes).where(eq(tables.takes.id, id));
+    return row ? TakeSchema.parse(row.doc) : null;
+  }
+
+  async saveTake(doc: Take): Promise<void> {
+    await this.database
+      .insert(tables.takes)
+      .values({ id: doc.id, projectId: doc.projectId, startedAt: doc.startedAt, doc })
+      .onConflictDoUpdate({ target: tables.takes.id, set: { doc } });
+  }
+
+  async deleteTake(id: string): Promise<void> {
+    await this.database.transaction(async (change) => {
+      await change.delete(tables.exchanges).where(eq(tables.exchanges.takeId, id));
+      await change.delete(tables.takes).where(eq(tables.takes.id, id));
+    });
+  }
+
+  async exchanges(takeId: string): Promise<Exchange[]> {
+    const rows = await this.database.select().from(tables.exchanges).where(eq(tables.exchanges.takeId, takeId)).orderBy(asc(tables.exchanges.n));
+    return rows.map((row) => ExchangeSchema.parse(row.doc));
+  }
+
+  async saveExchanges(takeId: string, docs: Exchange[]): Promise<void> {
+    for (let at = 0; at < docs.length; at += chunkRows)
+      await this.database
+        .insert(tables.exchanges)
+        .values(docs.slice(at, at + chunkRows).map((doc) => ({ takeId, n: doc.n, doc })))
+        .onConflictDoUpdate({ target: [tables.exchanges.takeId, tables.exchanges.n], set: { doc: sql`excluded.doc` } });
+  }
+
+  /** A take with all that computing needs; null where there is none. */
+  async loadTake(id: string): Promise<StoredTake | null> {
+    const take = await this.take(id);
+    if (!take) return null;
+    const exchanges = await this.exchanges(id);
+    const hashes = exchanges.flatMap((one) => [one.requestBody?.hash, one.response?.body?.hash]).filter((hash) => hash !== undefined);
+    return { take, exchanges, bodies: await this.bodyTexts(hashes) };
+  }
+
+  /** Stores bytes under their SHA-256; what is there already is not stored again. */
+  async putBody(bytes: Uint8Array, mimeType: string): Promise<BodyRef> {
+    const hash = createHash('sha256').update(bytes).digest('hex');
+    await this.putBodies([{ hash, bytes, mimeType }]);
+    return { hash, size: bytes.length, mimeType };
+  }
+
+  async putBodies(given: { hash: string; bytes: Uint8Array; mimeType: string }[]): Promise<void> {
+    for (let at = 0; at < given.length; at += 100)
+      await this.database
+        .insert(tables.bodies)
+        .values(given.slice(at, at + 100).map(({ hash, bytes, mimeType }) => ({ hash, size: bytes.length, mimeType, packed: gzipSync(bytes) })))
+        .onConflictDoNothing();
+  }
+
+  async body(hash: string): Promise<{ bytes: Uint8Array; mimeType: string } | null> {
+    const [row] = await this.database.select().from(tables.bodies).where(eq(tables.bodies.hash, hash));
+    return row ? { bytes: gunzipSync(row.packed), mimeType: row.mimeType } : null;
+  }
+
+  /** Texts of bodies by hash; binary ones are left out. */
+  async bodyTexts(hashes: string[]): Promise<Record<string, string>> {
+    const found: Record<string, string> = {};
+    const unique = [...new Set(hashes)];
+    for (let at = 0; at < unique.length; at += 500) {
+      const rows = await this.database.select().from(tables.bodies).where(inArray(tables.bodies.hash, unique.slice(at, at + 500)));
+      for (const row of rows) if (!/^(image|font|audio|video)\//.test(row.mimeType)) found[row.hash] = gunzipSync(row.packed).toString('utf8');
+    }
+    return found;
+  }
+
+  async scripts(projectId: string): Promise<Script[]> {
+    const rows = await this.database.select().from(tables.scripts).where(eq(tables.scripts.projectId, projectId)).orderBy(asc(tables.scripts.id));
+    return rows.map((row) => ScriptSchema.parse(row.doc));
+  }
+
+  async script(id: string): Promise<Script | null> {
+    const [row] = await this.database.select().from(tables.scripts).where(eq(tables.scripts.id, id));
+    return row ? ScriptSchema.parse(row.doc) : null;
+  }
+
+  async saveScript(doc: Script): Promise<void> {
+    await this.database
+      .insert(tables.scripts)
+      .values({ id: doc.id, projectId: doc.projectId, doc })
+      .onConflictDoUpdate({ target: tables.scripts.id, set: { doc } });
+  }
+
+  async deleteScript(id: string): Promise<void> {
+    await this.database.delete(tables.rehearsals).where(eq(tables.rehearsals.scriptId, id));
+    await this.database.delete(tables.scripts).where(eq(tables.scripts.id, id));
+  }
+
+  async rehearsals(scriptId: string): Promise<Rehearsal[]> {
+    const rows = await this.database.select().from(tables.rehearsals).where(eq(tables.rehearsals.scriptId, scriptId)).orderBy(desc(tables.rehearsals.number));
+    return rows.map((row) => RehearsalSchema.parse(row.doc));
+  }
+
+  async rehearsal(id: string): Promise<Rehearsal | null> {
+    const [row] = await this.database.select().from(tables.rehearsals).where(eq(tables.rehearsals.id, id));
+    return row ? RehearsalSchema.parse(row.doc) : null;
+  }
+
+  async saveRehearsal(doc: Rehearsal): Promise<void> {
+    await this.database
+      .insert(tables.rehearsals)
+      .values({ id: doc.id, scriptId: doc.scriptId, number: doc.number, doc })
+      .onConflictDoUpdate({ target: tables.rehearsals.id, set: { doc } });
+  }
+
+  async tables(projectId: string): Promise<DataTable[]> {
+    const rows = await this.database.select().from(tables.dataTables).where(eq(tables.dataTables.projectId, projectId)).orderBy(asc(tables.dataTables.id));
+    const counts = await this.database
+      .select({
+        tableId: tables.dataRows.tableId,
+        rowCount: sql<number>`count(*)::int`,
+        spentCount: sql<number>`count(${tables.dataRows.spentBy})::int`,
+      })
+      .from(tables.dataRows)
+      .groupBy(tables.dataRows.tableId);
+    return rows.map((row) => {
+      const count = counts.find((one) => one.tableId === row.id);
+      return { ...row, rowCount: count?.rowCount ?? 0, spentCount: count?.spentCount ?? 0 };
+    });
+  }
+
+  /** Writes a table and its rows at once: all of it or nothing. */
+  async saveTable(table: { id: string; projectId: string; name: string; columns: string[]; deal: Deal }, rows: string[][]): Promise<void> {
+    await this.database.transaction(async (change) => {
+      await change.insert(tables.dataTables).values(table);
+      for (let at = 0; at < rows.length; at += chunkRows)
+        await change
+          .insert(tables.dataRows)
+          .values(rows.slice(at, at + chunkRows).map((values, index) => ({ tableId: table.id, row: at + index + 1, values, spentBy: null })));
+    });
+  }
+
+  async setDeal(tableId: string, deal: Deal): Promise<void> {
+    await this.database.update(tables.dataTables).set({ deal }).where(eq(tables.dataTables.id, tableId));
+  }
+
+  async deleteTable(id: string): Promise<void> {
+    await this.database.transaction(async (change) => {
+      await change.delete(tables.dataRows).where(eq(tables.dataRows.tableId, id));
+      await change.delete(tables.dataTables).where(eq(tables.dataTables.id, id));
+    });
+  }
+
+  async rows(tableId: string, from: number, count: number): Promise<DataRow[]> {
+    const rows = await this.database
+      .select()
+      .from(tables.dataRows)
+      .where(and(eq(tables.dataRows.tableId, tableId), sql`${tables.dataRows.row} >= ${from}`))
+      .orderBy(asc(tables.dataRows.row))
+      .limit(count);
+    return rows.map(({ row, values, spentBy }) => ({ row, values, spentBy }));
+  }
+
+  /** Marks the next free rows as spent and gives them: a row is written as spent before anybody can use it. */
+  async leaseRows(tableId: string, count: number, spentBy: string): Promise<{ row: number; values: string[] }[]> {
+    return this.database.transaction(async (change) => {
+      const free = await change
+        .select({ row: tables.dataRows.row, values: tables.dataRows.values })
+        .from(tables.dataRows)
+        .where(and(eq(tables.dataRows.tableId, tableId), isNull(tables.dataRows.spentBy)))
+        .orderBy(asc(tables.dataRows.row))
+        .limit(count)
+        .for('update', { skipLocked: true });
+      if (free.length > 0)
+        await change
+          .update(tables.dataRows)
+          .set({ spentBy })
+          .where(
+            and(
+              eq(tables.dataRows.tableId, tableId),
+              inArray(
+                tables.dataRows.row,
+                free.map((one) => one.row),
+              ),
+            ),
+          );
+      return free;
+    });
+  }
+
+  /** Frees rows: the given ones that `spentBy` leased, or all of the table where `rows` is null. */
+  async releaseRows(tableId: string, rows: number[] | null, spentBy: string | null): Promise<number> {
+    const released = await this.database
+      .update(tables.dataRows)
+      .set({ spentBy: null })
+      .where(
+        and(
+          eq(tables.dataRows.tableId, tableId),
+          rows ? inArray(tables.dataRows.row, rows) : undefined,
+          spentBy === null ? sql`${tables.dataRows.spentBy} is not null` : eq(tables.dataRows.spentBy, spentBy),
+        ),
+      )
+      .returning({ row: tables.dataRows.row });
+    return released.length;
+  }
+
+  async workloads(projectId: string): Promise<Workload[]> {
+    const rows = await this.database.select().from(tables.workloads).where(eq(tables.workloads.projectId, projectId)).orderBy(asc(tables.workloads.id));
+    return rows.map((row) => WorkloadSchema.parse(row.doc));
+  }
+
+  async workload(id: string): Promise<Workload | null> {
+    const [row] = await this.database.select().from(tables.workloads).where(eq(tables.workloads.id, id));
+    return row ? WorkloadSchema.parse(row.doc) : null;
+  }
+
+  async saveWorkload(doc: Workload): Promise<void> {
+    await this.database
+      .insert(tables.workloads)
+      .values({ id: doc.id, projectId: doc.projectId, doc })
+      .onConflictDoUpdate({ target: tables.workloads.id, set: { doc } });
+  }
+
+  async deleteWorkload(id: string): Promise<void> {
+    await this.database.delete(tables.workloads).where(eq(tables.workloads.id, id));
+  }
+
+  async runs(projectId: string): Promise<Run[]> {
+    const rows = await this.database.select().from(tables.runs).where(eq(tables.runs.projectId, projectId)).orderBy(desc(tables.runs.number));
+    return rows.map((row) => RunSchema.parse(row.doc));
+  }
+
+  async run(id: string): Promise<Run | null> {
+    const [row] = await this.database.select().from(tables.runs).where(eq(tables.runs.id, id));
+    return row ? RunSchema.parse(row.doc) : null;
+  }
+
+  async saveRun(doc: Run): Promise<void> {
+    await this.database
+      .insert(tables.runs)
+      .values({ id: doc.id, projectId: doc.projectId, number: doc.number, doc })
+      .onConflictDoUpdate({ target: tables.runs.id, set: { doc } });
+  }
+
+  async saveFrames(runId: string, docs: Frame[]): Promise<void> {
+    if (docs.length === 0) return;
+    await this.database
+      .insert(tables.frames)
+      .values(docs.map((doc) => ({ runId, generator: doc.generator, second: doc.second, doc })))
+      .onConflictDoNothing();
+  }
+
+  async frames(runId: string): Promise<Frame[]> {
+    const rows = await this.database.select().from(tables.frames).where(eq(tables.frames.runId, runId)).orderBy(asc(tables.frames.second));
+    return rows.map((row) => FrameSchema.parse(row.doc));
+  }
+
+  /** Closes what a crash left open: runs become interrupted, recordings are done. Resolves with how many runs there were. */
+  async closeOpen(): Promise<number> {
+    const open = await this.database.select().from(tables.runs).where(sql`${tables.runs.doc}->>'state' in ('starting', 'running', 'finishing')`);
+    for (const row of open) {
+      const [last] = await this.database
+        .select({ second: sql<number>`coalesce(max(${tables.frames.second}), 0)::int` })
+        .from(tables.frames)
+        .where(eq(tables.frames.runId, row.id));
+      const run = RunSchema.parse(row.doc);
+      await this.saveRun({
+        ...run,
+        state: 'interrupted',
+        endedAt: new Date(Date.parse(run.startedAt) + (last?.second ?? 0) * 1000).toISOString(),
+        note: 'The server ended before the run did. Its figures up to the last flush are here; rows that were leased count as spent.',
+      });
+    }
+    const recording = await this.database.select().from(tables.takes).where(sql`${tables.takes.doc}->>'state' <> 'done'`);
+    for (const row of recording) await this.saveTake({ ...TakeSchema.parse(row.doc), state: 'done' });
+    return open.length;
+  }
+}

@@ -1,0 +1,17 @@
+import { WorkerCalls } from '../worker-calls.js';
+import type { StorePlace } from './open-database.js';
+import type { Repository } from './repository.js';
+
+type Methods = { [K in keyof Repository as Repository[K] extends (...args: never[]) => Promise<unknown> ? K : never]: Repository[K] };
+
+/** The repository as the rest of the server sees it: every call runs in the store's own thread. */
+export type Store = Methods & { close: () => Promise<void> };
+
+/** Opens the store in a thread of its own, so that no query ever stalls the API. */
+export async function openStore(place: StorePlace, files: { worker: URL; migrations: string }): Promise<Store> {
+  const calls = await WorkerCalls.start(files.worker, { place, migrationsFolder: files.migrations });
+  return new Proxy({} as Store, {
+    // A promise asks for `then`; the store itself is none.
+    get: (_, method) => (typeof method === 'string' && method !== 'then' ? (...args: unknown[]) => calls.call(method, args) : undefined),
+  });
+}

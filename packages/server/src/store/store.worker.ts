@@ -1,0 +1,39 @@
+import { parentPort, workerData } from 'node:worker_threads';
+import { openDatabase, type StorePlace } from './open-database.js';
+import { Repository } from './repository.js';
+
+/** A call of one method of the repository, and its answer. */
+interface Call {
+  id: number;
+  method: string;
+  args: unknown[];
+}
+
+const port = parentPort;
+if (!port) throw new Error('This file runs in a worker thread only.');
+const { place, migrationsFolder } = workerData as { place: StorePlace; migrationsFolder: string };
+
+try {
+  const { database, close } = await openDatabase(place, migrationsFolder);
+  const repository = new Repository(database);
+  port.on('message', (call: Call) => {
+    void (async () => {
+      try {
+        if (call.method === 'close') {
+          await close();
+          port.postMessage({ id: call.id });
+          port.close();
+          return;
+        }
+        const method = repository[call.method as keyof Repository] as unknown as (...args: unknown[]) => Promise<unknown>;
+        port.postMessage({ id: call.id, result: await method.apply(repository, call.args) });
+      } catch (error) {
+        const cause = error instanceof Error && error.cause instanceof Error ? `${error.message}: ${error.cause.message}` : undefined;
+        port.postMessage({ id: call.id, error: cause ?? (error instanceof Error ? error.message : String(error)) });
+      }
+    })();
+  });
+  port.postMessage({ ready: true });
+} catch (error) {
+  port.postMessage({ failed: error instanceof Error ? error.message : String(error) });
+}

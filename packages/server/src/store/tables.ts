@@ -1,0 +1,80 @@
+import { customType, index, integer, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core';
+import type { DataTable, Environment, Exchange, Frame, Rehearsal, Run, Script, Take, Workload } from '@sturdy/core';
+
+const bytes = customType<{ data: Uint8Array; driverData: Uint8Array }>({ dataType: () => 'bytea' });
+
+/** Documents are validated with their Zod schemas when they are read back; see repository.ts. */
+export const projects = pgTable('projects', { id: text().primaryKey(), name: text().notNull() });
+
+export const environments = pgTable('environments', {
+  id: text().primaryKey(),
+  projectId: text('project_id').notNull(),
+  doc: jsonb().$type<Environment>().notNull(),
+});
+
+export const takes = pgTable('takes', {
+  id: text().primaryKey(),
+  projectId: text('project_id').notNull(),
+  startedAt: text('started_at').notNull(),
+  doc: jsonb().$type<Take>().notNull(),
+});
+
+export const exchanges = pgTable(
+  'exchanges',
+  { takeId: text('take_id').notNull(), n: integer().notNull(), doc: jsonb().$type<Exchange>().notNull() },
+  (table) => [primaryKey({ columns: [table.takeId, table.n] })],
+);
+
+/** Bodies by the SHA-256 of their bytes, compressed with gzip, each stored once. */
+export const bodies = pgTable('bodies', {
+  hash: text().primaryKey(),
+  size: integer().notNull(),
+  mimeType: text('mime_type').notNull(),
+  packed: bytes().notNull(),
+});
+
+export const scripts = pgTable('scripts', {
+  id: text().primaryKey(),
+  projectId: text('project_id').notNull(),
+  doc: jsonb().$type<Script>().notNull(),
+});
+
+export const rehearsals = pgTable(
+  'rehearsals',
+  { id: text().primaryKey(), scriptId: text('script_id').notNull(), number: integer().notNull(), doc: jsonb().$type<Rehearsal>().notNull() },
+  (table) => [index('rehearsals_of_script').on(table.scriptId, table.number)],
+);
+
+export const dataTables = pgTable('data_tables', {
+  id: text().primaryKey(),
+  projectId: text('project_id').notNull(),
+  name: text().notNull(),
+  columns: jsonb().$type<string[]>().notNull(),
+  deal: jsonb().$type<DataTable['deal']>().notNull(),
+});
+
+/** One row of a data table; `spentBy` names the run or rehearsal that it was leased to. */
+export const dataRows = pgTable(
+  'data_rows',
+  { tableId: text('table_id').notNull(), row: integer().notNull(), values: jsonb().$type<string[]>().notNull(), spentBy: text('spent_by') },
+  (table) => [primaryKey({ columns: [table.tableId, table.row] })],
+);
+
+export const workloads = pgTable('workloads', {
+  id: text().primaryKey(),
+  projectId: text('project_id').notNull(),
+  doc: jsonb().$type<Workload>().notNull(),
+});
+
+export const runs = pgTable('runs', {
+  id: text().primaryKey(),
+  projectId: text('project_id').notNull(),
+  number: integer().notNull(),
+  doc: jsonb().$type<Run>().notNull(),
+});
+
+export const frames = pgTable(
+  'frames',
+  { runId: text('run_id').notNull(), generator: integer().notNull(), second: integer().notNull(), doc: jsonb().$type<Frame>().notNull() },
+  (table) => [primaryKey({ columns: [table.runId, table.second, table.generator] })],
+);

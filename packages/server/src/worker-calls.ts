@@ -1,0 +1,55 @@
+import { Worker } from 'node:worker_threads';
+
+interface Answer {
+  id?: number;
+  result?: unknown;
+  error?: string;
+  ready?: boolean;
+  failed?: string;
+}
+
+/** Calls into a worker thread that answers `{ id, method, args }` with `{ id, result }` or `{ id, error }`. */
+export class WorkerCalls {
+  readonly #waiting = new Map<number, { done: (value: unknown) => void; failed: (error: Error) => void }>();
+  #next = 0;
+
+  private constructor(readonly worker: Worker) {}
+
+  /** Starts the worker and resolves once it is ready; rejects with its own message where it cannot start. */
+  static start(file: URL, workerData: unknown): Promise<WorkerCalls> {
+    const worker = new Worker(file, { workerData });
+    const calls = new WorkerCalls(worker);
+    return new Promise((done, failed) => {
+      worker.on('message', (answer: Answer) => {
+        if (answer.ready) done(calls);
+        else if (answer.failed !== undefined) failed(new Error(answer.failed));
+        else calls.#answer(answer);
+      });
+      worker.on('error', (error) => {
+        failed(error);
+        calls.#failAll(error);
+      });
+      worker.on('exit', () => { calls.#failAll(new Error('The worker thread has ended.')); });
+    });
+  }
+
+  call(method: string, args: unknown[]): Promise<unknown> {
+    const id = ++this.#next;
+    return new Promise((done, failed) => {
+      this.#waiting.set(id, { done, failed });
+      this.worker.postMessage({ id, method, args });
+    });
+  }
+
+  #answer({ id, result, error }: Answer): void {
+    const waiting = this.#waiting.get(id ?? -1);
+    this.#waiting.delete(id ?? -1);
+    if (error === undefined) waiting?.done(result);
+    else waiting?.failed(new Error(error));
+  }
+
+  #failAll(error: Error): void {
+    for (const { failed } of this.#waiting.values()) failed(error);
+    this.#waiting.clear();
+  }
+}
