@@ -37,7 +37,11 @@ export const SummarySchema = z.object({
 });
 export type Summary = z.infer<typeof SummarySchema>;
 
-const newHistogram = (): Histogram => build({ bitBucketSize: 32, autoResize: true, numberOfSignificantValueDigits: 3, useWebAssembly: false });
+/** Highest response time that a histogram tells apart, in µs: one hour. All histograms share the range, so that any two can be added. */
+const highestMicros = 3_600_000_000;
+
+const newHistogram = (): Histogram =>
+  build({ bitBucketSize: 32, autoResize: false, lowestDiscernibleValue: 1, highestTrackableValue: highestMicros, numberOfSignificantValueDigits: 3, useWebAssembly: false });
 
 /** Collects samples. Histograms count µs with three significant digits (hdrhistogram.org). */
 export class Tally {
@@ -62,7 +66,7 @@ export class Tally {
     if (ms > this.max) this.max = ms;
     this.bytesIn += bytesIn;
     this.bytesOut += bytesOut;
-    (this.#histogram ??= newHistogram()).recordValue(Math.max(1, Math.round(ms * 1000)));
+    (this.#histogram ??= newHistogram()).recordValue(Math.min(highestMicros, Math.max(1, Math.round(ms * 1000))));
   }
 
   /** Adds all samples of another tally. */

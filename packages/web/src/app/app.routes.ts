@@ -1,0 +1,19 @@
+import type { Routes } from '@angular/router';
+
+export const routes: Routes = [
+  { path: '', pathMatch: 'full', redirectTo: 'board' },
+  { path: 'board', title: 'Board', loadComponent: () => import('./board/board-screen').then((loaded) => loaded.BoardScreen) },
+  { path: 'takes', title: 'Takes', loadComponent: () => import('./takes/take-list').then((loaded) => loaded.TakeList) },
+  { path: 'takes/record', title: 'Recording room', loadComponent: () => import('./takes/recording-room').then((loaded) => loaded.RecordingRoom) },
+  { path: 'takes/:id', title: 'Take', loadComponent: () => import('./takes/take-page').then((loaded) => loaded.TakePage) },
+  { path: 'scripts', title: 'Scripts', loadComponent: () => import('./scripts/script-list').then((loaded) => loaded.ScriptList) },
+  { path: 'scripts/:id', title: 'Script', loadComponent: () => import('./scripts/script-screen').then((loaded) => loaded.ScriptScreen) },
+  { path: 'scripts/:id/rehearsal', title: 'Rehearsal', loadComponent: () => import('./rehearsal/rehearsal-screen').then((loaded) => loaded.RehearsalScreen) },
+  { path: 'data', title: 'Data', loadComponent: () => import('./data/data-screen').then((loaded) => loaded.DataScreen) },
+  { path: 'data/:id', title: 'Data', loadComponent: () => import('./data/data-screen').then((loaded) => loaded.DataScreen) },
+  { path: 'workloads', title: 'Workloads', loadComponent: () => import('./workloads/workload-list').then((loaded) => loaded.WorkloadList) },
+  { path: 'workloads/:id', title: 'Workload', loadComponent: () => import('./workloads/workload-screen').then((loaded) => loaded.WorkloadScreen) },
+  { path: 'runs', title: 'Runs', loadComponent: () => import('./runs/run-list').then((loaded) => loaded.RunList) },
+  { path: 'runs/:id', title: 'Run', loadComponent: () => import('./runs/run-screen').then((loaded) => loaded.RunScreen) },
+  { path: '**', redirectTo: 'board' },
+];

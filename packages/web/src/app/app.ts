@@ -1,0 +1,106 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
+import { Store } from '@ngrx/store';
+import type { Environment } from '@sturdy/core';
+import { dataActions, dataFeature } from './data/data';
+import { allCommands, places } from './frame/commands';
+import { EnvironmentDialog } from './frame/environment-dialog';
+import { Palette } from './frame/palette';
+import { Theme } from './frame/theme';
+import { projectActions, projectFeature } from './project/project';
+import { runsActions, runsFeature } from './runs/runs';
+import { scriptsActions } from './scripts/scripts.actions';
+import { scriptsFeature } from './scripts/scripts.feature';
+import { messageActions, messagesFeature } from './shared/messages';
+import { takesActions } from './takes/takes.actions';
+import { takesFeature } from './takes/takes.feature';
+import { workloadsActions, workloadsFeature } from './workloads/workloads';
+
+/** The frame of every screen: rail, top bar with what is live, messages, command palette. */
+@Component({
+  selector: 'app-root',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterOutlet, RouterLink, RouterLinkActive],
+  host: { '(document:keydown)': 'key($event)' },
+  templateUrl: './app.html',
+  styleUrl: './app.scss',
+})
+export class App {
+  readonly #store = inject(Store);
+  readonly #router = inject(Router);
+  readonly #modals = inject(NgbModal);
+  readonly theme = inject(Theme);
+  readonly places = places;
+  readonly name = this.#store.selectSignal(projectFeature.selectName);
+  readonly environment = this.#store.selectSignal(projectFeature.selectEnvironment);
+  readonly live = this.#store.selectSignal(projectFeature.selectLive);
+  readonly messages = this.#store.selectSignal(messagesFeature.selectList);
+  readonly rehearsing = this.#store.selectSignal(scriptsFeature.selectBusy);
+  readonly help = signal(false);
+  readonly scriptLink = computed(() => `/scripts/${this.#current()?.id ?? ''}`);
+  readonly #current = this.#store.selectSignal(scriptsFeature.selectCurrent);
+  readonly #takes = this.#store.selectSignal(takesFeature.selectAll);
+  readonly #scripts = this.#store.selectSignal(scriptsFeature.selectAll);
+  readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
+  readonly #workloads = this.#store.selectSignal(workloadsFeature.selectList);
+  readonly #runs = this.#store.selectSignal(runsFeature.selectList);
+
+  constructor() {
+    this.#store.dispatch(projectActions.opened());
+  }
+
+  key(event: KeyboardEvent): void {
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+      event.preventDefault();
+      this.palette();
+    }
+  }
+
+  palette(): void {
+    if (this.#modals.hasOpenModals()) return;
+    this.#store.dispatch(takesActions.listAsked());
+    this.#store.dispatch(scriptsActions.listAsked());
+    this.#store.dispatch(dataActions.listAsked());
+    this.#store.dispatch(workloadsActions.listAsked());
+    this.#store.dispatch(runsActions.listAsked());
+    const modal = this.#modals.open(Palette, { animation: false });
+    const dialog = modal.componentInstance as Palette;
+    const fill = () =>
+      dialog.commands.set(
+        allCommands({
+          router: this.#router,
+          store: this.#store,
+          theme: this.theme,
+          takes: this.#takes(),
+          scripts: this.#scripts(),
+          tables: this.#tables(),
+          workloads: this.#workloads(),
+          runs: this.#runs(),
+          openScript: this.#router.url.startsWith('/scripts/') ? this.#current() : null,
+        }),
+      );
+    fill();
+    // The lists come a moment later; the palette is filled anew then.
+    setTimeout(fill, 300);
+  }
+
+  editEnvironment(): void {
+    const environment = this.environment();
+    if (!environment) return;
+    const modal = this.#modals.open(EnvironmentDialog);
+    (modal.componentInstance as EnvironmentDialog).show(environment);
+    modal.result.then(
+      (changed: Environment) => { this.#store.dispatch(projectActions.environmentChanged({ environment: changed })); },
+      () => undefined,
+    );
+  }
+
+  close(id: number): void {
+    this.#store.dispatch(messageActions.closed({ id }));
+  }
+
+  stopRecording(): void {
+    this.#store.dispatch(takesActions.stopWanted());
+  }
+}

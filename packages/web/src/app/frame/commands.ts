@@ -1,0 +1,65 @@
+import type { Router } from '@angular/router';
+import type { Store } from '@ngrx/store';
+import type { Script, Workload, Run, DataTable } from '@sturdy/core';
+import { scriptsActions } from '../scripts/scripts.actions';
+import type { CountedTake } from '../shared/api';
+import { workloadsActions } from '../workloads/workloads';
+import type { Theme } from './theme';
+
+/** One entry of the command palette. */
+export interface Command {
+  name: string;
+  hint: string;
+  icon: string;
+  run: () => void;
+}
+
+/** What commands can be made from. */
+export interface CommandGround {
+  router: Router;
+  store: Store;
+  theme: Theme;
+  takes: readonly CountedTake[];
+  scripts: readonly Script[];
+  tables: readonly DataTable[];
+  workloads: readonly Workload[];
+  runs: readonly Run[];
+  openScript: Script | null;
+}
+
+export const places = [
+  { name: 'Board', icon: 'grid-3x2-gap', path: '/board' },
+  { name: 'Takes', icon: 'record-circle', path: '/takes' },
+  { name: 'Scripts', icon: 'bezier2', path: '/scripts' },
+  { name: 'Data', icon: 'table', path: '/data' },
+  { name: 'Workloads', icon: 'people', path: '/workloads' },
+  { name: 'Runs', icon: 'activity', path: '/runs' },
+];
+
+/** Everything the palette can do now. */
+export function allCommands({ router, store, theme, takes, scripts, tables, workloads, runs, openScript }: CommandGround): Command[] {
+  const go = (path: string) => () => void router.navigateByUrl(path);
+  const commands: Command[] = places.map((one) => ({ name: `Go to ${one.name}`, hint: 'place', icon: one.icon, run: go(one.path) }));
+  commands.push({ name: 'Record a take', hint: 'do', icon: 'record-circle', run: go('/takes/record') });
+  commands.push({ name: theme.dark() ? 'Light theme' : 'Dark theme', hint: 'do', icon: 'circle-half', run: () => { theme.toggle(); } });
+  if (openScript) {
+    commands.push({ name: `Rehearse ${openScript.name}`, hint: 'do', icon: 'play-fill', run: () => { store.dispatch(scriptsActions.rehearseWanted()); } });
+    commands.push({ name: `Correlate ${openScript.name}`, hint: 'do', icon: 'bezier', run: () => { store.dispatch(scriptsActions.correlateWanted({ secondTakeId: openScript.secondTakeId })); } });
+    commands.push({ name: `Rehearse and repair ${openScript.name}`, hint: 'do', icon: 'tools', run: () => { store.dispatch(scriptsActions.repairWanted()); } });
+  }
+  for (const one of takes) commands.push({ name: one.name, hint: 'take', icon: 'record-circle', run: go(`/takes/${one.id}`) });
+  for (const one of scripts) commands.push({ name: one.name, hint: 'script', icon: 'bezier2', run: go(`/scripts/${one.id}`) });
+  for (const one of tables) commands.push({ name: one.name, hint: 'data', icon: 'table', run: go(`/data/${one.id}`) });
+  for (const one of workloads) {
+    commands.push({ name: one.name, hint: 'workload', icon: 'people', run: go(`/workloads/${one.id}`) });
+    commands.push({ name: `Run ${one.name}`, hint: 'do', icon: 'play-fill', run: () => { store.dispatch(workloadsActions.runWanted({ id: one.id })); } });
+  }
+  for (const one of runs) commands.push({ name: `Run ${one.number}, ${one.workload.name}`, hint: 'run', icon: 'activity', run: go(`/runs/${one.id}`) });
+  return commands;
+}
+
+/** Commands that hold all the typed words, in any order. */
+export function matchCommands(commands: readonly Command[], typed: string): Command[] {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  return commands.filter((one) => words.every((word) => `${one.name} ${one.hint}`.toLowerCase().includes(word))).slice(0, 14);
+}

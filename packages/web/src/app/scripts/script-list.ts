@@ -1,0 +1,63 @@
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { requestSteps, type Script } from '@sturdy/core';
+import { scriptsActions } from './scripts.actions';
+import { scriptsFeature } from './scripts.feature';
+
+/** All scripts of the project. */
+@Component({
+  selector: 'app-script-list',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink],
+  template: `<div class="page">
+    <div class="page-head"><h1>Scripts</h1><span class="muted small">what one virtual user does, made from a take</span></div>
+    @if (scripts().length > 0) {
+      <div class="card-box">
+        <table class="grid" aria-label="Scripts">
+          <thead><tr><th>Script</th><th class="num">Transactions</th><th class="num">Requests</th><th class="num">Handoffs</th><th class="num">Unsure</th><th></th></tr></thead>
+          <tbody>
+            @for (script of scripts(); track script.id) {
+              <tr>
+                <td><a [routerLink]="['/scripts', script.id]"><b>{{ script.name }}</b></a></td>
+                <td class="num">{{ script.transactions.length }}</td>
+                <td class="num">{{ requests(script) }}</td>
+                <td class="num">{{ script.handoffs.length }}</td>
+                <td class="num">{{ script.unsure.length }}</td>
+                <td class="num">
+                  @if (asked() === script.id) {
+                    <button class="act slim danger" (click)="remove(script.id)">Delete with its rehearsals</button>
+                    <button class="act slim" (click)="asked.set('')">Keep</button>
+                  } @else {
+                    <button class="act slim" (click)="asked.set(script.id)" [attr.aria-label]="'Delete ' + script.name"><i class="bi bi-trash" aria-hidden="true"></i></button>
+                  }
+                </td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+    } @else if (listed()) {
+      <div class="card-box empty">No script yet. Open a take and make one from it.<br /><a class="act main" routerLink="/takes">Open the takes</a></div>
+    }
+  </div>`,
+})
+export class ScriptList {
+  readonly #store = inject(Store);
+  readonly scripts = this.#store.selectSignal(scriptsFeature.selectAll);
+  readonly listed = this.#store.selectSignal(scriptsFeature.selectListed);
+  readonly asked = signal('');
+
+  constructor() {
+    this.#store.dispatch(scriptsActions.listAsked());
+  }
+
+  requests(script: Script): number {
+    return requestSteps(script).length;
+  }
+
+  remove(id: string): void {
+    this.asked.set('');
+    this.#store.dispatch(scriptsActions.deleteWanted({ id }));
+  }
+}

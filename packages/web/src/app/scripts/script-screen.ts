@@ -1,0 +1,166 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
+import { Store } from '@ngrx/store';
+import { requestSteps, type ClassifiedValue, type ScriptEdit } from '@sturdy/core';
+import { figure, hue } from '../shared/format';
+import { dataActions } from '../data/data';
+import { VerdictShape } from '../shared/verdict-shape';
+import { takesActions } from '../takes/takes.actions';
+import { takesFeature } from '../takes/takes.feature';
+import { scriptsActions } from './scripts.actions';
+import { scriptsFeature } from './scripts.feature';
+import { layRows, layStrings, type SpineRow } from './string-layout';
+import { StepDrawer } from './step-drawer';
+import { Strings } from './strings';
+
+const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] = [
+  { id: 'handed-off', name: 'handed off', colour: 'var(--s0)' },
+  { id: 'data', name: 'data', colour: 'var(--s4)' },
+  { id: 'client-made', name: 'client-made', colour: 'var(--line-strong)' },
+  { id: 'fixed', name: 'as recorded', colour: 'var(--sunk)' },
+  { id: 'unsure', name: 'unsure, please look', colour: '#d7a62a' },
+];
+
+/** The script: transactions and steps on a time spine, strings in the gutter, coverage on top, one step at the right. */
+@Component({
+  selector: 'app-script-screen',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, NgbDropdownModule, VerdictShape, Strings, StepDrawer],
+  host: { '(document:keydown)': 'key($event)' },
+  templateUrl: './script-screen.html',
+  styleUrl: './script-screen.scss',
+})
+export class ScriptScreen {
+  readonly #store = inject(Store);
+  readonly id = input.required<string>();
+  readonly script = this.#store.selectSignal(scriptsFeature.selectCurrent);
+  readonly selected = this.#store.selectSignal(scriptsFeature.selectStep);
+  readonly handoff = this.#store.selectSignal(scriptsFeature.selectHandoff);
+  readonly rehearsals = this.#store.selectSignal(scriptsFeature.selectRehearsals);
+  readonly busy = this.#store.selectSignal(scriptsFeature.selectBusy);
+  readonly played = this.#store.selectSignal(scriptsFeature.selectPlayed);
+  readonly report = this.#store.selectSignal(scriptsFeature.selectReport);
+  readonly rounds = this.#store.selectSignal(scriptsFeature.selectRounds);
+  readonly past = this.#store.selectSignal(scriptsFeature.selectPast);
+  readonly future = this.#store.selectSignal(scriptsFeature.selectFuture);
+  readonly coverage = this.#store.selectSignal(scriptsFeature.selectCoverage);
+  readonly takes = this.#store.selectSignal(takesFeature.selectAll);
+  readonly #exchanges = this.#store.selectSignal(takesFeature.selectExchanges);
+  readonly hovered = signal<string | null>(null);
+  readonly filter = signal<ClassifiedValue['class'] | null>(null);
+  readonly renaming = signal<string | null>(null);
+  readonly isolated = computed(() => this.hovered() ?? this.handoff());
+  readonly rows = computed(() => {
+    const script = this.script();
+    return script ? layRows(script) : [];
+  });
+  readonly height = computed(() => (this.rows().at(-1)?.top ?? 0) + (this.rows().at(-1)?.height ?? 0) + 20);
+  readonly strings = computed(() => {
+    const script = this.script();
+    return script ? layStrings(script, this.rows()) : [];
+  });
+  readonly rehearsal = computed(() => this.rehearsals()[0]);
+  readonly verdicts = computed(() => new Map(this.rehearsal()?.steps.map((one) => [one.step, one])));
+  readonly counts = computed(() => {
+    const all = this.coverage();
+    return classes.map((one) => ({ ...one, count: all.filter((value) => value.class === one.id).length, percent: 0 })).map((one) => ({ ...one, percent: all.length === 0 ? 0 : (100 * one.count) / all.length }));
+  });
+  readonly filtered = computed(() => {
+    const wanted = this.filter();
+    return wanted === null ? null : new Set(this.coverage().filter((one) => one.class === wanted).map((one) => one.step));
+  });
+  readonly exchange = computed(() => {
+    const step = this.step();
+    return step?.exchange == null ? undefined : this.#exchanges().find((one) => one.n === step.exchange);
+  });
+  readonly durations = computed(() => new Map(this.#exchanges().map((one) => [one.n, one.durationMs])));
+  readonly step = computed(() => {
+    const script = this.script();
+    return script ? requestSteps(script).find(({ step }) => step.id === this.selected())?.step : undefined;
+  });
+  readonly requestCount = computed(() => this.rows().filter((one) => one.kind === 'request').length);
+  readonly takeName = computed(() => this.takes().find((one) => one.id === this.script()?.takeId)?.name ?? 'a take');
+  readonly secondName = computed(() => this.takes().find((one) => one.id === this.script()?.secondTakeId)?.name);
+  readonly otherTakes = computed(() => this.takes().filter((one) => one.id !== this.script()?.takeId && one.state === 'done'));
+  readonly figure = figure;
+  readonly hue = hue;
+
+  constructor() {
+    effect(() => {
+      this.#store.dispatch(scriptsActions.scriptOpened({ id: this.id() }));
+    });
+    effect(() => {
+      const takeId = this.script()?.takeId;
+      if (takeId !== undefined) this.#store.dispatch(takesActions.takeOpened({ id: takeId }));
+    });
+    this.#store.dispatch(takesActions.listAsked());
+    this.#store.dispatch(dataActions.listAsked());
+  }
+
+  hueOf(handoff: string | null): string {
+    return hue(Math.max(0, this.script()?.handoffs.findIndex((one) => one.id === handoff) ?? 0));
+  }
+  durationOf(row: SpineRow): string {
+    const ms = row.kind === 'request' && row.step.exchange !== null ? this.durations().get(row.step.exchange) : undefined;
+    return ms === undefined ? '' : `${figure(ms)} ms`;
+  }
+  target(row: Extract<SpineRow, { kind: 'request' }>): string {
+    return row.step.name.slice(row.step.method.length + 1) || row.step.name;
+  }
+  select(step: string): void {
+    this.#store.dispatch(scriptsActions.stepSelected({ step }));
+  }
+  isolate(handoff: string): void {
+    this.#store.dispatch(scriptsActions.handoffSelected({ handoff: this.handoff() === handoff ? null : handoff }));
+  }
+  toggleFilter(id: ClassifiedValue['class']): void {
+    this.filter.set(this.filter() === id ? null : id);
+  }
+  correlate(secondTakeId: string | null): void {
+    this.#store.dispatch(scriptsActions.correlateWanted({ secondTakeId }));
+  }
+  rehearse(): void {
+    this.#store.dispatch(scriptsActions.rehearseWanted());
+  }
+  repair(): void {
+    this.#store.dispatch(scriptsActions.repairWanted());
+  }
+  edit(edit: ScriptEdit): void {
+    this.#store.dispatch(scriptsActions.edited({ edit }));
+  }
+  rename(id: string, name: string): void {
+    this.renaming.set(null);
+    if (name.trim() !== '') this.edit({ kind: 'rename', id, name: name.trim() });
+  }
+  undo(): void {
+    this.#store.dispatch(scriptsActions.undone());
+  }
+  redo(): void {
+    this.#store.dispatch(scriptsActions.redone());
+  }
+
+  /** Along the strings and the steps by keyboard: [ to the origin, ] to the next use, J and K along the steps. */
+  key(event: KeyboardEvent): void {
+    const target = event.target as HTMLElement;
+    if (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) return;
+    const ctrl = event.ctrlKey || event.metaKey;
+    if (ctrl && event.key.toLowerCase() === 'z') {
+      event.preventDefault();
+      if (event.shiftKey) this.redo();
+      else this.undo();
+      return;
+    }
+    if (ctrl || event.altKey) return;
+    const string = this.strings().find((one) => one.handoff.id === this.handoff());
+    const ids = this.rows().filter((one) => one.kind === 'request').map((one) => one.id);
+    const at = ids.indexOf(this.selected() ?? '');
+    if (event.key === 'j') this.select(ids[Math.min(ids.length - 1, at + 1)] ?? '');
+    else if (event.key === 'k') this.select(ids[Math.max(0, at - 1)] ?? '');
+    else if (event.key === '[' && string) this.select(string.handoff.origin);
+    else if (event.key === ']' && string) {
+      const uses = string.uses.map((one) => one.step);
+      this.select(uses[(uses.indexOf(this.selected() ?? '') + 1) % uses.length] ?? '');
+    } else if (event.key === 'Escape') this.#store.dispatch(scriptsActions.handoffSelected({ handoff: null }));
+  }
+}

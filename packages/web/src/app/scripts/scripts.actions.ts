@@ -1,0 +1,30 @@
+import { createActionGroup, emptyProps, props } from '@ngrx/store';
+import type { CorrelationReport, DataTable, Rehearsal, Script, ScriptEdit } from '@sturdy/core';
+import type { Round } from '../shared/api';
+
+export const scriptsActions = createActionGroup({
+  source: 'Scripts',
+  events: {
+    'List asked': emptyProps(),
+    'List loaded': props<{ list: Script[] }>(),
+    'Script opened': props<{ id: string }>(),
+    'Script loaded': props<{ script: Script; rehearsals: Rehearsal[] }>(),
+    Edited: props<{ edit: ScriptEdit }>(),
+    Undone: emptyProps(),
+    Redone: emptyProps(),
+    Saved: props<{ script: Script }>(),
+    'Step selected': props<{ step: string | null }>(),
+    'Handoff selected': props<{ handoff: string | null }>(),
+    'Correlate wanted': props<{ secondTakeId: string | null }>(),
+    Correlated: props<{ script: Script; report: CorrelationReport }>(),
+    'Rehearse wanted': emptyProps(),
+    'Step played': props<{ step: string }>(),
+    Rehearsed: props<{ rehearsal: Rehearsal }>(),
+    'Repair wanted': emptyProps(),
+    Repaired: props<{ script: Script; rounds: Round[] }>(),
+    'Work failed': emptyProps(),
+    'Bind wanted': props<{ value: string; places: { step: string; place: string }[]; table: DataTable; column: string }>(),
+    Bound: props<{ script: Script }>(),
+    'Delete wanted': props<{ id: string }>(),
+  },
+});

@@ -1,0 +1,86 @@
+import { createEntityAdapter, type EntityState } from '@ngrx/entity';
+import { createFeature, createReducer, createSelector, on } from '@ngrx/store';
+import { coverage, editScript, type CorrelationReport, type Rehearsal, type Script } from '@sturdy/core';
+import type { Round } from '../shared/api';
+import { scriptsActions } from './scripts.actions';
+
+const adapter = createEntityAdapter<Script>({ sortComparer: (left, right) => left.name.localeCompare(right.name) });
+
+interface ScriptsState extends EntityState<Script> {
+  listed: boolean;
+  current: Script | null;
+  past: Script[];
+  future: Script[];
+  rehearsals: Rehearsal[];
+  step: string | null;
+  handoff: string | null;
+  /** What is being worked on, in words; null where nothing is. */
+  busy: string | null;
+  played: number;
+  report: CorrelationReport | null;
+  rounds: Round[];
+}
+
+const initial: ScriptsState = adapter.getInitialState({
+  listed: false,
+  current: null,
+  past: [],
+  future: [],
+  rehearsals: [],
+  step: null,
+  handoff: null,
+  busy: null,
+  played: 0,
+  report: null,
+  rounds: [],
+});
+
+const mostUndo = 100;
+
+/** A changed script; the one before can be had back. */
+const changed = (state: ScriptsState, script: Script): ScriptsState =>
+  adapter.upsertOne(script, {
+    ...state,
+    past: state.current ? [...state.past.slice(1 - mostUndo), state.current] : state.past,
+    future: [],
+    current: script,
+  });
+
+export const scriptsFeature = createFeature({
+  name: 'scripts',
+  reducer: createReducer(
+    initial,
+    on(scriptsActions.listLoaded, (state, { list }) => adapter.setAll(list, { ...state, listed: true })),
+    on(scriptsActions.scriptOpened, (state, { id }) => (state.current?.id === id ? state : { ...initial, ids: state.ids, entities: state.entities, listed: state.listed })),
+    on(scriptsActions.scriptLoaded, (state, { script, rehearsals }) => ({ ...state, current: script, rehearsals })),
+    on(scriptsActions.edited, (state, { edit }) => (state.current ? changed(state, editScript(state.current, edit)) : state)),
+    on(scriptsActions.undone, (state) => {
+      const before = state.past.at(-1);
+      return before && state.current ? { ...state, current: before, past: state.past.slice(0, -1), future: [state.current, ...state.future] } : state;
+    }),
+    on(scriptsActions.redone, (state) => {
+      const [after, ...rest] = state.future;
+      return after && state.current ? { ...state, current: after, past: [...state.past, state.current], future: rest } : state;
+    }),
+    on(scriptsActions.stepSelected, (state, { step }) => ({ ...state, step })),
+    on(scriptsActions.handoffSelected, (state, { handoff }) => ({ ...state, handoff })),
+    on(scriptsActions.correlateWanted, (state) => ({ ...state, busy: 'Correlating: looking up every sent value in every response', report: null, rounds: [] })),
+    on(scriptsActions.correlated, (state, { script, report }) => ({ ...changed(state, script), busy: null, report })),
+    on(scriptsActions.rehearseWanted, (state) => ({ ...state, busy: 'Rehearsing', played: 0, report: null, rounds: [] })),
+    on(scriptsActions.repairWanted, (state) => ({ ...state, busy: 'Rehearsing and repairing', played: 0, report: null, rounds: [] })),
+    on(scriptsActions.stepPlayed, (state) => ({ ...state, played: state.played + 1 })),
+    on(scriptsActions.rehearsed, (state, { rehearsal }) => ({ ...state, busy: null, rehearsals: [rehearsal, ...state.rehearsals] })),
+    on(scriptsActions.repaired, (state, { script, rounds }) => ({
+      ...(state.current && JSON.stringify(state.current) === JSON.stringify(script) ? state : changed(state, script)),
+      busy: null,
+      rounds,
+      rehearsals: [...rounds.map((one) => one.rehearsal).reverse(), ...state.rehearsals],
+    })),
+    on(scriptsActions.bound, (state, { script }) => changed(state, script)),
+    on(scriptsActions.workFailed, (state) => ({ ...state, busy: null })),
+  ),
+  extraSelectors: ({ selectScriptsState, selectCurrent }) => ({
+    ...adapter.getSelectors(selectScriptsState),
+    selectCoverage: createSelector(selectCurrent, (script) => (script ? coverage(script) : [])),
+  }),
+});

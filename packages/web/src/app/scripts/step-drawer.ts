@@ -1,0 +1,147 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
+import { Store } from '@ngrx/store';
+import { coverage, describeExtractor, requestSteps, type ClassifiedValue, type Exchange, type RehearsedStep, type RequestStep, type Script } from '@sturdy/core';
+import { dataFeature } from '../data/data';
+import { hue } from '../shared/format';
+import { VerdictShape } from '../shared/verdict-shape';
+import { BodyView } from '../takes/body-view';
+import { HeaderList } from '../takes/header-list';
+import { BindDialog, type BindChoice } from './bind-dialog';
+import { scriptsActions } from './scripts.actions';
+import { usesHandoff } from './string-layout';
+import { TemplateView } from './template-view';
+
+const classNames: Record<ClassifiedValue['class'], string> = {
+  'handed-off': 'handed off',
+  data: 'data',
+  'client-made': 'client-made',
+  fixed: 'as recorded',
+  unsure: 'unsure',
+};
+
+/** One step in full: its request with chips, its recorded response, its handoffs, the values it sends. */
+@Component({
+  selector: 'app-step-drawer',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [TemplateView, HeaderList, BodyView, VerdictShape],
+  template: `<div class="top"><app-verdict [verdict]="rehearsed()?.verdict ?? 'none'" /><b>{{ number() }} · {{ step().name }}</b></div>
+    <div class="tabs" role="tablist">
+      @for (tab of tabs; track tab) {
+        <button role="tab" [class.on]="tabNow() === tab" [attr.aria-selected]="tabNow() === tab" (click)="tabNow.set(tab)">{{ tab }}@if (tab === 'Values') { {{ values().length }} } @else if (tab === 'Handoffs') { {{ handoffs().length }} }</button>
+      }
+    </div>
+    <div class="scroll" tabindex="0" role="region" aria-label="Details of the step">
+      @if (rehearsed(); as result) {
+        @for (reason of result.reasons; track $index) {
+          <p class="note" [class.bad]="result.verdict === 'failed'" [class.warn]="result.verdict !== 'failed'">{{ reason }}</p>
+        }
+      }
+      @switch (tabNow()) {
+        @case ('Request') {
+          <dl class="kv">
+            <dt>{{ step().method }}</dt><dd><app-template-view [template]="step().url" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" /></dd>
+            @for (header of step().headers; track $index) {
+              <dt>{{ header.name }}</dt><dd><app-template-view [template]="header.value" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" /></dd>
+            }
+          </dl>
+          @if (step().body; as body) {
+            <div class="muted small">Body</div>
+            <div class="bodybox mono"><app-template-view [template]="body" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" /></div>
+          }
+        }
+        @case ('Response') {
+          @if (exchange()?.response; as response) {
+            <p class="mb-2"><b>{{ response.status }}</b> {{ response.statusText }} <span class="muted">as recorded; accepted: {{ step().expect.statuses.join(', ') }}</span></p>
+            <app-header-list [headers]="response.headers" />
+            <app-body-view [body]="response.body" />
+          } @else {
+            <p class="muted">The take has no response for this step.</p>
+          }
+        }
+        @case ('Values') {
+          <table class="grid" aria-label="Values that this step sends">
+            <thead><tr><th>Where</th><th>Recorded</th><th>On replay</th><th></th></tr></thead>
+            <tbody>
+              @for (value of values(); track value.place) {
+                <tr><td class="mono">{{ value.place }}</td><td class="mono">{{ value.value.length > 28 ? value.value.slice(0, 28) + '…' : value.value }}</td><td>{{ classNames[value.class] }}</td>
+                  <td class="num">@if (value.class === 'fixed' || value.class === 'unsure' || value.class === 'client-made') { <button class="act slim" (click)="bind(value)">Take from data</button> }</td></tr>
+                @if (reasonOf(value); as reason) { <tr class="sub"><td colspan="4">{{ reason }}</td></tr> }
+              } @empty {
+                <tr><td class="muted">This step sends no value of its own.</td></tr>
+              }
+            </tbody>
+          </table>
+        }
+        @case ('Handoffs') {
+          @for (one of handoffs(); track one.handoff.id) {
+            <div class="note" [style.border-color]="one.colour">
+              <b>{{ one.handoff.name }}</b> · {{ one.handoff.evidence }}<br />
+              {{ one.given ? 'Read here' : 'Sent here; read at step ' + one.origin }} from {{ one.from }}. {{ one.handoff.reason }}
+              <div class="mt-2"><button class="act slim" (click)="isolate(one.handoff.id)">Show its string</button>
+                <button class="act slim" (click)="drop(one.handoff.id)">Send as recorded again</button></div>
+            </div>
+          } @empty {
+            <p class="muted">No handoff starts or ends here.</p>
+          }
+        }
+      }
+    </div>`,
+  styles: `
+    :host { display: flex; flex-direction: column; min-height: 0; height: 100%; }
+    .top { padding: 12px 16px 4px; display: flex; gap: 8px; align-items: center; font-size: 15px; }
+    .scroll { overflow: auto; padding: 12px 16px; flex: 1; }
+    .kv { display: grid; grid-template-columns: 112px 1fr; gap: 5px 10px; font: 12.5px/1.55 var(--mono); margin: 0 0 12px; }
+    dt { font-weight: 400; color: var(--ink-2); overflow-wrap: anywhere; }
+    dd { margin: 0; overflow-wrap: anywhere; min-width: 0; }
+    .bodybox { background: var(--paper); border: 1px solid var(--line); border-radius: 6px; padding: 9px 11px; line-height: 1.9; }
+  `,
+})
+export class StepDrawer {
+  readonly #store = inject(Store);
+  readonly #modals = inject(NgbModal);
+  readonly script = input.required<Script>();
+  readonly step = input.required<RequestStep>();
+  readonly exchange = input<Exchange | undefined>();
+  readonly rehearsed = input<RehearsedStep | undefined>();
+  readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
+  readonly tableNames = computed(() => Object.fromEntries(this.#tables().map((one) => [one.id, one.name])));
+  readonly tabs = ['Request', 'Response', 'Values', 'Handoffs'] as const;
+  readonly tabNow = signal<'Request' | 'Response' | 'Values' | 'Handoffs'>('Request');
+  readonly classNames = classNames;
+  readonly number = computed(() => requestSteps(this.script()).find(({ step }) => step.id === this.step().id)?.number ?? 0);
+  readonly values = computed(() => coverage(this.script()).filter((one) => one.step === this.step().id));
+  readonly handoffs = computed(() => {
+    const script = this.script();
+    const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
+    return script.handoffs.flatMap((handoff, index) =>
+      handoff.origin === this.step().id || usesHandoff(this.step(), handoff.id)
+        ? [{ handoff, colour: hue(index), given: handoff.origin === this.step().id, origin: numbers.get(handoff.origin) ?? 0, from: describeExtractor(handoff.extractor) }]
+        : [],
+    );
+  });
+
+  reasonOf(value: ClassifiedValue): string | null {
+    return value.class === 'unsure' ? (this.script().unsure.find((one) => one.step === value.step && one.place === value.place)?.reason ?? null) : null;
+  }
+
+  isolate(handoff: string): void {
+    this.#store.dispatch(scriptsActions.handoffSelected({ handoff }));
+  }
+
+  drop(handoff: string): void {
+    this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'drop-handoff', handoff } }));
+  }
+
+  bind(value: ClassifiedValue): void {
+    const modal = this.#modals.open(BindDialog);
+    const dialog = modal.componentInstance as BindDialog;
+    dialog.script.set(this.script());
+    dialog.value.set(value.value);
+    dialog.tables.set(this.#tables());
+    modal.result.then(
+      (choice: BindChoice) => { this.#store.dispatch(scriptsActions.bindWanted({ value: value.value, ...choice })); },
+      () => undefined,
+    );
+  }
+}

@@ -1,0 +1,84 @@
+import { movingPieces, requestSteps, type Handoff, type RequestStep, type Script, type Template } from '@sturdy/core';
+
+/** A row of the time spine. */
+export type SpineRow =
+  | { kind: 'transaction'; id: string; name: string; top: number; height: number }
+  | { kind: 'request'; id: string; step: RequestStep; number: number; top: number; height: number; pieces: RowPiece[] }
+  | { kind: 'pause'; id: string; ms: number; top: number; height: number }
+  | { kind: 'comment'; id: string; text: string; top: number; height: number };
+
+/** A moving piece of a row, as its dot at the right. */
+export interface RowPiece {
+  kind: 'handoff' | 'data' | 'made' | 'variable';
+  handoff: string | null;
+}
+
+/** A string as it is drawn: from its origin down one lane to its uses. */
+export interface DrawnString {
+  handoff: Handoff;
+  hue: number;
+  lane: number;
+  originY: number;
+  uses: { step: string; y: number }[];
+}
+
+const heights = { transaction: 34, request: 29, pause: 22, comment: 26 };
+/** Lanes that fit into the gutter. */
+export const laneCount = 5;
+
+const pieces = (step: RequestStep): Template => [...step.url, ...step.headers.flatMap((one) => one.value), ...(step.body ?? [])];
+
+/** Lays the script out as rows with their tops, in px. */
+export function layRows(script: Script): SpineRow[] {
+  const rows: SpineRow[] = [];
+  let top = 0;
+  let number = 0;
+  const place = (height: number) => {
+    const own = { top, height };
+    top += height;
+    return own;
+  };
+  for (const transaction of script.transactions) {
+    rows.push({ kind: 'transaction', id: transaction.id, name: transaction.name, ...place(heights.transaction) });
+    for (const step of transaction.steps)
+      if (step.kind === 'request') {
+        const seen = new Set<string>();
+        const own: RowPiece[] = [];
+        for (const piece of movingPieces(pieces(step))) {
+          const key = piece.kind === 'handoff' ? piece.handoff : `${piece.kind} ${piece.recorded}`;
+          if (seen.has(key)) continue;
+          seen.add(key);
+          own.push({ kind: piece.kind, handoff: piece.kind === 'handoff' ? piece.handoff : null });
+        }
+        rows.push({ kind: 'request', id: step.id, step, number: ++number, pieces: own, ...place(heights.request) });
+      } else if (step.kind === 'pause') rows.push({ kind: 'pause', id: step.id, ms: step.ms, ...place(heights.pause) });
+      else rows.push({ kind: 'comment', id: step.id, text: step.text, ...place(heights.comment) });
+  }
+  return rows;
+}
+
+/** Gives each string the innermost lane that is free along its whole length; long ones go outside where lanes run out. */
+export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnString[] {
+  const middle = new Map(rows.map((row) => [row.id, row.top + row.height / 2]));
+  const strings = script.handoffs.map((handoff, index) => {
+    const uses = requestSteps(script)
+      .filter(({ step }) => usesHandoff(step, handoff.id))
+      .map(({ step }) => ({ step: step.id, y: middle.get(step.id) ?? 0 }));
+    return { handoff, hue: index % 8, lane: 0, originY: middle.get(handoff.origin) ?? 0, uses };
+  });
+  const taken: { from: number; to: number }[][] = Array.from({ length: laneCount }, () => []);
+  const end = (one: DrawnString) => Math.max(one.originY, ...one.uses.map((use) => use.y));
+  for (const string of [...strings].sort((left, right) => end(left) - left.originY - (end(right) - right.originY))) {
+    const span = { from: string.originY, to: end(string) };
+    const free = taken.findIndex((lane) => lane.every((one) => one.to < span.from || one.from > span.to));
+    string.lane = free >= 0 ? free : laneCount - 1;
+    taken[string.lane]?.push(span);
+  }
+  return strings;
+}
+
+/** True where a step sends what a handoff reads. */
+export function usesHandoff(step: RequestStep, handoff: string): boolean {
+  for (const piece of movingPieces(pieces(step))) if (piece.kind === 'handoff' && piece.handoff === handoff) return true;
+  return false;
+}

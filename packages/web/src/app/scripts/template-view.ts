@@ -1,0 +1,63 @@
+import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
+import type { Made, Script, Template } from '@sturdy/core';
+import { hue } from '../shared/format';
+
+interface Shown {
+  kind: 'text' | 'handoff' | 'data' | 'made' | 'variable';
+  text: string;
+  title: string;
+  colour: string | null;
+  handoff: string | null;
+}
+
+const madeNames: Record<Made['made'], string> = {
+  'epoch-ms': 'clock, ms',
+  'epoch-s': 'clock, s',
+  'iso-time': 'clock, ISO 8601',
+  guid: 'new UUID',
+  'container-number': 'new container number',
+};
+
+/** A text with its moving pieces as chips. */
+@Component({
+  selector: 'app-template-view',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `@for (piece of shown(); track $index) {@switch (piece.kind) {@case ('text') {<span>{{ piece.text }}</span>}
+    @case ('handoff') {<button class="chip" [style.color]="piece.colour" [title]="piece.title" (click)="chosen.emit(piece.handoff ?? '')">{{ piece.text }}</button>}
+    @default {<span class="chip" [class.data]="piece.kind === 'data'" [class.made]="piece.kind === 'made'" [title]="piece.title">{{ piece.text }}</span>}}}`,
+  styles: `
+    :host { overflow-wrap: anywhere; }
+    .chip { margin: 0 1px; }
+  `,
+})
+export class TemplateView {
+  readonly template = input.required<Template>();
+  readonly script = input.required<Script>();
+  readonly tables = input<Readonly<Record<string, string>>>({});
+  readonly chosen = output<string>();
+  readonly shown = computed(() => flatten(this.template(), this.script(), this.tables()));
+}
+
+function flatten(template: Template, script: Script, tables: Readonly<Record<string, string>>): Shown[] {
+  return template.flatMap((piece): Shown[] => {
+    switch (piece.kind) {
+      case 'text':
+        return [{ kind: 'text', text: piece.text.length > 600 ? `${piece.text.slice(0, 600)}…` : piece.text, title: '', colour: null, handoff: null }];
+      case 'wrap':
+        return flatten(piece.pieces, script, tables);
+      case 'handoff': {
+        const index = script.handoffs.findIndex((one) => one.id === piece.handoff);
+        const handoff = script.handoffs[index];
+        return [{ kind: 'handoff', text: handoff?.name ?? piece.handoff, title: `recorded: ${piece.recorded.slice(0, 80)}`, colour: hue(Math.max(0, index)), handoff: piece.handoff }];
+      }
+      case 'data':
+        return [{ kind: 'data', text: `${tables[piece.table] ?? 'data'} · ${piece.column}`, title: `recorded: ${piece.recorded}`, colour: null, handoff: null }];
+      case 'made': {
+        const made = script.made.find((one) => one.id === piece.made);
+        return [{ kind: 'made', text: made ? madeNames[made.made] : 'made', title: made?.reason ?? '', colour: null, handoff: null }];
+      }
+      case 'variable':
+        return [{ kind: 'variable', text: piece.name, title: '', colour: null, handoff: null }];
+    }
+  });
+}

@@ -1,0 +1,122 @@
+import { HttpClient, HttpErrorResponse, HttpParams } from '@angular/common/http';
+import { inject, Injectable } from '@angular/core';
+import type {
+  Board,
+  CorrelationReport,
+  DataRow,
+  DataTable,
+  Deal,
+  Environment,
+  Exchange,
+  Forecast,
+  LanePoint,
+  Rehearsal,
+  Run,
+  RunResult,
+  Script,
+  Take,
+  Workload,
+} from '@sturdy/core';
+import type { Observable } from 'rxjs';
+
+export type CountedTake = Take & { exchangeCount: number };
+export interface Live {
+  recording: { takeId: string; proxy: string; exchangeCount: number; refusedHosts: string[] } | null;
+  run: Run | null;
+}
+export interface Round {
+  rehearsal: Rehearsal;
+  report: CorrelationReport | null;
+}
+export interface ScriptOptions {
+  name: string;
+  origins: string[] | null;
+  keepStaticFiles: boolean;
+  longestPauseMs: number;
+}
+
+/** The one project of this version. */
+export const projectId = 'p1';
+const inProject = `/api/projects/${projectId}`;
+
+/** The server's operations, one method each; see /api/openapi.json. */
+@Injectable({ providedIn: 'root' })
+export class Api {
+  readonly #http = inject(HttpClient);
+
+  projects = () => this.#http.get<{ id: string; name: string }[]>('/api/projects');
+  live = () => this.#http.get<Live>('/api/live');
+  board = () => this.#http.get<Board>(`${inProject}/board`);
+  environments = () => this.#http.get<Environment[]>(`${inProject}/environments`);
+  saveEnvironment = (environment: Environment) => this.#http.put<Environment>(`${inProject}/environments/${environment.id}`, environment);
+
+  takes = () => this.#http.get<CountedTake[]>(`${inProject}/takes`);
+  take = (id: string) => this.#http.get<{ take: Take; exchanges: Exchange[] }>(`/api/takes/${id}`);
+  deleteTake = (id: string) => this.#http.delete(`/api/takes/${id}`);
+  startRecording = (name: string) => this.#http.post<{ take: Take; proxy: string }>(`${inProject}/takes/record`, { name });
+  mark = (kind: 'begin' | 'end' | 'comment', text: string) => this.#http.post<Take>('/api/takes/record/marks', { kind, text });
+  stopRecording = () => this.#http.post<Take>('/api/takes/record/stop', {});
+  openBrowser = (address: string) => this.#http.post('/api/takes/record/browser', { address });
+  importHar = (name: string, file: Blob) =>
+    this.#http.post<{ take: Take; exchangeCount: number; problems: { entry: number; text: string }[] }>(`${inProject}/takes/import`, file, {
+      params: new HttpParams().set('name', name),
+      headers: { 'Content-Type': 'application/octet-stream' },
+    });
+  makeScript = (takeId: string, options: ScriptOptions) => this.#http.post<Script>(`/api/takes/${takeId}/script`, options);
+  body = (hash: string): Observable<string> => this.#http.get(`/api/bodies/${hash}`, { responseType: 'text' });
+
+  scripts = () => this.#http.get<Script[]>(`${inProject}/scripts`);
+  script = (id: string) => this.#http.get<Script>(`/api/scripts/${id}`);
+  saveScript = (script: Script) => this.#http.put<Script>(`/api/scripts/${script.id}`, script);
+  deleteScript = (id: string) => this.#http.delete(`/api/scripts/${id}`);
+  correlate = (id: string, secondTakeId: string | null) =>
+    this.#http.post<{ script: Script; report: CorrelationReport }>(`/api/scripts/${id}/correlate`, { secondTakeId });
+  rehearse = (id: string) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse`, {});
+  repair = (id: string) => this.#http.post<{ script: Script; rounds: Round[] }>(`/api/scripts/${id}/repair`, {});
+  rehearsals = (id: string) => this.#http.get<Rehearsal[]>(`/api/scripts/${id}/rehearsals`);
+  bind = (id: string, value: string, places: { step: string; place: string }[], table: string, column: string) =>
+    this.#http.post<Script>(`/api/scripts/${id}/bind`, { value, places, table, column });
+
+  tables = () => this.#http.get<DataTable[]>(`${inProject}/tables`);
+  rows = (id: string, from: number) => this.#http.get<DataRow[]>(`/api/tables/${id}/rows`, { params: { from, count: 200 } });
+  importCsv = (name: string, file: Blob) =>
+    this.#http.post<{ table: DataTable; problems: { line: number; text: string }[] }>(`${inProject}/tables/import`, file, {
+      params: new HttpParams().set('name', name),
+      headers: { 'Content-Type': 'application/octet-stream' },
+    });
+  generate = (wanted: { name: string; column: string; count: number; owner: string; seed: string }) =>
+    this.#http.post<DataTable>(`${inProject}/tables/generate`, wanted);
+  release = (id: string) => this.#http.post<{ released: number }>(`/api/tables/${id}/release`, {});
+  setDeal = (id: string, deal: Deal) => this.#http.put<DataTable>(`/api/tables/${id}/deal`, deal);
+  deleteTable = (id: string) => this.#http.delete(`/api/tables/${id}`);
+
+  workloads = () => this.#http.get<Workload[]>(`${inProject}/workloads`);
+  makeWorkload = (workload: Omit<Workload, 'id' | 'projectId'>) => this.#http.post<Workload>(`${inProject}/workloads`, workload);
+  saveWorkload = (workload: Workload) => this.#http.put<Workload>(`/api/workloads/${workload.id}`, workload);
+  deleteWorkload = (id: string) => this.#http.delete(`/api/workloads/${id}`);
+  forecast = (workload: Workload) => this.#http.post<Forecast>(`/api/workloads/${workload.id}/forecast`, workload);
+  startRun = (workloadId: string) => this.#http.post<Run>(`/api/workloads/${workloadId}/run`, {});
+
+  runs = () => this.#http.get<Run[]>(`${inProject}/runs`);
+  run = (id: string) => this.#http.get<RunResult>(`/api/runs/${id}`);
+  lanes = (id: string) => this.#http.get<LanePoint[]>(`/api/runs/${id}/lanes`);
+  finishRun = (id: string) => this.#http.post(`/api/runs/${id}/finish`, {});
+  abortRun = (id: string) => this.#http.post(`/api/runs/${id}/abort`, {});
+}
+
+/** The server's sentence about a failed call: its problem details, or what can be said without an answer. */
+export function problemOf(error: unknown): string {
+  if (!(error instanceof HttpErrorResponse)) return error instanceof Error ? error.message : String(error);
+  const body: unknown = typeof error.error === 'string' ? tryJson(error.error) : error.error;
+  const detail = (body as { detail?: string } | null)?.detail;
+  if (detail) return detail;
+  return error.status === 0 ? 'The server does not answer. See whether it still runs, then try again.' : `The server answered ${error.status}.`;
+}
+
+function tryJson(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return null;
+  }
+}

@@ -1,0 +1,8 @@
+import { BarChart, LineChart } from 'echarts/charts';
+import { AxisPointerComponent, GridComponent, MarkLineComponent, TitleComponent, TooltipComponent } from 'echarts/components';
+import { init, use } from 'echarts/core';
+import { CanvasRenderer } from 'echarts/renderers';
+
+use([LineChart, BarChart, GridComponent, TooltipComponent, AxisPointerComponent, MarkLineComponent, TitleComponent, CanvasRenderer]);
+
+export { init };

@@ -1,0 +1,72 @@
+import { ScrollingModule } from '@angular/cdk/scrolling';
+import { ChangeDetectionStrategy, Component, computed, input, model, signal } from '@angular/core';
+import { pathAndQuery, type Exchange, type Mark } from '@sturdy/core';
+import { bytes, figure } from '../shared/format';
+
+type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark };
+
+/** Exchanges of a take in time order with its marks between them; a filter, and a selection. */
+@Component({
+  selector: 'app-exchange-table',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ScrollingModule],
+  template: `<div class="bar">
+      <label class="field"><span class="visually-hidden">Filter exchanges</span>
+        <input type="search" placeholder="Filter by address, method or status" (input)="filter.set($any($event.target).value)" /></label>
+      <span class="muted small">{{ shown() }} of {{ exchanges().length }} exchanges</span>
+    </div>
+    <div class="row head" aria-hidden="true"><span>No.</span><span>Method</span><span>Address</span><span class="num">Status</span><span class="num">Size</span><span class="num">Start, s</span><span class="num">Took, ms</span></div>
+    <cdk-virtual-scroll-viewport itemSize="28" class="rows" tabindex="0" role="group" aria-label="Exchanges">
+      <ng-container *cdkVirtualFor="let row of rows()">
+        @if (row.kind === 'mark') {
+          <div class="row mark"><span></span><span>{{ row.mark.kind === 'comment' ? 'note' : row.mark.kind }}</span><b>{{ row.mark.text }}</b></div>
+        } @else {
+          <button class="row" [class.on]="selected() === row.exchange.n" (click)="selected.set(row.exchange.n)">
+            <span class="muted">{{ row.exchange.n }}</span>
+            <span class="mono">{{ row.exchange.method }}</span>
+            <span class="mono address">{{ address(row.exchange) }}</span>
+            <span class="num mono" [class.bad]="(row.exchange.response?.status ?? 0) === 0 || (row.exchange.response?.status ?? 0) >= 400">{{ row.exchange.response?.status ?? 'none' }}</span>
+            <span class="num">{{ bytes(row.exchange.response?.body?.size ?? 0) }}</span>
+            <span class="num">{{ figure(row.exchange.startedAtMs / 1000, 1) }}</span>
+            <span class="num">{{ figure(row.exchange.durationMs) }}</span>
+          </button>
+        }
+      </ng-container>
+    </cdk-virtual-scroll-viewport>`,
+  styles: `
+    :host { display: flex; flex-direction: column; min-height: 0; height: 100%; }
+    .bar { display: flex; gap: 12px; align-items: center; padding: 8px 12px; }
+    .bar .field { width: 300px; }
+    .bar input { width: 100%; }
+    .rows { flex: 1; min-height: 120px; }
+    .row { display: grid; grid-template-columns: 44px 64px 1fr 56px 76px 66px 70px; gap: 6px; align-items: center; height: 28px; width: 100%; padding: 0 12px; border: 0; background: none; text-align: left; font-size: 13px; color: var(--ink); }
+    .row.head { font-size: 12px; font-weight: 600; color: var(--ink-2); border-bottom: 1px solid var(--line-strong); }
+    .row.mark { background: var(--sunk); color: var(--ink-2); grid-template-columns: 44px 64px 1fr; }
+    .row.on { background: var(--clay-soft); }
+    .row:hover:not(.on, .mark, .head) { background: var(--sunk); }
+    .address { white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+    .num { text-align: right; }
+    .bad { color: var(--red); font-weight: 600; }
+  `,
+})
+export class ExchangeTable {
+  readonly exchanges = input.required<readonly Exchange[]>();
+  readonly marks = input<readonly Mark[]>([]);
+  readonly selected = model<number | null>(null);
+  readonly filter = signal('');
+  readonly bytes = bytes;
+  readonly figure = figure;
+  readonly rows = computed((): Row[] => {
+    const wanted = this.filter().toLowerCase();
+    const rows: { atMs: number; row: Row }[] = this.exchanges()
+      .filter((one) => wanted === '' || `${one.method} ${one.url} ${one.response?.status ?? 'none'}`.toLowerCase().includes(wanted))
+      .map((exchange) => ({ atMs: exchange.startedAtMs, row: { kind: 'exchange', exchange } }));
+    if (wanted === '') for (const mark of this.marks()) rows.push({ atMs: mark.atMs, row: { kind: 'mark', mark } });
+    return rows.sort((left, right) => left.atMs - right.atMs).map(({ row }) => row);
+  });
+  readonly shown = computed(() => this.rows().filter((row) => row.kind === 'exchange').length);
+
+  address(exchange: Exchange): string {
+    return new URL(exchange.url).host + pathAndQuery(exchange.url);
+  }
+}

@@ -1,0 +1,101 @@
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { moment } from '../shared/format';
+import { takesActions } from './takes.actions';
+import { takesFeature } from './takes.feature';
+
+/** All takes, the import of HAR files, and the way into the recording room. */
+@Component({
+  selector: 'app-take-list',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink],
+  host: { '(dragover)': 'over($event)', '(drop)': 'drop($event)' },
+  template: `<div class="page">
+    <div class="page-head">
+      <h1>Takes</h1>
+      <span class="muted small">one recording of one flow each; two takes of the same flow prove which values change</span>
+      <span class="grow"></span>
+      <label class="act" tabindex="0" (keydown.enter)="file.click()">
+        <i class="bi bi-file-earmark-arrow-up" aria-hidden="true"></i>{{ importing() ? 'Importing…' : 'Import a HAR file' }}
+        <input #file type="file" accept=".har,.json" hidden (change)="choose(file)" />
+      </label>
+      <a class="act main" routerLink="/takes/record"><i class="bi bi-record-circle" aria-hidden="true"></i>Record a take</a>
+    </div>
+    @if (takes().length > 0) {
+      <div class="card-box">
+        <table class="grid" aria-label="Takes">
+          <thead>
+            <tr><th>Take</th><th>Recorded</th><th class="num">Exchanges</th><th class="num">Transactions</th><th>State</th><th></th></tr>
+          </thead>
+          <tbody>
+            @for (take of takes(); track take.id) {
+              <tr>
+                <td><a [routerLink]="['/takes', take.id]"><b>{{ take.name }}</b></a></td>
+                <td>{{ moment(take.startedAt) }}</td>
+                <td class="num">{{ take.exchangeCount }}</td>
+                <td class="num">{{ transactions(take.marks) }}</td>
+                <td>{{ take.state === 'done' ? 'done' : 'recording' }}</td>
+                <td class="num">
+                  @if (asked() === take.id) {
+                    <button class="act slim danger" (click)="remove(take.id)">Delete for good</button>
+                    <button class="act slim" (click)="asked.set('')">Keep</button>
+                  } @else {
+                    <button class="act slim" (click)="asked.set(take.id)" [attr.aria-label]="'Delete ' + take.name"><i class="bi bi-trash" aria-hidden="true"></i></button>
+                  }
+                </td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+    } @else if (listed()) {
+      <div class="card-box empty">
+        No take yet. Record what a browser does, or drop a HAR file here.<br />
+        <a class="act main" routerLink="/takes/record">Open the recording room</a>
+      </div>
+    }
+  </div>`,
+})
+export class TakeList {
+  readonly #store = inject(Store);
+  readonly takes = this.#store.selectSignal(takesFeature.selectAll);
+  readonly listed = this.#store.selectSignal(takesFeature.selectListed);
+  readonly importing = this.#store.selectSignal(takesFeature.selectImporting);
+  /** The take whose deletion is being asked about. */
+  readonly asked = signal('');
+  readonly moment = moment;
+
+  constructor() {
+    this.#store.dispatch(takesActions.listAsked());
+  }
+
+  transactions(marks: readonly { kind: string }[]): number {
+    return marks.filter((one) => one.kind === 'begin').length;
+  }
+
+  remove(id: string): void {
+    this.asked.set('');
+    this.#store.dispatch(takesActions.deleteWanted({ id }));
+  }
+
+  choose(input: HTMLInputElement): void {
+    const file = input.files?.[0];
+    if (file) this.#import(file);
+    input.value = '';
+  }
+
+  over(event: DragEvent): void {
+    event.preventDefault();
+  }
+
+  drop(event: DragEvent): void {
+    event.preventDefault();
+    const file = event.dataTransfer?.files[0];
+    if (file) this.#import(file);
+  }
+
+  #import(file: File): void {
+    this.#store.dispatch(takesActions.harChosen({ name: file.name.replace(/\.(har|json)$/i, ''), file }));
+  }
+}

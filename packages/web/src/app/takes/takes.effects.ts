@@ -1,0 +1,150 @@
+import { inject } from '@angular/core';
+import { Router } from '@angular/router';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import type { Exchange, Take } from '@sturdy/core';
+import { map, of, switchMap, takeUntil, tap, concat } from 'rxjs';
+import { projectActions } from '../project/project';
+import { Api } from '../shared/api';
+import { liveStream } from '../shared/live-stream';
+import { messageActions } from '../shared/messages';
+import { orTell } from '../shared/problem-effect';
+import { takesActions } from './takes.actions';
+
+export const takesEffects = {
+  list: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.listAsked),
+        switchMap(() => api.takes().pipe(map((list) => takesActions.listLoaded({ list })), orTell())),
+      ),
+    { functional: true },
+  ),
+  open: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.takeOpened),
+        switchMap(({ id }) => api.take(id).pipe(map((loaded) => takesActions.takeLoaded(loaded)), orTell())),
+      ),
+    { functional: true },
+  ),
+  follow: createEffect(
+    (actions = inject(Actions)) =>
+      actions.pipe(
+        ofType(takesActions.recordingStarted, takesActions.takeLoaded),
+        switchMap(({ take }) =>
+          take.state === 'done'
+            ? of()
+            : liveStream(`/api/takes/${take.id}/live`, ['exchange', 'take', 'refused']).pipe(
+                map(({ kind, data }) =>
+                  kind === 'exchange'
+                    ? takesActions.exchangeCame({ exchange: data as Exchange })
+                    : kind === 'take'
+                      ? takesActions.takeChanged({ take: data as Take })
+                      : takesActions.hostsRefused({ hosts: (data as { hosts: string[] }).hosts }),
+                ),
+                takeUntil(actions.pipe(ofType(takesActions.recordingStopped, takesActions.takeOpened))),
+              ),
+        ),
+      ),
+    { functional: true },
+  ),
+  record: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.recordingWanted),
+        switchMap(({ name }) => api.startRecording(name).pipe(map((started) => takesActions.recordingStarted(started)), orTell())),
+      ),
+    { functional: true },
+  ),
+  mark: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.markWanted),
+        switchMap(({ kind, text }) => api.mark(kind, text).pipe(map((take) => takesActions.takeChanged({ take })), orTell())),
+      ),
+    { functional: true },
+  ),
+  stop: createEffect(
+    (actions = inject(Actions), api = inject(Api), router = inject(Router)) =>
+      actions.pipe(
+        ofType(takesActions.stopWanted),
+        switchMap(() =>
+          api.stopRecording().pipe(
+            tap((take) => void router.navigate(['/takes', take.id])),
+            map((take) => takesActions.recordingStopped({ take })),
+            orTell(),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  browser: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.browserWanted),
+        switchMap(({ address }) =>
+          api.openBrowser(address).pipe(map(() => messageActions.told({ tone: 'good', text: 'A clean browser was opened. What it does is recorded.' })), orTell()),
+        ),
+      ),
+    { functional: true },
+  ),
+  importHar: createEffect(
+    (actions = inject(Actions), api = inject(Api), router = inject(Router)) =>
+      actions.pipe(
+        ofType(takesActions.harChosen),
+        switchMap(({ name, file }) =>
+          api.importHar(name, file).pipe(
+            tap(({ take }) => void router.navigate(['/takes', take.id])),
+            map((imported) => takesActions.harImported(imported)),
+            orTell(takesActions.importFailed()),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  imported: createEffect(
+    (actions = inject(Actions)) =>
+      actions.pipe(
+        ofType(takesActions.harImported),
+        map(({ exchangeCount, problems }) =>
+          messageActions.told(
+            problems.length === 0
+              ? { tone: 'good', text: `Imported ${exchangeCount} exchanges.` }
+              : {
+                  tone: 'warn',
+                  text: `Imported ${exchangeCount} exchanges. ${problems.length} entries were left out; the first is entry ${problems[0]?.entry ?? 0}: ${problems[0]?.text ?? ''}.`,
+                },
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  script: createEffect(
+    (actions = inject(Actions), api = inject(Api), router = inject(Router)) =>
+      actions.pipe(
+        ofType(takesActions.scriptWanted),
+        switchMap(({ takeId, options }) =>
+          api.makeScript(takeId, options).pipe(
+            tap((script) => void router.navigate(['/scripts', script.id])),
+            map((script) => takesActions.scriptMade({ script })),
+            orTell(),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  remove: createEffect(
+    (actions = inject(Actions), api = inject(Api), router = inject(Router)) =>
+      actions.pipe(
+        ofType(takesActions.deleteWanted),
+        switchMap(({ id }) =>
+          api.deleteTake(id).pipe(
+            tap(() => void router.navigate(['/takes'])),
+            switchMap(() => concat(of(takesActions.listAsked()), of(projectActions.boardAsked()))),
+            orTell(),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+};

@@ -1,0 +1,73 @@
+import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { curveSeconds, type Workload } from '@sturdy/core';
+import { scriptsActions } from '../scripts/scripts.actions';
+import { scriptsFeature } from '../scripts/scripts.feature';
+import { clock } from '../shared/format';
+import { workloadsActions, workloadsFeature } from './workloads';
+
+/** All workloads; making one starts with a crew for the first script. */
+@Component({
+  selector: 'app-workload-list',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink],
+  template: `<div class="page">
+    <div class="page-head"><h1>Workloads</h1><span class="muted small">who plays what, how many, how fast, and which limits must hold</span><span class="grow"></span>
+      <button class="act main" (click)="make()"><i class="bi bi-plus-lg" aria-hidden="true"></i>New workload</button></div>
+    @if (list().length > 0) {
+      <div class="card-box"><table class="grid" aria-label="Workloads">
+        <thead><tr><th>Workload</th><th class="num">Crews</th><th class="num">Users</th><th class="num">Length, min:s</th><th class="num">Criteria</th></tr></thead>
+        <tbody>@for (one of list(); track one.id) {
+          <tr><td><a [routerLink]="['/workloads', one.id]"><b>{{ one.name }}</b></a></td><td class="num">{{ one.crews.length }}</td><td class="num">{{ users(one) }}</td><td class="num">{{ length(one) }}</td><td class="num">{{ one.criteria.length }}</td></tr>
+        }</tbody></table></div>
+    } @else if (listed()) {
+      <div class="card-box empty">No workload yet. Make one once a script replays and has its data.<br /><button class="act main" (click)="make()">New workload</button></div>
+    }
+  </div>`,
+})
+export class WorkloadList {
+  readonly #store = inject(Store);
+  readonly list = this.#store.selectSignal(workloadsFeature.selectList);
+  readonly listed = this.#store.selectSignal(workloadsFeature.selectListed);
+  readonly #scripts = this.#store.selectSignal(scriptsFeature.selectAll);
+
+  constructor() {
+    this.#store.dispatch(workloadsActions.listAsked());
+    this.#store.dispatch(scriptsActions.listAsked());
+  }
+
+  users(workload: Workload): number {
+    return workload.crews.reduce((sum, one) => sum + one.users, 0);
+  }
+  length(workload: Workload): string {
+    return clock(curveSeconds(workload.curve));
+  }
+  make(): void {
+    const [script] = this.#scripts();
+    this.#store.dispatch(
+      workloadsActions.makeWanted({
+        workload: {
+          name: script ? `${script.name}, 20 users` : 'New workload',
+          crews: script
+            ? [
+                {
+                  id: 'c1',
+                  name: script.name,
+                  scriptId: script.id,
+                  users: 20,
+                  think: { kind: 'recorded', factor: 1, ms: 1000, capMs: 10_000 },
+                  pacing: { kind: 'start-to-start', seconds: 10 },
+                  onFailure: 'next-iteration',
+                },
+              ]
+            : [],
+          curve: { rampUpSeconds: 10, holdSeconds: 40, rampDownSeconds: 5, atEnd: 'iteration' },
+          criteria: [{ id: 'k1', measure: 'error-rate', transaction: null, limit: 1 }],
+          generators: 1,
+          seed: '1',
+        },
+      }),
+    );
+  }
+}
