@@ -21,7 +21,8 @@ program
       projectName: options.project,
       targets: options.target,
     });
-    if (server.interruptedRuns > 0) process.stdout.write(`${server.interruptedRuns} run(s) were interrupted by the last stop; their figures up to then are kept.\n`);
+    if (server.interruptedRuns > 0)
+      process.stdout.write(`${server.interruptedRuns} run(s) were interrupted by the last stop; their figures up to then are kept.\n`);
     process.stdout.write(`Sturdy Puppet is ready: ${server.origin}\n`);
     const stop = () => void server.stop().then(() => process.exit(0));
     process.on('SIGTERM', stop);

@@ -48,7 +48,14 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   const app = createApp(services, webFolder);
   const server = await new Promise<Server>((done, failed) => {
     const listening = app.listen(options.port, '127.0.0.1', (error?: Error) => {
-      if (error) failed(new Error((error as NodeJS.ErrnoException).code === 'EADDRINUSE' ? `Port ${options.port} is taken by another program. Stop it, or choose another port with --port.` : error.message));
+      if (error)
+        failed(
+          new Error(
+            (error as NodeJS.ErrnoException).code === 'EADDRINUSE'
+              ? `Port ${options.port} is taken by another program. Stop it, or choose another port with --port.`
+              : error.message,
+          ),
+        );
       else done(listening);
     });
   });

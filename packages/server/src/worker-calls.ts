@@ -29,7 +29,9 @@ export class WorkerCalls {
         failed(error);
         calls.#failAll(error);
       });
-      worker.on('exit', () => { calls.#failAll(new Error('The worker thread has ended.')); });
+      worker.on('exit', () => {
+        calls.#failAll(new Error('The worker thread has ended.'));
+      });
     });
   }
 

@@ -12,7 +12,10 @@ const loopLimitMs = 100;
 export function runResult(run: Run, frames: readonly Frame[], scripts: readonly Script[]): RunResult {
   const lastSecond = frames.reduce((last, one) => Math.max(last, one.second), 0);
   const planned = holdPeriod(run.workload.curve);
-  const period: Period = { fromSecond: planned.fromSecond, toSecond: Math.min(planned.toSecond, Math.max(planned.fromSecond, lastSecond + 1)) };
+  const period: Period = {
+    fromSecond: planned.fromSecond,
+    toSecond: Math.min(planned.toSecond, Math.max(planned.fromSecond, lastSecond + 1)),
+  };
   const totals = totalsOf(frames, period);
   const seconds = period.toSecond - period.fromSecond;
   const rows: RunResult['rows'] = [];
@@ -53,7 +56,13 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period, planned:
     },
     { good: worstLate <= 1000, sentence: `Iterations started ${worstLate.toFixed(0)} ms after their schedule at worst.` },
     { good: reached >= wanted, sentence: `The hold lasted ${reached} s of ${wanted} s planned.` },
-    { good: run.state !== 'interrupted', sentence: run.state === 'interrupted' ? 'The server ended before the run did; figures after its last flush are missing.' : 'The run was recorded without a gap.' },
+    {
+      good: run.state !== 'interrupted',
+      sentence:
+        run.state === 'interrupted'
+          ? 'The server ended before the run did; figures after its last flush are missing.'
+          : 'The run was recorded without a gap.',
+    },
   ];
 }
 

@@ -74,7 +74,13 @@ export function judgeCriteria(criteria: readonly Criterion[], totals: Totals, pe
     const unit = criterion.measure === 'error-rate' ? '%' : 'ms';
     const what = criterion.measure === 'error-rate' ? 'error rate' : criterion.measure;
     if (!tally || tally.count === 0)
-      return { criterion, held: false, measured: null, marginPercent: null, sentence: `${name}: no sample fell into the hold, so the ${what} cannot be told. Hold longer.` };
+      return {
+        criterion,
+        held: false,
+        measured: null,
+        marginPercent: null,
+        sentence: `${name}: no sample fell into the hold, so the ${what} cannot be told. Hold longer.`,
+      };
     const measured = figure[criterion.measure](tally.summary(seconds));
     const held = measured <= criterion.limit;
     const marginPercent = criterion.limit === 0 ? (held ? 0 : -100) : ((criterion.limit - measured) / criterion.limit) * 100;

@@ -68,20 +68,35 @@ function boardRow(script: Script, input: BoardInput): Board['rows'][number] {
     scriptId: script.id,
     name: script.name,
     detail: `${many(requestSteps(script).length, 'request')}, ${many(script.transactions.length, 'transaction')}`,
-    take: { shape: takeName(script.takeId) ? 'passed' : 'failed', figure: takeName(script.takeId) ?? 'deleted', detail: second ? `and ${second}` : 'one only', link: `/takes/${script.takeId}` },
+    take: {
+      shape: takeName(script.takeId) ? 'passed' : 'failed',
+      figure: takeName(script.takeId) ?? 'deleted',
+      detail: second ? `and ${second}` : 'one only',
+      link: `/takes/${script.takeId}`,
+    },
     handoffs:
       script.handoffs.length === 0
         ? { shape: 'none', figure: 'none yet', detail: 'not correlated', link }
         : {
             shape: script.unsure.length > 0 ? 'drifted' : 'passed',
             figure: String(script.handoffs.length),
-            detail: script.unsure.length > 0 ? `${script.unsure.length} unsure` : proven === script.handoffs.length ? 'all proven' : `${proven} proven`,
+            detail:
+              script.unsure.length > 0
+                ? `${script.unsure.length} unsure`
+                : proven === script.handoffs.length
+                  ? 'all proven'
+                  : `${proven} proven`,
             link,
           },
     data:
       tables.length === 0
         ? { shape: 'none', figure: 'none', detail: 'as recorded', link: '/data' }
-        : { shape: free > 0 ? 'passed' : 'failed', figure: many(free, 'free row'), detail: tables[0]?.name ?? 'a table is gone', link: tables[0] ? `/data/${tables[0].id}` : '/data' },
+        : {
+            shape: free > 0 ? 'passed' : 'failed',
+            figure: many(free, 'free row'),
+            detail: tables[0]?.name ?? 'a table is gone',
+            link: tables[0] ? `/data/${tables[0].id}` : '/data',
+          },
     rehearsal: !rehearsal
       ? { shape: 'none', figure: 'not yet', detail: '', link: `${link}/rehearsal` }
       : {
@@ -107,10 +122,20 @@ function boardRow(script: Script, input: BoardInput): Board['rows'][number] {
 function nextSteps(input: BoardInput): Board['next'] {
   const next: Board['next'] = [];
   const add = (title: string, reason: string, action: string, link: string) => next.push({ title, reason, action, link });
-  if (input.takes.length === 0) add('Record the first take', 'Everything starts from what a browser sends.', 'Open the recording room', '/takes/record');
+  if (input.takes.length === 0)
+    add('Record the first take', 'Everything starts from what a browser sends.', 'Open the recording room', '/takes/record');
   for (const take of input.takes)
-    if (take.exchangeCount > 0 && !input.scripts.some((one) => one.takeId === take.id || one.secondTakeId === take.id) && input.scripts.length === 0) {
-      add(`Make a script from ${take.name}`, `It holds ${many(take.exchangeCount, 'exchange')} and no script uses it yet.`, 'Open the take', `/takes/${take.id}`);
+    if (
+      take.exchangeCount > 0 &&
+      !input.scripts.some((one) => one.takeId === take.id || one.secondTakeId === take.id) &&
+      input.scripts.length === 0
+    ) {
+      add(
+        `Make a script from ${take.name}`,
+        `It holds ${many(take.exchangeCount, 'exchange')} and no script uses it yet.`,
+        'Open the take',
+        `/takes/${take.id}`,
+      );
       break;
     }
   for (const script of input.scripts) {
@@ -126,10 +151,23 @@ function nextSteps(input: BoardInput): Board['next'] {
         'Open the script',
         link,
       );
-    else if (boundColumns(script).size === 0) add(`Give ${script.name} its own data`, 'Every user would enter what was recorded.', 'Open the data', '/data');
-    else if (!workload) add(`Plan a workload for ${script.name}`, 'It replays, and has data. Say how many users, and how fast.', 'Open the workloads', '/workloads');
+    else if (boundColumns(script).size === 0)
+      add(`Give ${script.name} its own data`, 'Every user would enter what was recorded.', 'Open the data', '/data');
+    else if (!workload)
+      add(
+        `Plan a workload for ${script.name}`,
+        'It replays, and has data. Say how many users, and how fast.',
+        'Open the workloads',
+        '/workloads',
+      );
     else if (!run) add(`Run ${workload.name}`, 'It was never run.', 'Open the workload', `/workloads/${workload.id}`);
-    if (script.unsure.length > 0) add(`Look at ${many(script.unsure.length, 'unsure value')} in ${script.name}`, 'A second take would settle what a rehearsal could not.', 'Open the script', link);
+    if (script.unsure.length > 0)
+      add(
+        `Look at ${many(script.unsure.length, 'unsure value')} in ${script.name}`,
+        'A second take would settle what a rehearsal could not.',
+        'Open the script',
+        link,
+      );
   }
   const missed = input.runs[0];
   if (missed?.verdict === 'missed') add(`Look at run ${missed.number}`, 'It missed its criteria.', 'Open the run', `/runs/${missed.id}`);

@@ -1,10 +1,25 @@
-import { pathAndQuery, pathShape } from '../take/messages.js';
+import { looksLikeId, pathAndQuery, pathShape } from '../take/messages.js';
 import type { Exchange } from '../take/take.schema.js';
 
-const keyOf = (exchange: Exchange): string => {
-  const url = new URL(exchange.url);
-  return `${exchange.method} ${url.origin}${pathShape(pathAndQuery(exchange.url))}`;
+interface Key {
+  /** Method, origin and names of the query. */
+  fixed: string;
+  segments: string[];
+}
+
+const keyOf = (exchange: Exchange): Key => {
+  const target = pathAndQuery(exchange.url);
+  const query = pathShape(target).split('?')[1] ?? '';
+  return { fixed: `${exchange.method} ${new URL(exchange.url).origin} ${query}`, segments: (target.split('?')[0] ?? '').split('/') };
 };
+
+/** Same request with other ids: where segments differ, at least one of them looks like an id. */
+const alike = (left: Key | undefined, right: Key | undefined): boolean =>
+  left !== undefined &&
+  right !== undefined &&
+  left.fixed === right.fixed &&
+  left.segments.length === right.segments.length &&
+  left.segments.every((part, at) => part === right.segments[at] || looksLikeId(part) || looksLikeId(right.segments[at] ?? ''));
 
 /**
  * Lays two takes beside each other: for each exchange of the first the number of its partner in the second. Partners have
@@ -18,14 +33,14 @@ export function alignTakes(first: readonly Exchange[], second: readonly Exchange
   for (let i = a.length - 1; i >= 0; i--)
     for (let j = b.length - 1; j >= 0; j--)
       longest[i * width + j] =
-        a[i] === b[j]
+        alike(a[i], b[j])
           ? (longest[(i + 1) * width + j + 1] ?? 0) + 1
           : Math.max(longest[(i + 1) * width + j] ?? 0, longest[i * width + j + 1] ?? 0);
   const pairs = new Map<number, number>();
   let i = 0;
   let j = 0;
   while (i < a.length && j < b.length) {
-    if (a[i] === b[j]) {
+    if (alike(a[i], b[j])) {
       const [left, right] = [first[i++], second[j++]];
       if (left && right) pairs.set(left.n, right.n);
     } else if ((longest[(i + 1) * width + j] ?? 0) >= (longest[i * width + j + 1] ?? 0)) i++;

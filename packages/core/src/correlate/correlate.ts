@@ -1,12 +1,21 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
-import { requestSteps, type Evidence, type Handoff, type Made, type Piece, type Script, type UnsureValue } from '../script/script.schema.js';
+import {
+  requestSteps,
+  type Evidence,
+  type Handoff,
+  type Made,
+  type Piece,
+  type RequestStep,
+  type Script,
+  type UnsureValue,
+} from '../script/script.schema.js';
 import { bindStep, boundPlaces, sentValues } from '../script/request-parts.js';
 import { describeExtractor, matchesOf } from '../script/extract.js';
 import { viewOf } from '../script/response-view.js';
 import { scriptFromTake } from '../script/from-take.js';
 import { isCounted } from '../script/coverage.js';
 import type { SentValue } from '../script/sent-values.js';
-import { looksLikeId } from '../take/messages.js';
+import { isPlainWord } from '../take/messages.js';
 import { alignTakes } from './align.js';
 import { freeName, plainName } from './naming.js';
 import { dynamicShape, madeKind } from './shapes.js';
@@ -43,13 +52,17 @@ export function findCandidates(script: Script, loaded: LoadedTake, index: ValueI
     if (!exchange) continue;
     const bound = boundPlaces(step);
     for (const sent of sentValues(step)) {
-      if (bound.has(sent.place) || !isCounted(sent) || isTrivial(sent.value)) continue;
+      if (bound.has(sent.place) || isTrivial(sent.value) || sent.value === '') continue;
       const origins = index.origins(sent.value, sent.name, exchange);
-      if (origins.length > 0) found.push({ step: step.id, number, sent, exchange, origins });
+      if (origins.length > 0 && (isCounted(sent) || isFromRedirect(sent, origins))) found.push({ step: step.id, number, sent, exchange, origins });
     }
   }
   return found;
 }
+
+/** A segment that is no plain word and that a redirect gave, though it may not look like an id. */
+const isFromRedirect = (sent: SentValue, [best]: Origin[]): boolean =>
+  !isPlainWord(sent.value) && best?.extractor.kind === 'header' && best.extractor.name === 'location';
 
 /** Values that stand in many places by chance. */
 const isTrivial = (value: string): boolean => /^(true|false|null|on|off|yes|no|\d{1,2}|[a-z])$/i.test(value);
@@ -78,13 +91,14 @@ export function correlate(script: Script, loaded: LoadedTake, second: LoadedTake
   }
   findMade(script, loaded, index, maker);
   const result = maker.result();
-  return { script: { ...result.script, unsure, secondTakeId: second?.take.id ?? script.secondTakeId }, report: { ...result.report, unsure: unsure.length } };
+  return {
+    script: { ...result.script, unsure, secondTakeId: second?.take.id ?? script.secondTakeId },
+    report: { ...result.report, unsure: unsure.length },
+  };
 }
 
 type Judged =
-  | { kind: 'handoff'; origin: Origin; evidence: Evidence; reason: string }
-  | { kind: 'unsure'; reason: string }
-  | { kind: 'fixed' };
+  { kind: 'handoff'; origin: Origin; evidence: Evidence; reason: string } | { kind: 'unsure'; reason: string } | { kind: 'fixed' };
 
 function judge({ sent, exchange, origins }: Candidate, twin: SecondTake | null, index: ValueIndex): Judged {
   const [best] = origins;
@@ -107,11 +121,22 @@ function judge({ sent, exchange, origins }: Candidate, twin: SecondTake | null, 
     return { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' };
   }
   if (best.listed && best.extractor.kind === 'jsonpath')
-    return { kind: 'unsure', reason: `It was chosen from a list (${describeExtractor(best.extractor)}). A rehearsal or a second take will tell whether the list changes.` };
+    return {
+      kind: 'unsure',
+      reason: `It was chosen from a list (${describeExtractor(best.extractor)}). A rehearsal or a second take will tell whether the list changes.`,
+    };
   if (shape) return { kind: 'handoff', origin: best, evidence: 'likely', reason: `A response gave it first, and ${shape}.` };
   if (isCreatedId(sent, best, index))
-    return { kind: 'handoff', origin: best, evidence: 'likely', reason: 'It is the id in a redirect, so this take created the thing it names.' };
-  return { kind: 'unsure', reason: `A response gave it first (${describeExtractor(best.extractor)}), but nothing says yet that it changes.` };
+    return {
+      kind: 'handoff',
+      origin: best,
+      evidence: 'likely',
+      reason: 'It is the id in a redirect, so this take created the thing it names.',
+    };
+  return {
+    kind: 'unsure',
+    reason: `A response gave it first (${describeExtractor(best.extractor)}), but nothing says yet that it changes.`,
+  };
 }
 
 const isCreatedId = (sent: SentValue, origin: Origin, index: ValueIndex): boolean =>
@@ -119,7 +144,7 @@ const isCreatedId = (sent: SentValue, origin: Origin, index: ValueIndex): boolea
   origin.extractor.name === 'location' &&
   origin.exchange.method !== 'GET' &&
   index.view(origin.exchange.n) !== undefined &&
-  looksLikeId(sent.value);
+  !isPlainWord(sent.value);
 
 const stepOf = (script: Script, exchange: number): string | null =>
   requestSteps(script).find(({ step }) => step.exchange === exchange)?.step.id ?? null;
@@ -187,7 +212,8 @@ export class HandoffMaker {
     if (originStep === null) return;
     const all = [...this.script.handoffs, ...this.#handoffs];
     const same = all.find(
-      (one) => one.origin === originStep && one.recorded === sent.value && JSON.stringify(one.extractor) === JSON.stringify(origin.extractor),
+      (one) =>
+        one.origin === originStep && one.recorded === sent.value && JSON.stringify(one.extractor) === JSON.stringify(origin.extractor),
     );
     const handoff: Handoff = same ?? {
       id: `h${nextNumber(all)}`,
@@ -232,7 +258,7 @@ export class HandoffMaker {
         steps: transaction.steps.map((step) =>
           step.kind !== 'request'
             ? step
-            : bindStep(step, (value, part) => {
+            : bindStep(loosenRedirect(step, handoffs), (value, part) => {
                 const piece = this.#pieces.get(`${step.id} ${value.place}`);
                 if (piece) return [piece];
                 // The Referer repeats an earlier address, so it follows the handoffs that address uses.
@@ -251,6 +277,15 @@ export class HandoffMaker {
       },
     };
   }
+}
+
+/** A redirect may lead anywhere in the segments that a handoff reads from it. */
+function loosenRedirect(step: RequestStep, handoffs: readonly Handoff[]): RequestStep {
+  const { redirect } = step.expect;
+  const read = new Set(handoffs.filter((one) => one.origin === step.id && one.extractor.kind === 'header').map((one) => one.recorded));
+  if (redirect === null || read.size === 0) return step;
+  const segments = redirect.split('/').map((part) => (read.has(part) ? '*' : part));
+  return { ...step, expect: { ...step.expect, redirect: segments.join('/') } };
 }
 
 const stays = (made: Made['made']): boolean => made === 'guid' || made === 'container-number';

@@ -14,7 +14,9 @@ export interface ReceivedValue {
 }
 
 const ignoredHeaders = new Set(
-  'date content-type content-length connection server keep-alive cache-control expires vary transfer-encoding content-encoding strict-transport-security server-timing age via accept-ranges last-modified content-security-policy x-powered-by'.split(' '),
+  'date content-type content-length connection server keep-alive cache-control expires vary transfer-encoding content-encoding strict-transport-security server-timing age via accept-ranges last-modified content-security-policy x-powered-by'.split(
+    ' ',
+  ),
 );
 
 /** All values of a response that a client could send back, with their places; linear in the size of the response. */
@@ -116,7 +118,9 @@ function fromJson(document: unknown, add: Add): void {
   const walk = (value: unknown, path: string, anyPath: string, name: string, depth: number) => {
     if (depth > 64) return;
     if (Array.isArray(value))
-      value.slice(0, 2000).forEach((item, index) => { walk(item, `${path}[${index}]`, `${path}[*]`, name, depth + 1); });
+      value.slice(0, 2000).forEach((item, index) => {
+        walk(item, `${path}[${index}]`, `${path}[*]`, name, depth + 1);
+      });
     else if (value !== null && typeof value === 'object')
       for (const [key, inner] of Object.entries(value)) {
         const step = /^[A-Za-z_]\w*$/.test(key) ? `.${key}` : `[${JSON.stringify(key)}]`;

@@ -83,9 +83,7 @@ export class ValueIndex {
    * before the first of them gave it (what comes back then is an echo).
    */
   occurrences(value: string, exchange: Exchange): Occurrence[] {
-    const before = (this.#received.get(value) ?? []).filter(
-      (one) => this.#ended(one.exchange) <= exchange.startedAtMs + clockGrainMs,
-    );
+    const before = (this.#received.get(value) ?? []).filter((one) => this.#ended(one.exchange) <= exchange.startedAtMs + clockGrainMs);
     const first = Math.min(...before.map((one) => this.#ended(one.exchange)));
     const sentMs = this.#firstSentMs.get(value) ?? Infinity;
     if (before.length === 0 || sentMs + clockGrainMs < first) return [];
@@ -102,8 +100,7 @@ export class ValueIndex {
     const score = ({ exchange: from, received }: Occurrence): number =>
       (sameName(received.name, name) ? 2 : 0) + (referer !== undefined && from.url === referer ? 1 : 0);
     const ordered = [...this.occurrences(value, exchange)].sort(
-      (left, right) =>
-        score(right) - score(left) || right.exchange.n - left.exchange.n || left.received.rank - right.received.rank,
+      (left, right) => score(right) - score(left) || right.exchange.n - left.exchange.n || left.received.rank - right.received.rank,
     );
     const origins: Origin[] = [];
     const best = ordered[0];

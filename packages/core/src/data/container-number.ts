@@ -9,7 +9,7 @@ function letterValue(letter: string): number {
 /** The ISO 6346 check digit of the first ten characters (owner code, category, serial number). */
 export function containerCheckDigit(firstTen: string): number {
   let sum = 0;
-  [...firstTen].forEach((sign, place) => {
+  firstTen.split(/(?:)/u).forEach((sign, place) => {
     sum += (/\d/.test(sign) ? Number(sign) : letterValue(sign)) * 2 ** place;
   });
   return (sum % 11) % 10;

@@ -39,13 +39,17 @@ export function readCsv(text: string): CsvTable {
     records = parse(plain, { delimiter, relax_column_count: true, skip_empty_lines: true, info: true }) as unknown as typeof records;
   } catch (error) {
     const at = (error as { lines?: number }).lines;
-    throw new Error(`The file cannot be read as CSV${at === undefined ? '' : ` at line ${at}`}: ${error instanceof Error ? error.message : 'unknown reason'}. Close the quote, then import it again.`);
+    throw new Error(
+      `The file cannot be read as CSV${at === undefined ? '' : ` at line ${at}`}: ${error instanceof Error ? error.message : 'unknown reason'}. Close the quote, then import it again.`,
+      { cause: error },
+    );
   }
   const [header, ...body] = records;
   if (!header) throw new Error('The file is empty. The first line must name the columns.');
   const columns = header.record.map((name, index) => name.trim() || `column ${index + 1}`);
   const twice = columns.find((name, index) => columns.indexOf(name) !== index);
-  if (twice !== undefined) throw new Error(`Two columns are called “${twice}” in line 1. Give each column its own name, then import it again.`);
+  if (twice !== undefined)
+    throw new Error(`Two columns are called “${twice}” in line 1. Give each column its own name, then import it again.`);
   const rows: string[][] = [];
   const problems: CsvProblem[] = [];
   for (const { record, info } of body) {

@@ -10,5 +10,7 @@ export function generateContainers(count: number, ownerAndCategory: string, seed
   const start = Math.floor(random() * 1_000_000);
   const stride = 2 * Math.floor(random() * 200_000) + 300_001;
   const odd = stride % 5 === 0 ? stride + 2 : stride;
-  return Array.from({ length: Math.min(count, 1_000_000) }, (_, index) => [containerNumber(ownerAndCategory, (start + index * odd) % 1_000_000)]);
+  return Array.from({ length: Math.min(count, 1_000_000) }, (_, index) => [
+    containerNumber(ownerAndCategory, (start + index * odd) % 1_000_000),
+  ]);
 }

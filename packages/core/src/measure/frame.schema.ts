@@ -33,9 +33,7 @@ export const FailureSchema = z.object({
   count: z.number().int(),
   firstSecond: z.number().int(),
   lastSecond: z.number().int(),
-  example: z
-    .object({ user: z.number().int(), captured: CapturedStepSchema, requestText: z.string(), responseText: z.string() })
-    .nullable(),
+  example: z.object({ user: z.number().int(), captured: CapturedStepSchema, requestText: z.string(), responseText: z.string() }).nullable(),
 });
 export type Failure = z.infer<typeof FailureSchema>;
 

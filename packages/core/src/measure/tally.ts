@@ -41,7 +41,14 @@ export type Summary = z.infer<typeof SummarySchema>;
 const highestMicros = 3_600_000_000;
 
 const newHistogram = (): Histogram =>
-  build({ bitBucketSize: 32, autoResize: false, lowestDiscernibleValue: 1, highestTrackableValue: highestMicros, numberOfSignificantValueDigits: 3, useWebAssembly: false });
+  build({
+    bitBucketSize: 32,
+    autoResize: false,
+    lowestDiscernibleValue: 1,
+    highestTrackableValue: highestMicros,
+    numberOfSignificantValueDigits: 3,
+    useWebAssembly: false,
+  });
 
 /** Collects samples. Histograms count µs with three significant digits (hdrhistogram.org). */
 export class Tally {

@@ -1,4 +1,4 @@
-import { textShape } from '../take/messages.js';
+import { leadsTo, textShape } from '../take/messages.js';
 import { rootElement } from '../script/html.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Expectation } from '../script/script.schema.js';
@@ -11,12 +11,12 @@ const cutShort = (text: string, length = 140): string => (text.length > length ?
  * What a single answer says of its own failure, whatever its status: first against what is expected of the step, then
  * by common signs (a fault element, a page that only asks to sign in). Null where the answer is good.
  */
-export function failureOf(response: ResponseView, expect: Expectation, location: string | undefined, shapeOf: (target: string) => string): string | null {
+export function failureOf(response: ResponseView, expect: Expectation, location: string | undefined): string | null {
   if (!expect.statuses.includes(response.status)) {
     const said = faultTexts(response)[0] ?? (response.kind === 'html' && response.html.title ? response.html.title : '');
     return `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${said ? `: “${cutShort(said)}”` : ''}.`;
   }
-  if (expect.redirect !== null && location !== undefined && shapeOf(location) !== expect.redirect)
+  if (expect.redirect !== null && location !== undefined && !leadsTo(expect.redirect, location))
     return `It redirects to ${cutShort(location, 80)} where the take went to ${expect.redirect}.`;
   if (expect.rootElement !== null && response.kind === 'xml') {
     const root = rootElement(response.body);
@@ -42,11 +42,15 @@ export function faultTexts(response: ResponseView): string[] {
   }
   if (response.kind === 'json' && response.json !== null && typeof response.json === 'object')
     return Object.entries(response.json)
-      .filter(([key, value]) => faultWord.test(key) && value !== null && value !== false && value !== '' && !(Array.isArray(value) && value.length === 0))
+      .filter(
+        ([key, value]) =>
+          faultWord.test(key) && value !== null && value !== false && value !== '' && !(Array.isArray(value) && value.length === 0),
+      )
       .map(([, value]) => (typeof value === 'string' ? value : JSON.stringify(value)));
   return [];
 }
 
 /** True where the page asks for a password. */
 export const asksToSignIn = (response: ResponseView): boolean =>
-  response.kind === 'html' && response.html.elements.some((one) => one.name === 'input' && one.attributes['type']?.toLowerCase() === 'password');
+  response.kind === 'html' &&
+  response.html.elements.some((one) => one.name === 'input' && one.attributes['type']?.toLowerCase() === 'password');

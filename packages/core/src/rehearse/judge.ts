@@ -1,5 +1,5 @@
 import type { BodyReader, Exchange, LoadedTake } from '../take/take.schema.js';
-import { headerOf, pathShape } from '../take/messages.js';
+import { headerOf } from '../take/messages.js';
 import { ResponseView, viewOf } from '../script/response-view.js';
 import { describeExtractor, matchesOf } from '../script/extract.js';
 import { requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
@@ -27,11 +27,17 @@ const short = (text: string, length = 48): string => (text.length > length ? `${
 /** The captured response as a view; undefined where none came. */
 export function capturedView(captured: CapturedStep, readBody: BodyReader): ResponseView | undefined {
   const { response } = captured;
-  return response ? new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '') : undefined;
+  return response
+    ? new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '')
+    : undefined;
 }
 
 /** Lays what was captured beside the take: verdict of each step, stale values, first divergence with cause and advice. */
-export function judgeRehearsal(script: Script, loaded: LoadedTake, captured: Captured): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence'> {
+export function judgeRehearsal(
+  script: Script,
+  loaded: LoadedTake,
+  captured: Captured,
+): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence'> {
   const byStep = new Map(captured.steps.map((one) => [one.step, one]));
   const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
   const stale = staleValues(script, loaded, captured);
@@ -39,14 +45,21 @@ export function judgeRehearsal(script: Script, loaded: LoadedTake, captured: Cap
     const own = byStep.get(step.id) ?? null;
     const ownStale = stale.filter((one) => one.step === step.id);
     const exchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
-    const judged = own ? judgeStep(step, exchange, loaded.readBody, own, captured) : { verdict: 'not-sent' as const, reasons: ['It was not sent, because an earlier step failed.'] };
+    const judged = own
+      ? judgeStep(step, exchange, loaded.readBody, own, captured)
+      : { verdict: 'not-sent' as const, reasons: ['It was not sent, because an earlier step failed.'] };
     // A step that names a thing of the take while this rehearsal made another proves nothing, however well it answered.
     const drifts = judged.verdict === 'passed' && ownStale.length > 0;
     return {
       step: step.id,
       number,
       verdict: drifts ? 'drifted' : judged.verdict,
-      reasons: [...judged.reasons, ...ownStale.map((one) => `It sent ${one.name} “${short(one.recorded)}” from the take; the server now gives “${short(one.current)}”.`)],
+      reasons: [
+        ...judged.reasons,
+        ...ownStale.map(
+          (one) => `It sent ${one.name} “${short(one.recorded)}” from the take; the server now gives “${short(one.current)}”.`,
+        ),
+      ],
       stale: ownStale,
       captured: own,
     };
@@ -69,17 +82,22 @@ function judgeStep(
   const replayed = capturedView(own, captured.readBody);
   if (!replayed) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
   const location = headerOf(replayed.headers, 'location');
-  const failure = failureOf(replayed, step.expect, location, pathShape);
+  const failure = failureOf(replayed, step.expect, location);
   if (failure) return { verdict: 'failed', reasons: [failure] };
   const recorded = exchange && viewOf(exchange, readBody);
   if (!recorded) return { verdict: 'passed', reasons: [] };
-  if (asksToSignIn(replayed) && !asksToSignIn(recorded)) return { verdict: 'failed', reasons: ['The page asks to sign in; in the take it did not.'] };
+  if (asksToSignIn(replayed) && !asksToSignIn(recorded))
+    return { verdict: 'failed', reasons: ['The page asks to sign in; in the take it did not.'] };
   const newFaults = faultTexts(replayed).length > 0 && faultTexts(recorded).length === 0;
-  if (newFaults) return { verdict: 'failed', reasons: [`It answered ${replayed.status}, but says “${short(faultTexts(replayed).join(' '), 160)}”.`] };
+  if (newFaults)
+    return { verdict: 'failed', reasons: [`It answered ${replayed.status}, but says “${short(faultTexts(replayed).join(' '), 160)}”.`] };
   const like = likeness(recorded, replayed);
   // Browsers lose the body of an answer when the page is left at once; then there is nothing to compare with.
   if (recorded.body !== '' && recorded.status === replayed.status && like < leastLikeness)
-    return { verdict: 'drifted', reasons: [`The answer is built differently: ${Math.round(like * 100)} % of its structure is that of the take.`] };
+    return {
+      verdict: 'drifted',
+      reasons: [`The answer is built differently: ${Math.round(like * 100)} % of its structure is that of the take.`],
+    };
   return { verdict: 'passed', reasons: [] };
 }
 
@@ -137,7 +155,12 @@ function firstDivergence(script: Script, steps: readonly RehearsedStep[], captur
   const base = { step: first.step, number: first.number, refused: null };
   const happened = `${what}: ${first.reasons[0] ?? 'it differs from the take.'}`;
   if (first.captured && !first.captured.response)
-    return { ...base, sentence: happened, cause: 'unreachable', advice: 'See whether the application runs and the environment names the right address, then rehearse again.' };
+    return {
+      ...base,
+      sentence: happened,
+      cause: 'unreachable',
+      advice: 'See whether the application runs and the environment names the right address, then rehearse again.',
+    };
   const missing = captured.missing.find((one) => boundTo(own?.step, one.handoff));
   if (missing)
     return {
@@ -147,7 +170,12 @@ function firstDivergence(script: Script, steps: readonly RehearsedStep[], captur
       advice: 'Look at the answer of that step: the extractor found nothing there.',
     };
   // What this step sends stale, or else what an earlier one did: a visit often ends one step later.
-  const stale = first.stale[0] ?? steps.filter((one) => one.number < first.number).flatMap((one) => one.stale).at(-1);
+  const stale =
+    first.stale[0] ??
+    steps
+      .filter((one) => one.number < first.number)
+      .flatMap((one) => one.stale)
+      .at(-1);
   if (stale) {
     const where = stale.step === first.step ? 'It' : `Step ${numberOf(stale.step)}`;
     const told = first.stale.length > 0 && first.verdict === 'drifted' && first.reasons.length === first.stale.length;
@@ -167,7 +195,12 @@ function firstDivergence(script: Script, steps: readonly RehearsedStep[], captur
       cause: 'refused-value',
       advice: 'This value can be used only once. Bind it to a column of a data table, or let a new one be made.',
     };
-  return { ...base, sentence: happened, cause: 'unknown', advice: 'Compare the two answers of this step; look for a value that a page script computes.' };
+  return {
+    ...base,
+    sentence: happened,
+    cause: 'unknown',
+    advice: 'Compare the two answers of this step; look for a value that a page script computes.',
+  };
 }
 
 const boundTo = (step: RequestStep | undefined, handoff: string): boolean =>

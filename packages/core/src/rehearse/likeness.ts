@@ -12,7 +12,10 @@ function features(response: ResponseView): Set<string> {
     const walk = (value: unknown, path: string, depth: number) => {
       found.add(path);
       if (depth > 32) return;
-      if (Array.isArray(value)) value.slice(0, 200).forEach((item) => { walk(item, `${path}[]`, depth + 1); });
+      if (Array.isArray(value))
+        value.slice(0, 200).forEach((item) => {
+          walk(item, `${path}[]`, depth + 1);
+        });
       else if (value !== null && typeof value === 'object')
         for (const [key, inner] of Object.entries(value)) walk(inner, `${path}.${key}`, depth + 1);
     };

@@ -33,9 +33,14 @@ export function repair(script: Script, loaded: LoadedTake, rehearsal: Pick<Rehea
   if (refused && fresh) {
     for (const { step } of requestSteps(script)) {
       const bound = boundPlaces(step);
-      const places = new Set(placesOf(script, refused).filter((one) => one.step === step.id).map((one) => one.place));
+      const places = new Set(
+        placesOf(script, refused)
+          .filter((one) => one.step === step.id)
+          .map((one) => one.place),
+      );
       for (const sent of sentValues(step))
-        if (places.has(sent.place) && !bound.has(sent.place)) maker.make(step.id, sent, fresh.made, `The answer refused the typed one, and ${fresh.reason}.`);
+        if (places.has(sent.place) && !bound.has(sent.place))
+          maker.make(step.id, sent, fresh.made, `The answer refused the typed one, and ${fresh.reason}.`);
     }
   }
   const repaired = maker.result();

@@ -18,7 +18,13 @@ export function placesOf(script: Script, value: string): ValuePlace[] {
 }
 
 /** Puts a column of a data table in the place of a recorded value, at all the given places. */
-export function bindColumn(script: Script, value: string, places: readonly { step: string; place: string }[], table: string, column: string): Script {
+export function bindColumn(
+  script: Script,
+  value: string,
+  places: readonly { step: string; place: string }[],
+  table: string,
+  column: string,
+): Script {
   const wanted = new Set(places.map((one) => `${one.step} ${one.place}`));
   const piece: Piece = { kind: 'data', table, column, recorded: value };
   return {

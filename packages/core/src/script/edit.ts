@@ -15,8 +15,10 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
   switch (edit.kind) {
     case 'rename':
       if (edit.id === script.id) return { ...script, name: edit.name };
-      return mapSteps(script, (step) => (step.id === edit.id && step.kind === 'request' ? { ...step, name: edit.name } : step), (one) =>
-        one.id === edit.id ? { ...one, name: edit.name } : one,
+      return mapSteps(
+        script,
+        (step) => (step.id === edit.id && step.kind === 'request' ? { ...step, name: edit.name } : step),
+        (one) => (one.id === edit.id ? { ...one, name: edit.name } : one),
       );
     case 'delete':
       return dropOrphans({
@@ -36,7 +38,11 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
   }
 }
 
-function mapSteps(script: Script, change: (step: Step) => Step, changeTransaction: (one: Transaction) => Transaction = (one) => one): Script {
+function mapSteps(
+  script: Script,
+  change: (step: Step) => Step,
+  changeTransaction: (one: Transaction) => Transaction = (one) => one,
+): Script {
   return {
     ...script,
     transactions: script.transactions.map((one) => {
@@ -75,7 +81,9 @@ function dropHandoff(script: Script, handoff: string): Script {
     step.kind !== 'request'
       ? step
       : mapTemplates(step, (template) =>
-          mapPieces(template, (piece) => (piece.kind === 'handoff' && piece.handoff === handoff ? { kind: 'text', text: piece.recorded } : undefined)),
+          mapPieces(template, (piece) =>
+            piece.kind === 'handoff' && piece.handoff === handoff ? { kind: 'text', text: piece.recorded } : undefined,
+          ),
         ),
   );
   return { ...plain, handoffs: plain.handoffs.filter((one) => one.id !== handoff) };

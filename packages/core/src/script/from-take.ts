@@ -17,7 +17,9 @@ export interface FromTakeOptions {
 
 /** Headers that the client makes anew for each request, so they are not kept. */
 const droppedHeaders = new Set(
-  'host connection content-length cookie proxy-connection keep-alive transfer-encoding if-none-match if-modified-since upgrade te'.split(' '),
+  'host connection content-length cookie proxy-connection keep-alive transfer-encoding if-none-match if-modified-since upgrade te'.split(
+    ' ',
+  ),
 );
 
 const shortestPauseMs = 100;
@@ -27,8 +29,7 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
   const { take, exchanges } = loaded;
   const kept = exchanges.filter(
     (one) =>
-      (options.origins === null || options.origins.includes(new URL(one.url).origin)) &&
-      (options.keepStaticFiles || !isStaticFile(one)),
+      (options.origins === null || options.origins.includes(new URL(one.url).origin)) && (options.keepStaticFiles || !isStaticFile(one)),
   );
   const transactions: Transaction[] = [];
   let lastEndMs = kept[0]?.startedAtMs ?? 0;

@@ -28,9 +28,7 @@ export interface RequestPart {
 
 /** The parts of a step's request with their values. */
 export function requestParts(step: RequestStep): RequestPart[] {
-  const parts: RequestPart[] = [
-    { part: 'url', name: '', template: step.url, tree: targetTree(recordedText(step.url)) },
-  ];
+  const parts: RequestPart[] = [{ part: 'url', name: '', template: step.url, tree: targetTree(recordedText(step.url)) }];
   for (const { name, value } of step.headers)
     if (carriesValue(name)) parts.push({ part: 'header', name, template: value, tree: headerTree(name, recordedText(value)) });
   if (step.body) {
@@ -69,7 +67,8 @@ function currentAt(part: RequestPart, place: string): Template | undefined {
       const first = slice[0];
       const inner = first?.kind === 'wrap' && slice.length === 1 ? first.pieces : slice;
       if (kid.place === place) found = inner;
-      else if (kid.tree.kids.length > 0) walk(kid.tree, inner.every((one) => one.kind === 'text') ? [{ kind: 'text', text: kid.tree.text }] : inner);
+      else if (kid.tree.kids.length > 0)
+        walk(kid.tree, inner.every((one) => one.kind === 'text') ? [{ kind: 'text', text: kid.tree.text }] : inner);
     }
   };
   walk(part.tree, part.template);

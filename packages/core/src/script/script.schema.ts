@@ -159,7 +159,6 @@ export type Script = z.infer<typeof ScriptSchema>;
 export function requestSteps(script: Script): { step: RequestStep; number: number; transaction: Transaction }[] {
   const found: { step: RequestStep; number: number; transaction: Transaction }[] = [];
   for (const transaction of script.transactions)
-    for (const step of transaction.steps)
-      if (step.kind === 'request') found.push({ step, number: found.length + 1, transaction });
+    for (const step of transaction.steps) if (step.kind === 'request') found.push({ step, number: found.length + 1, transaction });
   return found;
 }

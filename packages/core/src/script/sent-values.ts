@@ -57,7 +57,14 @@ export function targetTree(text: string, prefix = ''): ValueTree {
     if (cut >= 0) {
       const equals = segment.indexOf('=', cut);
       if (equals >= 0)
-        addKid(tree, from + equals + 1, from + segment.length, ['percent'], `${prefix}parameter:${segment.slice(cut + 1, equals)}`, segment.slice(cut + 1, equals));
+        addKid(
+          tree,
+          from + equals + 1,
+          from + segment.length,
+          ['percent'],
+          `${prefix}parameter:${segment.slice(cut + 1, equals)}`,
+          segment.slice(cut + 1, equals),
+        );
     }
     if (own !== '') before = own;
     from += segment.length + 1;
@@ -94,8 +101,12 @@ function jsonTree(text: string, prefix: string): ValueTree | undefined {
         // JSON pointer escapes of RFC 6901, section 3.
         if (key && value) walk(value, `${pointer}/${String(key.value).replace(/~/g, '~0').replace(/\//g, '~1')}`, String(key.value));
       }
-    else if (node.type === 'array') (node.children ?? []).forEach((child, index) => { walk(child, `${pointer}/${index}`, name); });
-    else if (node.type === 'string') addKid(tree, node.offset + 1, node.offset + node.length - 1, ['json', null], `${prefix}${pointer}`, name);
+    else if (node.type === 'array')
+      (node.children ?? []).forEach((child, index) => {
+        walk(child, `${pointer}/${index}`, name);
+      });
+    else if (node.type === 'string')
+      addKid(tree, node.offset + 1, node.offset + node.length - 1, ['json', null], `${prefix}${pointer}`, name);
     else if (node.type === 'number') addKid(tree, node.offset, node.offset + node.length, [null], `${prefix}${pointer}`, name);
   };
   walk(root, '', '');
@@ -115,7 +126,14 @@ function xmlTree(text: string, prefix: string): ValueTree {
         const where = `/${path.join('/')}`;
         const nth = counts.get(where) ?? 0;
         counts.set(where, nth + 1);
-        addKid(tree, parser.startIndex, parser.endIndex + 1, ['xml', null], `${prefix}${where}${nth > 0 ? `[${nth}]` : ''}`, path.at(-1) ?? '');
+        addKid(
+          tree,
+          parser.startIndex,
+          parser.endIndex + 1,
+          ['xml', null],
+          `${prefix}${where}${nth > 0 ? `[${nth}]` : ''}`,
+          path.at(-1) ?? '',
+        );
       },
     },
     { xmlMode: true, decodeEntities: false },
@@ -192,4 +210,3 @@ export function bindTree(tree: ValueTree, template: Template, bind: (value: Sent
   pieces.push(...piecesBetween(template, at, tree.text.length));
   return compact(pieces);
 }
-

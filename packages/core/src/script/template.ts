@@ -86,9 +86,7 @@ export function* movingPieces(template: Template): Generator<Exclude<Piece, { ki
 export function mapPieces(template: Template, change: (piece: Piece) => Piece | undefined): Template {
   return compact(
     template.map((piece) =>
-      piece.kind === 'wrap'
-        ? unwrapPlain({ ...piece, pieces: mapPieces(piece.pieces, change) })
-        : (change(piece) ?? piece),
+      piece.kind === 'wrap' ? unwrapPlain({ ...piece, pieces: mapPieces(piece.pieces, change) }) : (change(piece) ?? piece),
     ),
   );
 }

@@ -68,11 +68,33 @@ export function looksLikeId(part: string): boolean {
   if (/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(part)) return true;
   if (part.length < 8 || /\.[a-z]{2,5}$/i.test(part)) return false;
   if (/\d/.test(part) && /[a-z]/i.test(part)) return true;
-  // Tokens without a digit: capitals inside, as base64url has them.
-  return part.length >= 10 && /[a-z][A-Z]/.test(part) && /[A-Z][A-Z]|[A-Z][a-z][A-Z]/.test(part);
+  // Tokens without a digit change between capitals and small letters far more often than names in camel case do.
+  const changes = [...part].filter((sign, at) => at > 0 && /[A-Z]/.test(sign) !== /[A-Z]/.test(part[at - 1] ?? '')).length;
+  return part.length >= 10 && changes >= 0.4 * (part.length - 1);
+}
+
+/** True for a path segment that is a name: words, perhaps joined, as `sign-in` or `Index.html`. */
+export const isPlainWord = (part: string): boolean => /^[A-Za-z]?[a-z]+([-_.][A-Za-z]?[a-z]+)*$/.test(part);
+
+/** True where a redirect leads to a place of the given shape; `*` in the shape stands for any one segment. */
+export function leadsTo(shape: string, target: string): boolean {
+  const [wantedPath = '', wantedQuery = ''] = shape.split('?');
+  const [path = '', query = ''] = pathShape(target).split('?');
+  const raw = target.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '').split('?')[0] ?? '';
+  const wanted = wantedPath.split('/');
+  const found = raw.split('/');
+  const shaped = path.split('/');
+  return (
+    wantedQuery === query &&
+    wanted.length === found.length &&
+    wanted.every((part, at) => part === found[at] || part === shaped[at] || (part === '*' && (found[at] ?? '') !== ''))
+  );
 }
 
 /** A title with its moving parts (words that hold a digit) masked, so that two visits of a page compare equal. */
 export function textShape(text: string): string {
-  return text.replace(/\S*\d\S*/g, '*').replace(/\s+/g, ' ').trim();
+  return text
+    .replace(/\S*\d\S*/g, '*')
+    .replace(/\s+/g, ' ')
+    .trim();
 }

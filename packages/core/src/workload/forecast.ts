@@ -70,7 +70,9 @@ export function forecast(
     const own = iterationSeconds(script, crew, (exchange) => requestMs(script, exchange));
     const cycle = Math.max(0.001, crew.pacing.kind === 'start-to-start' ? Math.max(crew.pacing.seconds, own) : own);
     if (crew.pacing.kind === 'start-to-start' && crew.pacing.seconds < own)
-      warnings.push(`The pacing of “${crew.name}” is ${crew.pacing.seconds} s, but one iteration takes about ${own.toFixed(1)} s. The rate will not be reached.`);
+      warnings.push(
+        `The pacing of “${crew.name}” is ${crew.pacing.seconds} s, but one iteration takes about ${own.toFixed(1)} s. The rate will not be reached.`,
+      );
     let iterations = 0;
     for (let n = 0; n < crew.users; n++) {
       const { startSeconds, endSeconds } = userSpan(workload.curve, n, crew.users);
@@ -91,7 +93,12 @@ export function forecast(
       const rowsFree = one.rowCount - one.spentCount;
       if (rowsFree === 0) obstacles.push(`The table “${one.name}” has no free row left. Add rows or release spent ones.`);
       else if (rowsFree < rowsNeeded) warnings.push(`The table “${one.name}” has ${rowsFree} free rows; about ${rowsNeeded} are needed.`);
-      return { table: one.id, rowsNeeded, rowsFree, emptyAtSeconds: rowsFree < rowsNeeded ? Math.round((rowsFree / rowsNeeded) * seconds) : null };
+      return {
+        table: one.id,
+        rowsNeeded,
+        rowsFree,
+        emptyAtSeconds: rowsFree < rowsNeeded ? Math.round((rowsFree / rowsNeeded) * seconds) : null,
+      };
     });
   if (workload.curve.rampUpSeconds === 0 && workload.crews.some((one) => one.users > 1))
     warnings.push('All users start at once: the first seconds measure a stampede, not a normal day.');

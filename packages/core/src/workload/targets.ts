@@ -18,7 +18,6 @@ export function resolveTarget(recordedOrigin: string, environment: Environment):
     return {
       refused: `${origin} is not a target of the environment “${environment.name}”. Add it to the allowed targets if it is yours to test, or map it to another address.`,
     };
-  if (!isLoopback(origin))
-    return { refused: `${origin} is not on this machine. This project may send load to loopback addresses only.` };
+  if (!isLoopback(origin)) return { refused: `${origin} is not on this machine. This project may send load to loopback addresses only.` };
   return { origin };
 }

@@ -63,6 +63,10 @@ export class Generator {
     }
   }
 
+  #ending(): boolean {
+    return this.#finishing;
+  }
+
   #second(): number {
     return Math.floor((performance.now() - this.#startedMs) / 1000);
   }
@@ -73,7 +77,12 @@ export class Generator {
     const seatCount = plan.crews.reduce((sum, one) => sum + one.users.length, 0);
     for (const { table } of plan.tables) {
       const block = Math.max(1, Math.min(50, Math.ceil(seatCount / 2)));
-      this.#supplies.set(table, new RowSupply(block, (count) => { this.send({ kind: 'lease', table, count }); }));
+      this.#supplies.set(
+        table,
+        new RowSupply(block, (count) => {
+          this.send({ kind: 'lease', table, count });
+        }),
+      );
     }
     for (const { crew, users } of plan.crews) {
       const script = plan.scripts.find((one) => one.id === crew.scriptId);
@@ -91,8 +100,12 @@ export class Generator {
               state.state = 'working';
               state.step = step;
             },
-            step: (played) => { this.#played(crew, state, played); },
-            transaction: (name, busyMs, good, bytesIn, bytesOut) => { this.#meter.sample(crew.id, name, null, busyMs, good, bytesIn, bytesOut); },
+            step: (played) => {
+              this.#played(crew, state, played);
+            },
+            transaction: (name, busyMs, good, bytesIn, bytesOut) => {
+              this.#meter.sample(crew.id, name, null, busyMs, good, bytesIn, bytesOut);
+            },
           },
           {
             stopsNow: () => this.#aborted || (this.#finishing && plan.curve.atEnd === 'step'),
@@ -112,7 +125,9 @@ export class Generator {
     if (!plan) return;
     this.#startedMs = performance.now();
     this.#loop.enable();
-    this.#timer = setInterval(() => { this.#flush(this.#second()); }, 250);
+    this.#timer = setInterval(() => {
+      this.#flush(this.#second());
+    }, 250);
     await Promise.all(this.#seats.map((seat) => this.#play(seat, plan)));
     clearInterval(this.#timer);
     this.#flush(this.#second() + 1);
@@ -132,11 +147,11 @@ export class Generator {
     const endMs = this.#startedMs + span.endSeconds * 1000;
     let dueMs = this.#startedMs + span.startSeconds * 1000;
     const kept = new Map<string, LeasedRow>();
-    while (!this.#finishing) {
+    while (!this.#ending()) {
       await this.#pause(Math.min(dueMs, endMs) - performance.now());
       const nowMs = performance.now();
       // Ending is decided by the schedule, so that a user due exactly at the end does not start once more.
-      if (this.#finishing || nowMs >= endMs - 1 || dueMs >= endMs) break;
+      if (this.#ending() || nowMs >= endMs - 1 || dueMs >= endMs) break;
       this.#meter.late(Math.max(0, nowMs - dueMs));
       const rows = await this.#deal(seat, plan, kept);
       if (!rows) break;
@@ -180,11 +195,20 @@ export class Generator {
     // What an abort cut off says nothing of the system.
     if (this.#aborted) return;
     const { response } = played;
-    this.#meter.sample(crew.id, played.transaction, played.step, response.durationMs, played.failure === null, response.bytesIn, response.bytesOut);
+    this.#meter.sample(
+      crew.id,
+      played.transaction,
+      played.step,
+      response.durationMs,
+      played.failure === null,
+      response.bytesIn,
+      response.bytesOut,
+    );
     if (played.failure === null) return;
     state.lastError = played.failure;
     this.#meter.failure(crew.id, played.transaction, played.step, played.failure, () => {
-      const text = (bytes: Uint8Array | string | null) => (typeof bytes === 'string' ? bytes : bytes ? Buffer.from(bytes).toString() : '').slice(0, exampleLimit);
+      const text = (bytes: Uint8Array | string | null) =>
+        (typeof bytes === 'string' ? bytes : bytes ? Buffer.from(bytes).toString() : '').slice(0, exampleLimit);
       const noBody = (bytes: Uint8Array, mimeType: string) => ({ hash: '', size: bytes.length, mimeType });
       return {
         user: state.user,

@@ -5,7 +5,9 @@ import { ToGeneratorSchema } from './messages.js';
 const port = parentPort;
 if (!port) throw new Error('This file runs in a worker thread only.');
 
-const generator = new Generator((message) => { port.postMessage(message); });
+const generator = new Generator((message) => {
+  port.postMessage(message);
+});
 port.on('message', (raw: unknown) => {
   try {
     generator.receive(ToGeneratorSchema.parse(raw));

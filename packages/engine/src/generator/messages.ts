@@ -17,7 +17,14 @@ export const PlanSchema = z.object({
   curve: LoadCurveSchema,
   environment: EnvironmentSchema,
   seed: z.string(),
-  tables: z.array(z.object({ table: z.string(), columns: z.array(z.string()), when: z.enum(['iteration', 'user']), whenEmpty: z.enum(['stop-user', 'end-run']) })),
+  tables: z.array(
+    z.object({
+      table: z.string(),
+      columns: z.array(z.string()),
+      when: z.enum(['iteration', 'user']),
+      whenEmpty: z.enum(['stop-user', 'end-run']),
+    }),
+  ),
   /** Bodies that scripts send as they are: hash to base64. */
   files: z.record(z.string(), z.string()),
 });

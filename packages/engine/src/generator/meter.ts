@@ -77,7 +77,10 @@ export class Meter {
   }
 
   /** Takes out what was collected before `second`, oldest first; seconds without a sample are there too. */
-  take(fromSecond: number, beforeSecond: number): Pick<Frame, 'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs'>[] {
+  take(
+    fromSecond: number,
+    beforeSecond: number,
+  ): Pick<Frame, 'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs'>[] {
     const taken = [];
     for (let second = fromSecond; second < beforeSecond; second++) {
       const bucket = this.#buckets.get(second) ?? newBucket();

@@ -1,4 +1,4 @@
-import { failureOf, headerOf, pathShape, readValue, ResponseView, type Header } from '@sturdy/core';
+import { failureOf, headerOf, leadsTo, readValue, ResponseView, type Header } from '@sturdy/core';
 import type { Driver, WireRequest, WireResponse } from '../drivers/driver.js';
 import type { CompiledRequest, Program, Scope } from '../program/compile.js';
 
@@ -47,7 +47,10 @@ export class VirtualUser {
   ) {}
 
   /** Plays the script once as a new visitor. Resolves with true where every step was good. */
-  async iterate(rows: ReadonlyMap<string, ReadonlyMap<string, string>>, onFailure: OnFailure): Promise<{ good: boolean; complete: boolean }> {
+  async iterate(
+    rows: ReadonlyMap<string, ReadonlyMap<string, string>>,
+    onFailure: OnFailure,
+  ): Promise<{ good: boolean; complete: boolean }> {
     await this.driver.reset();
     const scope: Scope = { handoffs: new Map(), rows: new Map(rows), made: new Map(), random: this.random, nowMs: () => Date.now() };
     let good = true;
@@ -99,7 +102,7 @@ export class VirtualUser {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
       // Without its body an answer is judged by status and redirect alone.
       failure = response.body
-        ? failureOf(view, operation.expect, headerOf(response.headers, 'location'), pathShape)
+        ? failureOf(view, operation.expect, headerOf(response.headers, 'location'))
         : operation.expect.statuses.includes(response.status)
           ? redirectFailure(response, operation)
           : `It answered ${response.status} instead of ${operation.expect.statuses.join(' or ')}.`;
@@ -118,5 +121,7 @@ export class VirtualUser {
 function redirectFailure(response: WireResponse, operation: CompiledRequest): string | null {
   const location = headerOf(response.headers, 'location');
   const { redirect } = operation.expect;
-  return redirect !== null && location !== undefined && pathShape(location) !== redirect ? `It redirects to ${location} where the take went to ${redirect}.` : null;
+  return redirect !== null && location !== undefined && !leadsTo(redirect, location)
+    ? `It redirects to ${location} where the take went to ${redirect}.`
+    : null;
 }

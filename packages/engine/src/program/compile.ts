@@ -82,9 +82,12 @@ export function compile(
         if (step.kind === 'pause') return [{ kind: 'pause', ms: pauseMs(step.ms, think) }];
         const target = resolveTarget(step.origin, environment);
         if ('refused' in target) throw new CompileError(`Step “${step.name}” of “${script.name}”: ${target.refused}`);
-        const extracts = script.handoffs.filter((one) => one.origin === step.id).map((one) => ({ handoff: one.id, extractor: one.extractor }));
+        const extracts = script.handoffs
+          .filter((one) => one.origin === step.id)
+          .map((one) => ({ handoff: one.id, extractor: one.extractor }));
         const file = step.bodyFile === null ? null : options.readFile?.(step.bodyFile);
-        if (file === undefined) throw new CompileError(`Step “${step.name}” of “${script.name}” sends a body that is not stored. Record it again.`);
+        if (file === undefined)
+          throw new CompileError(`Step “${step.name}” of “${script.name}” sends a body that is not stored. Record it again.`);
         return [
           {
             kind: 'request',

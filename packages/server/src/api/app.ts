@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import express, { type Express, type NextFunction, type Request, type Response } from 'express';
+import express, { type Express, type NextFunction, type Request, type RequestHandler, type Response } from 'express';
 import helmet from 'helmet';
 import { Problem } from '../problem.js';
 import { dataRoutes } from './data-routes.js';
@@ -30,7 +30,13 @@ export function createApp(services: Services, webFolder: string): Express {
   app.use(
     helmet({
       contentSecurityPolicy: {
-        directives: { 'default-src': ["'self'"], 'style-src': ["'self'", "'unsafe-inline'"], 'img-src': ["'self'", 'data:'], 'script-src-attr': null, 'upgrade-insecure-requests': null },
+        directives: {
+          'default-src': ["'self'"],
+          'style-src': ["'self'", "'unsafe-inline'"],
+          'img-src': ["'self'", 'data:'],
+          'script-src-attr': null,
+          'upgrade-insecure-requests': null,
+        },
       },
       strictTransportSecurity: false,
     }),
@@ -38,11 +44,14 @@ export function createApp(services: Services, webFolder: string): Express {
   app.use(guardOrigin);
   const routes = allRoutes(services);
   const document = openApi(routes);
-  app.get('/api/openapi.json', (_request, response) => void response.json(document));
+  const readJson: RequestHandler = express.json({ limit: '64mb' });
+  app.get('/api/openapi.json', (_request, response) => {
+    response.json(document);
+  });
   app.use('/api', (request, response, next) => {
     // Uploads are read by their own route.
-    if (/\/import$/.test(request.path)) next();
-    else express.json({ limit: '64mb' })(request, response, next);
+    if (request.path.endsWith("/import")) next();
+    else readJson(request, response, next);
   });
   app.use('/api', mount(routes));
   app.use('/api', (request) => {
@@ -72,6 +81,11 @@ function asProblem(error: unknown): { status: number; title: string; detail: str
   if (error instanceof Problem) return error;
   const { type, message } = (error ?? {}) as { type?: string; message?: string };
   if (type === 'entity.parse.failed') return new Problem(400, 'Not JSON', `The body of the request is not valid JSON: ${message ?? ''}`);
-  if (type === 'entity.too.large') return new Problem(413, 'Too large', 'The upload is larger than 512 MB. Split it, or leave contents out.');
-  return { status: 500, title: 'Something went wrong here', detail: `${message ?? 'Unknown reason'}. Nothing was lost; try again, and report it if it comes back.` };
+  if (type === 'entity.too.large')
+    return new Problem(413, 'Too large', 'The upload is larger than 512 MB. Split it, or leave contents out.');
+  return {
+    status: 500,
+    title: 'Something went wrong here',
+    detail: `${message ?? 'Unknown reason'}. Nothing was lost; try again, and report it if it comes back.`,
+  };
 }

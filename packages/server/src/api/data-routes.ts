@@ -38,7 +38,12 @@ export const dataRoutes = ({ store, compute }: Services): AnyRoute[] => {
         const csv = await compute.readCsv(Buffer.from(request.body as Uint8Array).toString('utf8')).catch((error: unknown) => {
           throw new Problem(422, 'Not a CSV file', error instanceof Error ? error.message : 'The file cannot be read.');
         });
-        if (csv.rows.length === 0) throw new Problem(422, 'No rows', `The file has ${csv.columns.length} columns but no row that fits them. ${csv.problems[0] ? `Line ${csv.problems[0].line} ${csv.problems[0].text}.` : 'Add rows below the header.'}`);
+        if (csv.rows.length === 0)
+          throw new Problem(
+            422,
+            'No rows',
+            `The file has ${csv.columns.length} columns but no row that fits them. ${csv.problems[0] ? `Line ${csv.problems[0].line} ${csv.problems[0].text}.` : 'Add rows below the header.'}`,
+          );
         const id = randomUUID();
         await store.saveTable({ id, projectId: params.projectId, name: query.name, columns: csv.columns, deal: startingDeal }, csv.rows);
         return { table: await need(id), problems: csv.problems.slice(0, 200) };
@@ -49,7 +54,13 @@ export const dataRoutes = ({ store, compute }: Services): AnyRoute[] => {
       path: '/projects/:projectId/tables/generate',
       summary: 'Make a table of container numbers (ISO 6346), all different; the same seed gives the same rows',
       params: InProject,
-      body: z.object({ name: Name, column: z.string().trim().min(1).max(60), count: z.number().int().min(1).max(1_000_000), owner: z.string(), seed: z.string().max(60) }),
+      body: z.object({
+        name: Name,
+        column: z.string().trim().min(1).max(60),
+        count: z.number().int().min(1).max(1_000_000),
+        owner: z.string(),
+        seed: z.string().max(60),
+      }),
       result: DataTableSchema,
       handle: async ({ params, body }) => {
         let rows: string[][];

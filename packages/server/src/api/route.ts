@@ -36,7 +36,7 @@ export type AnyRoute = RouteDefinition<z.ZodType, z.ZodType, z.ZodType, z.ZodTyp
 export function route<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, R extends z.ZodType>(
   definition: RouteDefinition<P, Q, B, R>,
 ): AnyRoute {
-  return definition as unknown as AnyRoute;
+  return definition;
 }
 
 const largestUpload = '512mb';
@@ -47,7 +47,11 @@ function check(schema: z.ZodType | undefined, value: unknown, where: string): un
   const parsed = schema.safeParse(value);
   if (parsed.success) return parsed.data;
   const issues = parsed.error.issues.slice(0, 5).map((issue) => `${issue.path.join('.') || where}: ${issue.message}`);
-  throw new Problem(400, 'The request is not as described', `In the ${where}: ${issues.join('; ')}. See /api/openapi.json for what is expected.`);
+  throw new Problem(
+    400,
+    'The request is not as described',
+    `In the ${where}: ${issues.join('; ')}. See /api/openapi.json for what is expected.`,
+  );
 }
 
 /** Mounts routes on an Express router. */
@@ -71,7 +75,8 @@ export function mount(routes: readonly AnyRoute[]): Router {
 
 /** The API as an OpenAPI 3.1 document, made from the schemas that validate (their JSON Schema 2020-12). */
 export function openApi(routes: readonly AnyRoute[]): Record<string, unknown> {
-  const json = (schema: z.ZodType, io: 'input' | 'output') => z.toJSONSchema(schema, { io, unrepresentable: 'any', target: 'draft-2020-12' });
+  const json = (schema: z.ZodType, io: 'input' | 'output') =>
+    z.toJSONSchema(schema, { io, unrepresentable: 'any', target: 'draft-2020-12' });
   const paths: Record<string, Record<string, unknown>> = {};
   for (const one of routes) {
     const path = `/api${one.path.replace(/:(\w+)/g, '{$1}')}`;
@@ -92,7 +97,10 @@ export function openApi(routes: readonly AnyRoute[]): Record<string, unknown> {
         '200': one.result
           ? { description: 'Done', content: { 'application/json': { schema: json(one.result, 'output') } } }
           : { description: 'Done', content: { [one.produces ?? 'application/octet-stream']: { schema: { type: 'string' } } } },
-        default: { description: 'What went wrong (RFC 9457)', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
+        default: {
+          description: 'What went wrong (RFC 9457)',
+          content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
+        },
       },
     };
   }

@@ -25,7 +25,12 @@ export const runRoutes = ({ store, compute, conductor, live }: Services): AnyRou
         const workload = await store.workload(params.workloadId);
         if (!workload) throw notFound('workload', params.workloadId);
         const [environment] = await store.environments(workload.projectId);
-        if (!environment) throw new Problem(422, 'No environment', 'The project has no environment, so nothing may be hit. Add one with its allowed targets.');
+        if (!environment)
+          throw new Problem(
+            422,
+            'No environment',
+            'The project has no environment, so nothing may be hit. Add one with its allowed targets.',
+          );
         return conductor.start(workload, environment);
       },
     }),
@@ -62,7 +67,9 @@ export const runRoutes = ({ store, compute, conductor, live }: Services): AnyRou
       summary: 'A run as it goes (server-sent events)',
       params: InRun,
       produces: 'text/event-stream',
-      handle: ({ params, response }) => { live.listen(params.runId, response); },
+      handle: ({ params, response }) => {
+        live.listen(params.runId, response);
+      },
     }),
     route({
       method: 'post',

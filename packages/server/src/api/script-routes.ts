@@ -21,7 +21,8 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
   };
   const environmentOf = async (script: Script): Promise<Environment> => {
     const [environment] = await store.environments(script.projectId);
-    if (!environment) throw new Problem(422, 'No environment', 'The project has no environment, so nothing may be hit. Add one with its allowed targets.');
+    if (!environment)
+      throw new Problem(422, 'No environment', 'The project has no environment, so nothing may be hit. Add one with its allowed targets.');
     return environment;
   };
   return [
@@ -33,7 +34,14 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       result: z.array(ScriptSchema),
       handle: ({ params }) => store.scripts(params.projectId),
     }),
-    route({ method: 'get', path: '/scripts/:scriptId', summary: 'One script', params: InScript, result: ScriptSchema, handle: ({ params }) => need(params.scriptId) }),
+    route({
+      method: 'get',
+      path: '/scripts/:scriptId',
+      summary: 'One script',
+      params: InScript,
+      result: ScriptSchema,
+      handle: ({ params }) => need(params.scriptId),
+    }),
     route({
       method: 'put',
       path: '/scripts/:scriptId',
@@ -57,7 +65,8 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       handle: async ({ params }) => {
         const script = await need(params.scriptId);
         const user = (await store.workloads(script.projectId)).find((one) => one.crews.some((crew) => crew.scriptId === script.id));
-        if (user) throw new Problem(409, 'The script is in use', `The workload “${user.name}” plays it. Take it out of the workload first.`);
+        if (user)
+          throw new Problem(409, 'The script is in use', `The workload “${user.name}” plays it. Take it out of the workload first.`);
         await store.deleteScript(params.scriptId);
         return {};
       },
@@ -96,7 +105,10 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       path: '/scripts/:scriptId/repair',
       summary: 'Rehearse and repair in rounds until the script passes or nothing more can be added',
       params: InScript,
-      result: z.object({ script: ScriptSchema, rounds: z.array(z.object({ rehearsal: RehearsalSchema, report: ReportSchema.nullable() })) }),
+      result: z.object({
+        script: ScriptSchema,
+        rounds: z.array(z.object({ rehearsal: RehearsalSchema, report: ReportSchema.nullable() })),
+      }),
       handle: async ({ params }) => {
         const script = await need(params.scriptId);
         return rehearsalRoom.repair(script, await environmentOf(script));
@@ -108,7 +120,9 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       summary: 'The steps of a rehearsal as they end (server-sent events)',
       params: InScript,
       produces: 'text/event-stream',
-      handle: ({ params, response }) => { live.listen(params.scriptId, response); },
+      handle: ({ params, response }) => {
+        live.listen(params.scriptId, response);
+      },
     }),
     route({
       method: 'get',
@@ -145,7 +159,12 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       handle: async ({ params, body }) => {
         const script = await need(params.scriptId);
         const table = (await store.tables(script.projectId)).find((one) => one.id === body.table);
-        if (!table?.columns.includes(body.column)) throw new Problem(422, 'No such column', `The table “${table?.name ?? body.table}” has no column “${body.column}”. Choose another.`);
+        if (!table?.columns.includes(body.column))
+          throw new Problem(
+            422,
+            'No such column',
+            `The table “${table?.name ?? body.table}” has no column “${body.column}”. Choose another.`,
+          );
         const bound = bindColumn(script, body.value, body.places, body.table, body.column);
         await store.saveScript(bound);
         return bound;

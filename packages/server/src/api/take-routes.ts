@@ -30,7 +30,11 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
     result: z.object({ take: TakeSchema, proxy: z.string() }),
     handle: async ({ params, body }) => {
       const environments = await store.environments(params.projectId);
-      const take = await recorder.start(params.projectId, body.name, environments.flatMap((one) => one.targets));
+      const take = await recorder.start(
+        params.projectId,
+        body.name,
+        environments.flatMap((one) => one.targets),
+      );
       return { take, proxy: recorder.current?.proxy ?? '' };
     },
   }),
@@ -38,7 +42,10 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
     method: 'post',
     path: '/takes/record/marks',
     summary: 'Mark the present moment of the recording: begin or end of a transaction, or a comment',
-    body: z.object({ kind: z.enum(['begin', 'end', 'comment']), text: z.string().trim().min(1, 'Say what begins, ends or is to be noted.').max(200) }),
+    body: z.object({
+      kind: z.enum(['begin', 'end', 'comment']),
+      text: z.string().trim().min(1, 'Say what begins, ends or is to be noted.').max(200),
+    }),
     result: TakeSchema,
     handle: ({ body }) => recorder.mark(body.kind, body.text),
   }),
@@ -105,7 +112,12 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
       const take = await store.take(params.takeId);
       if (!take) throw notFound('take', params.takeId);
       const user = (await store.scripts(take.projectId)).find((one) => one.takeId === take.id);
-      if (user) throw new Problem(409, 'The take is in use', `The script “${user.name}” was made from it and is compared with it. Delete that script first.`);
+      if (user)
+        throw new Problem(
+          409,
+          'The take is in use',
+          `The script “${user.name}” was made from it and is compared with it. Delete that script first.`,
+        );
       await store.deleteTake(take.id);
       return {};
     },
@@ -116,7 +128,9 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
     summary: 'The exchanges of a recording as they come (server-sent events)',
     params: InTake,
     produces: 'text/event-stream',
-    handle: ({ params, response }) => { live.listen(params.takeId, response); },
+    handle: ({ params, response }) => {
+      live.listen(params.takeId, response);
+    },
   }),
   route({
     method: 'get',
@@ -148,7 +162,9 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
       // Recorded content is never run here: it is always sent as plain text or bytes.
       response.setHeader('Content-Security-Policy', "sandbox; default-src 'none'");
       response.setHeader('X-Content-Type-Options', 'nosniff');
-      response.type(/^(image|font|audio|video)\//.test(body.mimeType) ? 'application/octet-stream' : 'text/plain; charset=utf-8').send(Buffer.from(body.bytes));
+      response
+        .type(/^(image|font|audio|video)\//.test(body.mimeType) ? 'application/octet-stream' : 'text/plain; charset=utf-8')
+        .send(Buffer.from(body.bytes));
     },
   }),
   route({
@@ -166,9 +182,15 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
     handle: async ({ params, body }) => {
       const stored = await store.loadTake(params.takeId);
       if (!stored) throw notFound('take', params.takeId);
-      if (stored.exchanges.length === 0) throw new Problem(422, 'The take is empty', 'It holds no exchange, so there is nothing to play. Record again with the proxy set in the browser.');
+      if (stored.exchanges.length === 0)
+        throw new Problem(
+          422,
+          'The take is empty',
+          'It holds no exchange, so there is nothing to play. Record again with the proxy set in the browser.',
+        );
       const script = scriptFromTake({ ...stored, readBody: (hash) => stored.bodies[hash] }, { ...body, scriptId: randomUUID() });
-      if (script.transactions.length === 0) throw new Problem(422, 'Nothing is left', 'Every exchange was left out. Keep at least one host, or the static files.');
+      if (script.transactions.length === 0)
+        throw new Problem(422, 'Nothing is left', 'Every exchange was left out. Keep at least one host, or the static files.');
       await store.saveScript(script);
       return script;
     },

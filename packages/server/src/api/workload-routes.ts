@@ -47,7 +47,14 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
         return workload;
       },
     }),
-    route({ method: 'get', path: '/workloads/:workloadId', summary: 'One workload', params: InWorkload, result: WorkloadSchema, handle: ({ params }) => need(params.workloadId) }),
+    route({
+      method: 'get',
+      path: '/workloads/:workloadId',
+      summary: 'One workload',
+      params: InWorkload,
+      result: WorkloadSchema,
+      handle: ({ params }) => need(params.workloadId),
+    }),
     route({
       method: 'put',
       path: '/workloads/:workloadId',
@@ -88,7 +95,12 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
           if (script && !durations.has(script.id))
             durations.set(script.id, new Map((await store.exchanges(script.takeId)).map((one: Exchange) => [one.n, one.durationMs])));
         }
-        return forecast(body, scripts, await store.tables(body.projectId), (script, exchange) => durations.get(script.id)?.get(exchange) ?? 0);
+        return forecast(
+          body,
+          scripts,
+          await store.tables(body.projectId),
+          (script, exchange) => durations.get(script.id)?.get(exchange) ?? 0,
+        );
       },
     }),
   ];

@@ -1,14 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import {
-  boundColumns,
-  curveSeconds,
-  lanePoint,
-  type Environment,
-  type Frame,
-  type Run,
-  type Script,
-  type Workload,
-} from '@sturdy/core';
+import { boundColumns, curveSeconds, lanePoint, type Environment, type Frame, type Run, type Script, type Workload } from '@sturdy/core';
 import { compile, CompileError, type FromGenerator, type Plan } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
@@ -52,13 +43,23 @@ export class Conductor {
   /** Starts a run. Throws a problem where the workload cannot be played. */
   async start(workload: Workload, environment: Environment): Promise<Run> {
     const busy = this.current;
-    if (busy) throw new Problem(409, 'A run is live', `Run ${busy.number} is still live. Finish or abort it first, or its figures would be mixed with those of the new one.`);
+    if (busy)
+      throw new Problem(
+        409,
+        'A run is live',
+        `Run ${busy.number} is still live. Finish or abort it first, or its figures would be mixed with those of the new one.`,
+      );
     if (workload.crews.length === 0) throw new Problem(422, 'No crew', 'The workload has no crew. Add one and choose the script it plays.');
     const all = await this.store.scripts(workload.projectId);
     const scripts: Script[] = [];
     for (const crew of workload.crews) {
       const script = all.find((one) => one.id === crew.scriptId);
-      if (!script) throw new Problem(422, 'A script is missing', `The crew “${crew.name}” plays a script that was deleted. Choose another one for it.`);
+      if (!script)
+        throw new Problem(
+          422,
+          'A script is missing',
+          `The crew “${crew.name}” plays a script that was deleted. Choose another one for it.`,
+        );
       if (!scripts.includes(script)) scripts.push(script);
     }
     const files = await bodyFiles(this.store, scripts);
@@ -92,12 +93,17 @@ export class Conductor {
       ended: new Set(),
       frames: new Map(),
       writes: Promise.resolve(),
-      deadline: setTimeout(() => void this.abort(run.id, 'The run was still going long after its planned end, so it was aborted.'), limitMs),
+      deadline: setTimeout(
+        () => void this.abort(run.id, 'The run was still going long after its planned end, so it was aborted.'),
+        limitMs,
+      ),
       aborting: false,
     };
     this.#playing.set(run.id, playing);
     plans.forEach((plan, index) => {
-      const link = this.transport.open(index, (message) => { this.#receive(playing, index, message); });
+      const link = this.transport.open(index, (message) => {
+        this.#receive(playing, index, message);
+      });
       playing.links.push(link);
       link.send({ kind: 'plan', plan: { ...plan, runId: run.id } });
     });
@@ -131,13 +137,23 @@ export class Conductor {
     return playing;
   }
 
-  async #plans(workload: Workload, environment: Environment, scripts: Script[], files: Map<string, Uint8Array>): Promise<Omit<Plan, 'runId'>[]> {
+  async #plans(
+    workload: Workload,
+    environment: Environment,
+    scripts: Script[],
+    files: Map<string, Uint8Array>,
+  ): Promise<Omit<Plan, 'runId'>[]> {
     const known = await this.store.tables(workload.projectId);
     const tables = [...new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]))].map((id) => {
       const table = known.find((one) => one.id === id);
-      if (!table) throw new Problem(422, 'A data table is gone', 'A script takes data from a table that was deleted. Bind the value again.');
+      if (!table)
+        throw new Problem(422, 'A data table is gone', 'A script takes data from a table that was deleted. Bind the value again.');
       if (table.rowCount === table.spentCount)
-        throw new Problem(422, 'No free row left', `The table “${table.name}” has no free row. Add rows or release spent ones, then start again.`);
+        throw new Problem(
+          422,
+          'No free row left',
+          `The table “${table.name}” has no free row. Add rows or release spent ones, then start again.`,
+        );
       return { table: id, columns: table.columns, ...table.deal };
     });
     const generators = Math.max(1, workload.generators);
@@ -172,7 +188,8 @@ export class Conductor {
         // The lease is written before the rows leave, so a row that might have been used counts as spent.
         void this.store.leaseRows(message.table, message.count, `run ${playing.run.number}`).then(
           (rows) => playing.links[generator]?.send({ kind: 'rows', table: message.table, rows }),
-          (error: unknown) => this.#end(playing, 'failed', `Rows could not be leased: ${error instanceof Error ? error.message : 'unknown reason'}`),
+          (error: unknown) =>
+            this.#end(playing, 'failed', `Rows could not be leased: ${error instanceof Error ? error.message : 'unknown reason'}`),
         );
         return;
       case 'unused':

@@ -23,12 +23,16 @@ export class WorkerThreadTransport implements Transport {
       const message = FromGeneratorSchema.safeParse(raw);
       receive(message.success ? message.data : { kind: 'fault', message: `A generator sent what is no message: ${message.error.message}` });
     });
-    worker.on('error', (error) => { receive({ kind: 'fault', message: `A generator died: ${error.message}` }); });
+    worker.on('error', (error) => {
+      receive({ kind: 'fault', message: `A generator died: ${error.message}` });
+    });
     worker.on('exit', () => {
       if (!closing) receive({ kind: 'fault', message: 'A generator ended before the run did.' });
     });
     return {
-      send: (message) => { worker.postMessage(message); },
+      send: (message) => {
+        worker.postMessage(message);
+      },
       close: async () => {
         closing = true;
         await worker.terminate();

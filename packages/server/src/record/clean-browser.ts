@@ -9,9 +9,18 @@ const places = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/goog
 /** Opens Chromium with an empty profile and the recording proxy set. Throws a problem where there is no display. */
 export function openCleanBrowser(proxy: string, address: string): void {
   const program = places.find((one) => existsSync(one));
-  if (!program) throw new Problem(409, 'No Chromium here', `Install Chromium, or set ${proxy} as the HTTP proxy of any browser and open ${address} there.`);
+  if (!program)
+    throw new Problem(
+      409,
+      'No Chromium here',
+      `Install Chromium, or set ${proxy} as the HTTP proxy of any browser and open ${address} there.`,
+    );
   if (!process.env['DISPLAY'] && !process.env['WAYLAND_DISPLAY'])
-    throw new Problem(409, 'No display here', `This server has no screen to open a browser on. Set ${proxy} as the HTTP proxy of any browser on this machine and open ${address} there.`);
+    throw new Problem(
+      409,
+      'No display here',
+      `This server has no screen to open a browser on. Set ${proxy} as the HTTP proxy of any browser on this machine and open ${address} there.`,
+    );
   const profile = mkdtempSync(join(tmpdir(), 'sturdy-browser-'));
   const browser = spawn(
     program,
@@ -30,6 +39,8 @@ export function openCleanBrowser(proxy: string, address: string): void {
     ],
     { stdio: 'ignore', detached: true },
   );
-  browser.on('exit', () => { rmSync(profile, { recursive: true, force: true }); });
+  browser.on('exit', () => {
+    rmSync(profile, { recursive: true, force: true });
+  });
   browser.unref();
 }

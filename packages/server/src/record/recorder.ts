@@ -1,5 +1,5 @@
 import { createHash, randomUUID } from 'node:crypto';
-import type { BodyRef, Exchange, Header, Mark, Take } from '@sturdy/core';
+import { mediaType, type BodyRef, type Exchange, type Mark, type Take } from '@sturdy/core';
 import { getLocal, type CompletedRequest, type CompletedResponse, type Mockttp } from 'mockttp';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem.js';
@@ -44,14 +44,26 @@ export class Recorder {
   }
 
   async start(projectId: string, name: string, targets: readonly string[]): Promise<Take> {
-    if (this.#session) throw new Problem(409, 'Already recording', `“${this.#session.take.name}” is being recorded. Stop it before you start another take.`);
+    if (this.#session)
+      throw new Problem(409, 'Already recording', `“${this.#session.take.name}” is being recorded. Stop it before you start another take.`);
     const proxy = getLocal({ recordTraffic: false, suggestChanges: false });
     const allowed = new Set(targets);
     const started = new Date();
     const take: Take = { id: randomUUID(), projectId, name, startedAt: started.toISOString(), state: 'recording', marks: [], harLog: null };
-    const session: Session = { take, proxy, zeroMs: started.getTime(), open: new Map(), count: 0, refused: new Set(), writes: Promise.resolve() };
+    const session: Session = {
+      take,
+      proxy,
+      zeroMs: started.getTime(),
+      open: new Map(),
+      count: 0,
+      refused: new Set(),
+      writes: Promise.resolve(),
+    };
     await proxy.start(this.port === 0 ? undefined : { startPort: this.port, endPort: this.port + 40 });
-    await proxy.forAnyRequest().matching((request) => allowed.has(originOf(request.url))).thenPassThrough();
+    await proxy
+      .forAnyRequest()
+      .matching((request) => allowed.has(originOf(request.url)))
+      .thenPassThrough();
     await proxy.forUnmatchedRequest().thenCallback((request) => {
       session.refused.add(originOf(request.url));
       this.live.tell(take.id, 'refused', { hosts: [...session.refused] });
@@ -67,7 +79,15 @@ export class Recorder {
       const open = session.open.get(request.id);
       if (!open) return;
       session.open.delete(request.id);
-      void this.#keep(session, open.n, open.startedMs, open.request, null, 'The exchange was cut off before its response was complete.', Date.now());
+      void this.#keep(
+        session,
+        open.n,
+        open.startedMs,
+        open.request,
+        null,
+        'The exchange was cut off before its response was complete.',
+        Date.now(),
+      );
     });
     this.#session = session;
     await this.store.saveTake(take);
@@ -122,13 +142,14 @@ export class Recorder {
       if (bytes.length === 0) return null;
       const kept = bytes.subarray(0, bodyLimitBytes);
       const hash = createHash('sha256').update(kept).digest('hex');
-      const mimeType = String(message.headers['content-type'] ?? '').split(';')[0]?.trim().toLowerCase() ?? '';
+      const mimeType = mediaType(message.rawHeaders);
       stored.push({ hash, bytes: kept, mimeType });
       return { hash, size: kept.length, mimeType };
     };
     const timing = response?.timingEvents;
     // The proxy's own clock has no zero in common with ours but its start time, so phases are taken as differences.
-    const phase = (from: number | undefined, to: number | undefined) => (from === undefined || to === undefined ? -1 : Math.max(0, to - from));
+    const phase = (from: number | undefined, to: number | undefined) =>
+      from === undefined || to === undefined ? -1 : Math.max(0, to - from);
     const spent = phase(timing?.startTimestamp, timing?.responseSentTimestamp);
     const exchange: Exchange = {
       n,
@@ -136,14 +157,14 @@ export class Recorder {
       durationMs: spent >= 0 ? spent : Math.max(0, endedMs - startedMs),
       method: request.method,
       url: request.url,
-      httpVersion: `HTTP/${request.httpVersion ?? '1.1'}`,
-      requestHeaders: request.rawHeaders as Header[],
+      httpVersion: `HTTP/${request.httpVersion}`,
+      requestHeaders: request.rawHeaders,
       requestBody: await put(request),
       response: response && {
         status: response.statusCode,
         statusText: response.statusMessage,
         httpVersion: 'HTTP/1.1',
-        headers: response.rawHeaders as Header[],
+        headers: response.rawHeaders,
         body: await put(response),
       },
       failure,

@@ -1,12 +1,5 @@
 import { createHash, randomUUID } from 'node:crypto';
-import {
-  boundColumns,
-  type BodyRef,
-  type CorrelationReport,
-  type Environment,
-  type Rehearsal,
-  type Script,
-} from '@sturdy/core';
+import { boundColumns, type BodyRef, type CorrelationReport, type Environment, type Rehearsal, type Script } from '@sturdy/core';
 import { CompileError, rehearse } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
@@ -52,7 +45,9 @@ export class RehearsalRoom {
       random: Math.random,
       put,
       readFile: (hash) => files.get(hash),
-      told: (step) => { this.live.tell(script.id, 'step', { step: step.step, status: step.response?.status ?? 0 }); },
+      told: (step) => {
+        this.live.tell(script.id, 'step', { step: step.step, status: step.response?.status ?? 0 });
+      },
     }).catch((error: unknown) => {
       if (error instanceof CompileError) throw new Problem(422, 'The script cannot be played', error.message);
       throw error;
@@ -94,9 +89,15 @@ export class RehearsalRoom {
     const spent: Rehearsal['rows'] = [];
     for (const id of boundColumns(script).keys()) {
       const table = tables.find((one) => one.id === id);
-      if (!table) throw new Problem(422, 'A data table is gone', `“${script.name}” takes data from a table that was deleted. Bind the value again.`);
+      if (!table)
+        throw new Problem(422, 'A data table is gone', `“${script.name}” takes data from a table that was deleted. Bind the value again.`);
       const [row] = await this.store.leaseRows(id, 1, `rehearsal ${spentBy}`);
-      if (!row) throw new Problem(422, 'No free row left', `The table “${table.name}” has no free row. Add rows or release spent ones, then rehearse again.`);
+      if (!row)
+        throw new Problem(
+          422,
+          'No free row left',
+          `The table “${table.name}” has no free row. Add rows or release spent ones, then rehearse again.`,
+        );
       rows.set(id, new Map(table.columns.map((column, index) => [column, row.values[index] ?? ''])));
       spent.push({ table: id, row: row.row });
     }

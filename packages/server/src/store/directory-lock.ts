@@ -13,7 +13,9 @@ export function lockDirectory(directory: string): () => void {
   for (let attempt = 0; attempt < 2; attempt++) {
     try {
       writeFileSync(file, String(process.pid), { flag: 'wx' });
-      return () => { rmSync(file, { force: true }); };
+      return () => {
+        rmSync(file, { force: true });
+      };
     } catch (error) {
       if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
       const holder = Number(readFileSync(file, 'utf8'));

@@ -70,7 +70,11 @@ export class Repository {
   }
 
   async takes(projectId: string): Promise<(Take & { exchangeCount: number })[]> {
-    const rows = await this.database.select().from(tables.takes).where(eq(tables.takes.projectId, projectId)).orderBy(asc(tables.takes.startedAt));
+    const rows = await this.database
+      .select()
+      .from(tables.takes)
+      .where(eq(tables.takes.projectId, projectId))
+      .orderBy(asc(tables.takes.startedAt));
     const counts = await this.database
       .select({ takeId: tables.exchanges.takeId, count: sql<number>`count(*)::int` })
       .from(tables.exchanges)
@@ -99,7 +103,11 @@ export class Repository {
   }
 
   async exchanges(takeId: string): Promise<Exchange[]> {
-    const rows = await this.database.select().from(tables.exchanges).where(eq(tables.exchanges.takeId, takeId)).orderBy(asc(tables.exchanges.n));
+    const rows = await this.database
+      .select()
+      .from(tables.exchanges)
+      .where(eq(tables.exchanges.takeId, takeId))
+      .orderBy(asc(tables.exchanges.n));
     return rows.map((row) => ExchangeSchema.parse(row.doc));
   }
 
@@ -131,7 +139,9 @@ export class Repository {
     for (let at = 0; at < given.length; at += 100)
       await this.database
         .insert(tables.bodies)
-        .values(given.slice(at, at + 100).map(({ hash, bytes, mimeType }) => ({ hash, size: bytes.length, mimeType, packed: gzipSync(bytes) })))
+        .values(
+          given.slice(at, at + 100).map(({ hash, bytes, mimeType }) => ({ hash, size: bytes.length, mimeType, packed: gzipSync(bytes) })),
+        )
         .onConflictDoNothing();
   }
 
@@ -145,14 +155,22 @@ export class Repository {
     const found: Record<string, string> = {};
     const unique = [...new Set(hashes)];
     for (let at = 0; at < unique.length; at += 500) {
-      const rows = await this.database.select().from(tables.bodies).where(inArray(tables.bodies.hash, unique.slice(at, at + 500)));
-      for (const row of rows) if (!/^(image|font|audio|video)\//.test(row.mimeType)) found[row.hash] = gunzipSync(row.packed).toString('utf8');
+      const rows = await this.database
+        .select()
+        .from(tables.bodies)
+        .where(inArray(tables.bodies.hash, unique.slice(at, at + 500)));
+      for (const row of rows)
+        if (!/^(image|font|audio|video)\//.test(row.mimeType)) found[row.hash] = gunzipSync(row.packed).toString('utf8');
     }
     return found;
   }
 
   async scripts(projectId: string): Promise<Script[]> {
-    const rows = await this.database.select().from(tables.scripts).where(eq(tables.scripts.projectId, projectId)).orderBy(asc(tables.scripts.id));
+    const rows = await this.database
+      .select()
+      .from(tables.scripts)
+      .where(eq(tables.scripts.projectId, projectId))
+      .orderBy(asc(tables.scripts.id));
     return rows.map((row) => ScriptSchema.parse(row.doc));
   }
 
@@ -174,7 +192,11 @@ export class Repository {
   }
 
   async rehearsals(scriptId: string): Promise<Rehearsal[]> {
-    const rows = await this.database.select().from(tables.rehearsals).where(eq(tables.rehearsals.scriptId, scriptId)).orderBy(desc(tables.rehearsals.number));
+    const rows = await this.database
+      .select()
+      .from(tables.rehearsals)
+      .where(eq(tables.rehearsals.scriptId, scriptId))
+      .orderBy(desc(tables.rehearsals.number));
     return rows.map((row) => RehearsalSchema.parse(row.doc));
   }
 
@@ -191,7 +213,11 @@ export class Repository {
   }
 
   async tables(projectId: string): Promise<DataTable[]> {
-    const rows = await this.database.select().from(tables.dataTables).where(eq(tables.dataTables.projectId, projectId)).orderBy(asc(tables.dataTables.id));
+    const rows = await this.database
+      .select()
+      .from(tables.dataTables)
+      .where(eq(tables.dataTables.projectId, projectId))
+      .orderBy(asc(tables.dataTables.id));
     const counts = await this.database
       .select({
         tableId: tables.dataRows.tableId,
@@ -213,7 +239,9 @@ export class Repository {
       for (let at = 0; at < rows.length; at += chunkRows)
         await change
           .insert(tables.dataRows)
-          .values(rows.slice(at, at + chunkRows).map((values, index) => ({ tableId: table.id, row: at + index + 1, values, spentBy: null })));
+          .values(
+            rows.slice(at, at + chunkRows).map((values, index) => ({ tableId: table.id, row: at + index + 1, values, spentBy: null })),
+          );
     });
   }
 
@@ -282,7 +310,11 @@ export class Repository {
   }
 
   async workloads(projectId: string): Promise<Workload[]> {
-    const rows = await this.database.select().from(tables.workloads).where(eq(tables.workloads.projectId, projectId)).orderBy(asc(tables.workloads.id));
+    const rows = await this.database
+      .select()
+      .from(tables.workloads)
+      .where(eq(tables.workloads.projectId, projectId))
+      .orderBy(asc(tables.workloads.id));
     return rows.map((row) => WorkloadSchema.parse(row.doc));
   }
 
@@ -303,7 +335,11 @@ export class Repository {
   }
 
   async runs(projectId: string): Promise<Run[]> {
-    const rows = await this.database.select().from(tables.runs).where(eq(tables.runs.projectId, projectId)).orderBy(desc(tables.runs.number));
+    const rows = await this.database
+      .select()
+      .from(tables.runs)
+      .where(eq(tables.runs.projectId, projectId))
+      .orderBy(desc(tables.runs.number));
     return rows.map((row) => RunSchema.parse(row.doc));
   }
 
@@ -334,7 +370,10 @@ export class Repository {
 
   /** Closes what a crash left open: runs become interrupted, recordings are done. Resolves with how many runs there were. */
   async closeOpen(): Promise<number> {
-    const open = await this.database.select().from(tables.runs).where(sql`${tables.runs.doc}->>'state' in ('starting', 'running', 'finishing')`);
+    const open = await this.database
+      .select()
+      .from(tables.runs)
+      .where(sql`${tables.runs.doc}->>'state' in ('starting', 'running', 'finishing')`);
     for (const row of open) {
       const [last] = await this.database
         .select({ second: sql<number>`coalesce(max(${tables.frames.second}), 0)::int` })
@@ -348,7 +387,10 @@ export class Repository {
         note: 'The server ended before the run did. Its figures up to the last flush are here; rows that were leased count as spent.',
       });
     }
-    const recording = await this.database.select().from(tables.takes).where(sql`${tables.takes.doc}->>'state' <> 'done'`);
+    const recording = await this.database
+      .select()
+      .from(tables.takes)
+      .where(sql`${tables.takes.doc}->>'state' <> 'done'`);
     for (const row of recording) await this.saveTake({ ...TakeSchema.parse(row.doc), state: 'done' });
     return open.length;
   }

@@ -25,7 +25,7 @@ try {
           port.close();
           return;
         }
-        const method = repository[call.method as keyof Repository] as unknown as (...args: unknown[]) => Promise<unknown>;
+        const method = Reflect.get(repository, call.method) as (...args: unknown[]) => Promise<unknown>;
         port.postMessage({ id: call.id, result: await method.apply(repository, call.args) });
       } catch (error) {
         const cause = error instanceof Error && error.cause instanceof Error ? `${error.message}: ${error.cause.message}` : undefined;

@@ -41,7 +41,12 @@ export const scripts = pgTable('scripts', {
 
 export const rehearsals = pgTable(
   'rehearsals',
-  { id: text().primaryKey(), scriptId: text('script_id').notNull(), number: integer().notNull(), doc: jsonb().$type<Rehearsal>().notNull() },
+  {
+    id: text().primaryKey(),
+    scriptId: text('script_id').notNull(),
+    number: integer().notNull(),
+    doc: jsonb().$type<Rehearsal>().notNull(),
+  },
   (table) => [index('rehearsals_of_script').on(table.scriptId, table.number)],
 );
 

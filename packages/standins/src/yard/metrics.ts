@@ -26,7 +26,13 @@ export function openMetrics({ queue, sessions, intakes, startedAt }: YardFigures
   const memory = 64e6 + sessions * 40e3 + intakes * 2e3;
   family('yard_memory_bytes', 'gauge', 'Memory in use.', memory, 'bytes');
   family('yard_page_faults', 'counter', 'Hard page faults: memory above 80 MB is paged.', Math.max(0, (memory - 80e6) / 4096));
-  family('yard_disk_wait_seconds', 'counter', 'Seconds that requests waited for the disk: 0.2 ms for each served.', queue.served * 0.0002, 'seconds');
+  family(
+    'yard_disk_wait_seconds',
+    'counter',
+    'Seconds that requests waited for the disk: 0.2 ms for each served.',
+    queue.served * 0.0002,
+    'seconds',
+  );
   family('yard_sessions', 'gauge', 'Signed-in sessions.', sessions);
   family('yard_lock_wait_seconds', 'counter', 'Seconds that allocations waited for the database lock.', queue.lockWaitSeconds, 'seconds');
   family('yard_up_seconds', 'gauge', 'Seconds since the start.', upSeconds, 'seconds');

@@ -2,8 +2,7 @@ import type { Intake } from './records.js';
 import { growers } from './records.js';
 
 /** Escapes text for HTML content and double-quoted attributes. */
-export const escapeHtml = (text: string): string =>
-  text.replace(/[&<>"']/g, (sign) => `&#${sign.charCodeAt(0)};`);
+export const escapeHtml = (text: string): string => text.replace(/[&<>"']/g, (sign) => `&#${sign.charCodeAt(0)};`);
 
 function page(title: string, body: string, head = ''): string {
   return `<!doctype html>

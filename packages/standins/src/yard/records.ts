@@ -45,9 +45,7 @@ export class YardRecords {
   #nextId = 20_418;
   #versions = 0;
 
-  constructor(
-    readonly options: { bays: number; bayCapacity: number; random: () => number; token: (bytes: number) => string },
-  ) {
+  constructor(readonly options: { bays: number; bayCapacity: number; random: () => number; token: (bytes: number) => string }) {
     this.bays = Array.from({ length: options.bays }, (_, index) => ({
       code: `${'ABCDEFGH'[index % 8] ?? 'A'}-${String(Math.floor(index / 8) + 1).padStart(3, '0')}`,
       zone: index % 3 === 0 ? 'vaccine' : index % 3 === 1 ? 'fish' : 'fruit',
@@ -94,9 +92,7 @@ export class YardRecords {
   offerBays(session: string, count: number): Bay[] {
     const now = Date.now();
     const free = this.bays.filter((bay) => bay.intakeId === null);
-    const open = free.filter(
-      (bay) => bay.offeredTo === null || bay.offeredTo === session || now - bay.offeredAt > offerHeldMs,
-    );
+    const open = free.filter((bay) => bay.offeredTo === null || bay.offeredTo === session || now - bay.offeredAt > offerHeldMs);
     const pool = open.length > 0 ? open : free;
     const offered: Bay[] = [];
     while (offered.length < count && pool.length > 0) {

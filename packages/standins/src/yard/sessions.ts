@@ -77,8 +77,7 @@ export class Visits {
 
   /** Forgets the visits that were silent for too long. */
   sweep(): void {
-    for (const visit of [...this.#byId.values()])
-      if (Date.now() - visit.seenAt > this.idleMs) this.#byId.delete(visit.id);
+    for (const visit of [...this.#byId.values()]) if (Date.now() - visit.seenAt > this.idleMs) this.#byId.delete(visit.id);
   }
 
   newFormKey(visit: Visit): string {

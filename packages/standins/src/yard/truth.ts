@@ -29,7 +29,17 @@ export function truthPage(truth: Truth): string {
 <h1>What Yard really holds</h1><p>${truth.bookedCount} intakes, ${truth.allocatedCount} with a bay, ${truth.releasedCount} released; ${truth.signedInSessions} sessions signed in. <a href="/truth.json">as JSON</a></p>
 <table>${cells(['Number', 'Container', 'Goods', 'Pallets', 'Bay', 'Docket', 'Created', 'Changed', 'By'], 'th')}${truth.intakes
     .map((one) =>
-      cells([one.number, one.container, one.goods, one.pallets, one.bay ?? '', one.docket ?? '', one.createdAt, one.changedAt, one.session]),
+      cells([
+        one.number,
+        one.container,
+        one.goods,
+        one.pallets,
+        one.bay ?? '',
+        one.docket ?? '',
+        one.createdAt,
+        one.changedAt,
+        one.session,
+      ]),
     )
     .join('')}</table></body></html>`;
 }

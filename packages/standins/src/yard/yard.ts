@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import type { AddressInfo } from 'node:net';
+import { Server as TcpServer, type AddressInfo } from 'node:net';
 import { parseCookie } from 'cookie';
 import { isContainerNumber } from './container-number.js';
 import { openMetrics } from './metrics.js';
@@ -127,7 +127,8 @@ class YardApplication implements Yard {
   #openOrRefuse(): void {
     if (this.#stopped) return;
     const full = this.#visits.signedIn >= this.settings.maxSessions;
-    if (full && this.#server.listening) this.#server.close();
+    // Closing as a TCP server leaves the connections of those who are in; closing as an HTTP server would cut them.
+    if (full && this.#server.listening) TcpServer.prototype.close.call(this.#server);
     else if (!full && !this.#server.listening) this.#server.listen(this.#port, '127.0.0.1', 1024);
   }
 
@@ -242,8 +243,7 @@ class YardApplication implements Yard {
         ? html(pages.deskPage(visit.user, visit.clientKey, this.#visits.newFormKey(visit)))
         : html(pages.visitEndedPage());
     if (path === '/sign-out' && method === 'POST') {
-      if (!this.#visits.takeFormKey(visit, new URLSearchParams(ask.body).get('formKey') ?? undefined))
-        return html(pages.visitEndedPage());
+      if (!this.#visits.takeFormKey(visit, new URLSearchParams(ask.body).get('formKey') ?? undefined)) return html(pages.visitEndedPage());
       this.#visits.end(visit);
       return redirect('/goodbye', { 'Set-Cookie': 'yard_visit=; Path=/; Max-Age=0' });
     }
@@ -274,9 +274,7 @@ class YardApplication implements Yard {
     }
     if (path === '/api/bays')
       return json({
-        bays: this.#records
-          .offerBays(visit.label, this.settings.baysOffered)
-          .map(({ code, zone, capacity }) => ({ code, zone, capacity })),
+        bays: this.#records.offerBays(visit.label, this.settings.baysOffered).map(({ code, zone, capacity }) => ({ code, zone, capacity })),
       });
     if (path === '/xml/release' && method === 'POST') return this.#release(ask);
     return html(pages.faultPage(404, 'No such page'), 404);
@@ -365,8 +363,7 @@ class YardApplication implements Yard {
   async #allocate(ask: Ask, visit: Visit, intake: Intake): Promise<Answer> {
     await new Promise((done) => setTimeout(done, this.settings.allocationLockMs));
     if (ask.request.headers['x-twin'] !== visit.twin) return html(pages.visitEndedPage());
-    if (ask.request.headers['if-match'] !== `"${intake.version}"`)
-      return json({ error: 'The record was changed by somebody else.' }, 409);
+    if (ask.request.headers['if-match'] !== `"${intake.version}"`) return json({ error: 'The record was changed by somebody else.' }, 409);
     const wanted = JSON.parse(ask.body) as { bay?: string; pallets?: number };
     const bay = this.#records.bays.find((one) => one.code === wanted.bay);
     if (!bay) return json({ error: `There is no bay ${wanted.bay ?? ''}.` }, 422);

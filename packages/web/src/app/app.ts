@@ -27,7 +27,7 @@ import { workloadsActions, workloadsFeature } from './workloads/workloads';
   styleUrl: './app.scss',
 })
 export class App {
-  readonly #store = inject(Store);
+  readonly #store: Store<object> = inject(Store);
   readonly #router = inject(Router);
   readonly #modals = inject(NgbModal);
   readonly theme = inject(Theme);
@@ -91,7 +91,9 @@ export class App {
     const modal = this.#modals.open(EnvironmentDialog);
     (modal.componentInstance as EnvironmentDialog).show(environment);
     modal.result.then(
-      (changed: Environment) => { this.#store.dispatch(projectActions.environmentChanged({ environment: changed })); },
+      (changed: Environment) => {
+        this.#store.dispatch(projectActions.environmentChanged({ environment: changed }));
+      },
       () => undefined,
     );
   }

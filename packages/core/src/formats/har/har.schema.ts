@@ -12,7 +12,11 @@ export const HarEntrySchema = z.looseObject({
     httpVersion: z.string().nullish(),
     headers: z.array(NameValue),
     postData: z
-      .looseObject({ mimeType: z.string().nullish(), text: z.string().nullish(), params: z.array(z.looseObject({ name: z.string(), value: z.string().nullish() })).nullish() })
+      .looseObject({
+        mimeType: z.string().nullish(),
+        text: z.string().nullish(),
+        params: z.array(z.looseObject({ name: z.string(), value: z.string().nullish() })).nullish(),
+      })
       .nullish(),
   }),
   response: z.looseObject({
@@ -20,7 +24,14 @@ export const HarEntrySchema = z.looseObject({
     statusText: z.string().nullish(),
     httpVersion: z.string().nullish(),
     headers: z.array(NameValue),
-    content: z.looseObject({ size: z.number().nullish(), mimeType: z.string().nullish(), text: z.string().nullish(), encoding: z.string().nullish() }).nullish(),
+    content: z
+      .looseObject({
+        size: z.number().nullish(),
+        mimeType: z.string().nullish(),
+        text: z.string().nullish(),
+        encoding: z.string().nullish(),
+      })
+      .nullish(),
   }),
   timings: z
     .looseObject({

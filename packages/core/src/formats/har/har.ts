@@ -23,7 +23,9 @@ const utf8 = new TextEncoder();
 export function importHar(document: unknown, shelf: BodyShelf): ImportedHar {
   const har = HarSchema.safeParse(document);
   if (!har.success)
-    throw new Error('This is not a HAR file: it has no log.entries. Export it again from the browser as “HAR with content”, then import that file.');
+    throw new Error(
+      'This is not a HAR file: it has no log.entries. Export it again from the browser as “HAR with content”, then import that file.',
+    );
   const { entries, ...harLog } = har.data.log;
   const problems: ImportedHar['problems'] = [];
   const good: { entry: HarEntry; startedMs: number; number: number }[] = [];
@@ -36,7 +38,8 @@ export function importHar(document: unknown, shelf: BodyShelf): ImportedHar {
     }
     const startedMs = Date.parse(parsed.data.startedDateTime);
     if (Number.isNaN(startedMs)) problems.push({ entry: index + 1, text: `startedDateTime “${parsed.data.startedDateTime}” is no time` });
-    else if (!URL.canParse(parsed.data.request.url)) problems.push({ entry: index + 1, text: `request.url “${parsed.data.request.url.slice(0, 80)}” is no address` });
+    else if (!URL.canParse(parsed.data.request.url))
+      problems.push({ entry: index + 1, text: `request.url “${parsed.data.request.url.slice(0, 80)}” is no address` });
     else good.push({ entry: parsed.data, startedMs, number: index + 1 });
   });
   good.sort((left, right) => left.startedMs - right.startedMs);
@@ -80,7 +83,12 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
     url: request.url,
     httpVersion: request.httpVersion ?? 'HTTP/1.1',
     requestHeaders: headers(request.headers),
-    requestBody: post && shelf.put(post, (request.postData?.mimeType ?? headerOf(headers(request.headers), 'content-type') ?? '').split(';')[0]?.trim().toLowerCase() ?? ''),
+    requestBody:
+      post &&
+      shelf.put(
+        post,
+        (request.postData?.mimeType ?? headerOf(headers(request.headers), 'content-type') ?? '').split(';')[0]?.trim().toLowerCase() ?? '',
+      ),
     response:
       response.status <= 0
         ? null

@@ -40,9 +40,7 @@ export class HttpDriver implements Driver {
         ...current,
         origin: next.origin,
         target: next.pathname + next.search,
-        ...(keepsMethod
-          ? {}
-          : { method: 'GET', body: null, headers: current.headers.filter(([name]) => !/^content-/i.test(name)) }),
+        ...(keepsMethod ? {} : { method: 'GET', body: null, headers: current.headers.filter(([name]) => !/^content-/i.test(name)) }),
       };
       const hopped = await this.#once(current);
       response = {
@@ -85,7 +83,13 @@ export class HttpDriver implements Driver {
 
   #once(request: WireRequest): Promise<WireResponse> {
     if (!this.options.allows(request.origin))
-      return Promise.resolve(this.#failed(`${request.origin} is not an allowed target, so nothing was sent. Add it to the environment if it is yours to test.`, [], 0));
+      return Promise.resolve(
+        this.#failed(
+          `${request.origin} is not an allowed target, so nothing was sent. Add it to the environment if it is yours to test.`,
+          [],
+          0,
+        ),
+      );
     const own = this.#client(request.origin);
     const cookies = this.#hasCookies ? this.#jar.getCookieStringSync(request.origin + request.target) : '';
     const sentHeaders: Header[] = request.headers.map(([name, value]) =>
@@ -95,7 +99,9 @@ export class HttpDriver implements Driver {
     if (cookies !== '') sentHeaders.push(['Cookie', cookies]);
     const flat: string[] = [];
     for (const [name, value] of sentHeaders) flat.push(name, value);
-    const bytesOut = (request.body === null ? 0 : Buffer.byteLength(request.body)) + flat.reduce((sum, text) => sum + text.length + 2, request.target.length + 16);
+    const bytesOut =
+      (request.body === null ? 0 : Buffer.byteLength(request.body)) +
+      flat.reduce((sum, text) => sum + text.length + 2, request.target.length + 16);
 
     return new Promise((done) => {
       const started = performance.now();
@@ -128,7 +134,9 @@ export class HttpDriver implements Driver {
       const handler: Dispatcher.DispatchHandler = {
         onRequestStart: (controller) => {
           sentAt = performance.now();
-          abortWith = (reason) => { controller.abort(reason); };
+          abortWith = (reason) => {
+            controller.abort(reason);
+          };
         },
         onResponseStart: (controller, code, _headers, message) => {
           firstByteAt = performance.now();
@@ -155,16 +163,35 @@ export class HttpDriver implements Driver {
             } catch (error) {
               failure = `The body could not be decoded: ${error instanceof Error ? error.message : 'unknown reason'}.`;
             }
-          done({ status, statusText, headers, body, failure, sentHeaders, timings: timings(ended), durationMs: ended - started, bytesIn, bytesOut });
+          done({
+            status,
+            statusText,
+            headers,
+            body,
+            failure,
+            sentHeaders,
+            timings: timings(ended),
+            durationMs: ended - started,
+            bytesIn,
+            bytesOut,
+          });
         },
         onResponseError: (_controller, error) => {
           clearTimeout(timer);
           const ended = performance.now();
-          done({ ...this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, ended - started), bytesIn, bytesOut, timings: timings(ended) });
+          done({
+            ...this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, ended - started),
+            bytesIn,
+            bytesOut,
+            timings: timings(ended),
+          });
         },
       };
       try {
-        own.client.dispatch({ path: request.target, method: request.method as Dispatcher.HttpMethod, headers: flat, body: request.body }, handler);
+        own.client.dispatch(
+          { path: request.target, method: request.method, headers: flat, body: request.body },
+          handler,
+        );
       } catch (error) {
         clearTimeout(timer);
         done(this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, performance.now() - started));

@@ -16,51 +16,127 @@ type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun'
   template: `<div class="page">
     <div class="columns">
       <div>
-        <div class="page-head"><h1>Board</h1><span class="muted small">{{ board()?.rows?.length ?? 0 }} {{ board()?.rows?.length === 1 ? 'script' : 'scripts' }}</span><span class="grow"></span>
-          <a class="act" routerLink="/takes/record"><i class="bi bi-record-circle" aria-hidden="true"></i>Record a take</a></div>
+        <div class="page-head">
+          <h1>Board</h1>
+          <span class="muted small">{{ board()?.rows?.length ?? 0 }} {{ board()?.rows?.length === 1 ? 'script' : 'scripts' }}</span
+          ><span class="grow"></span>
+          <a class="act" routerLink="/takes/record"><i class="bi bi-record-circle" aria-hidden="true"></i>Record a take</a>
+        </div>
         <div class="card-box">
           <table class="grid" aria-label="Scripts and how far they are">
-            <thead><tr><th>Script</th><th>Takes</th><th>Handoffs</th><th>Data</th><th>Rehearsal</th><th>Workload</th><th>Last run</th></tr></thead>
+            <thead>
+              <tr>
+                <th>Script</th>
+                <th>Takes</th>
+                <th>Handoffs</th>
+                <th>Data</th>
+                <th>Rehearsal</th>
+                <th>Workload</th>
+                <th>Last run</th>
+              </tr>
+            </thead>
             <tbody>
               @for (row of board()?.rows ?? []; track row.scriptId) {
-                <tr><td><a class="name" [routerLink]="['/scripts', row.scriptId]">{{ row.name }}</a><div class="muted small">{{ row.detail }}</div></td>
+                <tr>
+                  <td>
+                    <a class="name" [routerLink]="['/scripts', row.scriptId]">{{ row.name }}</a>
+                    <div class="muted small">{{ row.detail }}</div>
+                  </td>
                   @for (cell of cells; track cell) {
-                    <td><a class="cell" [routerLink]="row[cell].link"><app-verdict [verdict]="row[cell].shape" /><span>{{ row[cell].figure }}<span class="muted small d-block">{{ row[cell].detail }}</span></span></a></td>
-                  }</tr>
-              } @empty { <tr><td colspan="7"><div class="empty">No script yet. Record a take, then make a script from it.</div></td></tr> }
+                    <td>
+                      <a class="cell" [routerLink]="row[cell].link"
+                        ><app-verdict [verdict]="row[cell].shape" /><span
+                          >{{ row[cell].figure }}<span class="muted small d-block">{{ row[cell].detail }}</span></span
+                        ></a
+                      >
+                    </td>
+                  }
+                </tr>
+              } @empty {
+                <tr>
+                  <td colspan="7"><div class="empty">No script yet. Record a take, then make a script from it.</div></td>
+                </tr>
+              }
             </tbody>
           </table>
         </div>
         <h2>Runs</h2>
         <div class="card-box">
-          <table class="grid" aria-label="Last runs"><tbody>
-            @for (run of runs().slice(0, 5); track run.id) {
-              <tr><td class="shape"><app-verdict [verdict]="run.verdict === 'held' ? 'passed' : run.verdict === 'missed' ? 'failed' : 'drifted'" /></td><td><a class="name" [routerLink]="['/runs', run.id]">Run {{ run.number }}, {{ run.workload.name }}</a><div class="muted small">{{ moment(run.startedAt) }}</div></td>
-                <td>{{ run.verdict === 'held' ? 'all criteria held' : run.verdict === 'missed' ? 'criteria missed' : run.state }}</td></tr>
-            } @empty { <tr><td class="muted">No run yet.</td></tr> }
-          </tbody></table>
+          <table class="grid" aria-label="Last runs">
+            <tbody>
+              @for (run of runs().slice(0, 5); track run.id) {
+                <tr>
+                  <td class="shape">
+                    <app-verdict [verdict]="run.verdict === 'held' ? 'passed' : run.verdict === 'missed' ? 'failed' : 'drifted'" />
+                  </td>
+                  <td>
+                    <a class="name" [routerLink]="['/runs', run.id]">Run {{ run.number }}, {{ run.workload.name }}</a>
+                    <div class="muted small">{{ moment(run.startedAt) }}</div>
+                  </td>
+                  <td>{{ run.verdict === 'held' ? 'all criteria held' : run.verdict === 'missed' ? 'criteria missed' : run.state }}</td>
+                </tr>
+              } @empty {
+                <tr>
+                  <td class="muted">No run yet.</td>
+                </tr>
+              }
+            </tbody>
+          </table>
         </div>
       </div>
       <aside>
         <h2 class="mt-0">What to do next</h2>
         <div class="card-box">
           @for (one of board()?.next ?? []; track one.title; let first = $first) {
-            <div class="pad next"><b>{{ one.title }}</b><p class="muted small mb-2">{{ one.reason }}</p><a class="act" [class.main]="first" [routerLink]="one.link">{{ one.action }}</a></div>
-          } @empty { <div class="pad muted">Nothing waits for you. Change something, or start another run.</div> }
+            <div class="pad next">
+              <b>{{ one.title }}</b>
+              <p class="muted small mb-2">{{ one.reason }}</p>
+              <a class="act" [class.main]="first" [routerLink]="one.link">{{ one.action }}</a>
+            </div>
+          } @empty {
+            <div class="pad muted">Nothing waits for you. Change something, or start another run.</div>
+          }
         </div>
       </aside>
     </div>
   </div>`,
   styles: `
-    .columns { display: grid; grid-template-columns: minmax(0, 1fr) 300px; gap: 20px; }
-    .name { font-weight: 620; color: var(--ink); text-decoration: none; }
-    .name:hover { text-decoration: underline; }
-    .cell { display: grid; grid-template-columns: 20px 1fr; color: var(--ink); text-decoration: none; align-items: baseline; }
-    .cell:hover span { text-decoration: underline; }
-    .shape { width: 34px; }
-    .next { border-bottom: 1px solid var(--line); overflow-wrap: anywhere; }
-    .next:last-child { border-bottom: 0; }
-    aside .act { white-space: normal; }
+    .columns {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) 300px;
+      gap: 20px;
+    }
+    .name {
+      font-weight: 620;
+      color: var(--ink);
+      text-decoration: none;
+    }
+    .name:hover {
+      text-decoration: underline;
+    }
+    .cell {
+      display: grid;
+      grid-template-columns: 20px 1fr;
+      color: var(--ink);
+      text-decoration: none;
+      align-items: baseline;
+    }
+    .cell:hover span {
+      text-decoration: underline;
+    }
+    .shape {
+      width: 34px;
+    }
+    .next {
+      border-bottom: 1px solid var(--line);
+      overflow-wrap: anywhere;
+    }
+    .next:last-child {
+      border-bottom: 0;
+    }
+    aside .act {
+      white-space: normal;
+    }
   `,
 })
 export class BoardScreen {
@@ -75,4 +151,3 @@ export class BoardScreen {
     this.#store.dispatch(runsActions.listAsked());
   }
 }
-

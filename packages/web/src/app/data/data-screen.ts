@@ -15,75 +15,164 @@ const pageRows = 200;
   imports: [FormsModule, RouterLink],
   template: `<div class="page">
     <div class="page-head">
-      <h1>Data</h1><span class="muted small">rows that every virtual user gets for itself; a row is dealt once</span><span class="grow"></span>
-      <button class="act" (click)="making.set(!making())" [attr.aria-expanded]="making()"><i class="bi bi-magic" aria-hidden="true"></i>Generate container numbers</button>
-      <label class="act main" tabindex="0" (keydown.enter)="file.click()"><i class="bi bi-file-earmark-spreadsheet" aria-hidden="true"></i>Import CSV
-        <input #file type="file" accept=".csv,.txt,.tsv" hidden (change)="choose(file)" /></label>
+      <h1>Data</h1>
+      <span class="muted small">rows that every virtual user gets for itself; a row is dealt once</span><span class="grow"></span>
+      <button class="act" (click)="making.set(!making())" [attr.aria-expanded]="making()">
+        <i class="bi bi-magic" aria-hidden="true"></i>Generate container numbers
+      </button>
+      <label class="act main" tabindex="0" (keydown.enter)="file.click()"
+        ><i class="bi bi-file-earmark-spreadsheet" aria-hidden="true"></i>Import CSV
+        <input #file type="file" accept=".csv,.txt,.tsv" hidden (change)="choose(file)"
+      /></label>
     </div>
     @if (making()) {
       <form class="card-box pad mb-3 fields" (ngSubmit)="generate()">
         <label class="field">Table name<input name="name" [(ngModel)]="wanted.name" /></label>
         <label class="field">Column<input name="column" [(ngModel)]="wanted.column" /></label>
-        <label class="field">Rows<input type="number" name="count" min="1" max="1000000" [(ngModel)]="wanted.count" style="width: 110px" /></label>
-        <label class="field">Owner code and category (ISO 6346)<input name="owner" [(ngModel)]="wanted.owner" maxlength="4" style="width: 90px" /></label>
+        <label class="field"
+          >Rows<input type="number" name="count" min="1" max="1000000" [(ngModel)]="wanted.count" style="width: 110px"
+        /></label>
+        <label class="field"
+          >Owner code and category (ISO 6346)<input name="owner" [(ngModel)]="wanted.owner" maxlength="4" style="width: 90px"
+        /></label>
         <label class="field">Seed<input name="seed" [(ngModel)]="wanted.seed" style="width: 110px" /></label>
         <button class="act main">Generate</button>
       </form>
     }
     @if (tables().length === 0 && listed()) {
-      <div class="card-box empty">No data table yet. Import a CSV file whose first line names the columns, or generate container numbers.</div>
+      <div class="card-box empty">
+        No data table yet. Import a CSV file whose first line names the columns, or generate container numbers.
+      </div>
     } @else {
       <div class="columns">
         <nav class="card-box" aria-label="Data tables">
           @for (one of tables(); track one.id) {
-            <a class="table" [routerLink]="['/data', one.id]" [class.on]="one.id === table()?.id"><b>{{ one.name }}</b><span class="muted small">{{ figure(one.rowCount) }} rows, {{ figure(one.rowCount - one.spentCount) }} free</span></a>
+            <a class="sheet" [routerLink]="['/data', one.id]" [class.on]="one.id === table()?.id"
+              ><b>{{ one.name }}</b
+              ><span class="muted small">{{ figure(one.rowCount) }} rows, {{ figure(one.rowCount - one.spentCount) }} free</span></a
+            >
           }
         </nav>
         @if (table(); as own) {
           <div class="card-box rows">
             <table class="grid" [attr.aria-label]="'Rows of ' + own.name">
-              <thead><tr><th class="num">Row</th>@for (column of own.columns; track column) { <th>{{ column }}</th> }<th>Spent by</th></tr></thead>
+              <thead>
+                <tr>
+                  <th class="num">Row</th>
+                  @for (column of own.columns; track column) {
+                    <th>{{ column }}</th>
+                  }
+                  <th>Spent by</th>
+                </tr>
+              </thead>
               <tbody>
                 @for (row of rows(); track row.row) {
-                  <tr [class.spent]="row.spentBy"><td class="num muted">{{ row.row }}</td>@for (value of row.values; track $index) { <td class="mono">{{ value }}</td> }<td class="small">{{ shortSpent(row.spentBy) }}</td></tr>
+                  <tr [class.spent]="row.spentBy">
+                    <td class="num muted">{{ row.row }}</td>
+                    @for (value of row.values; track $index) {
+                      <td class="mono">{{ value }}</td>
+                    }
+                    <td class="small">{{ shortSpent(row.spentBy) }}</td>
+                  </tr>
                 }
               </tbody>
             </table>
-            <div class="pad d-flex gap-2 align-items-center"><button class="act slim" [disabled]="from() === 1" (click)="go(-1)">Earlier rows</button>
-              <button class="act slim" [disabled]="from() + pageRows > own.rowCount" (click)="go(1)">Further rows</button><span class="muted small">rows {{ from() }} to {{ last() }} of {{ figure(own.rowCount) }}</span></div>
+            <div class="pad d-flex gap-2 align-items-center">
+              <button class="act slim" [disabled]="from() === 1" (click)="go(-1)">Earlier rows</button>
+              <button class="act slim" [disabled]="from() + pageRows > own.rowCount" (click)="go(1)">Further rows</button
+              ><span class="muted small">rows {{ from() }} to {{ last() }} of {{ figure(own.rowCount) }}</span>
+            </div>
           </div>
           <aside>
             <div class="card-box pad">
               <h2 class="mt-0">The deal</h2>
-              <label class="field mb-2">A new row<select #when (change)="deal({ when: $any(when.value), whenEmpty: own.deal.whenEmpty })"><option value="iteration" [selected]="own.deal.when === 'iteration'">for each iteration</option><option value="user" [selected]="own.deal.when === 'user'">once per virtual user</option></select></label>
-              <label class="field mb-2">When rows run out<select #empty (change)="deal({ when: own.deal.when, whenEmpty: $any(empty.value) })"><option value="stop-user" [selected]="own.deal.whenEmpty === 'stop-user'">stop that user</option><option value="end-run" [selected]="own.deal.whenEmpty === 'end-run'">end the run</option></select></label>
-              <p class="muted small">Once only: no two users, generators or runs ever get the same row. {{ figure(own.spentCount) }} of {{ figure(own.rowCount) }} rows are spent.</p>
-              <div class="meter" role="img" [attr.aria-label]="own.spentCount + ' of ' + own.rowCount + ' rows spent'"><i [style.width.%]="(100 * own.spentCount) / own.rowCount"></i></div>
+              <label class="field mb-2"
+                >A new row<select #when (change)="deal({ when: $any(when.value), whenEmpty: own.deal.whenEmpty })">
+                  <option value="iteration" [selected]="own.deal.when === 'iteration'">for each iteration</option>
+                  <option value="user" [selected]="own.deal.when === 'user'">once per virtual user</option>
+                </select></label
+              >
+              <label class="field mb-2"
+                >When rows run out<select #empty (change)="deal({ when: own.deal.when, whenEmpty: $any(empty.value) })">
+                  <option value="stop-user" [selected]="own.deal.whenEmpty === 'stop-user'">stop that user</option>
+                  <option value="end-run" [selected]="own.deal.whenEmpty === 'end-run'">end the run</option>
+                </select></label
+              >
+              <p class="muted small">
+                Once only: no two users, generators or runs ever get the same row. {{ figure(own.spentCount) }} of
+                {{ figure(own.rowCount) }} rows are spent.
+              </p>
+              <div class="meter" role="img" [attr.aria-label]="own.spentCount + ' of ' + own.rowCount + ' rows spent'">
+                <i [style.width.%]="(100 * own.spentCount) / own.rowCount"></i>
+              </div>
               <div class="d-flex gap-2 mt-3 flex-wrap">
-                @if (asked() === 'release') { <button class="act slim danger" (click)="release(own.id)">Release {{ own.spentCount }} rows</button><button class="act slim" (click)="asked.set('')">Keep them spent</button> }
-                @else if (asked() === 'delete') { <button class="act slim danger" (click)="remove(own.id)">Delete for good</button><button class="act slim" (click)="asked.set('')">Keep</button> }
-                @else { <button class="act slim" [disabled]="own.spentCount === 0" (click)="asked.set('release')">Release spent rows</button><button class="act slim" (click)="asked.set('delete')">Delete table</button> }
+                @if (asked() === 'release') {
+                  <button class="act slim danger" (click)="release(own.id)">Release {{ own.spentCount }} rows</button
+                  ><button class="act slim" (click)="asked.set('')">Keep them spent</button>
+                } @else if (asked() === 'delete') {
+                  <button class="act slim danger" (click)="remove(own.id)">Delete for good</button
+                  ><button class="act slim" (click)="asked.set('')">Keep</button>
+                } @else {
+                  <button class="act slim" [disabled]="own.spentCount === 0" (click)="asked.set('release')">Release spent rows</button
+                  ><button class="act slim" (click)="asked.set('delete')">Delete table</button>
+                }
               </div>
             </div>
             @if (problems().length > 0) {
-              <div class="card-box pad mt-3"><h2 class="mt-0">Lines left out</h2>
-                @for (one of problems(); track one.line) { <div class="small">Line {{ one.line }} {{ one.text }}.</div> }
-                <p class="muted small mt-2 mb-0">Mend them in the file and import it again; the other rows are here.</p></div>
+              <div class="card-box pad mt-3">
+                <h2 class="mt-0">Lines left out</h2>
+                @for (one of problems(); track one.line) {
+                  <div class="small">Line {{ one.line }} {{ one.text }}.</div>
+                }
+                <p class="muted small mt-2 mb-0">Mend them in the file and import it again; the other rows are here.</p>
+              </div>
             }
           </aside>
-        } @else { <div class="card-box empty">Choose a table to see its rows.</div> }
+        } @else {
+          <div class="card-box empty">Choose a table to see its rows.</div>
+        }
       </div>
     }
   </div>`,
   styles: `
-    .columns { display: grid; grid-template-columns: 220px 1fr 290px; gap: 14px; align-items: start; }
-    .table { display: grid; padding: 9px 12px; color: var(--ink); text-decoration: none; border-bottom: 1px solid var(--line); }
-    .table:last-child { border-bottom: 0; }
-    .table.on { background: var(--clay-soft); }
-    .rows { overflow: auto; max-height: calc(100vh - 150px); }
-    .spent td { background: var(--sunk); color: var(--ink-2); }
-    .meter { height: 8px; border-radius: 4px; background: var(--sunk); overflow: hidden; }
-    .meter i { display: block; height: 100%; background: var(--s4); }
+    .columns {
+      display: grid;
+      grid-template-columns: 220px 1fr 290px;
+      gap: 14px;
+      align-items: start;
+    }
+    .sheet {
+      display: grid;
+      padding: 9px 12px;
+      color: var(--ink);
+      text-decoration: none;
+      border-bottom: 1px solid var(--line);
+    }
+    .sheet:last-child {
+      border-bottom: 0;
+    }
+    .sheet.on {
+      background: var(--clay-soft);
+    }
+    .rows {
+      overflow: auto;
+      max-height: calc(100vh - 150px);
+    }
+    .spent td {
+      background: var(--sunk);
+      color: var(--ink-2);
+    }
+    .meter {
+      height: 8px;
+      border-radius: 4px;
+      background: var(--sunk);
+      overflow: hidden;
+    }
+    .meter i {
+      display: block;
+      height: 100%;
+      background: var(--s4);
+    }
   `,
 })
 export class DataScreen {
@@ -94,7 +183,9 @@ export class DataScreen {
   readonly rows = this.#store.selectSignal(dataFeature.selectRows);
   readonly from = this.#store.selectSignal(dataFeature.selectFrom);
   readonly problems = this.#store.selectSignal(dataFeature.selectProblems);
-  readonly table = computed(() => this.tables().find((one) => one.id === this.id()) ?? (this.id() === undefined ? this.tables()[0] : undefined));
+  readonly table = computed(
+    () => this.tables().find((one) => one.id === this.id()) ?? (this.id() === undefined ? this.tables()[0] : undefined),
+  );
   readonly last = computed(() => Math.min(this.table()?.rowCount ?? 0, this.from() + pageRows - 1));
   readonly making = signal(false);
   readonly asked = signal('');

@@ -52,7 +52,12 @@ export const dataEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(dataActions.listAsked, dataActions.csvImported, dataActions.generated),
-        switchMap(() => api.tables().pipe(map((tables) => dataActions.listLoaded({ tables })), orTell())),
+        switchMap(() =>
+          api.tables().pipe(
+            map((tables) => dataActions.listLoaded({ tables })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -60,7 +65,12 @@ export const dataEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(dataActions.rowsAsked),
-        switchMap(({ tableId, from }) => api.rows(tableId, from).pipe(map((rows) => dataActions.rowsLoaded({ rows, from })), orTell())),
+        switchMap(({ tableId, from }) =>
+          api.rows(tableId, from).pipe(
+            map((rows) => dataActions.rowsLoaded({ rows, from })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -74,7 +84,12 @@ export const dataEffects = {
             switchMap((imported) =>
               concat(
                 of(dataActions.csvImported(imported)),
-                of(messageActions.told({ tone: imported.problems.length > 0 ? 'warn' : 'good', text: `Imported ${imported.table.rowCount} rows.${imported.problems.length > 0 ? ` ${imported.problems.length} lines were left out; see the list.` : ''}` })),
+                of(
+                  messageActions.told({
+                    tone: imported.problems.length > 0 ? 'warn' : 'good',
+                    text: `Imported ${imported.table.rowCount} rows.${imported.problems.length > 0 ? ` ${imported.problems.length} lines were left out; see the list.` : ''}`,
+                  }),
+                ),
               ),
             ),
             orTell(),
@@ -120,7 +135,12 @@ export const dataEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(dataActions.dealWanted),
-        switchMap(({ tableId, deal }) => api.setDeal(tableId, deal).pipe(map(() => dataActions.listAsked()), orTell())),
+        switchMap(({ tableId, deal }) =>
+          api.setDeal(tableId, deal).pipe(
+            map(() => dataActions.listAsked()),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),

@@ -41,20 +41,56 @@ export function allCommands({ router, store, theme, takes, scripts, tables, work
   const go = (path: string) => () => void router.navigateByUrl(path);
   const commands: Command[] = places.map((one) => ({ name: `Go to ${one.name}`, hint: 'place', icon: one.icon, run: go(one.path) }));
   commands.push({ name: 'Record a take', hint: 'do', icon: 'record-circle', run: go('/takes/record') });
-  commands.push({ name: theme.dark() ? 'Light theme' : 'Dark theme', hint: 'do', icon: 'circle-half', run: () => { theme.toggle(); } });
+  commands.push({
+    name: theme.dark() ? 'Light theme' : 'Dark theme',
+    hint: 'do',
+    icon: 'circle-half',
+    run: () => {
+      theme.toggle();
+    },
+  });
   if (openScript) {
-    commands.push({ name: `Rehearse ${openScript.name}`, hint: 'do', icon: 'play-fill', run: () => { store.dispatch(scriptsActions.rehearseWanted()); } });
-    commands.push({ name: `Correlate ${openScript.name}`, hint: 'do', icon: 'bezier', run: () => { store.dispatch(scriptsActions.correlateWanted({ secondTakeId: openScript.secondTakeId })); } });
-    commands.push({ name: `Rehearse and repair ${openScript.name}`, hint: 'do', icon: 'tools', run: () => { store.dispatch(scriptsActions.repairWanted()); } });
+    commands.push({
+      name: `Rehearse ${openScript.name}`,
+      hint: 'do',
+      icon: 'play-fill',
+      run: () => {
+        store.dispatch(scriptsActions.rehearseWanted());
+      },
+    });
+    commands.push({
+      name: `Correlate ${openScript.name}`,
+      hint: 'do',
+      icon: 'bezier',
+      run: () => {
+        store.dispatch(scriptsActions.correlateWanted({ secondTakeId: openScript.secondTakeId }));
+      },
+    });
+    commands.push({
+      name: `Rehearse and repair ${openScript.name}`,
+      hint: 'do',
+      icon: 'tools',
+      run: () => {
+        store.dispatch(scriptsActions.repairWanted());
+      },
+    });
   }
   for (const one of takes) commands.push({ name: one.name, hint: 'take', icon: 'record-circle', run: go(`/takes/${one.id}`) });
   for (const one of scripts) commands.push({ name: one.name, hint: 'script', icon: 'bezier2', run: go(`/scripts/${one.id}`) });
   for (const one of tables) commands.push({ name: one.name, hint: 'data', icon: 'table', run: go(`/data/${one.id}`) });
   for (const one of workloads) {
     commands.push({ name: one.name, hint: 'workload', icon: 'people', run: go(`/workloads/${one.id}`) });
-    commands.push({ name: `Run ${one.name}`, hint: 'do', icon: 'play-fill', run: () => { store.dispatch(workloadsActions.runWanted({ id: one.id })); } });
+    commands.push({
+      name: `Run ${one.name}`,
+      hint: 'do',
+      icon: 'play-fill',
+      run: () => {
+        store.dispatch(workloadsActions.runWanted({ id: one.id }));
+      },
+    });
   }
-  for (const one of runs) commands.push({ name: `Run ${one.number}, ${one.workload.name}`, hint: 'run', icon: 'activity', run: go(`/runs/${one.id}`) });
+  for (const one of runs)
+    commands.push({ name: `Run ${one.number}, ${one.workload.name}`, hint: 'run', icon: 'activity', run: go(`/runs/${one.id}`) });
   return commands;
 }
 

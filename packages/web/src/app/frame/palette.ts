@@ -6,18 +6,66 @@ import { matchCommands, type Command } from './commands';
 @Component({
   selector: 'app-palette',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<div class="modal-body p-2" (keydown)="key($event)">
-    <input class="ask" aria-label="Go anywhere, do anything" placeholder="Go anywhere, do anything" ngbAutofocus role="combobox" aria-expanded="true" aria-controls="palette-list" [attr.aria-activedescendant]="'command-' + at()" (input)="type($any($event.target).value)" />
+  template: `<div class="modal-body p-2">
+    <input
+      class="ask"
+      aria-label="Go anywhere, do anything"
+      placeholder="Go anywhere, do anything"
+      ngbAutofocus
+      role="combobox"
+      aria-expanded="true"
+      aria-controls="palette-list"
+      [attr.aria-activedescendant]="'command-' + at()"
+      (input)="type($any($event.target).value)"
+      (keydown)="key($event)"
+    />
     <ul id="palette-list" role="listbox" aria-label="Commands">
       @for (one of found(); track $index) {
-        <li role="option" [id]="'command-' + $index" [class.on]="$index === at()" [attr.aria-selected]="$index === at()" (click)="run(one)" (keydown.enter)="run(one)" tabindex="-1"><i class="bi bi-{{ one.icon }}" aria-hidden="true"></i><span>{{ one.name }}</span><span class="muted small">{{ one.hint }}</span></li>
-      } @empty { <li class="muted" role="option" aria-selected="false">Nothing has that name.</li> }
-    </ul></div>`,
+        <li
+          role="option"
+          [id]="'command-' + $index"
+          [class.on]="$index === at()"
+          [attr.aria-selected]="$index === at()"
+          (click)="run(one)"
+          (keydown.enter)="run(one)"
+          tabindex="-1"
+        >
+          <i class="bi bi-{{ one.icon }}" aria-hidden="true"></i><span>{{ one.name }}</span
+          ><span class="muted small">{{ one.hint }}</span>
+        </li>
+      } @empty {
+        <li class="muted" role="option" aria-selected="false">Nothing has that name.</li>
+      }
+    </ul>
+  </div>`,
   styles: `
-    .ask { width: 100%; font: 15px var(--ui); padding: 8px 10px; border: 1px solid var(--line-strong); border-radius: 6px; background: var(--paper); color: var(--ink); }
-    ul { list-style: none; margin: 8px 0 0; padding: 0; max-height: 420px; overflow: auto; }
-    li { display: grid; grid-template-columns: 24px 1fr auto; padding: 6px 10px; border-radius: 6px; cursor: pointer; }
-    li.on, li:hover { background: var(--clay-soft); }
+    .ask {
+      width: 100%;
+      font: 15px var(--ui);
+      padding: 8px 10px;
+      border: 1px solid var(--line-strong);
+      border-radius: 6px;
+      background: var(--paper);
+      color: var(--ink);
+    }
+    ul {
+      list-style: none;
+      margin: 8px 0 0;
+      padding: 0;
+      max-height: 420px;
+      overflow: auto;
+    }
+    li {
+      display: grid;
+      grid-template-columns: 24px 1fr auto;
+      padding: 6px 10px;
+      border-radius: 6px;
+      cursor: pointer;
+    }
+    li.on,
+    li:hover {
+      background: var(--clay-soft);
+    }
   `,
 })
 export class Palette {

@@ -48,7 +48,9 @@ export const projectEffects = {
         ofType(projectActions.opened),
         switchMap(() =>
           forkJoin([api.projects(), api.environments()]).pipe(
-            map(([projects, environments]) => projectActions.loaded({ name: projects[0]?.name ?? '', environment: environments[0] ?? null })),
+            map(([projects, environments]) =>
+              projectActions.loaded({ name: projects[0]?.name ?? '', environment: environments[0] ?? null }),
+            ),
             orTell(),
           ),
         ),
@@ -59,7 +61,12 @@ export const projectEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(projectActions.boardAsked),
-        switchMap(() => api.board().pipe(map((board) => projectActions.boardLoaded({ board })), orTell())),
+        switchMap(() =>
+          api.board().pipe(
+            map((board) => projectActions.boardLoaded({ board })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -67,7 +74,12 @@ export const projectEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       merge(actions.pipe(ofType(projectActions.opened))).pipe(
         switchMap(() => timer(0, livePollMs)),
-        switchMap(() => api.live().pipe(map((live) => projectActions.liveLoaded({ live })), orNothing())),
+        switchMap(() =>
+          api.live().pipe(
+            map((live) => projectActions.liveLoaded({ live })),
+            orNothing(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -75,7 +87,12 @@ export const projectEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(projectActions.environmentChanged),
-        switchMap(({ environment }) => api.saveEnvironment(environment).pipe(map((saved) => projectActions.environmentSaved({ environment: saved })), orTell())),
+        switchMap(({ environment }) =>
+          api.saveEnvironment(environment).pipe(
+            map((saved) => projectActions.environmentSaved({ environment: saved })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),

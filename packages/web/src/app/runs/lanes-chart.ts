@@ -10,18 +10,41 @@ const lanes = [
 ];
 
 /** Four lanes on one time axis with one cursor: users, throughput, response time, failures. */
-export function lanesOptions(points: readonly LanePoint[], seconds: number, limitMs: number | null, colour: (name: string) => string): EChartsCoreOption {
+export function lanesOptions(
+  points: readonly LanePoint[],
+  seconds: number,
+  limitMs: number | null,
+  colour: (name: string) => string,
+): EChartsCoreOption {
   let top = 4;
   const grids: object[] = [];
   const titles: object[] = [];
   for (const lane of lanes) {
-    titles.push({ text: lane.title, left: 44, top: `${top - 4}%`, textStyle: { fontSize: 13, fontWeight: 600, color: colour('ink'), fontFamily: 'Figtree Variable' } });
-    titles.push({ text: lane.unit, right: 16, top: `${top - 4}%`, textStyle: { fontSize: 12, fontWeight: 400, color: colour('ink-2'), fontFamily: 'Figtree Variable' } });
+    titles.push({
+      text: lane.title,
+      left: 44,
+      top: `${top - 4}%`,
+      textStyle: { fontSize: 13, fontWeight: 600, color: colour('ink'), fontFamily: 'Figtree Variable' },
+    });
+    titles.push({
+      text: lane.unit,
+      right: 16,
+      top: `${top - 4}%`,
+      textStyle: { fontSize: 12, fontWeight: 400, color: colour('ink-2'), fontFamily: 'Figtree Variable' },
+    });
     grids.push({ left: 48, right: 18, top: `${top}%`, height: `${lane.share - 7}%`, containLabel: false });
     top += lane.share + 3;
   }
   const at = (value: (point: LanePoint) => number | null) => points.map((point) => [point.second, value(point)]);
-  const line = (index: number, name: string, data: unknown[], own: object) => ({ name, type: 'line', xAxisIndex: index, yAxisIndex: index, symbol: 'none', data, ...own });
+  const line = (index: number, name: string, data: unknown[], own: object) => ({
+    name,
+    type: 'line',
+    xAxisIndex: index,
+    yAxisIndex: index,
+    symbol: 'none',
+    data,
+    ...own,
+  });
   return {
     animation: false,
     textStyle: { fontFamily: 'Figtree Variable' },
@@ -62,17 +85,58 @@ export function lanesOptions(points: readonly LanePoint[], seconds: number, limi
       splitLine: { lineStyle: { color: colour('line') } },
     })),
     series: [
-      line(0, 'users', at((one) => one.users), { step: 'end', lineStyle: { color: colour('ink'), width: 2 } }),
-      line(1, 'per second', at((one) => one.perSecond), { lineStyle: { color: colour('s0'), width: 1.6 }, areaStyle: { color: colour('teal-soft') } }),
-      line(2, 'p50', at((one) => one.p50Ms), { stack: 'band', lineStyle: { opacity: 0 } }),
-      line(2, 'band', at((one) => (one.p95Ms === null || one.p50Ms === null ? null : one.p95Ms - one.p50Ms)), { stack: 'band', lineStyle: { opacity: 0 }, areaStyle: { color: colour('s4'), opacity: 0.25 } }),
-      line(2, 'p95', at((one) => one.p95Ms), {
-        lineStyle: { color: colour('ink'), width: 1.6 },
-        ...(limitMs === null
-          ? {}
-          : { markLine: { silent: true, symbol: 'none', lineStyle: { color: colour('clay'), type: 'dashed' }, label: { formatter: `limit ${limitMs.toLocaleString('en')}`, position: 'insideEndTop', color: colour('clay') }, data: [{ yAxis: limitMs }] } }),
-      }),
-      { name: 'failures', type: 'bar', xAxisIndex: 3, yAxisIndex: 3, data: at((one) => one.failures), itemStyle: { color: colour('red') }, barMaxWidth: 6 },
+      line(
+        0,
+        'users',
+        at((one) => one.users),
+        { step: 'end', lineStyle: { color: colour('ink'), width: 2 } },
+      ),
+      line(
+        1,
+        'per second',
+        at((one) => one.perSecond),
+        { lineStyle: { color: colour('s0'), width: 1.6 }, areaStyle: { color: colour('teal-soft') } },
+      ),
+      line(
+        2,
+        'p50',
+        at((one) => one.p50Ms),
+        { stack: 'band', lineStyle: { opacity: 0 } },
+      ),
+      line(
+        2,
+        'band',
+        at((one) => (one.p95Ms === null || one.p50Ms === null ? null : one.p95Ms - one.p50Ms)),
+        { stack: 'band', lineStyle: { opacity: 0 }, areaStyle: { color: colour('s4'), opacity: 0.25 } },
+      ),
+      line(
+        2,
+        'p95',
+        at((one) => one.p95Ms),
+        {
+          lineStyle: { color: colour('ink'), width: 1.6 },
+          ...(limitMs === null
+            ? {}
+            : {
+                markLine: {
+                  silent: true,
+                  symbol: 'none',
+                  lineStyle: { color: colour('clay'), type: 'dashed' },
+                  label: { formatter: `limit ${limitMs.toLocaleString('en')}`, position: 'insideEndTop', color: colour('clay') },
+                  data: [{ yAxis: limitMs }],
+                },
+              }),
+        },
+      ),
+      {
+        name: 'failures',
+        type: 'bar',
+        xAxisIndex: 3,
+        yAxisIndex: 3,
+        data: at((one) => one.failures),
+        itemStyle: { color: colour('red') },
+        barMaxWidth: 6,
+      },
     ],
   };
 }

@@ -54,10 +54,13 @@ export class RunScreen implements OnDestroy {
     const run = this.result()?.run;
     if (!run) return { shape: 'none', text: '' };
     if (run.state === 'interrupted') return { shape: 'drifted', text: 'Interrupted: no verdict' };
-    if (run.state === 'aborted' || run.state === 'failed') return { shape: 'failed', text: `${run.state === 'aborted' ? 'Aborted' : 'Failed'}: no verdict` };
+    if (run.state === 'aborted' || run.state === 'failed')
+      return { shape: 'failed', text: `${run.state === 'aborted' ? 'Aborted' : 'Failed'}: no verdict` };
     if (run.verdict === 'held') return { shape: 'passed', text: 'All criteria held' };
     const missed = this.result()?.criteria.filter((one) => !one.held).length ?? 0;
-    return run.verdict === 'missed' ? { shape: 'failed', text: `${missed} of ${this.result()?.criteria.length ?? 0} criteria missed` } : { shape: 'none', text: 'No criteria were set' };
+    return run.verdict === 'missed'
+      ? { shape: 'failed', text: `${missed} of ${this.result()?.criteria.length ?? 0} criteria missed` }
+      : { shape: 'none', text: 'No criteria were set' };
   });
   readonly trusted = computed(() => this.result()?.trust.every((one) => one.good) ?? false);
   readonly clock = clock;

@@ -51,7 +51,9 @@ export const runsFeature = createFeature({
   reducer: createReducer(
     initial,
     on(runsActions.listLoaded, (state, { list }) => ({ ...state, list, listed: true })),
-    on(runsActions.opened, (state, { id }) => (state.result?.run.id === id ? state : { ...initial, list: state.list, listed: state.listed })),
+    on(runsActions.opened, (state, { id }) =>
+      state.result?.run.id === id ? state : { ...initial, list: state.list, listed: state.listed },
+    ),
     on(runsActions.loaded, (state, { result, lanes }) => ({
       ...state,
       result,
@@ -62,13 +64,18 @@ export const runsFeature = createFeature({
     })),
     on(runsActions.secondCame, (state, { live }) => ({
       ...state,
-      lanes: [...state.lanes.filter((one) => one.second !== live.point.second), live.point].sort((left, right) => left.second - right.second),
+      lanes: [...state.lanes.filter((one) => one.second !== live.point.second), live.point].sort(
+        (left, right) => left.second - right.second,
+      ),
       users: [...live.users].sort((left, right) => left.user - right.user),
       failures: groupFailures([...state.failures, ...live.failures.map((one) => ({ ...one, example: null }))]),
       passed: state.passed + live.iterationsPassed,
       failed: state.failed + live.iterationsFailed,
     })),
-    on(runsActions.runChanged, (state, { run }) => ({ ...state, result: state.result && state.result.run.id === run.id ? { ...state.result, run } : state.result })),
+    on(runsActions.runChanged, (state, { run }) => ({
+      ...state,
+      result: state.result?.run.id === run.id ? { ...state.result, run } : state.result,
+    })),
   ),
 });
 
@@ -77,7 +84,12 @@ export const runsEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(runsActions.listAsked),
-        switchMap(() => api.runs().pipe(map((list) => runsActions.listLoaded({ list })), orTell())),
+        switchMap(() =>
+          api.runs().pipe(
+            map((list) => runsActions.listLoaded({ list })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -85,7 +97,12 @@ export const runsEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(runsActions.opened),
-        switchMap(({ id }) => forkJoin([api.run(id), api.lanes(id)]).pipe(map(([result, lanes]) => runsActions.loaded({ result, lanes })), orTell())),
+        switchMap(({ id }) =>
+          forkJoin([api.run(id), api.lanes(id)]).pipe(
+            map(([result, lanes]) => runsActions.loaded({ result, lanes })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -100,7 +117,9 @@ export const runsEffects = {
                   if (kind === 'second') return of(runsActions.secondCame({ live: data as LiveSecond }));
                   const run = data as Run;
                   // The end of a run brings its final figures.
-                  return isLive(run) ? of(runsActions.runChanged({ run })) : concat(of(runsActions.runChanged({ run })), of(runsActions.opened({ id: run.id })));
+                  return isLive(run)
+                    ? of(runsActions.runChanged({ run }))
+                    : concat(of(runsActions.runChanged({ run })), of(runsActions.opened({ id: run.id })));
                 }),
                 takeUntil(actions.pipe(ofType(runsActions.closed, runsActions.opened))),
               )
@@ -113,7 +132,12 @@ export const runsEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(runsActions.finishWanted),
-        switchMap(({ id }) => api.finishRun(id).pipe(map(() => runsActions.asked()), orTell())),
+        switchMap(({ id }) =>
+          api.finishRun(id).pipe(
+            map(() => runsActions.asked()),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -121,7 +145,12 @@ export const runsEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(runsActions.abortWanted),
-        switchMap(({ id }) => api.abortRun(id).pipe(map(() => runsActions.asked()), orTell())),
+        switchMap(({ id }) =>
+          api.abortRun(id).pipe(
+            map(() => runsActions.asked()),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),

@@ -15,26 +15,44 @@ export interface BindChoice {
   selector: 'app-bind-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink],
-  template: `<div class="modal-header"><h2 class="m-0">Take “{{ short() }}” from data</h2>
-      <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button></div>
+  template: `<div class="modal-header">
+      <h2 class="m-0">Take “{{ short() }}” from data</h2>
+      <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
+    </div>
     <div class="modal-body">
       @if (tables().length === 0) {
         <p>There is no data table yet. Import a CSV file or generate rows first.</p>
         <a class="act main" routerLink="/data" (click)="modal.dismiss()">Open the data</a>
       } @else {
-        <label class="field mb-3">Column
+        <label class="field mb-3"
+          >Column
           <select #choice (change)="chosen.set(+choice.value)">
-            @for (one of columns(); track $index) { <option [value]="$index">{{ one.table.name }} · {{ one.column }} ({{ one.table.rowCount - one.table.spentCount }} free rows)</option> }
-          </select></label>
+            @for (one of columns(); track $index) {
+              <option [value]="$index">
+                {{ one.table.name }} · {{ one.column }} ({{ one.table.rowCount - one.table.spentCount }} free rows)
+              </option>
+            }
+          </select></label
+        >
         <b class="small">It is sent at {{ places().length }} {{ places().length === 1 ? 'place' : 'places' }}</b>
         @for (place of places(); track $index) {
-          <label class="d-flex gap-2 align-items-center mono"><input type="checkbox" [checked]="!left().has($index)" (change)="toggle($index)" /> step {{ place.number }}, {{ place.name }} · {{ place.place }}</label>
+          <label class="d-flex gap-2 align-items-center mono"
+            ><input type="checkbox" [checked]="!left().has($index)" (change)="toggle($index)" /> step {{ place.number }}, {{ place.name }} ·
+            {{ place.place }}</label
+          >
         }
-        <p class="muted small mt-3 mb-0">Every virtual user gets its own row, and no row is dealt twice. Places with another wrapping (JSON inside a form, percent signs) are found too.</p>
+        <p class="muted small mt-3 mb-0">
+          Every virtual user gets its own row, and no row is dealt twice. Places with another wrapping (JSON inside a form, percent signs)
+          are found too.
+        </p>
       }
     </div>
-    <div class="modal-footer"><button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="done()" [disabled]="columns().length === 0 || left().size === places().length">Take it from data</button></div>`,
+    <div class="modal-footer">
+      <button class="act" (click)="modal.dismiss()">Cancel</button>
+      <button class="act main" (click)="done()" [disabled]="columns().length === 0 || left().size === places().length">
+        Take it from data
+      </button>
+    </div>`,
 })
 export class BindDialog {
   readonly modal = inject(NgbActiveModal);
@@ -61,7 +79,12 @@ export class BindDialog {
   done(): void {
     const chosen = this.columns()[this.chosen()];
     if (!chosen) return;
-    const choice: BindChoice = { ...chosen, places: this.places().filter((_, index) => !this.left().has(index)).map(({ step, place }) => ({ step, place })) };
+    const choice: BindChoice = {
+      ...chosen,
+      places: this.places()
+        .filter((_, index) => !this.left().has(index))
+        .map(({ step, place }) => ({ step, place })),
+    };
     this.modal.close(choice);
   }
 }

@@ -11,15 +11,31 @@ import { scriptsFeature } from './scripts.feature';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink],
   template: `<div class="page">
-    <div class="page-head"><h1>Scripts</h1><span class="muted small">what one virtual user does, made from a take</span></div>
+    <div class="page-head">
+      <h1>Scripts</h1>
+      <span class="muted small">what one virtual user does, made from a take</span>
+    </div>
     @if (scripts().length > 0) {
       <div class="card-box">
         <table class="grid" aria-label="Scripts">
-          <thead><tr><th>Script</th><th class="num">Transactions</th><th class="num">Requests</th><th class="num">Handoffs</th><th class="num">Unsure</th><th></th></tr></thead>
+          <thead>
+            <tr>
+              <th>Script</th>
+              <th class="num">Transactions</th>
+              <th class="num">Requests</th>
+              <th class="num">Handoffs</th>
+              <th class="num">Unsure</th>
+              <th></th>
+            </tr>
+          </thead>
           <tbody>
             @for (script of scripts(); track script.id) {
               <tr>
-                <td><a [routerLink]="['/scripts', script.id]"><b>{{ script.name }}</b></a></td>
+                <td>
+                  <a [routerLink]="['/scripts', script.id]"
+                    ><b>{{ script.name }}</b></a
+                  >
+                </td>
                 <td class="num">{{ script.transactions.length }}</td>
                 <td class="num">{{ requests(script) }}</td>
                 <td class="num">{{ script.handoffs.length }}</td>
@@ -29,7 +45,9 @@ import { scriptsFeature } from './scripts.feature';
                     <button class="act slim danger" (click)="remove(script.id)">Delete with its rehearsals</button>
                     <button class="act slim" (click)="asked.set('')">Keep</button>
                   } @else {
-                    <button class="act slim" (click)="asked.set(script.id)" [attr.aria-label]="'Delete ' + script.name"><i class="bi bi-trash" aria-hidden="true"></i></button>
+                    <button class="act slim" (click)="asked.set(script.id)" [attr.aria-label]="'Delete ' + script.name">
+                      <i class="bi bi-trash" aria-hidden="true"></i>
+                    </button>
                   }
                 </td>
               </tr>
@@ -38,7 +56,9 @@ import { scriptsFeature } from './scripts.feature';
         </table>
       </div>
     } @else if (listed()) {
-      <div class="card-box empty">No script yet. Open a take and make one from it.<br /><a class="act main" routerLink="/takes">Open the takes</a></div>
+      <div class="card-box empty">
+        No script yet. Open a take and make one from it.<br /><a class="act main" routerLink="/takes">Open the takes</a>
+      </div>
     }
   </div>`,
 })

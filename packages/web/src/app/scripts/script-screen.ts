@@ -64,11 +64,19 @@ export class ScriptScreen {
   readonly verdicts = computed(() => new Map(this.rehearsal()?.steps.map((one) => [one.step, one])));
   readonly counts = computed(() => {
     const all = this.coverage();
-    return classes.map((one) => ({ ...one, count: all.filter((value) => value.class === one.id).length, percent: 0 })).map((one) => ({ ...one, percent: all.length === 0 ? 0 : (100 * one.count) / all.length }));
+    return classes
+      .map((one) => ({ ...one, count: all.filter((value) => value.class === one.id).length, percent: 0 }))
+      .map((one) => ({ ...one, percent: all.length === 0 ? 0 : (100 * one.count) / all.length }));
   });
   readonly filtered = computed(() => {
     const wanted = this.filter();
-    return wanted === null ? null : new Set(this.coverage().filter((one) => one.class === wanted).map((one) => one.step));
+    return wanted === null
+      ? null
+      : new Set(
+          this.coverage()
+            .filter((one) => one.class === wanted)
+            .map((one) => one.step),
+        );
   });
   readonly exchange = computed(() => {
     const step = this.step();
@@ -153,7 +161,9 @@ export class ScriptScreen {
     }
     if (ctrl || event.altKey) return;
     const string = this.strings().find((one) => one.handoff.id === this.handoff());
-    const ids = this.rows().filter((one) => one.kind === 'request').map((one) => one.id);
+    const ids = this.rows()
+      .filter((one) => one.kind === 'request')
+      .map((one) => one.id);
     const at = ids.indexOf(this.selected() ?? '');
     if (event.key === 'j') this.select(ids[Math.min(ids.length - 1, at + 1)] ?? '');
     else if (event.key === 'k') this.select(ids[Math.max(0, at - 1)] ?? '');

@@ -17,7 +17,12 @@ export const scriptsEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(scriptsActions.listAsked),
-        switchMap(() => api.scripts().pipe(map((list) => scriptsActions.listLoaded({ list })), orTell())),
+        switchMap(() =>
+          api.scripts().pipe(
+            map((list) => scriptsActions.listLoaded({ list })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -26,7 +31,10 @@ export const scriptsEffects = {
       actions.pipe(
         ofType(scriptsActions.scriptOpened),
         switchMap(({ id }) =>
-          forkJoin([api.script(id), api.rehearsals(id)]).pipe(map(([script, rehearsals]) => scriptsActions.scriptLoaded({ script, rehearsals })), orTell()),
+          forkJoin([api.script(id), api.rehearsals(id)]).pipe(
+            map(([script, rehearsals]) => scriptsActions.scriptLoaded({ script, rehearsals })),
+            orTell(),
+          ),
         ),
       ),
     { functional: true },
@@ -37,7 +45,14 @@ export const scriptsEffects = {
         ofType(scriptsActions.edited, scriptsActions.undone, scriptsActions.redone),
         debounceTime(250),
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
-        switchMap(([, script]) => (script ? api.saveScript(script).pipe(map((saved) => scriptsActions.saved({ script: saved })), orTell()) : of())),
+        switchMap(([, script]) =>
+          script
+            ? api.saveScript(script).pipe(
+                map((saved) => scriptsActions.saved({ script: saved })),
+                orTell(),
+              )
+            : of(),
+        ),
       ),
     { functional: true },
   ),
@@ -47,7 +62,12 @@ export const scriptsEffects = {
         ofType(scriptsActions.correlateWanted),
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
         switchMap(([{ secondTakeId }, script]) =>
-          script ? api.correlate(script.id, secondTakeId).pipe(map((done) => scriptsActions.correlated(done)), orTell(scriptsActions.workFailed())) : of(),
+          script
+            ? api.correlate(script.id, secondTakeId).pipe(
+                map((done) => scriptsActions.correlated(done)),
+                orTell(scriptsActions.workFailed()),
+              )
+            : of(),
         ),
       ),
     { functional: true },
@@ -75,7 +95,12 @@ export const scriptsEffects = {
         ofType(scriptsActions.repairWanted),
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
         switchMap(([, script]) =>
-          script ? api.repair(script.id).pipe(map((done) => scriptsActions.repaired(done)), orTell(scriptsActions.workFailed())) : of(),
+          script
+            ? api.repair(script.id).pipe(
+                map((done) => scriptsActions.repaired(done)),
+                orTell(scriptsActions.workFailed()),
+              )
+            : of(),
         ),
       ),
     { functional: true },
@@ -106,7 +131,12 @@ export const scriptsEffects = {
                 switchMap((bound) =>
                   concat(
                     of(scriptsActions.bound({ script: bound })),
-                    of(messageActions.told({ tone: 'good', text: `“${value}” now comes from ${table.name}, column ${column}, at ${places.length} place(s).` })),
+                    of(
+                      messageActions.told({
+                        tone: 'good',
+                        text: `“${value}” now comes from ${table.name}, column ${column}, at ${places.length} place(s).`,
+                      }),
+                    ),
                   ),
                 ),
                 orTell(),
@@ -120,7 +150,12 @@ export const scriptsEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(scriptsActions.deleteWanted),
-        switchMap(({ id }) => api.deleteScript(id).pipe(switchMap(() => concat(of(scriptsActions.listAsked()), of(projectActions.boardAsked()))), orTell())),
+        switchMap(({ id }) =>
+          api.deleteScript(id).pipe(
+            switchMap(() => concat(of(scriptsActions.listAsked()), of(projectActions.boardAsked()))),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),

@@ -51,12 +51,16 @@ export const scriptsFeature = createFeature({
   reducer: createReducer(
     initial,
     on(scriptsActions.listLoaded, (state, { list }) => adapter.setAll(list, { ...state, listed: true })),
-    on(scriptsActions.scriptOpened, (state, { id }) => (state.current?.id === id ? state : { ...initial, ids: state.ids, entities: state.entities, listed: state.listed })),
+    on(scriptsActions.scriptOpened, (state, { id }) =>
+      state.current?.id === id ? state : { ...initial, ids: state.ids, entities: state.entities, listed: state.listed },
+    ),
     on(scriptsActions.scriptLoaded, (state, { script, rehearsals }) => ({ ...state, current: script, rehearsals })),
     on(scriptsActions.edited, (state, { edit }) => (state.current ? changed(state, editScript(state.current, edit)) : state)),
     on(scriptsActions.undone, (state) => {
       const before = state.past.at(-1);
-      return before && state.current ? { ...state, current: before, past: state.past.slice(0, -1), future: [state.current, ...state.future] } : state;
+      return before && state.current
+        ? { ...state, current: before, past: state.past.slice(0, -1), future: [state.current, ...state.future] }
+        : state;
     }),
     on(scriptsActions.redone, (state) => {
       const [after, ...rest] = state.future;
@@ -64,7 +68,12 @@ export const scriptsFeature = createFeature({
     }),
     on(scriptsActions.stepSelected, (state, { step }) => ({ ...state, step })),
     on(scriptsActions.handoffSelected, (state, { handoff }) => ({ ...state, handoff })),
-    on(scriptsActions.correlateWanted, (state) => ({ ...state, busy: 'Correlating: looking up every sent value in every response', report: null, rounds: [] })),
+    on(scriptsActions.correlateWanted, (state) => ({
+      ...state,
+      busy: 'Correlating: looking up every sent value in every response',
+      report: null,
+      rounds: [],
+    })),
     on(scriptsActions.correlated, (state, { script, report }) => ({ ...changed(state, script), busy: null, report })),
     on(scriptsActions.rehearseWanted, (state) => ({ ...state, busy: 'Rehearsing', played: 0, report: null, rounds: [] })),
     on(scriptsActions.repairWanted, (state) => ({ ...state, busy: 'Rehearsing and repairing', played: 0, report: null, rounds: [] })),

@@ -1,7 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { coverage, describeExtractor, requestSteps, type ClassifiedValue, type Exchange, type RehearsedStep, type RequestStep, type Script } from '@sturdy/core';
+import {
+  carriesValue,
+  coverage,
+  describeExtractor,
+  requestSteps,
+  type ClassifiedValue,
+  type Exchange,
+  type RehearsedStep,
+  type RequestStep,
+  type Script,
+} from '@sturdy/core';
 import { dataFeature } from '../data/data';
 import { hue } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
@@ -25,10 +35,19 @@ const classNames: Record<ClassifiedValue['class'], string> = {
   selector: 'app-step-drawer',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [TemplateView, HeaderList, BodyView, VerdictShape],
-  template: `<div class="top"><app-verdict [verdict]="rehearsed()?.verdict ?? 'none'" /><b>{{ number() }} · {{ step().name }}</b></div>
+  template: `<div class="top">
+      <app-verdict [verdict]="rehearsed()?.verdict ?? 'none'" /><b>{{ number() }} · {{ step().name }}</b>
+    </div>
     <div class="tabs" role="tablist">
       @for (tab of tabs; track tab) {
-        <button role="tab" [class.on]="tabNow() === tab" [attr.aria-selected]="tabNow() === tab" (click)="tabNow.set(tab)">{{ tab }}@if (tab === 'Values') { {{ values().length }} } @else if (tab === 'Handoffs') { {{ handoffs().length }} }</button>
+        <button role="tab" [class.on]="tabNow() === tab" [attr.aria-selected]="tabNow() === tab" (click)="tabNow.set(tab)">
+          {{ tab }}
+          @if (tab === 'Values') {
+            {{ values().length }}
+          } @else if (tab === 'Handoffs') {
+            {{ handoffs().length }}
+          }
+        </button>
       }
     </div>
     <div class="scroll" tabindex="0" role="region" aria-label="Details of the step">
@@ -40,19 +59,37 @@ const classNames: Record<ClassifiedValue['class'], string> = {
       @switch (tabNow()) {
         @case ('Request') {
           <dl class="kv">
-            <dt>{{ step().method }}</dt><dd><app-template-view [template]="step().url" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" /></dd>
-            @for (header of step().headers; track $index) {
-              <dt>{{ header.name }}</dt><dd><app-template-view [template]="header.value" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" /></dd>
+            <dt>{{ step().method }}</dt>
+            <dd><app-template-view [template]="step().url" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" /></dd>
+            @for (header of telling(); track $index) {
+              <dt>{{ header.name }}</dt>
+              <dd>
+                <app-template-view [template]="header.value" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" />
+              </dd>
             }
           </dl>
           @if (step().body; as body) {
             <div class="muted small">Body</div>
-            <div class="bodybox mono"><app-template-view [template]="body" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" /></div>
+            <div class="bodybox mono">
+              <app-template-view [template]="body" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" />
+            </div>
           }
+          <details class="mt-3">
+            <summary class="muted small">{{ plain().length }} headers that describe the browser</summary>
+            <dl class="kv mt-2">
+              @for (header of plain(); track $index) {
+                <dt>{{ header.name }}</dt>
+                <dd><app-template-view [template]="header.value" [script]="script()" /></dd>
+              }
+            </dl>
+          </details>
         }
         @case ('Response') {
           @if (exchange()?.response; as response) {
-            <p class="mb-2"><b>{{ response.status }}</b> {{ response.statusText }} <span class="muted">as recorded; accepted: {{ step().expect.statuses.join(', ') }}</span></p>
+            <p class="mb-2">
+              <b>{{ response.status }}</b> {{ response.statusText }}
+              <span class="muted">as recorded; accepted: {{ step().expect.statuses.join(', ') }}</span>
+            </p>
             <app-header-list [headers]="response.headers" />
             <app-body-view [body]="response.body" />
           } @else {
@@ -61,14 +98,35 @@ const classNames: Record<ClassifiedValue['class'], string> = {
         }
         @case ('Values') {
           <table class="grid" aria-label="Values that this step sends">
-            <thead><tr><th>Where</th><th>Recorded</th><th>On replay</th><th></th></tr></thead>
+            <thead>
+              <tr>
+                <th>Where</th>
+                <th>Recorded</th>
+                <th>On replay</th>
+                <th></th>
+              </tr>
+            </thead>
             <tbody>
               @for (value of values(); track value.place) {
-                <tr><td class="mono">{{ value.place }}</td><td class="mono">{{ value.value.length > 28 ? value.value.slice(0, 28) + '…' : value.value }}</td><td>{{ classNames[value.class] }}</td>
-                  <td class="num">@if (value.class === 'fixed' || value.class === 'unsure' || value.class === 'client-made') { <button class="act slim" (click)="bind(value)">Take from data</button> }</td></tr>
-                @if (reasonOf(value); as reason) { <tr class="sub"><td colspan="4">{{ reason }}</td></tr> }
+                <tr>
+                  <td class="mono">{{ value.place }}</td>
+                  <td class="mono">{{ value.value.length > 28 ? value.value.slice(0, 28) + '…' : value.value }}</td>
+                  <td>{{ classNames[value.class] }}</td>
+                  <td class="num">
+                    @if (value.class === 'fixed' || value.class === 'unsure' || value.class === 'client-made') {
+                      <button class="act slim" (click)="bind(value)">Take from data</button>
+                    }
+                  </td>
+                </tr>
+                @if (reasonOf(value); as reason) {
+                  <tr class="sub">
+                    <td colspan="4">{{ reason }}</td>
+                  </tr>
+                }
               } @empty {
-                <tr><td class="muted">This step sends no value of its own.</td></tr>
+                <tr>
+                  <td class="muted">This step sends no value of its own.</td>
+                </tr>
               }
             </tbody>
           </table>
@@ -78,8 +136,10 @@ const classNames: Record<ClassifiedValue['class'], string> = {
             <div class="note" [style.border-color]="one.colour">
               <b>{{ one.handoff.name }}</b> · {{ one.handoff.evidence }}<br />
               {{ one.given ? 'Read here' : 'Sent here; read at step ' + one.origin }} from {{ one.from }}. {{ one.handoff.reason }}
-              <div class="mt-2"><button class="act slim" (click)="isolate(one.handoff.id)">Show its string</button>
-                <button class="act slim" (click)="drop(one.handoff.id)">Send as recorded again</button></div>
+              <div class="mt-2">
+                <button class="act slim" (click)="isolate(one.handoff.id)">Show its string</button>
+                <button class="act slim" (click)="drop(one.handoff.id)">Send as recorded again</button>
+              </div>
             </div>
           } @empty {
             <p class="muted">No handoff starts or ends here.</p>
@@ -88,13 +148,48 @@ const classNames: Record<ClassifiedValue['class'], string> = {
       }
     </div>`,
   styles: `
-    :host { display: flex; flex-direction: column; min-height: 0; height: 100%; }
-    .top { padding: 12px 16px 4px; display: flex; gap: 8px; align-items: center; font-size: 15px; }
-    .scroll { overflow: auto; padding: 12px 16px; flex: 1; }
-    .kv { display: grid; grid-template-columns: 112px 1fr; gap: 5px 10px; font: 12.5px/1.55 var(--mono); margin: 0 0 12px; }
-    dt { font-weight: 400; color: var(--ink-2); overflow-wrap: anywhere; }
-    dd { margin: 0; overflow-wrap: anywhere; min-width: 0; }
-    .bodybox { background: var(--paper); border: 1px solid var(--line); border-radius: 6px; padding: 9px 11px; line-height: 1.9; }
+    :host {
+      display: flex;
+      flex-direction: column;
+      min-height: 0;
+      height: 100%;
+    }
+    .top {
+      padding: 12px 16px 4px;
+      display: flex;
+      gap: 8px;
+      align-items: center;
+      font-size: 15px;
+    }
+    .scroll {
+      overflow: auto;
+      padding: 12px 16px;
+      flex: 1;
+    }
+    .kv {
+      display: grid;
+      grid-template-columns: 112px 1fr;
+      gap: 5px 10px;
+      font: 12.5px/1.55 var(--mono);
+      margin: 0 0 12px;
+    }
+    dt {
+      font-weight: 400;
+      color: var(--ink-2);
+      overflow-wrap: anywhere;
+    }
+    dd {
+      margin: 0;
+      overflow-wrap: anywhere;
+      min-width: 0;
+    }
+    .bodybox {
+      background: var(--paper);
+      border: 1px solid var(--line);
+      border-radius: 6px;
+      padding: 9px 11px;
+      line-height: 1.9;
+    }
   `,
 })
 export class StepDrawer {
@@ -111,18 +206,30 @@ export class StepDrawer {
   readonly classNames = classNames;
   readonly number = computed(() => requestSteps(this.script()).find(({ step }) => step.id === this.step().id)?.number ?? 0);
   readonly values = computed(() => coverage(this.script()).filter((one) => one.step === this.step().id));
+  readonly telling = computed(() => this.step().headers.filter(({ name }) => carriesValue(name) || /^content-type$/i.test(name)));
+  readonly plain = computed(() => this.step().headers.filter((one) => !this.telling().includes(one)));
   readonly handoffs = computed(() => {
     const script = this.script();
     const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
     return script.handoffs.flatMap((handoff, index) =>
       handoff.origin === this.step().id || usesHandoff(this.step(), handoff.id)
-        ? [{ handoff, colour: hue(index), given: handoff.origin === this.step().id, origin: numbers.get(handoff.origin) ?? 0, from: describeExtractor(handoff.extractor) }]
+        ? [
+            {
+              handoff,
+              colour: hue(index),
+              given: handoff.origin === this.step().id,
+              origin: numbers.get(handoff.origin) ?? 0,
+              from: describeExtractor(handoff.extractor),
+            },
+          ]
         : [],
     );
   });
 
   reasonOf(value: ClassifiedValue): string | null {
-    return value.class === 'unsure' ? (this.script().unsure.find((one) => one.step === value.step && one.place === value.place)?.reason ?? null) : null;
+    return value.class === 'unsure'
+      ? (this.script().unsure.find((one) => one.step === value.step && one.place === value.place)?.reason ?? null)
+      : null;
   }
 
   isolate(handoff: string): void {
@@ -140,7 +247,9 @@ export class StepDrawer {
     dialog.value.set(value.value);
     dialog.tables.set(this.#tables());
     modal.result.then(
-      (choice: BindChoice) => { this.#store.dispatch(scriptsActions.bindWanted({ value: value.value, ...choice })); },
+      (choice: BindChoice) => {
+        this.#store.dispatch(scriptsActions.bindWanted({ value: value.value, ...choice }));
+      },
       () => undefined,
     );
   }

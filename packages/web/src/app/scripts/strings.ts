@@ -11,16 +11,37 @@ const dashes = ['', '7 3', '2 3', '10 3 2 3', '', '5 2', '1 3', '12 4'];
 @Component({
   selector: 'app-strings',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<svg [attr.width]="gutter" [attr.height]="height()" role="group" aria-label="Strings: handoffs from their origin to their uses">
+  template: `<svg
+    [attr.width]="gutter"
+    [attr.height]="height()"
+    role="group"
+    aria-label="Strings: handoffs from their origin to their uses"
+  >
     @for (thread of threads(); track thread.id) {
-      <g class="thread" [class.faded]="isolated() !== null && isolated() !== thread.id" [class.on]="isolated() === thread.id"
-        tabindex="0" role="button" [attr.aria-label]="thread.label" (click)="chosen.emit(thread.id)" (keydown.enter)="chosen.emit(thread.id)"
-        (mouseenter)="hovered.emit(thread.id)" (mouseleave)="hovered.emit(null)" (focus)="hovered.emit(thread.id)" (blur)="hovered.emit(null)">
+      <g
+        class="thread"
+        [class.faded]="isolated() !== null && isolated() !== thread.id"
+        [class.on]="isolated() === thread.id"
+        tabindex="0"
+        role="button"
+        [attr.aria-label]="thread.label"
+        (click)="chosen.emit(thread.id)"
+        (keydown.enter)="chosen.emit(thread.id)"
+        (mouseenter)="hovered.emit(thread.id)"
+        (mouseleave)="hovered.emit(null)"
+        (focus)="hovered.emit(thread.id)"
+        (blur)="hovered.emit(null)"
+      >
         <title>{{ thread.label }}</title>
         <path [attr.d]="thread.trunk" [attr.stroke]="thread.colour" [attr.stroke-dasharray]="thread.dash" class="line" />
         <path [attr.d]="thread.trunk" class="touch" />
         @for (use of thread.uses; track $index) {
-          <path [attr.d]="use.line" [attr.stroke]="use.stale ? 'var(--red)' : thread.colour" [attr.stroke-dasharray]="use.stale ? '3 3' : thread.dash" class="line" />
+          <path
+            [attr.d]="use.line"
+            [attr.stroke]="use.stale ? 'var(--red)' : thread.colour"
+            [attr.stroke-dasharray]="use.stale ? '3 3' : thread.dash"
+            class="line"
+          />
           @if (use.stale) {
             <path [attr.d]="use.snap" stroke="var(--red)" class="line heavy" />
           } @else {
@@ -40,16 +61,45 @@ const dashes = ['', '7 3', '2 3', '10 3 2 3', '', '5 2', '1 3', '12 4'];
     }
   </svg>`,
   styles: `
-    :host { position: absolute; left: 0; top: 0; }
-    .line { fill: none; stroke-width: 1.7; }
-    .heavy { stroke-width: 2; stroke-linecap: round; }
-    .touch { fill: none; stroke: transparent; stroke-width: 9; pointer-events: stroke; }
-    .thread { cursor: pointer; outline: none; }
-    .thread.faded { opacity: 0.16; }
-    .thread.on .line { stroke-width: 2.6; }
-    .thread:focus-visible .line { stroke-width: 3; }
-    .label { pointer-events: none; }
-    text { font: 600 11px var(--ui); fill: var(--surface); }
+    :host {
+      position: absolute;
+      left: 0;
+      top: 0;
+    }
+    .line {
+      fill: none;
+      stroke-width: 1.7;
+    }
+    .heavy {
+      stroke-width: 2;
+      stroke-linecap: round;
+    }
+    .touch {
+      fill: none;
+      stroke: transparent;
+      stroke-width: 9;
+      pointer-events: stroke;
+    }
+    .thread {
+      cursor: pointer;
+      outline: none;
+    }
+    .thread.faded {
+      opacity: 0.16;
+    }
+    .thread.on .line {
+      stroke-width: 2.6;
+    }
+    .thread:focus-visible .line {
+      stroke-width: 3;
+    }
+    .label {
+      pointer-events: none;
+    }
+    text {
+      font: 600 11px var(--ui);
+      fill: var(--surface);
+    }
   `,
 })
 export class Strings {

@@ -22,12 +22,30 @@ const madeNames: Record<Made['made'], string> = {
 @Component({
   selector: 'app-template-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `@for (piece of shown(); track $index) {@switch (piece.kind) {@case ('text') {<span>{{ piece.text }}</span>}
-    @case ('handoff') {<button class="chip" [style.color]="piece.colour" [title]="piece.title" (click)="chosen.emit(piece.handoff ?? '')">{{ piece.text }}</button>}
-    @default {<span class="chip" [class.data]="piece.kind === 'data'" [class.made]="piece.kind === 'made'" [title]="piece.title">{{ piece.text }}</span>}}}`,
+  template: `@for (piece of shown(); track $index) {
+    @switch (piece.kind) {
+      @case ('text') {
+        <span>{{ piece.text }}</span>
+      }
+      @case ('handoff') {
+        <button class="chip" [style.color]="piece.colour" [title]="piece.title" (click)="chosen.emit(piece.handoff ?? '')">
+          {{ piece.text }}
+        </button>
+      }
+      @default {
+        <span class="chip" [class.data]="piece.kind === 'data'" [class.made]="piece.kind === 'made'" [title]="piece.title">{{
+          piece.text
+        }}</span>
+      }
+    }
+  }`,
   styles: `
-    :host { overflow-wrap: anywhere; }
-    .chip { margin: 0 1px; }
+    :host {
+      overflow-wrap: anywhere;
+    }
+    .chip {
+      margin: 0 1px;
+    }
   `,
 })
 export class TemplateView {
@@ -42,16 +60,40 @@ function flatten(template: Template, script: Script, tables: Readonly<Record<str
   return template.flatMap((piece): Shown[] => {
     switch (piece.kind) {
       case 'text':
-        return [{ kind: 'text', text: piece.text.length > 600 ? `${piece.text.slice(0, 600)}…` : piece.text, title: '', colour: null, handoff: null }];
+        return [
+          {
+            kind: 'text',
+            text: piece.text.length > 600 ? `${piece.text.slice(0, 600)}…` : piece.text,
+            title: '',
+            colour: null,
+            handoff: null,
+          },
+        ];
       case 'wrap':
         return flatten(piece.pieces, script, tables);
       case 'handoff': {
         const index = script.handoffs.findIndex((one) => one.id === piece.handoff);
         const handoff = script.handoffs[index];
-        return [{ kind: 'handoff', text: handoff?.name ?? piece.handoff, title: `recorded: ${piece.recorded.slice(0, 80)}`, colour: hue(Math.max(0, index)), handoff: piece.handoff }];
+        return [
+          {
+            kind: 'handoff',
+            text: handoff?.name ?? piece.handoff,
+            title: `recorded: ${piece.recorded.slice(0, 80)}`,
+            colour: hue(Math.max(0, index)),
+            handoff: piece.handoff,
+          },
+        ];
       }
       case 'data':
-        return [{ kind: 'data', text: `${tables[piece.table] ?? 'data'} · ${piece.column}`, title: `recorded: ${piece.recorded}`, colour: null, handoff: null }];
+        return [
+          {
+            kind: 'data',
+            text: `${tables[piece.table] ?? 'data'} · ${piece.column}`,
+            title: `recorded: ${piece.recorded}`,
+            colour: null,
+            handoff: null,
+          },
+        ];
       case 'made': {
         const made = script.made.find((one) => one.id === piece.made);
         return [{ kind: 'made', text: made ? madeNames[made.made] : 'made', title: made?.reason ?? '', colour: null, handoff: null }];

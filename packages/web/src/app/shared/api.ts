@@ -110,7 +110,9 @@ export function problemOf(error: unknown): string {
   const body: unknown = typeof error.error === 'string' ? tryJson(error.error) : error.error;
   const detail = (body as { detail?: string } | null)?.detail;
   if (detail) return detail;
-  return error.status === 0 ? 'The server does not answer. See whether it still runs, then try again.' : `The server answered ${error.status}.`;
+  return error.status === 0
+    ? 'The server does not answer. See whether it still runs, then try again.'
+    : `The server answered ${error.status}.`;
 }
 
 function tryJson(text: string): unknown {

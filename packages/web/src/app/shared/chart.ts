@@ -11,7 +11,12 @@ const loadCharts = () => import('./echarts').then((loaded) => loaded.init);
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<div #box class="box" role="img" [attr.aria-label]="label()"></div>`,
   styles: `
-    :host, .box { display: block; width: 100%; height: 100%; }
+    :host,
+    .box {
+      display: block;
+      width: 100%;
+      height: 100%;
+    }
   `,
 })
 export class Chart implements OnDestroy {
@@ -47,6 +52,9 @@ export class Chart implements OnDestroy {
       this.#observer.observe(element);
     }
     const styles = getComputedStyle(document.documentElement);
-    this.#chart.setOption(options((name) => styles.getPropertyValue(`--${name}`).trim()), { replaceMerge: ['series'] });
+    this.#chart.setOption(
+      options((name) => styles.getPropertyValue(`--${name}`).trim()),
+      { replaceMerge: ['series'] },
+    );
   }
 }

@@ -18,7 +18,10 @@ export const messagesFeature = createFeature({
   name: 'messages',
   reducer: createReducer(
     initial,
-    on(messageActions.told, (state, { tone, text }) => ({ list: [...state.list.slice(-3), { id: state.next, tone, text }], next: state.next + 1 })),
+    on(messageActions.told, (state, { tone, text }) => ({
+      list: [...state.list.slice(-3), { id: state.next, tone, text }],
+      next: state.next + 1,
+    })),
     on(messageActions.closed, (state, { id }) => ({ ...state, list: state.list.filter((one) => one.id !== id) })),
     on(messageActions.allClosed, (state) => ({ ...state, list: [] })),
   ),

@@ -12,8 +12,14 @@ const shownCharacters = 60_000;
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `@if (body(); as own) {
       <div class="muted small mb-1">{{ own.mimeType || 'no media type' }}, {{ bytes(own.size) }}</div>
-      @if (text.isLoading()) { <pre class="body">loading…</pre> } @else { <pre class="body" tabindex="0">{{ text.value() }}</pre> }
-    } @else { <p class="muted small mb-0">No body.</p> }`,
+      @if (text.isLoading()) {
+        <pre class="body">loading…</pre>
+      } @else {
+        <pre class="body" tabindex="0">{{ text.value() }}</pre>
+      }
+    } @else {
+      <p class="muted small mb-0">No body.</p>
+    }`,
 })
 export class BodyView {
   readonly #api = inject(Api);

@@ -1,5 +1,5 @@
-import { ScrollingModule } from '@angular/cdk/scrolling';
-import { ChangeDetectionStrategy, Component, computed, input, model, signal } from '@angular/core';
+import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
+import { ChangeDetectionStrategy, Component, afterRenderEffect, computed, input, model, signal, viewChild } from '@angular/core';
 import { pathAndQuery, type Exchange, type Mark } from '@sturdy/core';
 import { bytes, figure } from '../shared/format';
 
@@ -11,21 +11,33 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ScrollingModule],
   template: `<div class="bar">
-      <label class="field"><span class="visually-hidden">Filter exchanges</span>
-        <input type="search" placeholder="Filter by address, method or status" (input)="filter.set($any($event.target).value)" /></label>
+      <label class="field"
+        ><span class="visually-hidden">Filter exchanges</span>
+        <input type="search" placeholder="Filter by address, method or status" (input)="filter.set($any($event.target).value)"
+      /></label>
       <span class="muted small">{{ shown() }} of {{ exchanges().length }} exchanges</span>
     </div>
-    <div class="row head" aria-hidden="true"><span>No.</span><span>Method</span><span>Address</span><span class="num">Status</span><span class="num">Size</span><span class="num">Start, s</span><span class="num">Took, ms</span></div>
+    <div class="entry head" aria-hidden="true">
+      <span>No.</span><span>Method</span><span>Address</span><span class="num">Status</span><span class="num">Size</span
+      ><span class="num">Start, s</span><span class="num">Took, ms</span>
+    </div>
     <cdk-virtual-scroll-viewport itemSize="28" class="rows" tabindex="0" role="group" aria-label="Exchanges">
       <ng-container *cdkVirtualFor="let row of rows()">
         @if (row.kind === 'mark') {
-          <div class="row mark"><span></span><span>{{ row.mark.kind === 'comment' ? 'note' : row.mark.kind }}</span><b>{{ row.mark.text }}</b></div>
+          <div class="entry markline">
+            <span></span><span>{{ row.mark.kind === 'comment' ? 'note' : row.mark.kind }}</span
+            ><b>{{ row.mark.text }}</b>
+          </div>
         } @else {
-          <button class="row" [class.on]="selected() === row.exchange.n" (click)="selected.set(row.exchange.n)">
+          <button class="entry" [class.on]="selected() === row.exchange.n" (click)="selected.set(row.exchange.n)">
             <span class="muted">{{ row.exchange.n }}</span>
             <span class="mono">{{ row.exchange.method }}</span>
             <span class="mono address">{{ address(row.exchange) }}</span>
-            <span class="num mono" [class.bad]="(row.exchange.response?.status ?? 0) === 0 || (row.exchange.response?.status ?? 0) >= 400">{{ row.exchange.response?.status ?? 'none' }}</span>
+            <span
+              class="num mono"
+              [class.bad]="(row.exchange.response?.status ?? 0) === 0 || (row.exchange.response?.status ?? 0) >= 400"
+              >{{ row.exchange.response?.status ?? 'none' }}</span
+            >
             <span class="num">{{ bytes(row.exchange.response?.body?.size ?? 0) }}</span>
             <span class="num">{{ figure(row.exchange.startedAtMs / 1000, 1) }}</span>
             <span class="num">{{ figure(row.exchange.durationMs) }}</span>
@@ -34,25 +46,80 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
       </ng-container>
     </cdk-virtual-scroll-viewport>`,
   styles: `
-    :host { display: flex; flex-direction: column; min-height: 0; height: 100%; }
-    .bar { display: flex; gap: 12px; align-items: center; padding: 8px 12px; }
-    .bar .field { width: 300px; }
-    .bar input { width: 100%; }
-    .rows { flex: 1; min-height: 120px; }
-    .row { display: grid; grid-template-columns: 44px 64px 1fr 56px 76px 66px 70px; gap: 6px; align-items: center; height: 28px; width: 100%; padding: 0 12px; border: 0; background: none; text-align: left; font-size: 13px; color: var(--ink); }
-    .row.head { font-size: 12px; font-weight: 600; color: var(--ink-2); border-bottom: 1px solid var(--line-strong); }
-    .row.mark { background: var(--sunk); color: var(--ink-2); grid-template-columns: 44px 64px 1fr; }
-    .row.on { background: var(--clay-soft); }
-    .row:hover:not(.on, .mark, .head) { background: var(--sunk); }
-    .address { white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-    .num { text-align: right; }
-    .bad { color: var(--red); font-weight: 600; }
+    :host {
+      display: flex;
+      flex-direction: column;
+      min-height: 0;
+      height: 100%;
+    }
+    .bar {
+      display: flex;
+      gap: 12px;
+      align-items: center;
+      padding: 8px 12px;
+    }
+    .bar .field {
+      width: 300px;
+    }
+    .bar input {
+      width: 100%;
+    }
+    .rows {
+      flex: 1;
+      min-height: 120px;
+    }
+    .entry {
+      display: grid;
+      grid-template-columns: 44px 64px 1fr 56px 76px 66px 70px;
+      gap: 6px;
+      align-items: center;
+      height: 28px;
+      width: 100%;
+      padding: 0 12px;
+      border: 0;
+      background: none;
+      text-align: left;
+      font-size: 13px;
+      color: var(--ink);
+    }
+    .entry.head {
+      font-size: 12px;
+      font-weight: 600;
+      color: var(--ink-2);
+      border-bottom: 1px solid var(--line-strong);
+    }
+    .entry.markline {
+      background: var(--sunk);
+      color: var(--ink-2);
+      grid-template-columns: 44px 64px 1fr;
+    }
+    .entry.on {
+      background: var(--clay-soft);
+    }
+    .entry:hover:not(.on, .markline, .head) {
+      background: var(--sunk);
+    }
+    .address {
+      white-space: nowrap;
+      overflow: hidden;
+      text-overflow: ellipsis;
+    }
+    .num {
+      text-align: right;
+    }
+    .bad {
+      color: var(--red);
+      font-weight: 600;
+    }
   `,
 })
 export class ExchangeTable {
   readonly exchanges = input.required<readonly Exchange[]>();
   readonly marks = input<readonly Mark[]>([]);
   readonly selected = model<number | null>(null);
+  /** Keeps the newest row in view. */
+  readonly tail = input(false);
+  readonly viewport = viewChild.required(CdkVirtualScrollViewport);
   readonly filter = signal('');
   readonly bytes = bytes;
   readonly figure = figure;
@@ -65,6 +132,13 @@ export class ExchangeTable {
     return rows.sort((left, right) => left.atMs - right.atMs).map(({ row }) => row);
   });
   readonly shown = computed(() => this.rows().filter((row) => row.kind === 'exchange').length);
+
+  constructor() {
+    afterRenderEffect(() => {
+      const count = this.rows().length;
+      if (this.tail() && count > 0) this.viewport().scrollToIndex(count - 1);
+    });
+  }
 
   address(exchange: Exchange): string {
     return new URL(exchange.url).host + pathAndQuery(exchange.url);

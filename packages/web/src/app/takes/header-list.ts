@@ -17,9 +17,22 @@ const secret = /^(authorization|cookie|set-cookie|proxy-authorization|x-.*(key|t
       <button class="act slim" (click)="shown.set(!shown())">{{ shown() ? 'Mask secrets' : 'Show secrets' }}</button>
     }`,
   styles: `
-    dl { display: grid; grid-template-columns: 130px 1fr; gap: 2px 10px; font: 12px/1.5 var(--mono); margin: 0 0 8px; }
-    dt { font-weight: 400; color: var(--ink-2); overflow-wrap: anywhere; }
-    dd { margin: 0; overflow-wrap: anywhere; }
+    dl {
+      display: grid;
+      grid-template-columns: 130px 1fr;
+      gap: 2px 10px;
+      font: 12px/1.5 var(--mono);
+      margin: 0 0 8px;
+    }
+    dt {
+      font-weight: 400;
+      color: var(--ink-2);
+      overflow-wrap: anywhere;
+    }
+    dd {
+      margin: 0;
+      overflow-wrap: anywhere;
+    }
   `,
 })
 export class HeaderList {

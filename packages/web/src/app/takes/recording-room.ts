@@ -15,7 +15,9 @@ import { takesFeature } from './takes.feature';
     <div class="page-head">
       <h1>Recording room</h1>
       @if (recording(); as live) {
-        <span class="state on" role="status"><i class="bi bi-record-fill" aria-hidden="true"></i>Recording {{ current()?.name }} · {{ live.exchangeCount }} exchanges</span>
+        <span class="state on" role="status"
+          ><i class="bi bi-record-fill" aria-hidden="true"></i>Recording {{ current()?.name }} · {{ live.exchangeCount }} exchanges</span
+        >
       } @else {
         <span class="state" role="status">Not recording</span>
       }
@@ -27,19 +29,28 @@ import { takesFeature } from './takes.feature';
     @if (!recording()) {
       <form class="card-box pad start" (ngSubmit)="start()">
         <div class="fields">
-          <label class="field wide">What will you record?<input name="name" [(ngModel)]="name" placeholder="Book intake" autocomplete="off" /></label>
-          <button class="act main" [disabled]="name.trim() === ''"><i class="bi bi-record-circle" aria-hidden="true"></i>Start recording</button>
+          <label class="field wide"
+            >What will you record?<input name="name" [(ngModel)]="name" placeholder="Book intake" autocomplete="off"
+          /></label>
+          <button class="act main" [disabled]="name.trim() === ''">
+            <i class="bi bi-record-circle" aria-hidden="true"></i>Start recording
+          </button>
         </div>
         <p class="muted small mb-0 mt-3">
-          A proxy on this machine will pass everything on to {{ targets() }} and keep it. Other hosts are refused and listed here, so that nothing else gets into the take.
+          A proxy on this machine will pass everything on to {{ targets() }} and keep it. Other hosts are refused and listed here, so that
+          nothing else gets into the take.
         </p>
       </form>
     } @else {
       <div class="tools">
         <section class="card-box pad">
           <h2>1 · Point a browser here</h2>
-          <p class="mb-2">HTTP proxy <code class="proxy">{{ recording()?.proxy }}</code>
-            <button class="act slim" (click)="copy()"><i class="bi bi-copy" aria-hidden="true"></i>{{ copied() ? 'Copied' : 'Copy' }}</button></p>
+          <p class="mb-2">
+            HTTP proxy <code class="proxy">{{ recording()?.proxy }}</code>
+            <button class="act slim" (click)="copy()">
+              <i class="bi bi-copy" aria-hidden="true"></i>{{ copied() ? 'Copied' : 'Copy' }}
+            </button>
+          </p>
           <div class="fields">
             <label class="field">Address to open<input name="address" [(ngModel)]="address" /></label>
             <button class="act" (click)="browser()"><i class="bi bi-window-plus" aria-hidden="true"></i>Open a clean browser</button>
@@ -48,7 +59,9 @@ import { takesFeature } from './takes.feature';
         <section class="card-box pad">
           <h2>2 · Name what you do</h2>
           <div class="fields">
-            <label class="field">Transaction<input name="transaction" [(ngModel)]="transaction" [placeholder]="open() ?? 'Sign in'" (keydown.enter)="begin()" /></label>
+            <label class="field"
+              >Transaction<input name="transaction" [(ngModel)]="transaction" [placeholder]="open() ?? 'Sign in'" (keydown.enter)="begin()"
+            /></label>
             <button class="act" (click)="begin()" [disabled]="transaction.trim() === ''">Begin</button>
             <button class="act" (click)="end()" [disabled]="open() === null">End{{ open() ? ' ' + open() : '' }}</button>
           </div>
@@ -59,9 +72,13 @@ import { takesFeature } from './takes.feature';
         </section>
       </div>
       @if (refused().length > 0) {
-        <p class="note warn">Refused, because the environment does not name them: {{ refused().join(', ') }}. Add a host to the environment if it belongs to the application.</p>
+        <p class="note warn">
+          Refused, because the environment does not name them: {{ refused().join(', ') }}. Add a host to the environment if it belongs to
+          the application.
+        </p>
       }
-      <div class="card-box list"><app-exchange-table [exchanges]="exchanges()" [marks]="current()?.marks ?? []" />
+      <div class="card-box list">
+        <app-exchange-table [tail]="true" [exchanges]="exchanges()" [marks]="current()?.marks ?? []" />
         @if (exchanges().length === 0) {
           <div class="empty">Waiting for the first request. Set the proxy in a browser, then open {{ address }}.</div>
         }
@@ -69,16 +86,57 @@ import { takesFeature } from './takes.feature';
     }
   </div>`,
   styles: `
-    .room { display: flex; flex-direction: column; height: 100%; padding: 14px 18px 18px; min-height: 0; }
-    .state { display: inline-flex; gap: 7px; padding: 3px 12px; border-radius: 99px; background: var(--sunk); color: var(--ink-2); font-weight: 600; }
-    .state.on { background: var(--clay-soft); color: var(--clay); }
-    .start { max-width: 720px; }
-    .wide { flex: 1; }
-    .tools { display: grid; grid-template-columns: 1fr 1fr; gap: 12px; margin-bottom: 12px; }
-    .tools h2 { margin-top: 0; }
-    .tools .field { flex: 1; }
-    .proxy { font-size: 14px; color: var(--ink); background: var(--sunk); padding: 2px 7px; border-radius: 5px; }
-    .list { flex: 1; min-height: 180px; display: flex; flex-direction: column; }
+    .room {
+      display: flex;
+      flex-direction: column;
+      height: 100%;
+      padding: 14px 18px 18px;
+      min-height: 0;
+    }
+    .state {
+      display: inline-flex;
+      gap: 7px;
+      padding: 3px 12px;
+      border-radius: 99px;
+      background: var(--sunk);
+      color: var(--ink-2);
+      font-weight: 600;
+    }
+    .state.on {
+      background: var(--clay-soft);
+      color: var(--clay);
+    }
+    .start {
+      max-width: 720px;
+    }
+    .wide {
+      flex: 1;
+    }
+    .tools {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 12px;
+      margin-bottom: 12px;
+    }
+    .tools h2 {
+      margin-top: 0;
+    }
+    .tools .field {
+      flex: 1;
+    }
+    .proxy {
+      font-size: 14px;
+      color: var(--ink);
+      background: var(--sunk);
+      padding: 2px 7px;
+      border-radius: 5px;
+    }
+    .list {
+      flex: 1;
+      min-height: 180px;
+      display: flex;
+      flex-direction: column;
+    }
   `,
 })
 export class RecordingRoom {
@@ -96,7 +154,7 @@ export class RecordingRoom {
     return current?.state === 'recording' && proxy !== null ? { proxy, exchangeCount: this.exchanges().length } : null;
   });
   readonly #proxy = this.#store.selectSignal(takesFeature.selectProxy);
-  readonly targets = computed(() => this.#environment()?.targets.join(', ') || 'the targets of the environment');
+  readonly targets = computed(() => this.#environment()?.targets.join(', ') ?? 'the targets of the environment');
   /** The transaction that is open now. */
   readonly open = computed(() => {
     const last = (this.current()?.marks ?? []).filter((one) => one.kind !== 'comment').at(-1);
@@ -137,6 +195,8 @@ export class RecordingRoom {
     this.#store.dispatch(takesActions.browserWanted({ address: this.address }));
   }
   copy(): void {
-    void navigator.clipboard.writeText(this.recording()?.proxy ?? '').then(() => { this.copied.set(true); });
+    void navigator.clipboard.writeText(this.recording()?.proxy ?? '').then(() => {
+      this.copied.set(true);
+    });
   }
 }

@@ -26,12 +26,23 @@ import { takesFeature } from './takes.feature';
       <div class="card-box">
         <table class="grid" aria-label="Takes">
           <thead>
-            <tr><th>Take</th><th>Recorded</th><th class="num">Exchanges</th><th class="num">Transactions</th><th>State</th><th></th></tr>
+            <tr>
+              <th>Take</th>
+              <th>Recorded</th>
+              <th class="num">Exchanges</th>
+              <th class="num">Transactions</th>
+              <th>State</th>
+              <th></th>
+            </tr>
           </thead>
           <tbody>
             @for (take of takes(); track take.id) {
               <tr>
-                <td><a [routerLink]="['/takes', take.id]"><b>{{ take.name }}</b></a></td>
+                <td>
+                  <a [routerLink]="['/takes', take.id]"
+                    ><b>{{ take.name }}</b></a
+                  >
+                </td>
                 <td>{{ moment(take.startedAt) }}</td>
                 <td class="num">{{ take.exchangeCount }}</td>
                 <td class="num">{{ transactions(take.marks) }}</td>
@@ -41,7 +52,9 @@ import { takesFeature } from './takes.feature';
                     <button class="act slim danger" (click)="remove(take.id)">Delete for good</button>
                     <button class="act slim" (click)="asked.set('')">Keep</button>
                   } @else {
-                    <button class="act slim" (click)="asked.set(take.id)" [attr.aria-label]="'Delete ' + take.name"><i class="bi bi-trash" aria-hidden="true"></i></button>
+                    <button class="act slim" (click)="asked.set(take.id)" [attr.aria-label]="'Delete ' + take.name">
+                      <i class="bi bi-trash" aria-hidden="true"></i>
+                    </button>
                   }
                 </td>
               </tr>

@@ -19,7 +19,9 @@ import { takesFeature } from './takes.feature';
       <div class="main-side">
         <div class="page-head">
           <h1>{{ own.name }}</h1>
-          <span class="muted small">{{ moment(own.startedAt) }} · {{ exchanges().length }} exchanges, {{ staticCount() }} of them static files</span>
+          <span class="muted small"
+            >{{ moment(own.startedAt) }} · {{ exchanges().length }} exchanges, {{ staticCount() }} of them static files</span
+          >
           <span class="grow"></span>
           <a class="act" [href]="'/api/takes/' + own.id + '/har'"><i class="bi bi-download" aria-hidden="true"></i>Export HAR</a>
         </div>
@@ -27,14 +29,22 @@ import { takesFeature } from './takes.feature';
           <div class="hosts">
             <b class="small">Hosts that stay</b>
             @for (host of hosts(); track host.origin) {
-              <label class="small"><input type="checkbox" [name]="host.origin" [ngModel]="!left().has(host.origin)" (ngModelChange)="toggle(host.origin)" />
-                <span class="mono">{{ host.origin }}</span> <span class="muted">{{ host.count }} requests</span></label>
+              <label class="small"
+                ><input type="checkbox" [name]="host.origin" [ngModel]="!left().has(host.origin)" (ngModelChange)="toggle(host.origin)" />
+                <span class="mono">{{ host.origin }}</span> <span class="muted">{{ host.count }} requests</span></label
+              >
             }
-            <label class="small"><input type="checkbox" name="static" [(ngModel)]="keepStatic" /> static files (styles, scripts, images)</label>
+            <label class="small"
+              ><input type="checkbox" name="static" [(ngModel)]="keepStatic" /> static files (styles, scripts, images)</label
+            >
           </div>
           <div class="fields">
-            <label class="field">Longest pause kept, s<input type="number" name="pause" min="0" max="600" [(ngModel)]="pauseSeconds" style="width: 90px" /></label>
-            <label class="field">Script name<input name="name" [ngModel]="scriptName() ?? own.name" (ngModelChange)="scriptName.set($event)" /></label>
+            <label class="field"
+              >Longest pause kept, s<input type="number" name="pause" min="0" max="600" [(ngModel)]="pauseSeconds" style="width: 90px"
+            /></label>
+            <label class="field"
+              >Script name<input name="name" [ngModel]="scriptName() ?? own.name" (ngModelChange)="scriptName.set($event)"
+            /></label>
             <button class="act main"><i class="bi bi-bezier2" aria-hidden="true"></i>Make a script</button>
           </div>
         </form>
@@ -42,10 +52,14 @@ import { takesFeature } from './takes.feature';
       </div>
       <aside class="drawer" aria-label="Exchange">
         @if (exchange(); as one) {
-          <div class="pad"><b class="mono">{{ one.method }} {{ one.url }}</b></div>
+          <div class="pad">
+            <b class="mono">{{ one.method }} {{ one.url }}</b>
+          </div>
           <div class="tabs" role="tablist">
             @for (tab of tabs; track tab) {
-              <button role="tab" [class.on]="tabNow() === tab" [attr.aria-selected]="tabNow() === tab" (click)="tabNow.set(tab)">{{ tab }}</button>
+              <button role="tab" [class.on]="tabNow() === tab" [attr.aria-selected]="tabNow() === tab" (click)="tabNow.set(tab)">
+                {{ tab }}
+              </button>
             }
           </div>
           <div class="pad scroll" tabindex="0" role="region" aria-label="Details of the exchange">
@@ -56,7 +70,9 @@ import { takesFeature } from './takes.feature';
               }
               @case ('Response') {
                 @if (one.response; as response) {
-                  <p class="mb-2"><b>{{ response.status }}</b> {{ response.statusText }}</p>
+                  <p class="mb-2">
+                    <b>{{ response.status }}</b> {{ response.statusText }}
+                  </p>
                   <app-header-list [headers]="response.headers" />
                   <app-body-view [body]="response.body" />
                 } @else {
@@ -67,9 +83,17 @@ import { takesFeature } from './takes.feature';
                 <table class="grid">
                   <tbody>
                     @for (phase of phases; track phase) {
-                      <tr><td>{{ phase }}</td><td class="num">{{ one.timings[phase] < 0 ? 'not measured' : figure(one.timings[phase], 1) + ' ms' }}</td></tr>
+                      <tr>
+                        <td>{{ phase }}</td>
+                        <td class="num">{{ one.timings[phase] < 0 ? 'not measured' : figure(one.timings[phase], 1) + ' ms' }}</td>
+                      </tr>
                     }
-                    <tr><td><b>in all</b></td><td class="num"><b>{{ figure(one.durationMs, 1) }} ms</b></td></tr>
+                    <tr>
+                      <td><b>in all</b></td>
+                      <td class="num">
+                        <b>{{ figure(one.durationMs, 1) }} ms</b>
+                      </td>
+                    </tr>
                   </tbody>
                 </table>
               }
@@ -82,14 +106,50 @@ import { takesFeature } from './takes.feature';
     </div>
   }`,
   styles: `
-    .frame { display: grid; grid-template-columns: 1fr 400px; height: 100%; }
-    .main-side { display: flex; flex-direction: column; min-width: 0; min-height: 0; padding: 14px 18px; }
-    .list { flex: 1; min-height: 0; }
-    .tidy { display: flex; gap: 18px; justify-content: space-between; margin-bottom: 12px; flex-wrap: wrap; align-items: end; }
-    .hosts { display: grid; gap: 3px; }
-    .hosts label { display: flex; gap: 6px; align-items: center; }
-    .drawer { border-left: 1px solid var(--line); background: var(--surface); display: flex; flex-direction: column; min-height: 0; overflow-wrap: anywhere; }
-    .scroll { overflow: auto; }
+    .frame {
+      display: grid;
+      grid-template-columns: 1fr 400px;
+      height: 100%;
+    }
+    .main-side {
+      display: flex;
+      flex-direction: column;
+      min-width: 0;
+      min-height: 0;
+      padding: 14px 18px;
+    }
+    .list {
+      flex: 1;
+      min-height: 0;
+    }
+    .tidy {
+      display: flex;
+      gap: 18px;
+      justify-content: space-between;
+      margin-bottom: 12px;
+      flex-wrap: wrap;
+      align-items: end;
+    }
+    .hosts {
+      display: grid;
+      gap: 3px;
+    }
+    .hosts label {
+      display: flex;
+      gap: 6px;
+      align-items: center;
+    }
+    .drawer {
+      border-left: 1px solid var(--line);
+      background: var(--surface);
+      display: flex;
+      flex-direction: column;
+      min-height: 0;
+      overflow-wrap: anywhere;
+    }
+    .scroll {
+      overflow: auto;
+    }
   `,
 })
 export class TakePage {
@@ -138,7 +198,9 @@ export class TakePage {
         takeId: take.id,
         options: {
           name: (this.scriptName() ?? take.name).trim() || take.name,
-          origins: this.hosts().map((one) => one.origin).filter((one) => !this.left().has(one)),
+          origins: this.hosts()
+            .map((one) => one.origin)
+            .filter((one) => !this.left().has(one)),
           keepStaticFiles: this.keepStatic,
           longestPauseMs: this.pauseSeconds * 1000,
         },

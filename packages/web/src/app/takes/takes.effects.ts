@@ -15,7 +15,12 @@ export const takesEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(takesActions.listAsked),
-        switchMap(() => api.takes().pipe(map((list) => takesActions.listLoaded({ list })), orTell())),
+        switchMap(() =>
+          api.takes().pipe(
+            map((list) => takesActions.listLoaded({ list })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -23,7 +28,12 @@ export const takesEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(takesActions.takeOpened),
-        switchMap(({ id }) => api.take(id).pipe(map((loaded) => takesActions.takeLoaded(loaded)), orTell())),
+        switchMap(({ id }) =>
+          api.take(id).pipe(
+            map((loaded) => takesActions.takeLoaded(loaded)),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -52,7 +62,12 @@ export const takesEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(takesActions.recordingWanted),
-        switchMap(({ name }) => api.startRecording(name).pipe(map((started) => takesActions.recordingStarted(started)), orTell())),
+        switchMap(({ name }) =>
+          api.startRecording(name).pipe(
+            map((started) => takesActions.recordingStarted(started)),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -60,7 +75,12 @@ export const takesEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(takesActions.markWanted),
-        switchMap(({ kind, text }) => api.mark(kind, text).pipe(map((take) => takesActions.takeChanged({ take })), orTell())),
+        switchMap(({ kind, text }) =>
+          api.mark(kind, text).pipe(
+            map((take) => takesActions.takeChanged({ take })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -83,7 +103,10 @@ export const takesEffects = {
       actions.pipe(
         ofType(takesActions.browserWanted),
         switchMap(({ address }) =>
-          api.openBrowser(address).pipe(map(() => messageActions.told({ tone: 'good', text: 'A clean browser was opened. What it does is recorded.' })), orTell()),
+          api.openBrowser(address).pipe(
+            map(() => messageActions.told({ tone: 'good', text: 'A clean browser was opened. What it does is recorded.' })),
+            orTell(),
+          ),
         ),
       ),
     { functional: true },

@@ -31,7 +31,9 @@ export const takesFeature = createFeature({
   reducer: createReducer(
     initial,
     on(takesActions.listLoaded, (state, { list }) => adapter.setAll(list, { ...state, listed: true })),
-    on(takesActions.takeOpened, (state, { id }) => (state.current?.id === id ? state : { ...state, current: null, exchanges: [], refusedHosts: [] })),
+    on(takesActions.takeOpened, (state, { id }) =>
+      state.current?.id === id ? state : { ...state, current: null, exchanges: [], refusedHosts: [] },
+    ),
     on(takesActions.takeLoaded, (state, { take, exchanges }) => ({ ...state, current: take, exchanges })),
     on(takesActions.exchangeCame, (state, { exchange }) => ({
       ...state,

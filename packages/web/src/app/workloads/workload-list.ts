@@ -13,16 +13,46 @@ import { workloadsActions, workloadsFeature } from './workloads';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink],
   template: `<div class="page">
-    <div class="page-head"><h1>Workloads</h1><span class="muted small">who plays what, how many, how fast, and which limits must hold</span><span class="grow"></span>
-      <button class="act main" (click)="make()"><i class="bi bi-plus-lg" aria-hidden="true"></i>New workload</button></div>
+    <div class="page-head">
+      <h1>Workloads</h1>
+      <span class="muted small">who plays what, how many, how fast, and which limits must hold</span><span class="grow"></span>
+      <button class="act main" (click)="make()"><i class="bi bi-plus-lg" aria-hidden="true"></i>New workload</button>
+    </div>
     @if (list().length > 0) {
-      <div class="card-box"><table class="grid" aria-label="Workloads">
-        <thead><tr><th>Workload</th><th class="num">Crews</th><th class="num">Users</th><th class="num">Length, min:s</th><th class="num">Criteria</th></tr></thead>
-        <tbody>@for (one of list(); track one.id) {
-          <tr><td><a [routerLink]="['/workloads', one.id]"><b>{{ one.name }}</b></a></td><td class="num">{{ one.crews.length }}</td><td class="num">{{ users(one) }}</td><td class="num">{{ length(one) }}</td><td class="num">{{ one.criteria.length }}</td></tr>
-        }</tbody></table></div>
+      <div class="card-box">
+        <table class="grid" aria-label="Workloads">
+          <thead>
+            <tr>
+              <th>Workload</th>
+              <th class="num">Crews</th>
+              <th class="num">Users</th>
+              <th class="num">Length, min:s</th>
+              <th class="num">Criteria</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (one of list(); track one.id) {
+              <tr>
+                <td>
+                  <a [routerLink]="['/workloads', one.id]"
+                    ><b>{{ one.name }}</b></a
+                  >
+                </td>
+                <td class="num">{{ one.crews.length }}</td>
+                <td class="num">{{ users(one) }}</td>
+                <td class="num">{{ length(one) }}</td>
+                <td class="num">{{ one.criteria.length }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
     } @else if (listed()) {
-      <div class="card-box empty">No workload yet. Make one once a script replays and has its data.<br /><button class="act main" (click)="make()">New workload</button></div>
+      <div class="card-box empty">
+        No workload yet. Make one once a script replays and has its data.<br /><button class="act main" (click)="make()">
+          New workload
+        </button>
+      </div>
     }
   </div>`,
 })

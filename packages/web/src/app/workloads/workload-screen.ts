@@ -17,15 +17,52 @@ import { workloadsActions, workloadsFeature } from './workloads';
   imports: [FormsModule, Chart],
   templateUrl: './workload-screen.html',
   styles: `
-    .columns { display: grid; grid-template-columns: 1fr 310px; gap: 14px; align-items: start; }
-    .title { font: 660 20px var(--ui); background: none; border: 1px solid transparent; border-radius: 6px; color: var(--ink); min-width: 320px; }
-    .title:hover, .title:focus { border-color: var(--line-strong); background: var(--surface); }
-    .chart { height: 150px; }
-    .crew { display: flex; gap: 10px; flex-wrap: wrap; align-items: end; padding: 10px 12px; border-bottom: 1px solid var(--line); }
-    .crew:last-child { border-bottom: 0; }
-    .n { width: 92px; }
-    .big { font-size: 22px; font-weight: 660; line-height: 1.15; }
-    .facts { display: grid; grid-template-columns: 1fr 1fr; gap: 10px; }
+    .columns {
+      display: grid;
+      grid-template-columns: 1fr 310px;
+      gap: 14px;
+      align-items: start;
+    }
+    .title {
+      font: 660 20px var(--ui);
+      background: none;
+      border: 1px solid transparent;
+      border-radius: 6px;
+      color: var(--ink);
+      min-width: 320px;
+    }
+    .title:hover,
+    .title:focus {
+      border-color: var(--line-strong);
+      background: var(--surface);
+    }
+    .chart {
+      height: 150px;
+    }
+    .crew {
+      display: flex;
+      gap: 10px;
+      flex-wrap: wrap;
+      align-items: end;
+      padding: 10px 12px;
+      border-bottom: 1px solid var(--line);
+    }
+    .crew:last-child {
+      border-bottom: 0;
+    }
+    .n {
+      width: 92px;
+    }
+    .big {
+      font-size: 22px;
+      font-weight: 660;
+      line-height: 1.15;
+    }
+    .facts {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 10px;
+    }
   `,
 })
 export class WorkloadScreen {
@@ -38,7 +75,14 @@ export class WorkloadScreen {
   readonly scripts = this.#store.selectSignal(scriptsFeature.selectAll);
   readonly tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly transactions = computed(() => [
-    ...new Set(this.workload()?.crews.flatMap((crew) => this.scripts().find((one) => one.id === crew.scriptId)?.transactions.map((one) => one.name) ?? []) ?? []),
+    ...new Set(
+      this.workload()?.crews.flatMap(
+        (crew) =>
+          this.scripts()
+            .find((one) => one.id === crew.scriptId)
+            ?.transactions.map((one) => one.name) ?? [],
+      ) ?? [],
+    ),
   ]);
   readonly curve = computed(() => {
     const workload = this.workload();
@@ -72,7 +116,9 @@ export class WorkloadScreen {
   }
   /** Iterations an hour of a crew at its pacing. */
   rate(crew: Crew): string {
-    return crew.pacing.kind === 'start-to-start' && crew.pacing.seconds > 0 ? `${figure((3600 * crew.users) / crew.pacing.seconds)} an hour` : 'as fast as it answers';
+    return crew.pacing.kind === 'start-to-start' && crew.pacing.seconds > 0
+      ? `${figure((3600 * crew.users) / crew.pacing.seconds)} an hour`
+      : 'as fast as it answers';
   }
   change(change: Partial<Workload>): void {
     const workload = this.workload();
@@ -93,7 +139,15 @@ export class WorkloadScreen {
     this.change({
       crews: [
         ...workload.crews,
-        { id, name: script.name, scriptId: script.id, users: 5, think: { kind: 'recorded', factor: 1, ms: 1000, capMs: 10_000 }, pacing: { kind: 'start-to-start', seconds: 10 }, onFailure: 'next-iteration' },
+        {
+          id,
+          name: script.name,
+          scriptId: script.id,
+          users: 5,
+          think: { kind: 'recorded', factor: 1, ms: 1000, capMs: 10_000 },
+          pacing: { kind: 'start-to-start', seconds: 10 },
+          onFailure: 'next-iteration',
+        },
       ],
     });
   }
@@ -103,8 +157,12 @@ export class WorkloadScreen {
   /** Sizes a crew for a rate: users at its pacing, or the pacing where it has none. */
   size(crew: Crew, ratePerHour: number): void {
     if (!(ratePerHour > 0)) return;
-    if (crew.pacing.kind === 'start-to-start' && crew.pacing.seconds > 0) this.changeCrew(crew.id, { users: Math.max(1, usersForRate(ratePerHour, crew.pacing.seconds)) });
-    else this.changeCrew(crew.id, { pacing: { kind: 'start-to-start', seconds: Math.round(pacingForRate(ratePerHour, crew.users) * 10) / 10 } });
+    if (crew.pacing.kind === 'start-to-start' && crew.pacing.seconds > 0)
+      this.changeCrew(crew.id, { users: Math.max(1, usersForRate(ratePerHour, crew.pacing.seconds)) });
+    else
+      this.changeCrew(crew.id, {
+        pacing: { kind: 'start-to-start', seconds: Math.round(pacingForRate(ratePerHour, crew.users) * 10) / 10 },
+      });
   }
   addCriterion(): void {
     const criteria = this.workload()?.criteria ?? [];
@@ -142,9 +200,28 @@ function curveChart(workload: Workload | undefined, colour: (name: string) => st
     animation: false,
     textStyle: { fontFamily: 'Figtree Variable', color: colour('ink-2') },
     grid: { left: 40, right: 16, top: 12, bottom: 24 },
-    tooltip: { trigger: 'axis', valueFormatter: (value: unknown) => `${String(value)} users`, backgroundColor: colour('surface'), textStyle: { color: colour('ink') } },
-    xAxis: { type: 'value', max: curveSeconds(workload.curve), axisLabel: { formatter: (value: number) => clock(value), color: colour('ink-2') }, splitLine: { show: false } },
+    tooltip: {
+      trigger: 'axis',
+      valueFormatter: (value: unknown) => `${String(value)} users`,
+      backgroundColor: colour('surface'),
+      textStyle: { color: colour('ink') },
+    },
+    xAxis: {
+      type: 'value',
+      max: curveSeconds(workload.curve),
+      axisLabel: { formatter: (value: number) => clock(value), color: colour('ink-2') },
+      splitLine: { show: false },
+    },
     yAxis: { type: 'value', minInterval: 1, axisLabel: { color: colour('ink-2') }, splitLine: { lineStyle: { color: colour('line') } } },
-    series: [{ type: 'line', step: 'end', symbol: 'none', data: points, lineStyle: { color: colour('s0'), width: 2 }, areaStyle: { color: colour('teal-soft') } }],
+    series: [
+      {
+        type: 'line',
+        step: 'end',
+        symbol: 'none',
+        data: points,
+        lineStyle: { color: colour('s0'), width: 2 },
+        areaStyle: { color: colour('teal-soft') },
+      },
+    ],
   };
 }

@@ -41,7 +41,10 @@ export const workloadsFeature = createFeature({
     on(workloadsActions.listLoaded, (state, { list }) => ({ ...state, list, listed: true })),
     on(workloadsActions.opened, (state, { id }) => ({ ...state, currentId: id, forecast: null, starting: false })),
     on(workloadsActions.made, (state, { workload }) => ({ ...state, list: [...state.list, workload] })),
-    on(workloadsActions.changed, (state, { workload }) => ({ ...state, list: state.list.map((one) => (one.id === workload.id ? workload : one)) })),
+    on(workloadsActions.changed, (state, { workload }) => ({
+      ...state,
+      list: state.list.map((one) => (one.id === workload.id ? workload : one)),
+    })),
     on(workloadsActions.forecastLoaded, (state, { forecast }) => ({ ...state, forecast })),
     on(workloadsActions.runWanted, (state) => ({ ...state, starting: true })),
     on(workloadsActions.runStartEnded, (state) => ({ ...state, starting: false })),
@@ -85,7 +88,12 @@ export const workloadsEffects = {
       actions.pipe(
         ofType(workloadsActions.changed),
         debounceTime(250),
-        switchMap(({ workload }) => api.saveWorkload(workload).pipe(map(() => workloadsActions.saved()), orTell())),
+        switchMap(({ workload }) =>
+          api.saveWorkload(workload).pipe(
+            map(() => workloadsActions.saved()),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),
@@ -94,7 +102,12 @@ export const workloadsEffects = {
       actions.pipe(
         ofType(workloadsActions.changed),
         debounceTime(120),
-        switchMap(({ workload }) => api.forecast(workload).pipe(map((forecast) => workloadsActions.forecastLoaded({ forecast })), orTell())),
+        switchMap(({ workload }) =>
+          api.forecast(workload).pipe(
+            map((forecast) => workloadsActions.forecastLoaded({ forecast })),
+            orTell(),
+          ),
+        ),
       ),
     { functional: true },
   ),

@@ -1,0 +1,29 @@
+/** The walls of docs/architecture.md: what each package may import, and no circles. */
+const own = ['core', 'engine', 'server', 'web', 'standins', 'cli'];
+const may = { core: [], engine: ['core'], server: ['core', 'engine'], web: ['core'], standins: [], cli: ['core', 'engine', 'server'] };
+
+module.exports = {
+  forbidden: [
+    { name: 'no-circles', severity: 'error', from: {}, to: { circular: true } },
+    ...own.map((name) => ({
+      name: `walls-of-${name}`,
+      comment: `${name} may import ${may[name].join(', ') || 'nothing of ours'}`,
+      severity: 'error',
+      from: { path: `^packages/${name}/src`, pathNot: '\\.spec\\.ts$|/testing/' },
+      to: { path: `^packages/(${own.filter((one) => one !== name && !may[name].includes(one)).join('|')})/` },
+    })),
+    {
+      name: 'core-is-pure',
+      comment: 'core has no I/O: it imports no Node.js module',
+      severity: 'error',
+      from: { path: '^packages/core/src', pathNot: '\\.spec\\.ts$' },
+      to: { dependencyTypes: ['core'] },
+    },
+  ],
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.walls.json' },
+    enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'default'] },
+  },
+};

@@ -1,0 +1,95 @@
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { spawn, type ChildProcess } from 'node:child_process';
+import AxeBuilder from '@axe-core/playwright';
+import { expect, type Page } from '@playwright/test';
+import { startYard, type Yard } from '../packages/standins/src/index.js';
+
+export const productPort = 4390;
+export const product = `http://127.0.0.1:${productPort}`;
+
+/** A running product on data of its own, with Yard beside it. */
+export interface Stage {
+  yard: Yard;
+  data: string;
+  /** Ends the product the hard way, as a crash would. */
+  kill: () => Promise<void>;
+  /** Starts the product again on the same data. */
+  restart: () => Promise<void>;
+  close: () => Promise<void>;
+}
+
+function startProduct(data: string, target: string): Promise<ChildProcess> {
+  const program = spawn(
+    process.execPath,
+    ['packages/cli/bin/sturdy.mjs', 'serve', '--port', String(productPort), '--proxy-port', '4391', '--data', data, '--project', 'Tidewell release 4.2', '--target', target],
+    { stdio: ['ignore', 'pipe', 'pipe'] },
+  );
+  let said = '';
+  return new Promise((done, failed) => {
+    const read = (chunk: Buffer) => {
+      said += chunk.toString();
+      if (said.includes('is ready')) done(program);
+    };
+    program.stdout.on('data', read);
+    program.stderr.on('data', read);
+    program.on('exit', () => failed(new Error(said)));
+  });
+}
+
+export async function openStage(): Promise<Stage> {
+  const yard = await startYard({ port: 0 });
+  const data = mkdtempSync(join(tmpdir(), 'sturdy-e2e-'));
+  let program = await startProduct(data, yard.origin);
+  const ended = () => new Promise((done) => program.once('exit', done));
+  return {
+    yard,
+    data,
+    kill: async () => {
+      const gone = ended();
+      program.kill('SIGKILL');
+      await gone;
+    },
+    restart: async () => {
+      program = await startProduct(data, yard.origin);
+    },
+    close: async () => {
+      if (program.exitCode === null && program.signalCode === null) {
+        const gone = ended();
+        program.kill('SIGTERM');
+        await gone;
+      }
+      await yard.stop();
+      rmSync(data, { recursive: true, force: true });
+    },
+  };
+}
+
+/** Asks the product's API. */
+export async function ask<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const answer = await fetch(`${product}/api${path}`, {
+    method,
+    headers: { 'Content-Type': 'application/json' },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  });
+  const result = (await answer.json()) as T & { detail?: string };
+  if (!answer.ok) throw new Error(result.detail ?? String(answer.status));
+  return result;
+}
+
+/** No accessibility rule of WCAG 2.2 A and AA may be broken, in the light theme and in the dark one. */
+export async function looksRight(page: Page, name: string): Promise<void> {
+  for (const theme of ['light', 'dark']) {
+    await page.evaluate((wanted) => { document.documentElement.setAttribute('data-bs-theme', wanted); }, theme);
+    const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+    const told = found.violations.map((one) => `${one.id}: ${one.nodes.map((node) => `${node.target.join(' ')} ${node.any[0]?.message ?? ''}`).slice(0, 3).join(' | ')}`);
+    expect.soft(told, `${name}, ${theme}`).toEqual([]);
+  }
+  await page.evaluate(() => { document.documentElement.setAttribute('data-bs-theme', 'light'); });
+}
+
+/** Writes the picture of a main view where the run is asked to (SHOTS=1). */
+export async function picture(page: Page, name: string): Promise<void> {
+  if (process.env['SHOTS']) await page.screenshot({ path: `docs/screenshots/${name}.png` });
+}

@@ -1,0 +1,24 @@
+/** Jest for the packages without a screen (CommonJS in Jest, ES modules in production). */
+const swc = { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' }, sourceMaps: 'inline' };
+/** Packages that ship ES modules only. */
+const esmOnly = 'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie|pure-rand';
+
+export default {
+  testEnvironment: 'node',
+  roots: [
+    '<rootDir>/packages/core/src',
+    '<rootDir>/packages/engine/src',
+    '<rootDir>/packages/server/src',
+    '<rootDir>/packages/standins/src',
+  ],
+  transform: { '^.+\\.[tj]s$': ['@swc/jest', swc] },
+  transformIgnorePatterns: [`/node_modules/(?!(.*/)?(${esmOnly})/)`],
+  moduleNameMapper: {
+    '^@sturdy/(core|engine|server|standins)$': '<rootDir>/packages/$1/src/index.ts',
+    '/files\\.js$': '<rootDir>/packages/server/src/testing/files.ts',
+    '/worker-file\\.js$': '<rootDir>/packages/engine/src/testing/worker-file.ts',
+    '^(\\.{1,2}/.*)\\.js$': '$1',
+  },
+  testTimeout: 60_000,
+  maxWorkers: 2,
+};

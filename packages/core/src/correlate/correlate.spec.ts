@@ -1,0 +1,168 @@
+import { createHash } from 'node:crypto';
+import { readdirSync, readFileSync } from 'node:fs';
+import {
+  correlate,
+  coverage,
+  recordedText,
+  requestSteps,
+  scriptFromTake,
+  alignTakes,
+  type Exchange,
+  type Header,
+  type LoadedTake,
+} from '../index.js';
+
+/** Builds a take by hand: each exchange takes 10 ms and starts 100 ms after the one before. */
+class TakeBuilder {
+  readonly exchanges: Exchange[] = [];
+  readonly #bodies = new Map<string, string>();
+
+  add(request: [string, string, Header[]?, string?], response: [number, Header[], string?]): this {
+    const [method, target, headers = [], body] = request;
+    const [status, responseHeaders, text] = response;
+    const n = this.exchanges.length + 1;
+    this.exchanges.push({
+      n,
+      startedAtMs: n * 100,
+      durationMs: 10,
+      method,
+      url: `http://127.0.0.1:9${target}`,
+      httpVersion: 'HTTP/1.1',
+      requestHeaders: headers,
+      requestBody: this.#put(body),
+      response: { status, statusText: '', httpVersion: 'HTTP/1.1', headers: responseHeaders, body: this.#put(text) },
+      failure: null,
+      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: 0, wait: 5, receive: 5 },
+      harEntry: null,
+    });
+    return this;
+  }
+
+  load(): LoadedTake {
+    return {
+      take: { id: 't', projectId: 'p', name: 'flow', startedAt: '2026-11-23T10:00:00.000Z', state: 'done', marks: [], harLog: null },
+      exchanges: this.exchanges,
+      readBody: (hash) => this.#bodies.get(hash),
+    };
+  }
+
+  #put(text: string | undefined) {
+    if (text === undefined) return null;
+    const hash = createHash('sha256').update(text).digest('hex');
+    this.#bodies.set(hash, text);
+    return { hash, size: text.length, mimeType: 'text/plain' };
+  }
+}
+
+const html: Header[] = [['Content-Type', 'text/html']];
+const json: Header[] = [['Content-Type', 'application/json']];
+const form: Header[] = [['Content-Type', 'application/x-www-form-urlencoded']];
+const scripted = (loaded: LoadedTake) => scriptFromTake(loaded, { scriptId: 's', name: 's', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
+const handoffsOf = (first: LoadedTake, second: LoadedTake | null = null) => correlate(scripted(first), first, second).script;
+
+/** A form flow as server-rendered applications have it; `token` and `id` differ from visit to visit. */
+const formFlow = (token: string, id: string) =>
+  new TakeBuilder()
+    .add(['GET', '/form'], [200, html, `<form><input type=hidden name="csrf_token" value="${token}"></form>`])
+    .add(['POST', '/things', form, `csrf_token=${encodeURIComponent(token)}&title=Hello`], [302, [['Location', `/things/${id}/view?tab=1`]]])
+    .add(['GET', `/things/${id}/view?tab=1`], [200, html, '<title>Thing</title>'])
+    .load();
+
+describe('correlating', () => {
+  it('hands off a hidden field and the id in a redirect, by shape from one take alone', () => {
+    const script = handoffsOf(formFlow('aB3/dE6+gH9=', '4711'));
+    expect(script.handoffs).toMatchObject([
+      { origin: 's1', evidence: 'likely', recorded: 'aB3/dE6+gH9=', extractor: { kind: 'field', name: 'csrf_token' } },
+      { origin: 's2', evidence: 'likely', recorded: '4711', extractor: { kind: 'header', name: 'location' } },
+    ]);
+    // What is not handed off stays as it was on the wire, to the letter.
+    const steps = requestSteps(script);
+    expect(recordedText(steps[1]?.step.body ?? [])).toBe('csrf_token=aB3%2FdE6%2BgH9%3D&title=Hello');
+  });
+
+  it('proves by a second take, and leaves alone what is the same in both', () => {
+    const script = handoffsOf(formFlow('token-1-aaa', '4711'), formFlow('token-2-bbb', '4712'));
+    expect(script.handoffs.map((one) => [one.recorded, one.evidence])).toEqual([
+      ['token-1-aaa', 'proven'],
+      ['4711', 'proven'],
+    ]);
+    expect(script.handoffs[0]?.reason).toContain('differs between the two takes');
+    expect(coverage(script).find((one) => one.value === 'Hello')?.class).toBe('fixed');
+  });
+
+  it('finds a value inside JSON inside a form field, and one in an XML body', () => {
+    const take = new TakeBuilder()
+      .add(['GET', '/a'], [200, json, '{"draft":{"key":"k-93fa20"}}'])
+      .add(['POST', '/b', form, `doc=${encodeURIComponent('{"ref":"k-93fa20","n":1}')}`], [200, json, '{}'])
+      .add(['POST', '/c', [['Content-Type', 'text/xml']], '<m><key>k-93fa20</key></m>'], [200, json, '{}'])
+      .load();
+    const script = handoffsOf(take, null);
+    const bound = coverage(script).filter((one) => one.class === 'handed-off' || one.class === 'unsure');
+    expect(bound.map((one) => one.place)).toEqual(['form:doc/json:/ref', 'xml:/m/key']);
+  });
+
+  it('takes no echo for an origin: what the client sent first stays the client’s', () => {
+    const take = new TakeBuilder()
+      .add(['GET', '/find?text=REF-2026-77'], [200, html, '<p>REF-2026-77</p>'])
+      .add(['GET', '/open?text=REF-2026-77'], [200, html, ''])
+      .load();
+    const script = handoffsOf(take);
+    expect(script.handoffs).toEqual([]);
+    expect(script.unsure).toEqual([]);
+  });
+
+  it('makes no handoff of short values that stand everywhere by chance', () => {
+    const take = new TakeBuilder()
+      .add(['GET', '/a'], [200, json, '{"page":1,"ok":true,"size":20}'])
+      .add(['GET', '/b?page=1&ok=true&size=20'], [200, json, '{}'])
+      .load();
+    const script = handoffsOf(take);
+    expect(script.handoffs).toEqual([]);
+    expect(script.unsure).toEqual([]);
+  });
+
+  it('lets the client make clocks near the time of the exchange, and UUIDs that no response gave', () => {
+    const at = Date.parse('2026-11-23T10:00:00.000Z');
+    const take = new TakeBuilder()
+      .add(['GET', `/a?t=${at + 100}&old=1500000000000&id=0b9cf2a4-6d0e-4f6a-9a59-3f1f7c1f2e10`], [200, json, '{}'])
+      .load();
+    const script = handoffsOf(take);
+    expect(script.made.map((one) => one.made)).toEqual(['epoch-ms', 'guid']);
+  });
+
+  it('takes any item of a list that changed between the takes', () => {
+    const flow = (codes: string[]) =>
+      new TakeBuilder()
+        .add(['GET', '/slots'], [200, json, JSON.stringify({ slots: codes.map((code) => ({ code })) })])
+        .add(['POST', '/take', json, JSON.stringify({ slot: codes[1] })], [200, json, '{}'])
+        .load();
+    const script = handoffsOf(flow(['A-1', 'A-2', 'A-3']), flow(['B-7', 'C-4', 'B-9']));
+    expect(script.handoffs).toMatchObject([{ evidence: 'proven', extractor: { kind: 'jsonpath', path: '$.slots[*].code', pick: 'any' } }]);
+  });
+
+  it('aligns takes by method and path shape although one has requests more', () => {
+    const first = new TakeBuilder().add(['GET', '/a'], [200, []]).add(['GET', '/x/12345'], [200, []]).add(['GET', '/b'], [200, []]).load();
+    const second = new TakeBuilder()
+      .add(['GET', '/a'], [200, []])
+      .add(['GET', '/extra'], [200, []])
+      .add(['GET', '/x/98765'], [200, []])
+      .add(['GET', '/b'], [200, []])
+      .load();
+    expect([...alignTakes(first.exchanges, second.exchanges)]).toEqual([[1, 1], [2, 3], [3, 4]]);
+  });
+});
+
+it('core knows no application: no name of the stand-ins stands in its code', () => {
+  const names = /yard|tidewell|formKey|pageState|X-Client-Key|X-Twin|If-Match-Intake|growerId|\/intakes\b.*fetch/i;
+  const files = (readdirSync('packages/core/src', { recursive: true }) as string[])
+    .filter((file) => file.endsWith('.ts') && !file.endsWith('.spec.ts'))
+    .map((file) => `packages/core/src/${file}`);
+  expect(files.length).toBeGreaterThan(30);
+  const hits = files.flatMap((file) =>
+    readFileSync(file, 'utf8')
+      .split('\n')
+      .filter((line) => names.test(line) && !/^\s*(\/\*\*|\*|\/\/)/.test(line) && !line.includes('.describe('))
+      .map((line) => `${file}: ${line.trim()}`),
+  );
+  expect(hits).toEqual([]);
+});

@@ -1,0 +1,127 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
+import { migrationsFolder, storeWorkerFile } from '../files.js';
+import { hasPostgres, startPostgres } from '../testing/postgres.js';
+import { lockDirectory } from './directory-lock.js';
+import type { StorePlace } from './open-database.js';
+import { openStore, type Store } from './store-client.js';
+
+const take: Take = { id: 't1', projectId: 'p', name: 'Take 1', startedAt: '2026-11-23T10:00:00.000Z', state: 'recording', marks: [], harLog: null };
+const run: Run = {
+  id: 'r1',
+  projectId: 'p',
+  number: 1,
+  workload: { id: 'w', projectId: 'p', name: 'W', crews: [], curve: { rampUpSeconds: 0, holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' }, criteria: [], generators: 1, seed: '1' },
+  environmentId: 'e',
+  state: 'running',
+  startedAt: '2026-11-23T10:00:00.000Z',
+  endedAt: null,
+  note: null,
+  verdict: 'none',
+};
+const frame = (second: number): Frame => ({
+  version: 1, generator: 0, second, activeUsers: 1, iterationsPassed: 1, iterationsFailed: 0, failures: [], users: [], loopDelayMs: 0, latenessMs: 0,
+  items: [{ crew: 'c', transaction: 'T', step: null, tally: new Tally().toData() }],
+});
+const deal = { when: 'iteration', whenEmpty: 'stop-user' } as const;
+
+/** The same suite runs on the embedded database and on a server. */
+function suite(place: () => Promise<{ place: StorePlace; stop: () => Promise<void> }>): void {
+  let repository: Store;
+  let close: () => Promise<void>;
+  beforeAll(async () => {
+    const own = await place();
+    repository = await openStore(own.place, { worker: storeWorkerFile, migrations: migrationsFolder });
+    close = async () => {
+      await repository.close();
+      await own.stop();
+    };
+  }, 90_000);
+  afterAll(() => close());
+
+  it('stores a body once, by its content, and gives back every byte', async () => {
+    const bytes = Uint8Array.from({ length: 70_000 }, (_, index) => (index * 31) % 256);
+    const first = await repository.putBody(bytes, 'application/octet-stream');
+    expect(await repository.putBody(bytes, 'application/octet-stream')).toEqual(first);
+    expect(first.size).toBe(70_000);
+    expect(Buffer.from((await repository.body(first.hash))?.bytes ?? []).equals(Buffer.from(bytes))).toBe(true);
+    expect(await repository.body('0'.repeat(64))).toBeNull();
+  });
+
+  it('keeps a take with its exchanges in order, and closes an open recording after a crash', async () => {
+    const exchange = (n: number): Exchange => ({
+      n, startedAtMs: n, durationMs: 1, method: 'GET', url: 'http://127.0.0.1:1/', httpVersion: 'HTTP/1.1', requestHeaders: [['A', 'b']], requestBody: null, response: null, failure: 'none',
+      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: 0, wait: 0, receive: 0 }, harEntry: null,
+    });
+    await repository.saveTake(take);
+    await repository.saveExchanges('t1', [exchange(2), exchange(1)]);
+    expect((await repository.exchanges('t1')).map((one) => one.n)).toEqual([1, 2]);
+    expect((await repository.takes('p'))[0]?.exchangeCount).toBe(2);
+    await repository.closeOpen();
+    expect((await repository.take('t1'))?.state).toBe('done');
+  });
+
+  it('leases every row once, also to many who ask at the same time', async () => {
+    await repository.saveTable({ id: 'd1', projectId: 'p', name: 'D', columns: ['a'], deal }, Array.from({ length: 2500 }, (_, index) => [String(index)]));
+    const leases = await Promise.all(Array.from({ length: 12 }, (_, index) => repository.leaseRows('d1', 100, `run ${index}`)));
+    const rows = leases.flat().map((one) => one.row);
+    expect(new Set(rows).size).toBe(rows.length);
+    let left = await repository.leaseRows('d1', 1000, 'run 99');
+    for (; left.length > 0; left = await repository.leaseRows('d1', 1000, 'run 99')) rows.push(...left.map((one) => one.row));
+    expect(new Set(rows).size).toBe(2500);
+    expect((await repository.tables('p'))[0]).toMatchObject({ rowCount: 2500, spentCount: 2500 });
+    // Only who leased a row can give it back.
+    const own = leases[3]?.map((one) => one.row) ?? [];
+    expect(await repository.releaseRows('d1', own, 'run 4')).toBe(0);
+    expect(await repository.releaseRows('d1', own, 'run 3')).toBe(own.length);
+    expect(await repository.releaseRows('d1', null, null)).toBe(2500 - own.length);
+  });
+
+  it('closes a run that a crash left open as interrupted, with what was flushed', async () => {
+    await repository.saveRun(run);
+    await repository.saveFrames('r1', [frame(0), frame(1), frame(2)]);
+    await repository.saveFrames('r1', [frame(2)]);
+    expect(await repository.closeOpen()).toBe(1);
+    expect(await repository.run('r1')).toMatchObject({ state: 'interrupted', endedAt: '2026-11-23T10:00:02.000Z' });
+    expect((await repository.frames('r1')).map((one) => one.second)).toEqual([0, 1, 2]);
+  });
+}
+
+describe('store on the embedded database', () => {
+  suite(() => {
+    const directory = mkdtempSync(join(tmpdir(), 'sturdy-store-'));
+    return Promise.resolve({
+      place: { directory },
+      stop: () => {
+        rmSync(directory, { recursive: true, force: true });
+        return Promise.resolve();
+      },
+    });
+  });
+});
+
+(hasPostgres ? describe : describe.skip)('store on a PostgreSQL server', () => {
+  suite(async () => {
+    const server = await startPostgres();
+    return { place: { databaseUrl: server.url }, stop: server.stop };
+  });
+});
+
+describe('the lock of the data directory', () => {
+  it('refuses a second process with a message that says which and what to do', () => {
+    const folder = mkdtempSync(join(tmpdir(), 'sturdy-lock-'));
+    // The parent process lives; it stands for another product.
+    writeFileSync(join(folder, 'in-use-by'), String(process.ppid));
+    expect(() => lockDirectory(folder)).toThrow(new RegExp(`already runs on .* \\(process ${process.ppid}\\)\\. Use that one, stop it first, or name another directory`));
+  });
+
+  it('takes over the lock of a process that is gone, and lets go', () => {
+    const folder = mkdtempSync(join(tmpdir(), 'sturdy-lock-'));
+    writeFileSync(join(folder, 'in-use-by'), '999999999');
+    const unlock = lockDirectory(folder);
+    unlock();
+    expect(() => lockDirectory(folder)).not.toThrow();
+  });
+});

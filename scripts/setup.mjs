@@ -1,0 +1,67 @@
+// What demo, tests and bench share: install what is missing, build what has changed.
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+export const root = fileURLToPath(new URL('..', import.meta.url));
+export const chromiumPath = '/usr/bin/chromium';
+const stampFile = join(root, '.sturdy', 'built');
+
+/** Runs a command with its output on screen; ends the process where it fails. */
+export function run(command, args, options = {}) {
+  const done = spawnSync(command, args, { cwd: root, stdio: 'inherit', ...options });
+  if (done.status !== 0) {
+    process.stderr.write(`\n${command} ${args.join(' ')} failed (${done.status ?? done.signal ?? done.error?.message}).\n`);
+    process.exit(done.status ?? 1);
+  }
+}
+
+/** Installs the packages of the lock file, where that was not done for this lock file yet. */
+export function installPackages() {
+  const lock = createHash('sha256')
+    .update(readFileSync(join(root, 'package-lock.json')))
+    .digest('hex');
+  const marker = join(root, 'node_modules', '.sturdy-lock');
+  if (existsSync(marker) && readFileSync(marker, 'utf8') === lock) return;
+  process.stdout.write('Installing packages…\n');
+  run('npm', ['ci', '--ignore-scripts', '--no-audit', '--no-fund']);
+  writeFileSync(marker, lock);
+}
+
+/** Installs Debian packages whose program is missing. False where that is not possible here. */
+export function installDebian(program, packages) {
+  if (existsSync(program)) return true;
+  if (process.getuid?.() !== 0 || !existsSync('/usr/bin/apt-get')) {
+    process.stderr.write(`${program} is missing. Install it first: sudo apt-get install ${packages.join(' ')}\n`);
+    return false;
+  }
+  process.stdout.write(`Installing ${packages.join(', ')}…\n`);
+  const environment = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
+  run('apt-get', ['update', '-qq'], { env: environment });
+  run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...packages], { env: environment });
+  return existsSync(program);
+}
+
+function newestSource(folder) {
+  let newest = 0;
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    if (entry.name === 'node_modules' || entry.name === 'dist' || entry.name.startsWith('.')) continue;
+    const path = join(folder, entry.name);
+    newest = Math.max(newest, entry.isDirectory() ? newestSource(path) : statSync(path).mtimeMs);
+  }
+  return newest;
+}
+
+/** Builds all packages, where a source is newer than the last build. */
+export function build() {
+  const newest = Math.max(newestSource(join(root, 'packages')), statSync(join(root, 'package-lock.json')).mtimeMs);
+  const built = existsSync(stampFile) && existsSync(join(root, 'packages/web/dist/browser/index.html')) ? statSync(stampFile).mtimeMs : 0;
+  if (built > newest) return;
+  process.stdout.write('Building…\n');
+  run('npx', ['tsc', '-b']);
+  run('npm', ['run', 'build', '-w', '@sturdy/web']);
+  mkdirSync(join(root, '.sturdy'), { recursive: true });
+  writeFileSync(stampFile, new Date().toISOString());
+}
