@@ -12,15 +12,33 @@ test.beforeAll(async () => {
 test.afterAll(() => stage.close());
 
 const upload = async (path: string, body: string | Buffer) => {
-  const answer = await fetch(`${product}/api${path}`, { method: 'POST', body: new Uint8Array(Buffer.from(body)), headers: { 'Content-Type': 'application/octet-stream' } });
-  return { status: answer.status, type: answer.headers.get('content-type') ?? '', body: (await answer.json()) as { detail?: string; problems?: { entry: number; text: string }[]; exchangeCount?: number } };
+  const answer = await fetch(`${product}/api${path}`, {
+    method: 'POST',
+    body: new Uint8Array(Buffer.from(body)),
+    headers: { 'Content-Type': 'application/octet-stream' },
+  });
+  return {
+    status: answer.status,
+    type: answer.headers.get('content-type') ?? '',
+    body: (await answer.json()) as { detail?: string; problems?: { entry: number; text: string }[]; exchangeCount?: number },
+  };
 };
 
 const harEntry = (url: string) => ({
   startedDateTime: '2026-11-23T10:00:00.000Z',
   time: 12,
   request: { method: 'GET', url, httpVersion: 'HTTP/1.1', headers: [], cookies: [], queryString: [], headersSize: -1, bodySize: 0 },
-  response: { status: 200, statusText: 'OK', httpVersion: 'HTTP/1.1', headers: [{ name: 'Content-Type', value: 'text/plain' }], cookies: [], content: { size: 2000, mimeType: 'text/plain', text: 'x'.repeat(2000) }, redirectURL: '', headersSize: -1, bodySize: -1 },
+  response: {
+    status: 200,
+    statusText: 'OK',
+    httpVersion: 'HTTP/1.1',
+    headers: [{ name: 'Content-Type', value: 'text/plain' }],
+    cookies: [],
+    content: { size: 2000, mimeType: 'text/plain', text: 'x'.repeat(2000) },
+    redirectURL: '',
+    headersSize: -1,
+    bodySize: -1,
+  },
   cache: {},
   timings: { send: 0, wait: 10, receive: 2 },
 });
@@ -51,29 +69,63 @@ test('a HAR of 50 MB with broken entries brings in the good ones and lists the o
 test('a target that is not allowed is refused with how to allow it', async () => {
   const take = await upload('/projects/p1/takes/import?name=Foreign', JSON.stringify({ log: { entries: [harEntry('http://10.1.2.3/')] } }));
   const { id } = (take.body as unknown as { take: { id: string } }).take;
-  const script = await ask<Script>('POST', `/takes/${id}/script`, { name: 'Foreign', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
-  await expect(ask('POST', `/scripts/${script.id}/rehearse`)).rejects.toThrow(/http:\/\/10\.1\.2\.3 is not a target of the environment “This machine”. Add it to the allowed targets/);
+  const script = await ask<Script>('POST', `/takes/${id}/script`, {
+    name: 'Foreign',
+    origins: null,
+    keepStaticFiles: true,
+    longestPauseMs: 0,
+  });
+  await expect(ask('POST', `/scripts/${script.id}/rehearse`)).rejects.toThrow(
+    /http:\/\/10\.1\.2\.3 is not a target of the environment “This machine”. Add it to the allowed targets/,
+  );
   const [environment] = await ask<object[]>('GET', '/projects/p1/environments');
-  await expect(ask('PUT', '/projects/p1/environments/e1', { ...environment, targets: ['http://10.1.2.3'] })).rejects.toThrow(/is not on this machine. This project may send load to loopback/);
+  await expect(ask('PUT', '/projects/p1/environments/e1', { ...environment, targets: ['http://10.1.2.3'] })).rejects.toThrow(
+    /is not on this machine. This project may send load to loopback/,
+  );
 });
 
 test('a host that refuses, resets or answers garbage is named in the rehearsal, and the steps after it are not sent', async () => {
   const entries = ['/trouble/reset', '/'].map((target) => harEntry(stage.yard.origin + target));
   const take = await upload('/projects/p1/takes/import?name=Trouble', JSON.stringify({ log: { entries } }));
   const { id } = (take.body as unknown as { take: { id: string } }).take;
-  const script = await ask<Script>('POST', `/takes/${id}/script`, { name: 'Trouble', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
-  type Told = { verdict: string; divergence: { sentence: string; cause: string }; steps: { verdict: string }[] };
+  const script = await ask<Script>('POST', `/takes/${id}/script`, {
+    name: 'Trouble',
+    origins: null,
+    keepStaticFiles: true,
+    longestPauseMs: 0,
+  });
+  interface Told { verdict: string; divergence: { sentence: string; cause: string }; steps: { verdict: string }[] }
   const reset = await ask<Told>('POST', `/scripts/${script.id}/rehearse`);
   expect(reset.divergence.cause).toBe('unreachable');
   expect(reset.divergence.sentence).toMatch(/Step 1, GET \/trouble\/reset: .*(reset|closed) the connection/);
   expect(reset.steps.map((one) => one.verdict)).toEqual(['failed', 'not-sent']);
   const steps = script.transactions[0]?.steps ?? [];
-  const renamed = (target: string): Script => ({ ...script, transactions: [{ kind: 'transaction', id: 't1', name: 'T', steps: steps.map((step, index) => (index === 0 && step.kind === 'request' ? { ...step, url: [{ kind: 'text', text: target }] } : step)) }] });
+  const renamed = (target: string): Script => ({
+    ...script,
+    transactions: [
+      {
+        kind: 'transaction',
+        id: 't1',
+        name: 'T',
+        steps: steps.map((step, index) =>
+          index === 0 && step.kind === 'request' ? { ...step, url: [{ kind: 'text', text: target }] } : step,
+        ),
+      },
+    ],
+  });
   await ask('PUT', `/scripts/${script.id}`, renamed('/trouble/garbage'));
-  expect((await ask<Told>('POST', `/scripts/${script.id}/rehearse`)).divergence.sentence).toContain('answered with something that is not HTTP');
+  expect((await ask<Told>('POST', `/scripts/${script.id}/rehearse`)).divergence.sentence).toContain(
+    'answered with something that is not HTTP',
+  );
   const [environment] = await ask<object[]>('GET', '/projects/p1/environments');
-  await ask('PUT', '/projects/p1/environments/e1', { ...environment, targets: [stage.yard.origin, 'http://127.0.0.1:1'], map: { [stage.yard.origin]: 'http://127.0.0.1:1' } });
-  expect((await ask<Told>('POST', `/scripts/${script.id}/rehearse`)).divergence.sentence).toContain('http://127.0.0.1:1 refused the connection');
+  await ask('PUT', '/projects/p1/environments/e1', {
+    ...environment,
+    targets: [stage.yard.origin, 'http://127.0.0.1:1'],
+    map: { [stage.yard.origin]: 'http://127.0.0.1:1' },
+  });
+  expect((await ask<Told>('POST', `/scripts/${script.id}/rehearse`)).divergence.sentence).toContain(
+    'http://127.0.0.1:1 refused the connection',
+  );
   await ask('PUT', '/projects/p1/environments/e1', { ...environment, targets: [stage.yard.origin], map: {} });
 });
 
@@ -82,7 +134,9 @@ test('the API describes itself, refuses what does not fit, and keeps other sites
   expect(document.openapi).toBe('3.1.0');
   const operations = Object.values(document.paths).flatMap((one) => Object.keys(one));
   expect(operations.length).toBeGreaterThan(35);
-  expect(document.paths['/api/scripts/{scriptId}/rehearse']).toMatchObject({ post: { responses: { '200': { content: { 'application/json': { schema: { type: 'object' } } } } } } });
+  expect(document.paths['/api/scripts/{scriptId}/rehearse']).toMatchObject({
+    post: { responses: { '200': { content: { 'application/json': { schema: { type: 'object' } } } } } },
+  });
   await expect(ask('POST', '/projects/p1/takes/record', { name: '  ' })).rejects.toThrow(/name: Give the take a name/);
   await expect(ask('GET', '/runs/nothing')).rejects.toThrow(/There is no run “nothing”/);
   const foreign = await fetch(`${product}/api/takes/record/stop`, { method: 'POST', headers: { Origin: 'http://elsewhere.example' } });
@@ -98,11 +152,30 @@ test('a HAR goes through the product without losing anything that HAR defines', 
       pages: [{ startedDateTime: '2026-11-23T10:00:00.000Z', id: 'page_1', title: 'Page', pageTimings: { onContentLoad: 20, onLoad: 50 } }],
       comment: 'the whole log',
       entries: [
-        { ...harEntry('http://127.0.0.1:1/a?x=1'), pageref: 'page_1', serverIPAddress: '127.0.0.1', connection: '7', comment: 'an entry', cache: { beforeRequest: null }, _priority: 'High' },
+        {
+          ...harEntry('http://127.0.0.1:1/a?x=1'),
+          pageref: 'page_1',
+          serverIPAddress: '127.0.0.1',
+          connection: '7',
+          comment: 'an entry',
+          cache: { beforeRequest: null },
+          _priority: 'High',
+        },
         {
           ...harEntry('http://127.0.0.1:1/b'),
           startedDateTime: '2026-11-23T10:00:01.000Z',
-          request: { ...harEntry('http://127.0.0.1:1/b').request, method: 'POST', postData: { mimeType: 'application/x-www-form-urlencoded', text: 'a=1&b=2', params: [{ name: 'a', value: '1' }, { name: 'b', value: '2' }] } },
+          request: {
+            ...harEntry('http://127.0.0.1:1/b').request,
+            method: 'POST',
+            postData: {
+              mimeType: 'application/x-www-form-urlencoded',
+              text: 'a=1&b=2',
+              params: [
+                { name: 'a', value: '1' },
+                { name: 'b', value: '2' },
+              ],
+            },
+          },
           response: { ...harEntry('').response, content: { size: 3, mimeType: 'image/png', text: 'AQID', encoding: 'base64' } },
         },
       ],
@@ -122,17 +195,48 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
   };
   await playYardRobot({ origin: stage.yard.origin, proxy: record.proxy, transactions: ['sign-in', 'book-intake'], container: number(1) });
   await ask('POST', '/takes/record/stop');
-  const raw = await ask<Script>('POST', `/takes/${record.take.id}/script`, { name: 'Book', origins: null, keepStaticFiles: false, longestPauseMs: 200 });
+  const raw = await ask<Script>('POST', `/takes/${record.take.id}/script`, {
+    name: 'Book',
+    origins: null,
+    keepStaticFiles: false,
+    longestPauseMs: 200,
+  });
   await ask('POST', `/scripts/${raw.id}/correlate`, { secondTakeId: null });
   const repaired = await ask<{ rounds: { rehearsal: { verdict: string } }[] }>('POST', `/scripts/${raw.id}/repair`);
   expect(repaired.rounds.at(-1)?.rehearsal.verdict).toBe('passed');
-  const table = await ask<DataTable>('POST', '/projects/p1/tables/generate', { name: 'C', column: 'container', count: 2000, owner: 'TWCU', seed: 'crash' });
+  const table = await ask<DataTable>('POST', '/projects/p1/tables/generate', {
+    name: 'C',
+    column: 'container',
+    count: 2000,
+    owner: 'TWCU',
+    seed: 'crash',
+  });
   const script = await ask<Script>('GET', `/scripts/${raw.id}`);
-  const step = script.transactions.flatMap((one) => one.steps).find((one) => one.kind === 'request' && one.method === 'POST' && one.name.endsWith('/intakes/new'));
-  await ask('POST', `/scripts/${raw.id}/bind`, { value: number(1), places: [{ step: step?.id, place: 'form:container' }], table: table.id, column: 'container' });
+  const step = script.transactions
+    .flatMap((one) => one.steps)
+    .find((one) => one.kind === 'request' && one.method === 'POST' && one.name.endsWith('/intakes/new'));
+  await ask('POST', `/scripts/${raw.id}/bind`, {
+    value: number(1),
+    places: [{ step: step?.id, place: 'form:container' }],
+    table: table.id,
+    column: 'container',
+  });
   const workload = await ask<Workload>('POST', '/projects/p1/workloads', {
-    name: 'W', generators: 2, seed: '1', criteria: [],
-    crews: [{ id: 'c1', name: 'C', scriptId: raw.id, users: 10, think: { kind: 'none', factor: 1, ms: 0, capMs: 0 }, pacing: { kind: 'start-to-start', seconds: 1 }, onFailure: 'next-iteration' }],
+    name: 'W',
+    generators: 2,
+    seed: '1',
+    criteria: [],
+    crews: [
+      {
+        id: 'c1',
+        name: 'C',
+        scriptId: raw.id,
+        users: 10,
+        think: { kind: 'none', factor: 1, ms: 0, capMs: 0 },
+        pacing: { kind: 'start-to-start', seconds: 1 },
+        onFailure: 'next-iteration',
+      },
+    ],
     curve: { rampUpSeconds: 0, holdSeconds: 60, rampDownSeconds: 0, atEnd: 'iteration' },
   });
   const booked = () => stage.yard.truth().intakes.map((one) => one.container);

@@ -23,7 +23,20 @@ export interface Stage {
 function startProduct(data: string, target: string): Promise<ChildProcess> {
   const program = spawn(
     process.execPath,
-    ['packages/cli/bin/sturdy.mjs', 'serve', '--port', String(productPort), '--proxy-port', '4391', '--data', data, '--project', 'Tidewell release 4.2', '--target', target],
+    [
+      'packages/cli/bin/sturdy.mjs',
+      'serve',
+      '--port',
+      String(productPort),
+      '--proxy-port',
+      '4391',
+      '--data',
+      data,
+      '--project',
+      'Tidewell release 4.2',
+      '--target',
+      target,
+    ],
     { stdio: ['ignore', 'pipe', 'pipe'] },
   );
   let said = '';
@@ -81,12 +94,22 @@ export async function ask<T>(method: string, path: string, body?: unknown): Prom
 /** No accessibility rule of WCAG 2.2 A and AA may be broken, in the light theme and in the dark one. */
 export async function looksRight(page: Page, name: string): Promise<void> {
   for (const theme of ['light', 'dark']) {
-    await page.evaluate((wanted) => { document.documentElement.setAttribute('data-bs-theme', wanted); }, theme);
+    await page.evaluate((wanted) => {
+      document.documentElement.setAttribute('data-bs-theme', wanted);
+    }, theme);
     const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
-    const told = found.violations.map((one) => `${one.id}: ${one.nodes.map((node) => `${node.target.join(' ')} ${node.any[0]?.message ?? ''}`).slice(0, 3).join(' | ')}`);
+    const told = found.violations.map(
+      (one) =>
+        `${one.id}: ${one.nodes
+          .map((node) => `${node.target.join(' ')} ${node.any[0]?.message ?? ''}`)
+          .slice(0, 3)
+          .join(' | ')}`,
+    );
     expect.soft(told, `${name}, ${theme}`).toEqual([]);
   }
-  await page.evaluate(() => { document.documentElement.setAttribute('data-bs-theme', 'light'); });
+  await page.evaluate(() => {
+    document.documentElement.setAttribute('data-bs-theme', 'light');
+  });
 }
 
 /** Writes the picture of a main view where the run is asked to (SHOTS=1). */

@@ -12,6 +12,7 @@ const steps = [
   ['Walls between packages', 'npm', ['run', '-s', 'walls']],
   ['Types of tests', 'npx', ['tsc', '-p', 'tsconfig.spec.json']],
   ['Types of the end-to-end tests', 'npx', ['tsc', '-p', 'e2e/tsconfig.json']],
+  ['Types of the web client', 'npx', ['tsc', '-p', 'packages/web/tsconfig.spec.json', '--noEmit']],
   ['Lint', 'npx', ['eslint', '.']],
   ['Unit and integration tests', 'npx', ['jest', '--silent=false']],
   ['Tests of the web client', 'npm', ['test', '-w', '@sturdy/web']],

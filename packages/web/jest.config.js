@@ -1,7 +1,8 @@
 const { createCjsPreset } = require('jest-preset-angular/presets');
 
 // Packages that ship ES modules in plain .js files (.mjs files are always transformed by the preset).
-const esmOnly = '(@tanstack|echarts|zrender)';
+const esmOnly =
+  '(echarts|zrender|htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|csv-parse|lodash-es)';
 const preset = createCjsPreset({ testEnvironment: 'jest-preset-angular/environments/jest-jsdom-env' });
 
 /** @type {import('jest').Config} */
@@ -17,7 +18,7 @@ module.exports = {
   },
   moduleNameMapper: {
     '^@sturdy/core$': '<rootDir>/../core/src/index.ts',
-    '/create-stats-worker$': '<rootDir>/src/app/worker/create-stats-worker.mock.ts',
+
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
 };

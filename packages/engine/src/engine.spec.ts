@@ -1,18 +1,49 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { gzipSync } from 'node:zlib';
-import { machineRepairman, Tally, totalsOf, type Environment, type Expectation, type Frame, type RequestStep, type Script, type Template } from '@sturdy/core';
+import {
+  machineRepairman,
+  Tally,
+  totalsOf,
+  type Environment,
+  type Expectation,
+  type Frame,
+  type RequestStep,
+  type Script,
+  type Template,
+} from '@sturdy/core';
 import { startYard } from '@sturdy/standins';
 import { compile, CompileError, Generator, HttpDriver, type FromGenerator, type Plan, type WireRequest } from './index.js';
 import { RowSupply } from './generator/row-supply.js';
 
 const text = (value: string): Template => [{ kind: 'text', text: value }];
-const expectation: Expectation = { statuses: [200], redirect: null, title: null, rootElement: null };
+const expectation: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
 const step = (id: string, origin: string, target: string, more: Partial<RequestStep> = {}): RequestStep => ({
-  kind: 'request', id, name: `GET ${target}`, exchange: null, method: 'GET', origin, url: text(target), headers: [], body: null, bodyFile: null, expect: expectation, followRedirects: false, ...more,
+  kind: 'request',
+  id,
+  name: `GET ${target}`,
+  exchange: null,
+  method: 'GET',
+  origin,
+  url: text(target),
+  headers: [],
+  body: null,
+  bodyFile: null,
+  expect: expectation,
+  followRedirects: false,
+  ...more,
 });
 const script = (steps: Script['transactions'][number]['steps'], more: Partial<Script> = {}): Script => ({
-  id: 's', projectId: 'p', name: 'S', takeId: 't', secondTakeId: null, transactions: [{ kind: 'transaction', id: 't1', name: 'T', steps }], handoffs: [], made: [], unsure: [], ...more,
+  id: 's',
+  projectId: 'p',
+  name: 'S',
+  takeId: 't',
+  secondTakeId: null,
+  transactions: [{ kind: 'transaction', id: 't1', name: 'T', steps }],
+  handoffs: [],
+  made: [],
+  unsure: [],
+  ...more,
 });
 const environment = (origin: string): Environment => ({ id: 'e', projectId: 'p', name: 'E', targets: [origin], map: {} });
 
@@ -24,7 +55,14 @@ async function serve(handle: (request: IncomingMessage, response: ServerResponse
 
 describe('HTTP driver', () => {
   const get = (origin: string, target: string, more: Partial<WireRequest> = {}): WireRequest => ({
-    method: 'GET', origin, target, headers: [], body: null, followRedirects: false, wantsBody: () => true, ...more,
+    method: 'GET',
+    origin,
+    target,
+    headers: [],
+    body: null,
+    followRedirects: false,
+    wantsBody: () => true,
+    ...more,
   });
   let origin = '';
   let server: Server;
@@ -32,7 +70,8 @@ describe('HTTP driver', () => {
   beforeAll(async () => {
     ({ origin, server } = await serve((request, response) => {
       seen.push({ url: request.url ?? '', method: request.method ?? '', cookie: request.headers.cookie ?? '' });
-      if (request.url === '/set') response.setHeader('Set-Cookie', ['SID=31d4d96e407aad42; Path=/; HttpOnly', 'lang=en-US; Path=/admin', 'gone=1; Max-Age=0']);
+      if (request.url === '/set')
+        response.setHeader('Set-Cookie', ['SID=31d4d96e407aad42; Path=/; HttpOnly', 'lang=en-US; Path=/admin', 'gone=1; Max-Age=0']);
       if (request.url === '/go') response.writeHead(302, { Location: './end?x=1', 'Set-Cookie': 'hop=1' });
       if (request.url === '/away') response.writeHead(302, { Location: 'http://127.0.0.2:1/' });
       if (request.url === '/zip') {
@@ -99,12 +138,17 @@ describe('compiling', () => {
   it('refuses a target that the environment does not allow, and says how to allow it', () => {
     const wanted = script([step('s1', 'http://10.0.0.7', '/')]);
     expect(() => compile(wanted, environment('http://127.0.0.1:1'))).toThrow(CompileError);
-    expect(() => compile(wanted, environment('http://127.0.0.1:1'))).toThrow(/http:\/\/10\.0\.0\.7 is not a target of the environment “E”. Add it/);
+    expect(() => compile(wanted, environment('http://127.0.0.1:1'))).toThrow(
+      /http:\/\/10\.0\.0\.7 is not a target of the environment “E”. Add it/,
+    );
     expect(() => compile(wanted, environment('http://10.0.0.7'))).toThrow(/loopback addresses only/);
   });
 
   it('maps a recorded origin to the real one, in Referer and Origin too', () => {
-    const program = compile(script([step('s1', 'http://old', '/', { headers: [{ name: 'Referer', value: text('http://old/x') }] })]), { ...environment('http://127.0.0.1:9'), map: { 'http://old': 'http://127.0.0.1:9' } });
+    const program = compile(script([step('s1', 'http://old', '/', { headers: [{ name: 'Referer', value: text('http://old/x') }] })]), {
+      ...environment('http://127.0.0.1:9'),
+      map: { 'http://old': 'http://127.0.0.1:9' },
+    });
     const [operation] = program.transactions[0]?.operations ?? [];
     if (operation?.kind !== 'request') throw new Error('no request');
     const scope = { handoffs: new Map(), rows: new Map(), made: new Map(), random: () => 0, nowMs: () => 0 };
@@ -143,7 +187,10 @@ function play(plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'tables' | 'f
 
 const crew = (users: number, pacingSeconds = 0) => ({
   crew: {
-    id: 'c', name: 'C', scriptId: 's', users,
+    id: 'c',
+    name: 'C',
+    scriptId: 's',
+    users,
     think: { kind: 'recorded' as const, factor: 1, ms: 0, capMs: 60_000 },
     pacing: { kind: pacingSeconds > 0 ? ('start-to-start' as const) : ('none' as const), seconds: pacingSeconds },
     onFailure: 'next-iteration' as const,
@@ -154,14 +201,21 @@ const crew = (users: number, pacingSeconds = 0) => ({
 describe('generator', () => {
   it('starts iterations from start to start as its pacing says, and counts each once', async () => {
     const { origin, server } = await serve((_request, response) => response.end('ok'));
-    const frames = await play({ scripts: [script([step('s1', origin, '/')])], crews: [crew(4, 0.5)], curve: { rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: 'iteration' }, environment: environment(origin) });
+    const frames = await play({
+      scripts: [script([step('s1', origin, '/')])],
+      crews: [crew(4, 0.5)],
+      curve: { rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: 'iteration' },
+      environment: environment(origin),
+    });
     expect(frames.reduce((sum, one) => sum + one.iterationsPassed, 0)).toBe(4 * 6);
     expect(totalsOf(frames, null).transactions.get('T')?.count).toBe(24);
     server.close();
   });
 
   it('tells a failed answer in spite of its status 200, and captures one example of its kind', async () => {
-    const { origin, server } = await serve((_request, response) => response.setHeader('Content-Type', 'text/html').end('<title>Your visit has ended</title>'));
+    const { origin, server } = await serve((_request, response) =>
+      response.setHeader('Content-Type', 'text/html').end('<title>Your visit has ended</title>'),
+    );
     const frames = await play({
       scripts: [script([step('s1', origin, '/', { expect: { ...expectation, title: 'Desk' } })])],
       crews: [crew(2, 0.5)],
@@ -171,7 +225,10 @@ describe('generator', () => {
     const failures = frames.flatMap((one) => one.failures);
     expect(failures.reduce((sum, one) => sum + one.count, 0)).toBe(4);
     expect(failures.filter((one) => one.example !== null)).toHaveLength(1);
-    expect(failures[0]).toMatchObject({ message: 'The page says “Your visit has ended” where the take had “Desk”.', example: { responseText: '<title>Your visit has ended</title>' } });
+    expect(failures[0]).toMatchObject({
+      message: 'The page says “Your visit has ended” where the take had “Desk”.',
+      example: { responseText: '<title>Your visit has ended</title>' },
+    });
     server.close();
   });
 });
@@ -182,7 +239,13 @@ describe('engine against theory', () => {
   const thinkSeconds = 0.3;
   // Closed model M/M/c//N (Kleinrock, Queueing Systems I, 1975, 3.8); the think time may have any distribution.
   it.each([4, 12, 24])('shows throughput and response time of the closed model within 10 % with %i users', async (users) => {
-    const yard = await startYard({ port: 0, workers, serviceMeanMs: serviceSeconds * 1000, serviceDistribution: 'exponential', seed: users });
+    const yard = await startYard({
+      port: 0,
+      workers,
+      serviceMeanMs: serviceSeconds * 1000,
+      serviceDistribution: 'exponential',
+      seed: users,
+    });
     const frames = await play({
       scripts: [script([step('s1', yard.origin, '/'), { kind: 'pause', id: 'p1', ms: thinkSeconds * 1000 }])],
       crews: [crew(users)],

@@ -73,12 +73,23 @@ describe('verdict', () => {
 
 it('groups failures of the same kind: ids and numbers do not tell them apart, statuses do', () => {
   const failure = (message: string, firstSecond: number): Failure => ({
-    crew: 'c', transaction: 't', step: 's', kind: normaliseMessage(message), message, count: 1, firstSecond, lastSecond: firstSecond, example: null,
+    crew: 'c',
+    transaction: 't',
+    step: 's',
+    kind: normaliseMessage(message),
+    message,
+    count: 1,
+    firstSecond,
+    lastSecond: firstSecond,
+    example: null,
   });
   const groups = groupFailures([
     failure('It answered 409 instead of 200: “Bay A-017 was taken.”.', 3),
     failure('It answered 409 instead of 200: “Bay B-101 was taken.”.', 9),
     failure('It answered 500 instead of 200.', 4),
   ]);
-  expect(groups.map((one) => [one.count, one.firstSecond, one.lastSecond])).toEqual([[2, 3, 9], [1, 4, 4]]);
+  expect(groups.map((one) => [one.count, one.firstSecond, one.lastSecond])).toEqual([
+    [2, 3, 9],
+    [1, 4, 4],
+  ]);
 });

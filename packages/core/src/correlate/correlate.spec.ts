@@ -57,14 +57,18 @@ class TakeBuilder {
 const html: Header[] = [['Content-Type', 'text/html']];
 const json: Header[] = [['Content-Type', 'application/json']];
 const form: Header[] = [['Content-Type', 'application/x-www-form-urlencoded']];
-const scripted = (loaded: LoadedTake) => scriptFromTake(loaded, { scriptId: 's', name: 's', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
+const scripted = (loaded: LoadedTake) =>
+  scriptFromTake(loaded, { scriptId: 's', name: 's', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
 const handoffsOf = (first: LoadedTake, second: LoadedTake | null = null) => correlate(scripted(first), first, second).script;
 
 /** A form flow as server-rendered applications have it; `token` and `id` differ from visit to visit. */
 const formFlow = (token: string, id: string) =>
   new TakeBuilder()
     .add(['GET', '/form'], [200, html, `<form><input type=hidden name="csrf_token" value="${token}"></form>`])
-    .add(['POST', '/things', form, `csrf_token=${encodeURIComponent(token)}&title=Hello`], [302, [['Location', `/things/${id}/view?tab=1`]]])
+    .add(
+      ['POST', '/things', form, `csrf_token=${encodeURIComponent(token)}&title=Hello`],
+      [302, [['Location', `/things/${id}/view?tab=1`]]],
+    )
     .add(['GET', `/things/${id}/view?tab=1`], [200, html, '<title>Thing</title>'])
     .load();
 
@@ -148,7 +152,11 @@ describe('correlating', () => {
       .add(['GET', '/x/98765'], [200, []])
       .add(['GET', '/b'], [200, []])
       .load();
-    expect([...alignTakes(first.exchanges, second.exchanges)]).toEqual([[1, 1], [2, 3], [3, 4]]);
+    expect([...alignTakes(first.exchanges, second.exchanges)]).toEqual([
+      [1, 1],
+      [2, 3],
+      [3, 4],
+    ]);
   });
 });
 

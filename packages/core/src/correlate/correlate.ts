@@ -54,7 +54,8 @@ export function findCandidates(script: Script, loaded: LoadedTake, index: ValueI
     for (const sent of sentValues(step)) {
       if (bound.has(sent.place) || isTrivial(sent.value) || sent.value === '') continue;
       const origins = index.origins(sent.value, sent.name, exchange);
-      if (origins.length > 0 && (isCounted(sent) || isFromRedirect(sent, origins))) found.push({ step: step.id, number, sent, exchange, origins });
+      if (origins.length > 0 && (isCounted(sent) || isFromRedirect(sent, origins)))
+        found.push({ step: step.id, number, sent, exchange, origins });
     }
   }
   return found;

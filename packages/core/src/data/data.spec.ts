@@ -31,15 +31,24 @@ describe('CSV', () => {
   it('reads quoted fields with commas, quotes and line breaks (RFC 4180, section 2, rules 5 to 7)', () => {
     const table = readCsv('aaa,bbb,ccc\r\n"aaa","b CRLF\r\nbb","c,cc"\r\n"zz""z",yyy,xxx\r\n');
     expect(table.columns).toEqual(['aaa', 'bbb', 'ccc']);
-    expect(table.rows).toEqual([['aaa', 'b CRLF\r\nbb', 'c,cc'], ['zz"z', 'yyy', 'xxx']]);
+    expect(table.rows).toEqual([
+      ['aaa', 'b CRLF\r\nbb', 'c,cc'],
+      ['zz"z', 'yyy', 'xxx'],
+    ]);
     expect(table.problems).toEqual([]);
   });
 
   it('leaves ragged lines out and names them by line', () => {
     const table = readCsv('\uFEFFa;b\n1;2\n3\n4;5;6\n7;8\n');
     expect(table.delimiter).toBe(';');
-    expect(table.rows).toEqual([['1', '2'], ['7', '8']]);
-    expect(table.problems).toEqual([{ line: 3, text: 'has 1 fields instead of 2' }, { line: 4, text: 'has 3 fields instead of 2' }]);
+    expect(table.rows).toEqual([
+      ['1', '2'],
+      ['7', '8'],
+    ]);
+    expect(table.problems).toEqual([
+      { line: 3, text: 'has 1 fields instead of 2' },
+      { line: 4, text: 'has 3 fields instead of 2' },
+    ]);
   });
 
   it('says what is wrong with a file that cannot be read', () => {
@@ -48,7 +57,13 @@ describe('CSV', () => {
     expect(() => readCsv('a,b\n"1,2\n3,4')).toThrow(/cannot be read as CSV at line/);
   });
 
-  it.each([['a,b\n1,2', ','], ['a\tb\n1\t2', '\t'], ['a|b\n1|2', '|'], ['"x,y";b\n"1,2";2', ';'], ['a\n1', ',']])('detects the delimiter of %j', (text, delimiter) => {
+  it.each([
+    ['a,b\n1,2', ','],
+    ['a\tb\n1\t2', '\t'],
+    ['a|b\n1|2', '|'],
+    ['"x,y";b\n"1,2";2', ';'],
+    ['a\n1', ','],
+  ])('detects the delimiter of %j', (text, delimiter) => {
     expect(detectDelimiter(text)).toBe(delimiter);
   });
 });

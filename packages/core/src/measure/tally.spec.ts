@@ -41,9 +41,19 @@ describe('figures of samples', () => {
         const whole = tallyOf(values);
         const merged = new Tally();
         for (let part = 0; part < parts; part++)
-          merged.merge(Tally.from(JSON.parse(JSON.stringify(tallyOf(values.filter((_, index) => index % parts === part)).toData())) as ReturnType<Tally['toData']>));
+          merged.merge(
+            Tally.from(
+              JSON.parse(JSON.stringify(tallyOf(values.filter((_, index) => index % parts === part)).toData())) as ReturnType<
+                Tally['toData']
+              >,
+            ),
+          );
         const [one, other] = [whole.summary(1), merged.summary(1)];
-        expect(other).toEqual({ ...one, meanMs: expect.closeTo(one.meanMs, 6) as number, deviationMs: expect.closeTo(one.deviationMs, 3) as number });
+        expect(other).toEqual({
+          ...one,
+          meanMs: expect.closeTo(one.meanMs, 6) as number,
+          deviationMs: expect.closeTo(one.deviationMs, 3) as number,
+        });
       }),
     );
   });

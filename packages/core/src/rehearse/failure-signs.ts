@@ -18,17 +18,19 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
   }
   if (expect.redirect !== null && location !== undefined && !leadsTo(expect.redirect, location))
     return `It redirects to ${cutShort(location, 80)} where the take went to ${expect.redirect}.`;
-  if (expect.rootElement !== null && response.kind === 'xml') {
-    const root = rootElement(response.body);
-    if (root !== undefined && root !== expect.rootElement)
-      return `It answered <${root}> instead of <${expect.rootElement}>${faultTexts(response).length ? `: “${cutShort(faultTexts(response).join(' '))}”` : ''}.`;
+  if (expect.content !== null && response.kind !== expect.content) {
+    const page = response.kind === 'html' && response.html.title !== '' ? `: the page “${cutShort(response.html.title)}”` : '';
+    return `It answered with ${response.kind} where the take had ${expect.content}${page}.`;
   }
-  if (expect.title !== null) {
-    if (response.kind !== 'html') return `It answered ${response.kind} where the take had the page “${expect.title}”.`;
-    if (textShape(response.html.title) !== expect.title)
-      return `The page says “${cutShort(response.html.title)}” where the take had “${expect.title}”.`;
-  } else if (response.kind === 'html' && response.html.title !== '' && expect.redirect === null && expect.rootElement === null)
-    return `The page “${cutShort(response.html.title)}” came back where the take had no page.`;
+  if (expect.rootElement !== null) {
+    const root = rootElement(response.body);
+    if (root !== undefined && root !== expect.rootElement) {
+      const said = faultTexts(response).join(' ');
+      return `It answered <${root}> instead of <${expect.rootElement}>${said === '' ? '' : `: “${cutShort(said)}”`}.`;
+    }
+  }
+  if (expect.title !== null && response.body !== '' && textShape(response.html.title) !== expect.title)
+    return `The page says “${cutShort(response.html.title)}” where the take had “${expect.title}”.`;
   return null;
 }
 

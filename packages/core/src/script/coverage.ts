@@ -14,7 +14,7 @@ export interface ClassifiedValue extends SentValue {
 /** True where a value is worth counting: not a name in a path, not empty. */
 export function isCounted(value: SentValue): boolean {
   if (value.value === '') return false;
-  return value.place.startsWith("path:") ? looksLikeId(value.value) : true;
+  return value.place.startsWith('path:') ? looksLikeId(value.value) : true;
 }
 
 /** Every value that a script sends, and what becomes of it on replay. */

@@ -4,7 +4,18 @@ const view = (type: string, body: string, headers: Header[] = []) => new Respons
 
 describe('extractors', () => {
   // The document of RFC 9535, section 1.5 (figure 1), shortened to what the examples use.
-  const store = view('application/json', JSON.stringify({ store: { book: [{ author: 'Nigel Rees', price: 8.95 }, { author: 'Evelyn Waugh', price: 12.99 }, { author: 'Herman Melville', price: 8.99 }] } }));
+  const store = view(
+    'application/json',
+    JSON.stringify({
+      store: {
+        book: [
+          { author: 'Nigel Rees', price: 8.95 },
+          { author: 'Evelyn Waugh', price: 12.99 },
+          { author: 'Herman Melville', price: 8.99 },
+        ],
+      },
+    }),
+  );
   const json = (path: string, pick: 'first' | 'last' | 'any' = 'first'): Extractor => ({ kind: 'jsonpath', path, pick });
 
   it('read JSONPath (RFC 9535, section 1.5, examples)', () => {

@@ -115,12 +115,14 @@ function stepFrom(exchange: Exchange, { readBody }: LoadedTake): RequestStep {
 export function expectationOf(exchange: Exchange, readBody: (hash: string) => string | undefined): Expectation {
   const { response } = exchange;
   const view = viewOf(exchange, readBody);
-  if (!response || !view) return { statuses: [200], redirect: null, title: null, rootElement: null };
+  if (!response || !view) return { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
   const location = headerOf(response.headers, 'location');
   const kind = bodyKind(mediaType(response.headers));
   const title = kind === 'html' ? view.html.title : '';
   return {
     statuses: response.status === 304 ? [200, 304] : [response.status],
+    // A redirect may carry any page or none; only its target counts.
+    content: response.status !== 304 && location === undefined && headerOf(response.headers, 'content-type') !== undefined ? kind : null,
     redirect: location === undefined ? null : pathShape(location),
     title: title === '' ? null : textShape(title),
     rootElement: kind === 'xml' ? (rootElement(view.body) ?? null) : null,

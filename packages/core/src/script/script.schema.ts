@@ -97,6 +97,8 @@ export type UnsureValue = z.infer<typeof UnsureValueSchema>;
 /** What a good answer looks like; it catches failures that come with a successful status. */
 export const ExpectationSchema = z.object({
   statuses: z.array(z.number().int()),
+  /** Kind of content, such as `html` or `json`; null where the take had none. */
+  content: z.enum(['html', 'json', 'xml', 'form', 'multipart', 'script', 'text', 'binary']).nullable(),
   /** Path shape of the redirect target. */
   redirect: z.string().nullable(),
   /** Shape of the page's title. */

@@ -1,5 +1,16 @@
 import fc from 'fast-check';
-import { bindTree, bodyTree, decode, encode, headerTree, leavesOf, recordedText, targetTree, type Encoding, type Template } from '../index.js';
+import {
+  bindTree,
+  bodyTree,
+  decode,
+  encode,
+  headerTree,
+  leavesOf,
+  recordedText,
+  targetTree,
+  type Encoding,
+  type Template,
+} from '../index.js';
 
 describe('wrapping values', () => {
   it('encodes forms as the URL standard does (WHATWG URL, application/x-www-form-urlencoded percent-encode set)', () => {
@@ -61,7 +72,11 @@ describe('finding sent values', () => {
     expect(recordedText(bound)).toBe(raw);
     expect(bound).toMatchObject([
       { kind: 'text', text: 'a=1&doc=' },
-      { kind: 'wrap', encoding: 'form', pieces: [{ kind: 'text' }, { kind: 'wrap', encoding: 'json', pieces: [{ kind: 'handoff' }] }, { kind: 'text' }] },
+      {
+        kind: 'wrap',
+        encoding: 'form',
+        pieces: [{ kind: 'text' }, { kind: 'wrap', encoding: 'json', pieces: [{ kind: 'handoff' }] }, { kind: 'text' }],
+      },
       { kind: 'text', text: '&z=%7E' },
     ]);
     // Binding a second value keeps the first.

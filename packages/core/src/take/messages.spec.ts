@@ -27,6 +27,11 @@ describe('shapes of addresses and titles', () => {
   });
 
   it('knows media types by their structured suffix (RFC 6839)', () => {
-    expect(['application/problem+json', 'image/svg+xml', 'text/html', 'image/png'].map(bodyKind)).toEqual(['json', 'xml', 'html', 'binary']);
+    expect(['application/problem+json', 'image/svg+xml', 'text/html', 'image/png'].map(bodyKind)).toEqual([
+      'json',
+      'xml',
+      'html',
+      'binary',
+    ]);
   });
 });

@@ -69,7 +69,7 @@ export function looksLikeId(part: string): boolean {
   if (part.length < 8 || /\.[a-z]{2,5}$/i.test(part)) return false;
   if (/\d/.test(part) && /[a-z]/i.test(part)) return true;
   // Tokens without a digit change between capitals and small letters far more often than names in camel case do.
-  const changes = [...part].filter((sign, at) => at > 0 && /[A-Z]/.test(sign) !== /[A-Z]/.test(part[at - 1] ?? '')).length;
+  const changes = Array.from(part).filter((sign, at) => at > 0 && /[A-Z]/.test(sign) !== /[A-Z]/.test(part[at - 1] ?? '')).length;
   return part.length >= 10 && changes >= 0.4 * (part.length - 1);
 }
 

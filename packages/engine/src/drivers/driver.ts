@@ -9,8 +9,8 @@ export interface WireRequest {
   headers: Header[];
   body: Uint8Array | string | null;
   followRedirects: boolean;
-  /** Whether the body of a response with this status is wanted; else it is counted and dropped. */
-  wantsBody: (status: number) => boolean;
+  /** Whether the body of a response with this status and headers is wanted; else it is counted and dropped. */
+  wantsBody: (status: number, headers: readonly Header[]) => boolean;
 }
 
 /** What came back. A failure has no status, and its `failure` is a sentence. */

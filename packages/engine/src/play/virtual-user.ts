@@ -1,4 +1,4 @@
-import { failureOf, headerOf, leadsTo, readValue, ResponseView, type Header } from '@sturdy/core';
+import { bodyKind, failureOf, headerOf, mediaType, readValue, ResponseView, type Header } from '@sturdy/core';
 import type { Driver, WireRequest, WireResponse } from '../drivers/driver.js';
 import type { CompiledRequest, Program, Scope } from '../program/compile.js';
 
@@ -93,19 +93,18 @@ export class VirtualUser {
       body,
       followRedirects: operation.followRedirects,
       // A failed answer is wanted even where nothing reads it, so that it can be shown.
-      wantsBody: (status) => this.keepsBodies || operation.readsBody || !operation.expect.statuses.includes(status),
+      wantsBody: (status, headers) =>
+        this.keepsBodies ||
+        operation.readsBody ||
+        !operation.expect.statuses.includes(status) ||
+        (operation.expect.content !== null && bodyKind(mediaType(headers)) !== operation.expect.content),
     };
     const response = await this.driver.send(request);
     const missing: string[] = [];
     let failure = response.failure;
     if (failure === null) {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
-      // Without its body an answer is judged by status and redirect alone.
-      failure = response.body
-        ? failureOf(view, operation.expect, headerOf(response.headers, 'location'))
-        : operation.expect.statuses.includes(response.status)
-          ? redirectFailure(response, operation)
-          : `It answered ${response.status} instead of ${operation.expect.statuses.join(' or ')}.`;
+      failure = failureOf(view, operation.expect, headerOf(response.headers, 'location'));
       for (const { handoff, extractor } of operation.extracts) {
         const value = readValue(extractor, view, scope.random);
         if (value === undefined) missing.push(handoff);
@@ -116,12 +115,4 @@ export class VirtualUser {
     this.observer.step(played);
     return played;
   }
-}
-
-function redirectFailure(response: WireResponse, operation: CompiledRequest): string | null {
-  const location = headerOf(response.headers, 'location');
-  const { redirect } = operation.expect;
-  return redirect !== null && location !== undefined && !leadsTo(redirect, location)
-    ? `It redirects to ${location} where the take went to ${redirect}.`
-    : null;
 }

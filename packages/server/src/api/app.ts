@@ -50,7 +50,7 @@ export function createApp(services: Services, webFolder: string): Express {
   });
   app.use('/api', (request, response, next) => {
     // Uploads are read by their own route.
-    if (request.path.endsWith("/import")) next();
+    if (request.path.endsWith('/import')) next();
     else readJson(request, response, next);
   });
   app.use('/api', mount(routes));

@@ -8,12 +8,29 @@ import { lockDirectory } from './directory-lock.js';
 import type { StorePlace } from './open-database.js';
 import { openStore, type Store } from './store-client.js';
 
-const take: Take = { id: 't1', projectId: 'p', name: 'Take 1', startedAt: '2026-11-23T10:00:00.000Z', state: 'recording', marks: [], harLog: null };
+const take: Take = {
+  id: 't1',
+  projectId: 'p',
+  name: 'Take 1',
+  startedAt: '2026-11-23T10:00:00.000Z',
+  state: 'recording',
+  marks: [],
+  harLog: null,
+};
 const run: Run = {
   id: 'r1',
   projectId: 'p',
   number: 1,
-  workload: { id: 'w', projectId: 'p', name: 'W', crews: [], curve: { rampUpSeconds: 0, holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' }, criteria: [], generators: 1, seed: '1' },
+  workload: {
+    id: 'w',
+    projectId: 'p',
+    name: 'W',
+    crews: [],
+    curve: { rampUpSeconds: 0, holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' },
+    criteria: [],
+    generators: 1,
+    seed: '1',
+  },
   environmentId: 'e',
   state: 'running',
   startedAt: '2026-11-23T10:00:00.000Z',
@@ -22,7 +39,16 @@ const run: Run = {
   verdict: 'none',
 };
 const frame = (second: number): Frame => ({
-  version: 1, generator: 0, second, activeUsers: 1, iterationsPassed: 1, iterationsFailed: 0, failures: [], users: [], loopDelayMs: 0, latenessMs: 0,
+  version: 1,
+  generator: 0,
+  second,
+  activeUsers: 1,
+  iterationsPassed: 1,
+  iterationsFailed: 0,
+  failures: [],
+  users: [],
+  loopDelayMs: 0,
+  latenessMs: 0,
   items: [{ crew: 'c', transaction: 'T', step: null, tally: new Tally().toData() }],
 });
 const deal = { when: 'iteration', whenEmpty: 'stop-user' } as const;
@@ -52,8 +78,18 @@ function suite(place: () => Promise<{ place: StorePlace; stop: () => Promise<voi
 
   it('keeps a take with its exchanges in order, and closes an open recording after a crash', async () => {
     const exchange = (n: number): Exchange => ({
-      n, startedAtMs: n, durationMs: 1, method: 'GET', url: 'http://127.0.0.1:1/', httpVersion: 'HTTP/1.1', requestHeaders: [['A', 'b']], requestBody: null, response: null, failure: 'none',
-      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: 0, wait: 0, receive: 0 }, harEntry: null,
+      n,
+      startedAtMs: n,
+      durationMs: 1,
+      method: 'GET',
+      url: 'http://127.0.0.1:1/',
+      httpVersion: 'HTTP/1.1',
+      requestHeaders: [['A', 'b']],
+      requestBody: null,
+      response: null,
+      failure: 'none',
+      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: 0, wait: 0, receive: 0 },
+      harEntry: null,
     });
     await repository.saveTake(take);
     await repository.saveExchanges('t1', [exchange(2), exchange(1)]);
@@ -64,7 +100,10 @@ function suite(place: () => Promise<{ place: StorePlace; stop: () => Promise<voi
   });
 
   it('leases every row once, also to many who ask at the same time', async () => {
-    await repository.saveTable({ id: 'd1', projectId: 'p', name: 'D', columns: ['a'], deal }, Array.from({ length: 2500 }, (_, index) => [String(index)]));
+    await repository.saveTable(
+      { id: 'd1', projectId: 'p', name: 'D', columns: ['a'], deal },
+      Array.from({ length: 2500 }, (_, index) => [String(index)]),
+    );
     const leases = await Promise.all(Array.from({ length: 12 }, (_, index) => repository.leaseRows('d1', 100, `run ${index}`)));
     const rows = leases.flat().map((one) => one.row);
     expect(new Set(rows).size).toBe(rows.length);
@@ -114,7 +153,9 @@ describe('the lock of the data directory', () => {
     const folder = mkdtempSync(join(tmpdir(), 'sturdy-lock-'));
     // The parent process lives; it stands for another product.
     writeFileSync(join(folder, 'in-use-by'), String(process.ppid));
-    expect(() => lockDirectory(folder)).toThrow(new RegExp(`already runs on .* \\(process ${process.ppid}\\)\\. Use that one, stop it first, or name another directory`));
+    expect(() => lockDirectory(folder)).toThrow(
+      new RegExp(`already runs on .* \\(process ${process.ppid}\\)\\. Use that one, stop it first, or name another directory`),
+    );
   });
 
   it('takes over the lock of a process that is gone, and lets go', () => {

@@ -27,7 +27,10 @@ export async function startPostgres(): Promise<{ url: string; stop: () => Promis
   const command = (program: string, args: string[]): [string, string[]] =>
     asRoot ? ['runuser', ['-u', 'postgres', '--', `${programs}/${program}`, ...args]] : [`${programs}/${program}`, args];
   execFileSync(...command('initdb', ['-D', `${folder}/db`, '-A', 'trust', '-U', 'sturdy', '--no-sync']), { stdio: 'ignore', cwd: folder });
-  const server: ChildProcess = spawn(...command('postgres', ['-D', `${folder}/db`, '-p', String(port), '-k', folder, '-c', 'listen_addresses=127.0.0.1', '-F']), { stdio: ['ignore', 'ignore', 'pipe'], cwd: folder });
+  const server: ChildProcess = spawn(
+    ...command('postgres', ['-D', `${folder}/db`, '-p', String(port), '-k', folder, '-c', 'listen_addresses=127.0.0.1', '-F']),
+    { stdio: ['ignore', 'ignore', 'pipe'], cwd: folder },
+  );
   await new Promise<void>((done, failed) => {
     let said = '';
     server.stderr?.on('data', (chunk: Buffer) => {

@@ -11,7 +11,11 @@ class Visitor {
   clientKey = '';
   constructor(readonly yard: Yard) {}
 
-  async ask(method: string, path: string, options: { form?: Record<string, string>; body?: string; headers?: Record<string, string> } = {}) {
+  async ask(
+    method: string,
+    path: string,
+    options: { form?: Record<string, string>; body?: string; headers?: Record<string, string> } = {},
+  ) {
     const answer = await fetch(this.yard.origin + path, {
       method,
       redirect: 'manual',
@@ -23,12 +27,18 @@ class Visitor {
       this.cookies.set(name, value);
     }
     const text = await answer.text();
-    const field = (name: string) => (new RegExp(`name="${name}" value="([^"]*)"`).exec(text)?.[1] ?? '').replace(/&#(\d+);/g, (_, code) => String.fromCharCode(Number(code)));
+    const field = (name: string) =>
+      (new RegExp(`name="${name}" value="([^"]*)"`).exec(text)?.[1] ?? '').replace(/&#(\d+);/g, (_, code) =>
+        String.fromCharCode(Number(code)),
+      );
     return { status: answer.status, text, field, location: answer.headers.get('location') ?? '', etag: answer.headers.get('etag') ?? '' };
   }
 
   call = (method: string, path: string, headers: Record<string, string> = {}, body?: string) =>
-    this.ask(method, path, { headers: { 'X-Client-Key': this.clientKey, 'X-Request-Id': crypto.randomUUID(), ...headers }, ...(body === undefined ? {} : { body }) });
+    this.ask(method, path, {
+      headers: { 'X-Client-Key': this.clientKey, 'X-Request-Id': crypto.randomUUID(), ...headers },
+      ...(body === undefined ? {} : { body }),
+    });
 
   async signIn(): Promise<string> {
     await this.ask('GET', '/');
@@ -44,8 +54,15 @@ class Visitor {
     const draft = page.field('draft');
     return this.ask('POST', '/intakes/new', {
       form: {
-        formKey: page.field('formKey'), pageState: page.field('pageState'), draft, openedAt: String(Date.now()), twin: this.cookies.get('yard_twin') ?? '', container: number, growerId: '310',
-        cargo: JSON.stringify({ draft, goods: 'Cod', setpointC: -18, pallets: 20 }), ...change,
+        formKey: page.field('formKey'),
+        pageState: page.field('pageState'),
+        draft,
+        openedAt: String(Date.now()),
+        twin: this.cookies.get('yard_twin') ?? '',
+        container: number,
+        growerId: '310',
+        cargo: JSON.stringify({ draft, goods: 'Cod', setpointC: -18, pallets: 20 }),
+        ...change,
       },
     });
   }
@@ -73,8 +90,12 @@ describe('Yard', () => {
     const number = yard.truth().intakes[0]?.number ?? '';
     expect((await visitor.ask('GET', `/find/results?text=${number}`)).text).toContain(location);
     const version = (await visitor.call('GET', `${location}/record`)).etag.replaceAll('"', '');
-    const release = (v: string) => `<release><intake>${location.split('/').at(-1) ?? ''}</intake><version>${v}</version><sentAt>${new Date().toISOString()}</sentAt></release>`;
-    expect(await visitor.call('POST', '/xml/release', {}, release('v0'))).toMatchObject({ status: 200, text: expect.stringContaining('<fault>') as string });
+    const release = (v: string) =>
+      `<release><intake>${location.split('/').at(-1) ?? ''}</intake><version>${v}</version><sentAt>${new Date().toISOString()}</sentAt></release>`;
+    expect(await visitor.call('POST', '/xml/release', {}, release('v0'))).toMatchObject({
+      status: 200,
+      text: expect.stringContaining('<fault>') as string,
+    });
     expect((await visitor.call('POST', '/xml/release', {}, release(version))).text).toContain('<docket>RL-');
     expect(yard.truth()).toMatchObject({ bookedCount: 1, allocatedCount: 1, releasedCount: 1 });
   });
@@ -116,7 +137,11 @@ describe('Yard', () => {
     await visitor.signIn();
     await new Promise((done) => setTimeout(done, 300));
     // A new connection, not one that is kept open.
-    const knock = () => fetch(`${yard.origin}/metrics`, { headers: { Connection: 'close' } }).then((answer) => answer.status, () => 'refused');
+    const knock = () =>
+      fetch(`${yard.origin}/metrics`, { headers: { Connection: 'close' } }).then(
+        (answer) => answer.status,
+        () => 'refused',
+      );
     // The visitor's own connection goes on; whoever comes anew is refused.
     const page = await visitor.ask('GET', '/find');
     expect(page.text).toContain('Find intake');

@@ -27,7 +27,7 @@ import { workloadsActions, workloadsFeature } from './workloads/workloads';
   styleUrl: './app.scss',
 })
 export class App {
-  readonly #store: Store<object> = inject(Store);
+  readonly #store = inject<Store>(Store);
   readonly #router = inject(Router);
   readonly #modals = inject(NgbModal);
   readonly theme = inject(Theme);

@@ -10,10 +10,10 @@ const sentences: Record<string, (where: string) => string> = {
 
 /** A failed request in one sentence: what happened, and where. */
 export function failureSentence(error: unknown, origin: string, target: string): string {
-  const { code, message } = (error ?? {}) as { code?: string; message?: string };
+  const { code, message, name } = (error ?? {}) as { code?: string; message?: string; name?: string };
   const where = `${origin}${target.split('?')[0] ?? ''}`;
   const known = code === undefined ? undefined : sentences[code];
   if (known) return known(code === 'ECONNREFUSED' || code === 'ENOTFOUND' ? origin : where);
-  if (code?.startsWith('HPE_')) return `${where} answered with something that is not HTTP (${message ?? code}).`;
+  if (name === 'HTTPParserError') return `${where} answered with something that is not HTTP (${message ?? code}).`;
   return `${where} could not be asked: ${message ?? 'unknown reason'}.`;
 }

@@ -143,7 +143,7 @@ export class HttpDriver implements Driver {
           status = code;
           statusText = message ?? '';
           headers = pairs(controller.rawHeaders as Buffer[] | null);
-          wanted = request.wantsBody(code);
+          wanted = request.wantsBody(code, headers);
         },
         onResponseData: (_controller, chunk) => {
           bytesIn += chunk.length;
@@ -188,10 +188,7 @@ export class HttpDriver implements Driver {
         },
       };
       try {
-        own.client.dispatch(
-          { path: request.target, method: request.method, headers: flat, body: request.body },
-          handler,
-        );
+        own.client.dispatch({ path: request.target, method: request.method, headers: flat, body: request.body }, handler);
       } catch (error) {
         clearTimeout(timer);
         done(this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, performance.now() - started));

@@ -15,7 +15,7 @@ import { matchCommands, type Command } from './commands';
       role="combobox"
       aria-expanded="true"
       aria-controls="palette-list"
-      [attr.aria-activedescendant]="'command-' + at()"
+      [attr.aria-activedescendant]="found().length > 0 ? 'command-' + at() : null"
       (input)="type($any($event.target).value)"
       (keydown)="key($event)"
     />

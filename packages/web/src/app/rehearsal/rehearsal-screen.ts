@@ -49,7 +49,7 @@ import { scriptsFeature } from '../scripts/scripts.feature';
         }
         @if (rehearsal()?.divergence; as why) {
           <div class="note bad mb-2">
-            <b>First divergence at step {{ why.number }}.</b> {{ why.sentence }}<br /><span class="muted">{{ why.advice }}</span>
+            <b>First divergence.</b> {{ why.sentence }}<br /><span class="muted">{{ why.advice }}</span>
           </div>
         } @else if (rehearsal()) {
           <div class="note good mb-2">

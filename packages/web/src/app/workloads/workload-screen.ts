@@ -51,7 +51,7 @@ import { workloadsActions, workloadsFeature } from './workloads';
       border-bottom: 0;
     }
     .n {
-      width: 92px;
+      width: 80px;
     }
     .big {
       font-size: 22px;
@@ -209,7 +209,7 @@ function curveChart(workload: Workload | undefined, colour: (name: string) => st
     xAxis: {
       type: 'value',
       max: curveSeconds(workload.curve),
-      axisLabel: { formatter: (value: number) => clock(value), color: colour('ink-2') },
+      axisLabel: { formatter: (value: number) => clock(value), color: colour('ink-2'), showMaxLabel: false },
       splitLine: { show: false },
     },
     yAxis: { type: 'value', minInterval: 1, axisLabel: { color: colour('ink-2') }, splitLine: { lineStyle: { color: colour('line') } } },

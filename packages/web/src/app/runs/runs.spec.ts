@@ -1,0 +1,86 @@
+import type { LanePoint, Run, RunResult } from '@sturdy/core';
+import { isLive, runsActions, runsFeature } from './runs';
+import { lanesOptions } from './lanes-chart';
+
+const run: Run = {
+  id: 'r',
+  projectId: 'p',
+  number: 1,
+  environmentId: 'e',
+  state: 'running',
+  startedAt: '2026-11-23T10:00:00.000Z',
+  endedAt: null,
+  note: null,
+  verdict: 'none',
+  workload: {
+    id: 'w',
+    projectId: 'p',
+    name: 'W',
+    crews: [],
+    curve: { rampUpSeconds: 0, holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' },
+    criteria: [],
+    generators: 1,
+    seed: '1',
+  },
+};
+const result: RunResult = {
+  run,
+  period: { fromSecond: 0, toSecond: 5 },
+  criteria: [],
+  trust: [],
+  rows: [],
+  failures: [],
+  iterationsPassed: 4,
+  iterationsFailed: 0,
+  seconds: 1,
+};
+const point = (second: number): LanePoint => ({
+  second,
+  users: 2,
+  perSecond: 3,
+  meanMs: 10,
+  p50Ms: 9,
+  p95Ms: 20,
+  maxMs: 30,
+  failures: 0,
+  loopDelayMs: 1,
+});
+const failure = { crew: 'c', transaction: 't', step: 's', kind: 'k', message: 'm', count: 1, firstSecond: 1, lastSecond: 1, example: null };
+const { reducer } = runsFeature;
+
+describe('a live run', () => {
+  const opened = reducer(reducer(undefined, runsActions.opened({ id: 'r' })), runsActions.loaded({ result, lanes: [point(0)] }));
+  const live = (second: number) =>
+    runsActions.secondCame({ live: { point: point(second), users: [], failures: [failure], iterationsPassed: 2, iterationsFailed: 1 } });
+
+  it('adds seconds in order, counts on from what was loaded, and groups failures', () => {
+    const after = [2, 1, 2].reduce((state, second) => reducer(state, live(second)), opened);
+    expect(after.lanes.map((one) => one.second)).toEqual([0, 1, 2]);
+    expect([after.passed, after.failed]).toEqual([10, 3]);
+    expect(after.failures).toMatchObject([{ count: 3 }]);
+  });
+
+  it('keeps its figures when the same run is opened again, and drops those of another', () => {
+    expect(reducer(opened, runsActions.opened({ id: 'r' })).lanes).toHaveLength(1);
+    expect(reducer(opened, runsActions.opened({ id: 'x' })).lanes).toEqual([]);
+  });
+
+  it('is live until it has ended', () => {
+    expect(
+      (['starting', 'running', 'finishing', 'done', 'aborted', 'interrupted', 'failed'] as const).map((state) => isLive({ ...run, state })),
+    ).toEqual([true, true, true, false, false, false, false]);
+  });
+});
+
+it('the lanes leave a gap where nothing ended in a second', () => {
+  const options = lanesOptions([point(0), { ...point(1), p95Ms: null, p50Ms: null }], 5, 100, () => '#000');
+  const series = options['series'] as { name: string; data: [number, number | null][] }[];
+  expect(series.find((one) => one.name === 'p95')?.data).toEqual([
+    [0, 20],
+    [1, null],
+  ]);
+  expect(series.find((one) => one.name === 'band')?.data).toEqual([
+    [0, 11],
+    [1, null],
+  ]);
+});

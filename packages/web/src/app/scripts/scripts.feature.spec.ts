@@ -1,0 +1,112 @@
+import type { RequestStep, Script } from '@sturdy/core';
+import { scriptsActions } from './scripts.actions';
+import { scriptsFeature } from './scripts.feature';
+import { layRows, layStrings } from './string-layout';
+
+const request = (id: string, exchange: number): RequestStep => ({
+  kind: 'request',
+  id,
+  name: `GET /${id}`,
+  exchange,
+  method: 'GET',
+  origin: 'http://127.0.0.1:1',
+  url: [{ kind: 'text', text: `/${id}` }],
+  headers: [],
+  body: null,
+  bodyFile: null,
+  expect: { statuses: [200], content: null, redirect: null, title: null, rootElement: null },
+  followRedirects: false,
+});
+
+const script: Script = {
+  id: 's',
+  projectId: 'p',
+  name: 'Book',
+  takeId: 't',
+  secondTakeId: null,
+  made: [],
+  unsure: [],
+  transactions: [
+    { kind: 'transaction', id: 't1', name: 'Sign in', steps: [request('s1', 1), { kind: 'pause', id: 'p1', ms: 500 }, request('s2', 2)] },
+    {
+      kind: 'transaction',
+      id: 't2',
+      name: 'Book',
+      steps: [
+        {
+          ...request('s3', 3),
+          url: [
+            { kind: 'text', text: '/a/' },
+            { kind: 'handoff', handoff: 'h1', recorded: '7' },
+          ],
+        },
+      ],
+    },
+  ],
+  handoffs: [
+    {
+      id: 'h1',
+      name: 'key',
+      origin: 's1',
+      extractor: { kind: 'field', name: 'key', nth: 0 },
+      evidence: 'proven',
+      reason: 'r',
+      recorded: '7',
+    },
+    {
+      id: 'h2',
+      name: 'other',
+      origin: 's2',
+      extractor: { kind: 'field', name: 'o', nth: 0 },
+      evidence: 'likely',
+      reason: 'r',
+      recorded: '8',
+    },
+  ],
+};
+
+const { reducer } = scriptsFeature;
+const opened = reducer(
+  reducer(undefined, scriptsActions.scriptOpened({ id: 's' })),
+  scriptsActions.scriptLoaded({ script, rehearsals: [] }),
+);
+const edited = (state: typeof opened, id: string) => reducer(state, scriptsActions.edited({ edit: { kind: 'delete', id } }));
+
+describe('editing a script', () => {
+  it('undoes and redoes, and forgets what was undone once something else is changed', () => {
+    const twice = edited(edited(opened, 'p1'), 's2');
+    expect(twice.current?.transactions[0]?.steps).toHaveLength(1);
+    const undone = reducer(reducer(twice, scriptsActions.undone()), scriptsActions.undone());
+    expect(undone.current).toEqual(script);
+    expect(reducer(undone, scriptsActions.undone())).toBe(undone);
+    expect(reducer(undone, scriptsActions.redone()).current?.transactions[0]?.steps).toHaveLength(2);
+    expect(edited(undone, 's1').future).toEqual([]);
+  });
+
+  it('gives back the recorded value where the origin of a handoff was deleted', () => {
+    const without = edited(opened, 's1').current;
+    expect(without?.handoffs.map((one) => one.id)).toEqual(['h2']);
+    expect(without?.transactions[1]?.steps[0]).toMatchObject({ url: [{ kind: 'text', text: '/a/7' }] });
+  });
+
+  it('moves a step past the edge of its transaction into the next', () => {
+    const state = reducer(opened, scriptsActions.edited({ edit: { kind: 'move', id: 's2', by: 1 } }));
+    expect(state.current?.transactions.map((one) => one.steps.map((step) => step.id))).toEqual([
+      ['s1', 'p1'],
+      ['s2', 's3'],
+    ]);
+  });
+});
+
+describe('the time spine', () => {
+  it('numbers requests through, and leads each string from its origin to its uses', () => {
+    const rows = layRows(script);
+    expect(rows.filter((row) => row.kind === 'request').map((row) => row.number)).toEqual([1, 2, 3]);
+    const [key, other] = layStrings(script, rows);
+    const middle = (id: string) => rows.filter((row) => row.id === id).map((row) => row.top + row.height / 2)[0];
+    expect(key).toMatchObject({ originY: middle('s1'), uses: [{ step: 's3', y: middle('s3') }] });
+    expect(other?.uses).toEqual([]);
+    // They overlap in time, so they do not share a lane.
+    expect(key?.lane).not.toBe(other?.lane);
+  });
+});

@@ -1,0 +1,6 @@
+// npm run bench: installs and builds what is missing, then prints ratios measured side by side in one run.
+import { build, installPackages, run } from './setup.mjs';
+
+installPackages();
+build();
+run(process.execPath, ['bench/throughput.mjs']);
