@@ -7,6 +7,7 @@ const json = JSON.stringify({ id: 'id-987654321', items: Array.from({ length: 20
 const server = createServer((request, response) => {
   request.resume();
   if (request.url?.startsWith('/json')) response.writeHead(200, { 'Content-Type': 'application/json' }).end(json);
+  else if (request.url === '/plain') response.writeHead(200, { 'Content-Type': 'text/html' }).end(page);
   else response.writeHead(200, { 'Content-Type': 'text/html', 'Set-Cookie': 'sid=0123456789abcdef; Path=/' }).end(page);
 });
 server.listen(0, '127.0.0.1', () => process.send?.(server.address().port));

@@ -47,7 +47,7 @@ const script = (steps, handoffs = []) => ({
 });
 const form = [{ name: 'Content-Type', value: text('application/x-www-form-urlencoded') }];
 
-const plain = script(Array.from({ length: requestsPerIteration }, (_, index) => step(`s${index}`, 'GET', '/page')));
+const plain = script(Array.from({ length: requestsPerIteration }, (_, index) => step(`s${index}`, 'GET', '/plain')));
 // Five requests, again and again: a page with a form key, a JSON answer with an id, and three that send both and a data row.
 const rich = script(
   Array.from({ length: requestsPerIteration }, (_, index) => {
@@ -109,7 +109,7 @@ async function measure(loop) {
 async function bare(_index, goesOn, count) {
   const client = new Client(origin, { pipelining: 1 });
   while (goesOn()) {
-    const answer = await client.request({ path: '/page', method: 'GET', headers: { Accept: '*/*' } });
+    const answer = await client.request({ path: '/plain', method: 'GET', headers: { Accept: '*/*' } });
     await answer.body.dump();
     count();
   }

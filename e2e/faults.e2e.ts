@@ -94,7 +94,11 @@ test('a host that refuses, resets or answers garbage is named in the rehearsal, 
     keepStaticFiles: true,
     longestPauseMs: 0,
   });
-  interface Told { verdict: string; divergence: { sentence: string; cause: string }; steps: { verdict: string }[] }
+  interface Told {
+    verdict: string;
+    divergence: { sentence: string; cause: string };
+    steps: { verdict: string }[];
+  }
   const reset = await ask<Told>('POST', `/scripts/${script.id}/rehearse`);
   expect(reset.divergence.cause).toBe('unreachable');
   expect(reset.divergence.sentence).toMatch(/Step 1, GET \/trouble\/reset: .*(reset|closed) the connection/);

@@ -1,10 +1,10 @@
 import { brotliDecompressSync, gunzipSync, inflateSync } from 'node:zlib';
 import { headerOf, type Header, type Timings } from '@sturdy/core';
-import { CookieJar } from 'tough-cookie';
 import { Client, type Dispatcher } from 'undici';
 import type { Driver, WireRequest, WireResponse } from '../driver.js';
 import { timedConnector, type ConnectTimes } from './timed-connector.js';
 import { failureSentence } from './failure-sentence.js';
+import { UserCookies } from './user-cookies.js';
 
 export interface HttpDriverOptions {
   /** ms until a connection must stand. */
@@ -21,8 +21,7 @@ const mostRedirects = 10;
 
 /** HTTP/1.1 over undici: own connections, own cookies (RFC 6265), timings of every phase. */
 export class HttpDriver implements Driver {
-  #jar = new CookieJar(undefined, { looseMode: true, rejectPublicSuffixes: false });
-  #hasCookies = false;
+  readonly #cookies = new UserCookies();
   readonly #clients = new Map<string, { client: Client; connect: ConnectTimes | null }>();
 
   constructor(readonly options: HttpDriverOptions) {}
@@ -54,8 +53,7 @@ export class HttpDriver implements Driver {
   }
 
   async reset(): Promise<void> {
-    this.#jar = new CookieJar(undefined, { looseMode: true, rejectPublicSuffixes: false });
-    this.#hasCookies = false;
+    this.#cookies.clear();
     await this.close();
   }
 
@@ -91,7 +89,7 @@ export class HttpDriver implements Driver {
         ),
       );
     const own = this.#client(request.origin);
-    const cookies = this.#hasCookies ? this.#jar.getCookieStringSync(request.origin + request.target) : '';
+    const cookies = this.#cookies.headerFor(request.origin + request.target);
     const sentHeaders: Header[] = request.headers.map(([name, value]) =>
       // What cannot be decoded here is not asked for.
       name.toLowerCase() === 'accept-encoding' ? [name, value.replace(/,?\s*zstd/i, '')] : [name, value],
@@ -154,7 +152,7 @@ export class HttpDriver implements Driver {
         onResponseEnd: () => {
           clearTimeout(timer);
           const ended = performance.now();
-          this.#keepCookies(headers, request.origin + request.target);
+          this.#cookies.keep(headers, request.origin, request.target);
           let body: Uint8Array | null = null;
           let failure: string | null = null;
           if (wanted)
@@ -210,14 +208,6 @@ export class HttpDriver implements Driver {
       bytesIn: 0,
       bytesOut: 0,
     };
-  }
-
-  #keepCookies(headers: readonly Header[], url: string): void {
-    for (const [name, value] of headers) {
-      if (name.length !== 10 || name.toLowerCase() !== 'set-cookie') continue;
-      this.#hasCookies = true;
-      this.#jar.setCookieSync(value, url, { ignoreError: true });
-    }
   }
 }
 
