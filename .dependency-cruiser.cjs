@@ -9,7 +9,7 @@ module.exports = {
       name: `walls-of-${name}`,
       comment: `${name} may import ${may[name].join(', ') || 'nothing of ours'}`,
       severity: 'error',
-      from: { path: `^packages/${name}/src`, pathNot: '\\.spec\\.ts$|/testing/' },
+      from: { path: `^packages/${name}/src`, pathNot: '\\.spec\\.ts$|/test/' },
       to: { path: `^packages/(${own.filter((one) => one !== name && !may[name].includes(one)).join('|')})/` },
     })),
     {

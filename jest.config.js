@@ -1,7 +1,8 @@
 /** Jest for the packages without a screen (CommonJS in Jest, ES modules in production). */
 const swc = { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' }, sourceMaps: 'inline' };
 /** Packages that ship ES modules only. */
-const esmOnly = 'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie|pure-rand';
+const esmOnly =
+  'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie|get-port|milliparsec|@tinyhttp';
 
 export default {
   testEnvironment: 'node',
@@ -15,8 +16,8 @@ export default {
   transformIgnorePatterns: [`/node_modules/(?!(.*/)?(${esmOnly})/)`],
   moduleNameMapper: {
     '^@sturdy/(core|engine|server|standins)$': '<rootDir>/packages/$1/src/index.ts',
-    '/files\\.js$': '<rootDir>/packages/server/src/testing/files.ts',
-    '/worker-file\\.js$': '<rootDir>/packages/engine/src/testing/worker-file.ts',
+    '/files\\.js$': '<rootDir>/packages/server/src/test/files.ts',
+    '/worker-file\\.js$': '<rootDir>/packages/engine/src/test/worker-file.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
   testTimeout: 60_000,

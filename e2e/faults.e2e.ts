@@ -197,7 +197,12 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
     const firstTen = `TWCU${String(serial).padStart(6, '0')}`;
     return firstTen + String(checkDigit(firstTen));
   };
-  await playYardRobot({ origin: stage.yard.origin, proxy: record.proxy, transactions: ['sign-in', 'book-intake'], container: number(1) });
+  await playYardRobot({
+    origin: stage.yard.origin,
+    proxy: record.proxy,
+    transactions: ['sign-in', 'book-intake', 'allocate-bay', 'find-intake', 'release-load', 'sign-out'],
+    container: number(1),
+  });
   await ask('POST', '/takes/record/stop');
   const raw = await ask<Script>('POST', `/takes/${record.take.id}/script`, {
     name: 'Book',
@@ -267,4 +272,15 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
   const [spent] = await ask<DataTable[]>('GET', '/projects/p1/tables');
   expect(spent?.spentCount).toBeGreaterThanOrEqual(fed.length);
   expect(spent?.spentCount).toBeLessThanOrEqual(fed.length + 2 * 5 + 10);
+
+  // An abort ends a run at once, without a verdict.
+  const third = await ask<Run>('POST', `/workloads/${workload.id}/run`);
+  await new Promise((done) => setTimeout(done, 2500));
+  await ask('POST', `/runs/${third.id}/abort`);
+  expect((await ask<RunResult>('GET', `/runs/${third.id}`)).run).toMatchObject({
+    state: 'aborted',
+    verdict: 'none',
+    note: 'It was aborted by hand.',
+  });
+  await expect(ask('POST', `/runs/${third.id}/finish`)).rejects.toThrow(/This run is not live any more/);
 });

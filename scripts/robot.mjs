@@ -1,5 +1,6 @@
 // A scripted user of Tidewell Yard: plays transactions in Chromium through the recording proxy and marks them.
-// usage: node scripts/robot.mjs [--product URL] [--yard URL] [--take NAME] [--flow book|find] [--container NUMBER] [--bay N]
+// usage: node scripts/robot.mjs [--product URL] [--yard URL] [--take NAME] [--transactions a,b,c] [--container NUMBER] [--bay N] [--join]
+// Transactions: sign-in, book-intake, allocate-bay, find-intake, release-load, sign-out.
 // Records one whole take through the product's API: start, play, stop.
 import { parseArgs } from 'node:util';
 import { checkDigit, playYardRobot } from '../packages/standins/dist/index.js';
@@ -11,6 +12,7 @@ const { values } = parseArgs({
     take: { type: 'string', default: 'Book intake, by robot' },
     container: { type: 'string' },
     bay: { type: 'string', default: '1' },
+    transactions: { type: 'string', default: 'sign-in,book-intake,allocate-bay,release-load,sign-out' },
     /** Do not start or stop a take: one is being recorded by hand. */
     join: { type: 'boolean', default: false },
   },
@@ -37,7 +39,7 @@ try {
   const { intakeNumber } = await playYardRobot({
     origin: values.yard,
     proxy,
-    transactions: ['sign-in', 'book-intake', 'allocate-bay', 'release-load', 'sign-out'],
+    transactions: values.transactions.split(','),
     container,
     bayChoice: Number(values.bay),
     mark: (kind, name) => ask('POST', '/takes/record/marks', { kind, text: name }),

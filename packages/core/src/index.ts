@@ -17,6 +17,7 @@ export * from './correlate/correlate.js';
 export * from './rehearse/rehearsal.schema.js';
 export * from './rehearse/failure-signs.js';
 export * from './rehearse/judge.js';
+export * from './rehearse/likeness.js';
 export * from './rehearse/repair.js';
 export * from './data/container-number.js';
 export * from './data/csv.js';

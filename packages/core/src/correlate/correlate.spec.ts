@@ -1,62 +1,7 @@
-import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
-import {
-  correlate,
-  coverage,
-  recordedText,
-  requestSteps,
-  scriptFromTake,
-  alignTakes,
-  type Exchange,
-  type Header,
-  type LoadedTake,
-} from '../index.js';
+import { alignTakes, correlate, coverage, recordedText, requestSteps, scriptFromTake, type LoadedTake } from '../index.js';
+import { form, html, json, TakeBuilder } from '../test/take-builder.js';
 
-/** Builds a take by hand: each exchange takes 10 ms and starts 100 ms after the one before. */
-class TakeBuilder {
-  readonly exchanges: Exchange[] = [];
-  readonly #bodies = new Map<string, string>();
-
-  add(request: [string, string, Header[]?, string?], response: [number, Header[], string?]): this {
-    const [method, target, headers = [], body] = request;
-    const [status, responseHeaders, text] = response;
-    const n = this.exchanges.length + 1;
-    this.exchanges.push({
-      n,
-      startedAtMs: n * 100,
-      durationMs: 10,
-      method,
-      url: `http://127.0.0.1:9${target}`,
-      httpVersion: 'HTTP/1.1',
-      requestHeaders: headers,
-      requestBody: this.#put(body),
-      response: { status, statusText: '', httpVersion: 'HTTP/1.1', headers: responseHeaders, body: this.#put(text) },
-      failure: null,
-      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: 0, wait: 5, receive: 5 },
-      harEntry: null,
-    });
-    return this;
-  }
-
-  load(): LoadedTake {
-    return {
-      take: { id: 't', projectId: 'p', name: 'flow', startedAt: '2026-11-23T10:00:00.000Z', state: 'done', marks: [], harLog: null },
-      exchanges: this.exchanges,
-      readBody: (hash) => this.#bodies.get(hash),
-    };
-  }
-
-  #put(text: string | undefined) {
-    if (text === undefined) return null;
-    const hash = createHash('sha256').update(text).digest('hex');
-    this.#bodies.set(hash, text);
-    return { hash, size: text.length, mimeType: 'text/plain' };
-  }
-}
-
-const html: Header[] = [['Content-Type', 'text/html']];
-const json: Header[] = [['Content-Type', 'application/json']];
-const form: Header[] = [['Content-Type', 'application/x-www-form-urlencoded']];
 const scripted = (loaded: LoadedTake) =>
   scriptFromTake(loaded, { scriptId: 's', name: 's', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
 const handoffsOf = (first: LoadedTake, second: LoadedTake | null = null) => correlate(scripted(first), first, second).script;

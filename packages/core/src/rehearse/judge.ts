@@ -4,11 +4,12 @@ import { ResponseView, viewOf } from '../script/response-view.js';
 import { describeExtractor, matchesOf } from '../script/extract.js';
 import { requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
 import { boundPlaces, sentValues } from '../script/request-parts.js';
+import { isCounted } from '../script/coverage.js';
 import { findCandidates, type Candidate } from '../correlate/correlate.js';
 import { ValueIndex } from '../correlate/value-index.js';
 import { plainName } from '../correlate/naming.js';
 import { asksToSignIn, failureOf, faultTexts } from './failure-signs.js';
-import { likeness } from './likeness.js';
+import { likenessOf } from './likeness.js';
 import type { CapturedStep, Divergence, Rehearsal, RehearsedStep, StaleValue, Verdict } from './rehearsal.schema.js';
 
 /** Below this structural likeness an answer is not like the take. */
@@ -91,7 +92,7 @@ function judgeStep(
   const newFaults = faultTexts(replayed).length > 0 && faultTexts(recorded).length === 0;
   if (newFaults)
     return { verdict: 'failed', reasons: [`It answered ${replayed.status}, but says “${short(faultTexts(replayed).join(' '), 160)}”.`] };
-  const like = likeness(recorded, replayed);
+  const like = likenessOf(recorded, replayed);
   // Browsers lose the body of an answer when the page is left at once; then there is nothing to compare with.
   if (recorded.body !== '' && recorded.status === replayed.status && like < leastLikeness)
     return {
@@ -212,6 +213,9 @@ function refusedValue(step: RequestStep, own: CapturedStep, captured: Captured):
   if (!view) return null;
   const said = faultTexts(view).join(' ');
   const bound = boundPlaces(step);
-  const quoted = sentValues(step).find(({ value, place }) => value.length >= 4 && !bound.has(place) && said.includes(value));
+  // The longest value that is quoted: a short one may stand in the sentence by chance.
+  const [quoted] = sentValues(step)
+    .filter((sent) => sent.value.length >= 4 && isCounted(sent) && !bound.has(sent.place) && said.includes(sent.value))
+    .sort((left, right) => right.value.length - left.value.length);
   return quoted?.value ?? null;
 }

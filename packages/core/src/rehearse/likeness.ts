@@ -25,7 +25,7 @@ function features(response: ResponseView): Set<string> {
 }
 
 /** Structural likeness of two responses, 0 to 1: the Jaccard index (Jaccard 1901) of their features. */
-export function likeness(left: ResponseView, right: ResponseView): number {
+export function likenessOf(left: ResponseView, right: ResponseView): number {
   if (left.kind !== right.kind) return 0;
   const a = features(left);
   const b = features(right);

@@ -167,7 +167,7 @@ export class Generator {
       state.state = 'waiting';
       const ended = performance.now();
       // A late user goes on from now; it does not start a burst to catch up.
-      dueMs = crew.pacing.kind === 'start-to-start' ? Math.max(ended, nowMs + crew.pacing.seconds * 1000) : ended;
+      dueMs = crew.pacing.kind === 'start-to-start' ? Math.max(ended, dueMs + crew.pacing.seconds * 1000) : ended;
     }
     state.state = 'ended';
     await seat.driver.close();

@@ -35,6 +35,8 @@ export function openCleanBrowser(proxy: string, address: string): void {
       '--disable-component-update',
       '--disable-sync',
       '--disable-quic',
+      // Chromium refuses its sandbox to root.
+      ...(process.getuid?.() === 0 ? ['--no-sandbox'] : []),
       address,
     ],
     { stdio: 'ignore', detached: true },

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
 import { migrationsFolder, storeWorkerFile } from '../files.js';
-import { hasPostgres, startPostgres } from '../testing/postgres.js';
+import { hasPostgres, startPostgres } from '../test/postgres.js';
 import { lockDirectory } from './directory-lock.js';
 import type { StorePlace } from './open-database.js';
 import { openStore, type Store } from './store-client.js';

@@ -22,7 +22,8 @@ try {
         if (call.method === 'close') {
           await close();
           port.postMessage({ id: call.id });
-          port.close();
+          // What the embedded database leaves open would keep the thread alive.
+          setImmediate(() => process.exit(0));
           return;
         }
         const method = Reflect.get(repository, call.method) as (...args: unknown[]) => Promise<unknown>;

@@ -77,7 +77,7 @@ export class App {
           tables: this.#tables(),
           workloads: this.#workloads(),
           runs: this.#runs(),
-          openScript: this.#router.url.startsWith('/scripts/') ? this.#current() : null,
+          scriptAtHand: this.#router.url.startsWith('/scripts/') ? this.#current() : null,
         }),
       );
     fill();

@@ -24,7 +24,7 @@ export interface CommandGround {
   tables: readonly DataTable[];
   workloads: readonly Workload[];
   runs: readonly Run[];
-  openScript: Script | null;
+  scriptAtHand: Script | null;
 }
 
 export const places = [
@@ -37,7 +37,7 @@ export const places = [
 ];
 
 /** Everything the palette can do now. */
-export function allCommands({ router, store, theme, takes, scripts, tables, workloads, runs, openScript }: CommandGround): Command[] {
+export function allCommands({ router, store, theme, takes, scripts, tables, workloads, runs, scriptAtHand }: CommandGround): Command[] {
   const go = (path: string) => () => void router.navigateByUrl(path);
   const commands: Command[] = places.map((one) => ({ name: `Go to ${one.name}`, hint: 'place', icon: one.icon, run: go(one.path) }));
   commands.push({ name: 'Record a take', hint: 'do', icon: 'record-circle', run: go('/takes/record') });
@@ -49,9 +49,9 @@ export function allCommands({ router, store, theme, takes, scripts, tables, work
       theme.toggle();
     },
   });
-  if (openScript) {
+  if (scriptAtHand) {
     commands.push({
-      name: `Rehearse ${openScript.name}`,
+      name: `Rehearse ${scriptAtHand.name}`,
       hint: 'do',
       icon: 'play-fill',
       run: () => {
@@ -59,15 +59,15 @@ export function allCommands({ router, store, theme, takes, scripts, tables, work
       },
     });
     commands.push({
-      name: `Correlate ${openScript.name}`,
+      name: `Correlate ${scriptAtHand.name}`,
       hint: 'do',
       icon: 'bezier',
       run: () => {
-        store.dispatch(scriptsActions.correlateWanted({ secondTakeId: openScript.secondTakeId }));
+        store.dispatch(scriptsActions.correlateWanted({ secondTakeId: scriptAtHand.secondTakeId }));
       },
     });
     commands.push({
-      name: `Rehearse and repair ${openScript.name}`,
+      name: `Rehearse and repair ${scriptAtHand.name}`,
       hint: 'do',
       icon: 'tools',
       run: () => {

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { requestSteps } from '@sturdy/core';
@@ -6,8 +6,8 @@ import { figure, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
 import { BodyView } from '../takes/body-view';
 import { HeaderList } from '../takes/header-list';
-import { takesActions } from '../takes/takes.actions';
 import { takesFeature } from '../takes/takes.feature';
+import { loadScriptOf } from '../scripts/script-of-address';
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
 
@@ -227,13 +227,7 @@ export class RehearsalScreen {
   readonly moment = moment;
 
   constructor() {
-    effect(() => {
-      this.#store.dispatch(scriptsActions.scriptOpened({ id: this.id() }));
-    });
-    effect(() => {
-      const takeId = this.script()?.takeId;
-      if (takeId !== undefined) this.#store.dispatch(takesActions.takeOpened({ id: takeId }));
-    });
+    loadScriptOf(this.id);
   }
 
   nameOf(step: string): string {

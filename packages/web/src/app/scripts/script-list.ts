@@ -1,6 +1,7 @@
-import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { ConfirmDelete } from '../shared/confirm-delete';
 import { requestSteps, type Script } from '@sturdy/core';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
@@ -9,7 +10,7 @@ import { scriptsFeature } from './scripts.feature';
 @Component({
   selector: 'app-script-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink],
+  imports: [RouterLink, ConfirmDelete],
   template: `<div class="page">
     <div class="page-head">
       <h1>Scripts</h1>
@@ -41,14 +42,7 @@ import { scriptsFeature } from './scripts.feature';
                 <td class="num">{{ script.handoffs.length }}</td>
                 <td class="num">{{ script.unsure.length }}</td>
                 <td class="num">
-                  @if (asked() === script.id) {
-                    <button class="act slim danger" (click)="remove(script.id)">Delete with its rehearsals</button>
-                    <button class="act slim" (click)="asked.set('')">Keep</button>
-                  } @else {
-                    <button class="act slim" (click)="asked.set(script.id)" [attr.aria-label]="'Delete ' + script.name">
-                      <i class="bi bi-trash" aria-hidden="true"></i>
-                    </button>
-                  }
+                  <app-confirm-delete [name]="script.name" question="Delete with its rehearsals" (confirmed)="remove(script.id)" />
                 </td>
               </tr>
             }
@@ -66,7 +60,6 @@ export class ScriptList {
   readonly #store = inject(Store);
   readonly scripts = this.#store.selectSignal(scriptsFeature.selectAll);
   readonly listed = this.#store.selectSignal(scriptsFeature.selectListed);
-  readonly asked = signal('');
 
   constructor() {
     this.#store.dispatch(scriptsActions.listAsked());
@@ -77,7 +70,6 @@ export class ScriptList {
   }
 
   remove(id: string): void {
-    this.asked.set('');
     this.#store.dispatch(scriptsActions.deleteWanted({ id }));
   }
 }

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
@@ -8,6 +8,7 @@ import { dataActions } from '../data/data';
 import { VerdictShape } from '../shared/verdict-shape';
 import { takesActions } from '../takes/takes.actions';
 import { takesFeature } from '../takes/takes.feature';
+import { loadScriptOf } from './script-of-address';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
 import { layRows, layStrings, type SpineRow } from './string-layout';
@@ -95,13 +96,7 @@ export class ScriptScreen {
   readonly hue = hue;
 
   constructor() {
-    effect(() => {
-      this.#store.dispatch(scriptsActions.scriptOpened({ id: this.id() }));
-    });
-    effect(() => {
-      const takeId = this.script()?.takeId;
-      if (takeId !== undefined) this.#store.dispatch(takesActions.takeOpened({ id: takeId }));
-    });
+    loadScriptOf(this.id);
     this.#store.dispatch(takesActions.listAsked());
     this.#store.dispatch(dataActions.listAsked());
   }
@@ -138,6 +133,8 @@ export class ScriptScreen {
     this.#store.dispatch(scriptsActions.edited({ edit }));
   }
   rename(id: string, name: string): void {
+    // Taking the field away blurs it, which would rename a second time.
+    if (this.renaming() !== id) return;
     this.renaming.set(null);
     if (name.trim() !== '') this.edit({ kind: 'rename', id, name: name.trim() });
   }

@@ -1,6 +1,7 @@
-import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { ConfirmDelete } from '../shared/confirm-delete';
 import { moment } from '../shared/format';
 import { takesActions } from './takes.actions';
 import { takesFeature } from './takes.feature';
@@ -9,7 +10,7 @@ import { takesFeature } from './takes.feature';
 @Component({
   selector: 'app-take-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink],
+  imports: [RouterLink, ConfirmDelete],
   host: { '(dragover)': 'over($event)', '(drop)': 'drop($event)' },
   template: `<div class="page">
     <div class="page-head">
@@ -48,14 +49,7 @@ import { takesFeature } from './takes.feature';
                 <td class="num">{{ transactions(take.marks) }}</td>
                 <td>{{ take.state === 'done' ? 'done' : 'recording' }}</td>
                 <td class="num">
-                  @if (asked() === take.id) {
-                    <button class="act slim danger" (click)="remove(take.id)">Delete for good</button>
-                    <button class="act slim" (click)="asked.set('')">Keep</button>
-                  } @else {
-                    <button class="act slim" (click)="asked.set(take.id)" [attr.aria-label]="'Delete ' + take.name">
-                      <i class="bi bi-trash" aria-hidden="true"></i>
-                    </button>
-                  }
+                  <app-confirm-delete [name]="take.name" (confirmed)="remove(take.id)" />
                 </td>
               </tr>
             }
@@ -75,8 +69,6 @@ export class TakeList {
   readonly takes = this.#store.selectSignal(takesFeature.selectAll);
   readonly listed = this.#store.selectSignal(takesFeature.selectListed);
   readonly importing = this.#store.selectSignal(takesFeature.selectImporting);
-  /** The take whose deletion is being asked about. */
-  readonly asked = signal('');
   readonly moment = moment;
 
   constructor() {
@@ -88,7 +80,6 @@ export class TakeList {
   }
 
   remove(id: string): void {
-    this.asked.set('');
     this.#store.dispatch(takesActions.deleteWanted({ id }));
   }
 

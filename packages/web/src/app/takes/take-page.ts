@@ -43,7 +43,7 @@ import { takesFeature } from './takes.feature';
               >Longest pause kept, s<input type="number" name="pause" min="0" max="600" [(ngModel)]="pauseSeconds" style="width: 90px"
             /></label>
             <label class="field"
-              >Script name<input name="name" [ngModel]="scriptName() ?? own.name" (ngModelChange)="scriptName.set($event)"
+              >Script name<input name="name" [ngModel]="chosenName() ?? own.name" (ngModelChange)="chosenName.set($event)"
             /></label>
             <button class="act main"><i class="bi bi-bezier2" aria-hidden="true"></i>Make a script</button>
           </div>
@@ -169,7 +169,7 @@ export class TakePage {
     return [...counts].map(([origin, count]) => ({ origin, count }));
   });
   readonly left = signal<ReadonlySet<string>>(new Set());
-  readonly scriptName = signal<string | null>(null);
+  readonly chosenName = signal<string | null>(null);
   readonly tabs = ['Request', 'Response', 'Timings'] as const;
   readonly tabNow = signal<'Request' | 'Response' | 'Timings'>('Response');
   readonly phases = ['blocked', 'dns', 'connect', 'tls', 'send', 'wait', 'receive'] as const;
@@ -197,7 +197,7 @@ export class TakePage {
       takesActions.scriptWanted({
         takeId: take.id,
         options: {
-          name: (this.scriptName() ?? take.name).trim() || take.name,
+          name: (this.chosenName() ?? take.name).trim() || take.name,
           origins: this.hosts()
             .map((one) => one.origin)
             .filter((one) => !this.left().has(one)),

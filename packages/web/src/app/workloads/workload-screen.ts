@@ -1,5 +1,4 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { pacingForRate, usersForRate, userSpan, curveSeconds, type Crew, type Criterion, type Workload } from '@sturdy/core';
 import type { EChartsCoreOption } from 'echarts/core';
@@ -8,13 +7,14 @@ import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
 import { Chart } from '../shared/chart';
 import { clock, figure } from '../shared/format';
+import { NumberField } from '../shared/number-field';
 import { workloadsActions, workloadsFeature } from './workloads';
 
 /** One workload: crews as rows, the curve, the criteria; at the right the forecast and what stands in the way. */
 @Component({
   selector: 'app-workload-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, Chart],
+  imports: [Chart, NumberField],
   templateUrl: './workload-screen.html',
   styles: `
     .columns {
@@ -98,7 +98,6 @@ export class WorkloadScreen {
   ];
   readonly clock = clock;
   readonly figure = figure;
-  readonly Number = Number;
 
   constructor() {
     effect(() => {

@@ -1,0 +1,167 @@
+import {
+  bindColumn,
+  coverage,
+  judgeRehearsal,
+  likenessOf,
+  placesOf,
+  repair,
+  ResponseView,
+  scriptFromTake,
+  type LoadedTake,
+  type Script,
+} from '../index.js';
+import { playback, type Answer } from '../test/playback.js';
+import { form, html, json, TakeBuilder } from '../test/take-builder.js';
+
+const scripted = (loaded: LoadedTake): Script =>
+  scriptFromTake(loaded, { scriptId: 's', name: 's', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
+
+const signInPage = (token: string) =>
+  `<title>Sign in</title><form><input type="hidden" name="token" value="${token}"><input type="password" name="p"></form>`;
+const desk = '<title>Desk</title><h1>Desk</h1><ul><li>one</li></ul>';
+
+/** Sign in with a hidden token, make a thing, change it by its id. */
+const recorded = new TakeBuilder()
+  .add(['GET', '/sign-in'], [200, html, signInPage('tok-1a2b3c')])
+  .add(['POST', '/sign-in', form, 'token=tok-1a2b3c&user=mara'], [303, [['Location', '/desk']]])
+  .add(['GET', '/desk'], [200, html, desk])
+  .add(['POST', '/things', json, '{"name":"Crate 7788"}'], [201, [...json, ['Location', '/things/501']], '{"id":501}'])
+  .add(['POST', '/things/501', json, '{"state":"open"}'], [200, json, '{"ok":1}'])
+  .load();
+const script = scripted(recorded);
+
+const good: Record<string, Answer> = {
+  s1: [200, html, signInPage('tok-1a2b3c')],
+  s2: [303, [['Location', '/desk']]],
+  s3: [200, html, desk],
+  s4: [201, [...json, ['Location', '/things/501']], '{"id":501}'],
+  s5: [200, json, '{"ok":1}'],
+};
+const judged = (answers: Record<string, Answer>, own = script) => judgeRehearsal(own, recorded, playback(own, answers));
+
+describe('judging a rehearsal', () => {
+  it('passes where every answer is like the take and nothing was sent stale', () => {
+    const result = judged(good);
+    expect(result.verdict).toBe('passed');
+    expect(result.divergence).toBeNull();
+  });
+
+  it('names the ended visit behind a status 200, and the value that was sent stale', () => {
+    const ended = '<title>Your visit has ended</title><p>Sign in again</p>';
+    const result = judged({ ...good, s1: [200, html, signInPage('tok-9z8y7x')], s2: [200, html, ended], s3: [200, html, ended] });
+    expect(result.verdict).toBe('failed');
+    expect(result.steps.map((one) => one.verdict)).toEqual(['passed', 'failed', 'failed', 'passed', 'passed']);
+    expect(result.divergence).toMatchObject({
+      number: 2,
+      cause: 'stale-value',
+      sentence:
+        'Step 2, POST /sign-in: It answered 200 instead of 303: “Your visit has ended”. It sent token “tok-1a2b3c” from the take; the server now gives “tok-9z8y7x” at step 1 (the form field token).',
+    });
+  });
+
+  it('lets a step drift that answers as in the take but changes the recorded thing instead of the new one', () => {
+    const result = judged({ ...good, s4: [201, [...json, ['Location', '/things/502']], '{"id":502}'] });
+    expect(result.steps.map((one) => one.verdict)).toEqual(['passed', 'passed', 'passed', 'passed', 'drifted']);
+    expect(result.verdict).toBe('drifted');
+    expect(result.divergence?.sentence).toContain(
+      'answered as in the take, but proves nothing. It sent thing “501” from the take; the server now gives “502”',
+    );
+  });
+
+  it('finds failures inside a 200: a sign-in form, an alert, a fault element, an error member, another kind of content', () => {
+    const verdictOf = (answers: Record<string, Answer>, at: number) => judged({ ...good, ...answers }).steps[at]?.reasons[0];
+    expect(verdictOf({ s3: [200, html, `${desk}<input type="password">`] }, 2)).toContain('asks to sign in');
+    expect(verdictOf({ s3: [200, html, `${desk}<p role="alert">The stock is closed</p>`] }, 2)).toContain('says “The stock is closed”');
+    expect(verdictOf({ s5: [200, json, '{"ok":1,"error":"locked by another"}'] }, 4)).toContain('says “locked by another”');
+    expect(verdictOf({ s5: [200, [['Content-Type', 'text/xml']], '<Fault><text>locked</text></Fault>'] }, 4)).toContain(
+      'It answered with xml where the take had json',
+    );
+  });
+
+  it('does not send what comes after a connection that failed, and says where', () => {
+    const result = judged({ s1: good['s1'] ?? '', s2: 'http://127.0.0.1:9 refused the connection.' });
+    expect(result.steps.map((one) => one.verdict)).toEqual(['passed', 'failed', 'not-sent', 'not-sent', 'not-sent']);
+    expect(result.divergence).toMatchObject({ cause: 'unreachable', number: 2 });
+  });
+
+  it('names a typed value that the answer refuses', () => {
+    const result = judged({ ...good, s4: [409, json, '{"error":"Crate 7788 exists"}'] });
+    expect(result.divergence).toMatchObject({ cause: 'refused-value', refused: 'Crate 7788' });
+  });
+
+  it('drifts where the answer is built differently', () => {
+    const result = judged({ ...good, s3: [200, html, '<title>Desk</title><table><tr><td>a</td></tr></table><form name="x"></form>'] });
+    expect(result.steps[2]).toMatchObject({ verdict: 'drifted' });
+    const view = (text: string) => new ResponseView(200, json, text);
+    expect(likenessOf(view('{"a":[{"b":1}]}'), view('{"a":[{"b":2},{"b":3}]}'))).toBe(1);
+    // Paths $, $.a against $, $.b: one of three is shared.
+    expect(likenessOf(view('{"a":1}'), view('{"b":1}'))).toBeCloseTo(1 / 3, 9);
+  });
+});
+
+describe('repairing', () => {
+  const rehearse = (answers: Record<string, Answer>, own = script) => {
+    const result = judged(answers, own);
+    return repair(own, recorded, result);
+  };
+
+  it('hands off every value that was proved stale, wherever it is used', () => {
+    const repaired = rehearse({
+      ...good,
+      s1: [200, html, signInPage('tok-9z8y7x')],
+      s4: [201, [...json, ['Location', '/things/502']], '{"id":502}'],
+    });
+    expect(repaired.report.handoffs).toMatchObject([
+      { name: 'token', evidence: 'proven', uses: 1 },
+      { name: 'thing', evidence: 'proven', uses: 1 },
+    ]);
+    expect(
+      coverage(repaired.script)
+        .filter((one) => one.class === 'handed-off')
+        .map((one) => one.place),
+    ).toEqual(['form:token', 'path:2']);
+    // The next rehearsal has nothing stale left.
+    expect(judged({ ...good, s1: [200, html, signInPage('tok-9z8y7x')] }, repaired.script).verdict).toBe('passed');
+  });
+
+  it('changes nothing without a ground', () => {
+    const repaired = rehearse({ ...good, s4: [409, json, '{"error":"Crate 7788 exists"}'] });
+    expect(repaired.report).toMatchObject({ handoffs: [], made: [] });
+    expect(repaired.script).toEqual(script);
+  });
+
+  it('makes a refused number anew where its form follows a published standard', () => {
+    const take = new TakeBuilder().add(['POST', '/book', form, 'container=CSQU3054383'], [303, [['Location', '/done']]]).load();
+    const own = scripted(take);
+    const result = judgeRehearsal(
+      own,
+      take,
+      playback(own, { s1: [200, html, '<title>Book</title><p role="alert">CSQU3054383 was booked before</p>'] }),
+    );
+    expect(repair(own, take, result).script.made).toMatchObject([{ made: 'container-number', recorded: 'CSQU3054383' }]);
+  });
+});
+
+describe('binding data', () => {
+  const take = new TakeBuilder()
+    .add(['POST', '/a', form, `no=AB%2F7&doc=${encodeURIComponent('{"no":"AB/7"}')}`], [200, json, '{}'])
+    .add(['GET', '/find?no=AB%2F7'], [200, json, '{}'])
+    .add(['GET', '/other?no=AB%2F8'], [200, json, '{}'])
+    .load();
+
+  it('finds a value wherever it is sent, encoded variants included, and replaces only what was ticked', () => {
+    const own = scripted(take);
+    const places = placesOf(own, 'AB/7');
+    expect(places.map((one) => [one.number, one.place])).toEqual([
+      [1, 'form:no'],
+      [1, 'form:doc/json:/no'],
+      [2, 'query:no'],
+    ]);
+    const bound = bindColumn(own, 'AB/7', places.slice(0, 2), 't', 'number');
+    expect(
+      coverage(bound)
+        .filter((one) => one.class === 'data')
+        .map((one) => one.place),
+    ).toEqual(['form:no', 'form:doc/json:/no']);
+  });
+});

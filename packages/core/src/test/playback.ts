@@ -1,0 +1,32 @@
+import type { Captured, CapturedStep, Header, RequestStep, Script } from '../index.js';
+import { recordedText, requestSteps } from '../index.js';
+
+/** What a replayed step answered: status, headers, text. A sentence instead stands for a connection that failed. */
+export type Answer = [number, Header[], string?] | string;
+
+/** Makes what a rehearsal would have captured: the given answers by step, in order; steps without one were not sent. */
+export function playback(script: Script, answers: Record<string, Answer>): Captured {
+  const bodies = new Map<string, string>();
+  const steps = requestSteps(script)
+    .filter(({ step }) => answers[step.id] !== undefined)
+    .map(({ step }): CapturedStep => captured(step, answers[step.id] ?? 'no answer', bodies));
+  return { steps, missing: [], readBody: (hash) => bodies.get(hash) };
+}
+
+function captured(step: RequestStep, answer: Answer, bodies: Map<string, string>): CapturedStep {
+  const [status, headers, text] = typeof answer === 'string' ? [0, [] as Header[], undefined] : answer;
+  const hash = `${step.id}-answer`;
+  if (text !== undefined) bodies.set(hash, text);
+  return {
+    step: step.id,
+    startedAtMs: 0,
+    durationMs: 5,
+    request: { method: step.method, url: step.origin + recordedText(step.url), headers: [], body: null },
+    response:
+      status === 0
+        ? null
+        : { status, statusText: '', headers, body: text === undefined ? null : { hash, size: text.length, mimeType: '' } },
+    failure: typeof answer === 'string' ? answer : null,
+    timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: 0, wait: 5, receive: 0 },
+  };
+}

@@ -1,0 +1,247 @@
+import {
+  bindColumn,
+  runResult,
+  Tally,
+  type Environment,
+  type Frame,
+  type Run,
+  type RunResult,
+  type Script,
+  type Workload,
+} from '@sturdy/core';
+import type { FromGenerator, ToGenerator } from '@sturdy/engine';
+import type { Compute } from '../compute/tasks.js';
+import { LiveHub } from '../live/live-hub.js';
+import type { Store } from '../store/store-client.js';
+import { Conductor } from './conductor.js';
+import type { Transport } from './transport.js';
+
+const origin = 'http://127.0.0.1:9';
+const plain: Script = {
+  id: 's',
+  projectId: 'p',
+  name: 'S',
+  takeId: 't',
+  secondTakeId: null,
+  handoffs: [],
+  made: [],
+  unsure: [],
+  transactions: [
+    {
+      kind: 'transaction',
+      id: 't1',
+      name: 'T',
+      steps: [
+        {
+          kind: 'request',
+          id: 's1',
+          name: 'GET /',
+          exchange: null,
+          method: 'GET',
+          origin,
+          url: [{ kind: 'text', text: '/?no=N77' }],
+          headers: [],
+          body: null,
+          bodyFile: null,
+          expect: { statuses: [200], content: null, redirect: null, title: null, rootElement: null },
+          followRedirects: false,
+        },
+      ],
+    },
+  ],
+};
+const script = bindColumn(plain, 'N77', [{ step: 's1', place: 'query:no' }], 'd', 'number');
+const environment: Environment = { id: 'e', projectId: 'p', name: 'E', targets: [origin], map: {} };
+const workload: Workload = {
+  id: 'w',
+  projectId: 'p',
+  name: 'W',
+  generators: 2,
+  seed: '1',
+  curve: { rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: 'iteration' },
+  crews: [
+    {
+      id: 'c',
+      name: 'C',
+      scriptId: 's',
+      users: 5,
+      think: { kind: 'none', factor: 1, ms: 0, capMs: 0 },
+      pacing: { kind: 'none', seconds: 0 },
+      onFailure: 'go-on',
+    },
+  ],
+  criteria: [{ id: 'k', measure: 'mean', transaction: 'T', limit: 100 }],
+};
+const frame = (generator: number, second: number): Frame => {
+  const tally = new Tally();
+  tally.add(10 * (generator + 1), true);
+  return {
+    version: 1,
+    generator,
+    second,
+    activeUsers: 2,
+    iterationsPassed: 1,
+    iterationsFailed: 0,
+    failures: [],
+    users: [],
+    loopDelayMs: 1,
+    latenessMs: 0,
+    items: [{ crew: 'c', transaction: 'T', step: null, tally: tally.toData() }],
+  };
+};
+
+/** A store that keeps everything in memory and notes the order of what happens to rows. */
+class FakeStore {
+  readonly runsSaved: Run[] = [];
+  readonly framesSaved: Frame[] = [];
+  readonly rowLog: string[] = [];
+  free = 10;
+  scripts = () => Promise.resolve([script]);
+  tables = () =>
+    Promise.resolve([
+      {
+        id: 'd',
+        projectId: 'p',
+        name: 'D',
+        columns: ['number'],
+        rowCount: 10,
+        spentCount: 10 - this.free,
+        deal: { when: 'iteration', whenEmpty: 'stop-user' },
+      },
+    ]);
+  runs = () => Promise.resolve([]);
+  saveRun = (run: Run) => {
+    this.runsSaved.push(run);
+    return Promise.resolve();
+  };
+  saveFrames = (_run: string, frames: Frame[]) => {
+    this.framesSaved.push(...frames);
+    return Promise.resolve();
+  };
+  frames = () => Promise.resolve(this.framesSaved);
+  leaseRows = async (_table: string, count: number, by: string) => {
+    await new Promise((done) => setTimeout(done, 5));
+    const given = Math.min(count, this.free);
+    this.free -= given;
+    this.rowLog.push(`leased ${given} to ${by}`);
+    return Array.from({ length: given }, (_, index) => ({ row: 10 - this.free - given + index + 1, values: ['x'] }));
+  };
+  releaseRows = (_table: string, rows: number[], by: string) => {
+    this.rowLog.push(`released ${rows.join(',')} of ${by}`);
+    return Promise.resolve(rows.length);
+  };
+}
+
+/** Generators that only note what they are told; the test speaks for them. */
+class FakeTransport implements Transport {
+  readonly sent: ToGenerator[][] = [];
+  readonly say: ((message: FromGenerator) => void)[] = [];
+  closed = 0;
+  constructor(readonly store: FakeStore) {}
+  open(generator: number, receive: (message: FromGenerator) => void) {
+    this.sent[generator] = [];
+    this.say[generator] = receive;
+    return {
+      send: (message: ToGenerator) => {
+        this.sent[generator]?.push(message);
+        if (message.kind === 'rows') this.store.rowLog.push(`rows left for generator ${generator}`);
+      },
+      close: () => {
+        this.closed++;
+        return Promise.resolve();
+      },
+    };
+  }
+  all(message: FromGenerator): void {
+    for (const say of this.say) say(message);
+  }
+}
+
+const compute = {
+  runResult: (run: Run, frames: Frame[], scripts: Script[]): Promise<RunResult> => Promise.resolve(runResult(run, frames, scripts)),
+} as unknown as Compute;
+
+async function started() {
+  const store = new FakeStore();
+  const transport = new FakeTransport(store);
+  const conductor = new Conductor(store as unknown as Store, compute, new LiveHub(), transport);
+  const run = await conductor.start(workload, environment);
+  const settled = async () => {
+    await new Promise((done) => setTimeout(done, 30));
+    return store.runsSaved.at(-1);
+  };
+  return { store, transport, conductor, run, settled };
+}
+
+describe('the conductor', () => {
+  it('splits the users over the generators, each user once, and starts when all are ready', async () => {
+    const { transport, conductor, run } = await started();
+    const users = transport.sent.map((messages) =>
+      messages[0]?.kind === 'plan' ? messages[0].plan.crews[0]?.users.map((one) => one.user) : [],
+    );
+    expect(users.flat().sort()).toEqual([1, 2, 3, 4, 5]);
+    expect(users.map((one) => one?.length)).toEqual([2, 3]);
+    transport.say[0]?.({ kind: 'ready' });
+    expect(transport.sent.flat().some((one) => one.kind === 'start')).toBe(false);
+    transport.say[1]?.({ kind: 'ready' });
+    expect(transport.sent.map((messages) => messages.at(-1)?.kind)).toEqual(['start', 'start']);
+    await conductor.abort(run.id);
+  });
+
+  it('writes a lease before its rows leave, and takes back what nobody got', async () => {
+    const { store, transport, conductor, run, settled } = await started();
+    transport.all({ kind: 'ready' });
+    transport.say[1]?.({ kind: 'lease', table: 'd', count: 4 });
+    await settled();
+    transport.say[1]?.({ kind: 'unused', table: 'd', rows: [3, 4] });
+    await settled();
+    expect(store.rowLog).toEqual(['leased 4 to run 1', 'rows left for generator 1', 'released 3,4 of run 1']);
+    await conductor.abort(run.id);
+  });
+
+  it('is done when the last generator has ended, and judges the frames of all', async () => {
+    const { store, transport, settled } = await started();
+    transport.all({ kind: 'ready' });
+    for (const second of [0, 1, 2]) transport.say.forEach((say, generator) => say({ kind: 'frame', frame: frame(generator, second) }));
+    transport.say[0]?.({ kind: 'ended' });
+    expect(await settled()).toMatchObject({ state: 'running' });
+    transport.say[1]?.({ kind: 'ended' });
+    expect(await settled()).toMatchObject({ state: 'done', verdict: 'held' });
+    expect(store.framesSaved).toHaveLength(6);
+    expect(transport.closed).toBe(2);
+    const result = runResult(store.runsSaved.at(-1) as Run, store.framesSaved, [script]);
+    expect(result.rows[0]?.summary).toMatchObject({ count: 6, meanMs: 15 });
+    expect(result.iterationsPassed).toBe(6);
+  });
+
+  it('fails the run with the reason where a generator dies, and takes no message of it any more', async () => {
+    const { store, transport, conductor, settled } = await started();
+    transport.all({ kind: 'ready' });
+    transport.say[0]?.({ kind: 'fault', message: 'A generator died: out of memory' });
+    expect(await settled()).toMatchObject({ state: 'failed', verdict: 'none', note: 'A generator died: out of memory' });
+    transport.say[1]?.({ kind: 'frame', frame: frame(1, 1) });
+    expect(store.framesSaved).toEqual([]);
+    expect(conductor.current).toBeNull();
+  });
+
+  it('finishes early where a table runs out and its deal says so, and keeps the reason', async () => {
+    const { transport, settled } = await started();
+    transport.all({ kind: 'ready' });
+    transport.say[0]?.({ kind: 'end-run', reason: 'A data table has no free row left.' });
+    expect(transport.sent.map((messages) => messages.at(-1)?.kind)).toEqual(['finish', 'finish']);
+    transport.all({ kind: 'ended' });
+    expect(await settled()).toMatchObject({ state: 'done', note: 'A data table has no free row left.' });
+  });
+
+  it('does not start on what cannot be played: no free row, a foreign target, a second run', async () => {
+    const store = new FakeStore();
+    store.free = 0;
+    const conductor = new Conductor(store as unknown as Store, compute, new LiveHub(), new FakeTransport(store));
+    await expect(conductor.start(workload, environment)).rejects.toThrow(/“D” has no free row/);
+    await expect(conductor.start(workload, { ...environment, targets: [] })).rejects.toThrow(/is not a target of the environment/);
+    await expect(conductor.start({ ...workload, crews: [] }, environment)).rejects.toThrow(/has no crew/);
+    const busy = await started();
+    await expect(busy.conductor.start(workload, environment)).rejects.toThrow(/Run 1 is still live/);
+    await busy.conductor.abort(busy.run.id);
+  });
+});
