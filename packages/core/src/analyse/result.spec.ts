@@ -1,0 +1,96 @@
+import { lanesOf, runResult, Tally, type Frame, type Run, type Script } from '../index.js';
+
+const run: Run = {
+  id: 'r',
+  projectId: 'p',
+  number: 1,
+  environmentId: 'e',
+  state: 'done',
+  startedAt: '2026-11-23T10:00:00.000Z',
+  endedAt: null,
+  note: null,
+  verdict: 'none',
+  workload: {
+    id: 'w',
+    projectId: 'p',
+    name: 'W',
+    crews: [],
+    generators: 2,
+    seed: '1',
+    curve: { rampUpSeconds: 2, holdSeconds: 4, rampDownSeconds: 1, atEnd: 'iteration' },
+    criteria: [{ id: 'k', measure: 'p95', transaction: 'Book', limit: 50 }],
+  },
+};
+const script = {
+  transactions: [
+    { kind: 'transaction', id: 't1', name: 'Find', steps: [] },
+    { kind: 'transaction', id: 't2', name: 'Book', steps: [{ kind: 'request', id: 's1', name: 'GET /a' }] },
+  ],
+} as unknown as Script;
+const frame = (generator: number, second: number, ms: number[], more: Partial<Frame> = {}): Frame => {
+  const tally = new Tally();
+  for (const one of ms) tally.add(one, one < 1000);
+  const item = { crew: 'c', transaction: 'Book', tally: tally.toData() };
+  return {
+    version: 1,
+    generator,
+    second,
+    activeUsers: 3,
+    iterationsPassed: ms.length,
+    iterationsFailed: 0,
+    failures: [],
+    users: [],
+    loopDelayMs: 5,
+    latenessMs: 2,
+    items: [
+      { ...item, step: null },
+      { ...item, step: 's1' },
+    ],
+    ...more,
+  };
+};
+const seconds = (more: Partial<Frame> = {}) =>
+  [0, 1, 2, 3, 4, 5, 6].flatMap((second) => [0, 1].map((generator) => frame(generator, second, second < 2 ? [2000] : [10, 20], more)));
+
+describe('the result of a run', () => {
+  it('holds the figures of the hold, transactions in the order of the script, steps below them', () => {
+    const result = runResult(run, seconds(), [script]);
+    expect(result.period).toEqual({ fromSecond: 2, toSecond: 6 });
+    expect(result.rows.map((one) => [one.name, one.step, one.summary.count, one.summary.errors])).toEqual([
+      ['Book', null, 16, 0],
+      ['GET /a', 's1', 16, 0],
+    ]);
+    expect(result.rows[0]?.summary).toMatchObject({ meanMs: 15, minMs: 10, maxMs: 20, throughput: 4 });
+    expect(result.criteria[0]).toMatchObject({ held: true });
+    expect(result.iterationsPassed).toBe(2 * 2 + 5 * 4);
+  });
+
+  it('can be trusted where generators kept up and the hold was whole', () => {
+    expect(runResult(run, seconds(), [script]).trust.every((one) => one.good)).toBe(true);
+  });
+
+  it('says which sign is bad: slow generators, late starts, a short hold, an interruption', () => {
+    const bad = (frames: Frame[], own = run) =>
+      runResult(own, frames, [script])
+        .trust.filter((one) => !one.good)
+        .map((one) => one.sentence);
+    expect(bad(seconds({ loopDelayMs: 240 }))).toEqual([
+      expect.stringContaining('late by 240 ms at worst (limit 100 ms): they were the bottleneck') as string,
+    ]);
+    expect(bad(seconds({ latenessMs: 1500 }))).toEqual(['Iterations started 1500 ms after their schedule at worst.']);
+    expect(bad(seconds().filter((one) => one.second < 4))).toEqual(['The hold lasted 2 s of 4 s planned.']);
+    expect(bad(seconds(), { ...run, state: 'interrupted' })).toEqual([
+      expect.stringContaining('The server ended before the run did') as string,
+    ]);
+  });
+});
+
+describe('the lanes', () => {
+  it('add up the generators second by second, and leave out what did not happen', () => {
+    const lanes = lanesOf([frame(1, 1, []), frame(0, 0, [10, 2000]), frame(1, 0, [30])]);
+    expect(lanes).toMatchObject([
+      { second: 0, users: 6, perSecond: 3, meanMs: 680, maxMs: 2000, failures: 1 },
+      { second: 1, users: 3, perSecond: 0, meanMs: null, p95Ms: null, failures: 0 },
+    ]);
+  });
+});

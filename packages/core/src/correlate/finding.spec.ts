@@ -1,0 +1,122 @@
+import { describeExtractor, ResponseView, type Header } from '../index.js';
+import { html, json } from '../test/take-builder.js';
+import { boundariesFor } from './boundaries.js';
+import { freeName, plainName, sameName } from './naming.js';
+import { receivedValues } from './received-values.js';
+import { bitsPerSign, dynamicShape, madeKind } from './shapes.js';
+
+const found = (headers: Header[], body: string, value: string) =>
+  receivedValues(new ResponseView(200, headers, body))
+    .filter((one) => one.value === value)
+    .map((one) => (one.extractor ? describeExtractor(one.extractor) : 'by boundaries'));
+
+describe('values of a response', () => {
+  it.each<[string, Header[], string, string, string]>([
+    ['a header', [['X-Token', 'abc123']], '', 'abc123', 'the header x-token'],
+    ['an ETag without its quotes (RFC 9110, 8.8.3)', [['ETag', 'W/"v-9"']], '', 'v-9', 'the header etag, after “"”'],
+    ['a segment of a redirect', [['Location', 'http://h/things/77?tab=1']], '', '77', 'the header location, after “/things/”'],
+    ['a parameter of a redirect', [['Location', '/back?code=c-55&state=s']], '', 'c-55', 'the header location, after “code=”'],
+    ['a cookie', [['Set-Cookie', 'sid=q7; Path=/']], '', 'q7', 'the cookie sid'],
+    ['a hidden field', html, '<input type="hidden" name="k" value="f-1">', 'f-1', 'the form field k'],
+    ['a meta tag', html, '<meta name="csrf" content="m-2">', 'm-2', 'the attribute content of <meta name="csrf">'],
+    ['a data attribute', html, '<div id="r" data-key="d-3"></div>', 'd-3', 'the attribute data-key of <div id="r">'],
+    ['a segment of a link', html, '<a id="next" href="/list/l-4/page">x</a>', 'l-4', 'the attribute href of <a id="next">'],
+    ['a literal of an inline script', html, '<script>window.a = {"key":"s-5"}</script>', 's-5', 'by boundaries'],
+    ['a text of the page', html, '<p>Number <b>n-6</b></p>', 'n-6', 'by boundaries'],
+    ['a JSON member', json, '{"a":{"b-c":"j-7"}}', 'j-7', '$.a["b-c"]'],
+    ['an item of a JSON list', json, '{"a":[{"id":1},{"id":"j-8"}]}', 'j-8', 'any of $.a[*].id'],
+    ['an element of XML', [['Content-Type', 'text/xml']], '<a><b>x-9</b></a>', 'x-9', 'the element /a/b'],
+  ])('are found in %s', (_name, headers, body, value, how) => {
+    expect(found(headers, body, value)).toContain(how);
+  });
+
+  it('leave out headers that say nothing of the application', () => {
+    expect(
+      receivedValues(
+        new ResponseView(
+          200,
+          [
+            ['Date', 'Mon'],
+            ['Server', 'x'],
+            ['Content-Length', '5'],
+          ],
+          '',
+        ),
+      ),
+    ).toEqual([]);
+  });
+});
+
+describe('boundaries', () => {
+  it('are as short as leads to the value, begin where people would cut, and hold no digit where that can be', () => {
+    expect(boundariesFor('var page7 = {"key":"abc","other":"abd"}', 'abc')).toMatchObject({ left: '"key":"', right: '"', nth: 0 });
+    expect(boundariesFor('<b>1</b><span id="number">IN-77</span>', 'IN-77')).toMatchObject({
+      left: expect.stringMatching(/number">$/) as string,
+      right: '<',
+    });
+  });
+
+  it('are not made of what is not there, or of a value that its own end cuts', () => {
+    expect(boundariesFor('abc', 'x')).toBeNull();
+    expect(boundariesFor('key=a;b;c', 'a;b')).toBeNull();
+  });
+});
+
+describe('judging by shape', () => {
+  it.each([
+    ['x', '0b9cf2a4-6d0e-4f6a-9a59-3f1f7c1f2e10', 'it is a UUID'],
+    ['x', 'eyJhbGciOiJIUzI1NiJ9.eyJzdWIiOiIxIn0.c2ln', 'it is a signed web token (JWT)'],
+    ['csrfToken', 'a1b2c3', 'its name “csrfToken” and its form say so'],
+    ['x', 'A'.repeat(250), 'it is a long encoded block'],
+    ['x', 'k3JdV9qLx2Pw', 'it is a mix of letters and digits as tokens are'],
+  ])('%s = %s: %s', (name, value, why) => {
+    expect(dynamicShape(name, value)).toBe(why);
+  });
+
+  it('says nothing of words, short numbers and sentences', () => {
+    expect(['goods', 'Frozen cod', '22', 'title', 'sign-in'].map((value) => dynamicShape('goods', value))).toEqual([
+      null,
+      null,
+      null,
+      null,
+      null,
+    ]);
+  });
+
+  it('measures entropy in bits a sign (Shannon 1948: a fair coin has one bit)', () => {
+    expect(bitsPerSign('abababab')).toBe(1);
+    expect(bitsPerSign('aaaa')).toBe(0);
+    expect(bitsPerSign('abcdefgh')).toBe(3);
+  });
+
+  it('tells clocks by being near the time of the exchange', () => {
+    const take = {
+      id: 't',
+      projectId: 'p',
+      name: 'n',
+      startedAt: '2026-11-23T10:00:00.000Z',
+      state: 'done' as const,
+      marks: [],
+      harLog: null,
+    };
+    const exchange = { startedAtMs: 0 } as Parameters<typeof madeKind>[2];
+    const at = Date.parse(take.startedAt);
+    expect(
+      [String(at), String(at / 1000), '2026-11-23T11:00:00+01:00', '2025-11-23T10:00:00Z', '1234567890123'].map(
+        (value) => madeKind(value, take, exchange)?.made,
+      ),
+    ).toEqual(['epoch-ms', 'epoch-s', 'iso-time', undefined, undefined]);
+  });
+});
+
+describe('names of handoffs', () => {
+  it('are plain words, and different', () => {
+    expect(plainName('formKey', 'form:formKey')).toBe('form key');
+    expect(plainName('X-Client-Key', 'header:x-client-key')).toBe('client key');
+    expect(plainName('If-Match', 'header:if-match')).toBe('record version');
+    expect(['intakes', 'companies', 'address'].map((name) => plainName(name, 'path:2'))).toEqual(['intake', 'company', 'address']);
+    expect(freeName('key', new Set(['key', 'key 2']))).toBe('key 3');
+    expect(sameName('csrf_token', 'csrfToken')).toBe(true);
+    expect(sameName('', '')).toBe(false);
+  });
+});

@@ -1,0 +1,128 @@
+import request from 'supertest';
+import * as z from 'zod';
+import express from 'express';
+import { Problem } from '../problem.js';
+import { allRoutes, createApp } from './app.js';
+import { mount, openApi, route } from './route.js';
+import type { Services } from './services.js';
+
+const environment = { id: 'e1', projectId: 'p1', name: 'Here', targets: ['http://127.0.0.1:1'], map: {} };
+const saved: unknown[] = [];
+const services = {
+  store: {
+    projects: () => Promise.resolve([{ id: 'p1', name: 'P' }]),
+    environments: () => Promise.resolve([environment]),
+    saveEnvironment: (one: unknown) => Promise.resolve(void saved.push(one)),
+    take: () => Promise.resolve(null),
+    tables: () => Promise.resolve([]),
+    body: () => Promise.resolve({ bytes: Buffer.from('<script>alert(1)</script>'), mimeType: 'text/html' }),
+    run: () => Promise.reject(new Error('the disk is full')),
+  },
+  recorder: { current: null, start: () => Promise.reject(new Problem(409, 'Already recording', 'Stop it first.')) },
+  conductor: { current: null },
+} as unknown as Services;
+const app = createApp(services, '/nowhere');
+const local = (agent: request.Test) => agent.set('Host', '127.0.0.1:4300');
+
+describe('the API', () => {
+  it('answers what its schema says', async () => {
+    const answer = await local(request(app).get('/api/projects'));
+    expect([answer.status, answer.body]).toEqual([200, [{ id: 'p1', name: 'P' }]]);
+  });
+
+  it('tells every error as problem details (RFC 9457): from a schema, from the work, from the unknown, from a fault', async () => {
+    const told = async (test: request.Test) => {
+      const answer = await local(test);
+      expect(answer.headers['content-type']).toContain('application/problem+json');
+      expect(answer.body).toMatchObject({ type: 'about:blank', status: answer.status });
+      return answer.body as { status: number; detail: string };
+    };
+    expect(await told(request(app).post('/api/projects/p1/takes/record').send({ name: '' }))).toMatchObject({
+      status: 400,
+      detail: expect.stringContaining('In the body: name: Give the take a name.') as string,
+    });
+    expect(await told(request(app).post('/api/projects/p1/takes/record').send({ name: 'x' }))).toMatchObject({
+      status: 409,
+      detail: 'Stop it first.',
+    });
+    expect(await told(request(app).get('/api/takes/none'))).toMatchObject({
+      status: 404,
+      detail: expect.stringContaining('There is no take “none”') as string,
+    });
+    expect(await told(request(app).get('/api/nothing'))).toMatchObject({
+      status: 404,
+      detail: expect.stringContaining('GET /api/nothing is not part of the API') as string,
+    });
+    expect(await told(request(app).get('/api/runs/x'))).toMatchObject({
+      status: 500,
+      detail: expect.stringContaining('the disk is full') as string,
+    });
+    expect(
+      await told(request(app).post('/api/projects/p1/takes/record').set('Content-Type', 'application/json').send('{"a"')),
+    ).toMatchObject({ status: 400, detail: expect.stringContaining('not valid JSON') as string });
+  });
+
+  it('refuses targets that are no origin or not on this machine, and saves the others', async () => {
+    const put = (targets: string[]) =>
+      local(
+        request(app)
+          .put('/api/projects/p1/environments/e1')
+          .send({ ...environment, targets }),
+      );
+    expect((await put(['http://127.0.0.1:1/path'])).body).toMatchObject({ detail: expect.stringContaining('is not an origin') as string });
+    expect((await put(['http://192.168.1.1'])).body).toMatchObject({ detail: expect.stringContaining('is not on this machine') as string });
+    expect(saved).toEqual([]);
+    expect((await put(['http://[::1]:8080'])).status).toBe(200);
+    expect(saved).toHaveLength(1);
+  });
+
+  it('keeps other sites out: a foreign Host (DNS rebinding), a change from a page of another origin', async () => {
+    expect((await request(app).get('/api/projects').set('Host', 'evil.example')).status).toBe(403);
+    expect((await local(request(app).post('/api/takes/record/stop')).set('Origin', 'http://evil.example')).status).toBe(403);
+  });
+
+  it('never lets a recorded page run: bodies are plain text in a sandbox', async () => {
+    const answer = await local(request(app).get(`/api/bodies/${'a'.repeat(64)}`));
+    expect(answer.headers['content-type']).toContain('text/plain');
+    expect(answer.headers['content-security-policy']).toContain('sandbox');
+    expect(answer.text).toBe('<script>alert(1)</script>');
+  });
+});
+
+describe('the OpenAPI document', () => {
+  const document = openApi(allRoutes(services)) as {
+    paths: Record<string, Record<string, { operationId: string; parameters: { name: string; in: string; required: boolean }[] }>>;
+  };
+
+  it('names every operation once, with its parameters', () => {
+    const operations = Object.values(document.paths).flatMap((one) => Object.values(one));
+    const ids = operations.map((one) => one.operationId);
+    expect(new Set(ids).size).toBe(ids.length);
+    expect(document.paths['/api/tables/{tableId}/rows']?.['get']?.parameters).toEqual([
+      expect.objectContaining({ name: 'tableId', in: 'path', required: true }) as object,
+      expect.objectContaining({ name: 'from', in: 'query', required: false }) as object,
+      expect.objectContaining({ name: 'count', in: 'query', required: false }) as object,
+    ]);
+  });
+
+  it('is made from the schema that validates', async () => {
+    const own = route({
+      method: 'post',
+      path: '/double',
+      summary: 'Doubles',
+      body: z.object({ n: z.number().max(9) }),
+      result: z.object({ n: z.number() }),
+      handle: ({ body }) => ({ n: body.n * 2 }),
+    });
+    expect(openApi([own])['paths']).toMatchObject({
+      '/api/double': {
+        post: { requestBody: { content: { 'application/json': { schema: { properties: { n: { type: 'number', maximum: 9 } } } } } } },
+      },
+    });
+    const small = express()
+      .use(express.json())
+      .use('/api', mount([own]));
+    expect((await request(small).post('/api/double').send({ n: 4 })).body).toEqual({ n: 8 });
+    expect((await request(small).post('/api/double').send({ n: 10 })).status).toBe(400);
+  });
+});

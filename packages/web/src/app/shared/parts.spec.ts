@@ -1,0 +1,166 @@
+import { TestBed } from '@angular/core/testing';
+import type { Exchange, Script } from '@sturdy/core';
+import { TemplateView } from '../scripts/template-view';
+import { Strings } from '../scripts/strings';
+import { ExchangeTable } from '../takes/exchange-table';
+import { HeaderList } from '../takes/header-list';
+import { ConfirmDelete } from './confirm-delete';
+import { NumberField } from './number-field';
+
+function render<T>(component: new () => T, inputs: Record<string, unknown>) {
+  const fixture = TestBed.createComponent(component);
+  for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
+  fixture.detectChanges();
+  const element = fixture.nativeElement as HTMLElement;
+  const click = (text: string) => {
+    [...element.querySelectorAll('button')]
+      .find((one) => one.textContent.includes(text) || (one.getAttribute('aria-label') ?? '').includes(text))
+      ?.click();
+    fixture.detectChanges();
+  };
+  return { fixture, element, click };
+}
+
+describe('headers', () => {
+  const headers = [
+    ['Accept', '*/*'],
+    ['Authorization', 'Bearer secret-1'],
+    ['Set-Cookie', 'sid=secret-2'],
+    ['X-Client-Key', 'secret-3'],
+  ];
+
+  it('mask secrets until they are asked for', () => {
+    const { element, click } = render(HeaderList, { headers });
+    expect(element.textContent).toContain('*/*');
+    expect(element.textContent).not.toContain('secret-');
+    click('Show secrets');
+    expect(element.textContent).toContain('Bearer secret-1');
+    expect(element.textContent).toContain('secret-3');
+    click('Mask secrets');
+    expect(element.textContent).not.toContain('secret-2');
+  });
+
+  it('offer nothing to show where there is no secret', () => {
+    expect(render(HeaderList, { headers: [['Accept', 'a']] }).element.querySelector('button')).toBeNull();
+  });
+});
+
+describe('deleting', () => {
+  it('asks once, in its place, and can be kept', () => {
+    const { fixture, element, click } = render(ConfirmDelete, { name: 'Take 1' });
+    let deleted = 0;
+    fixture.componentInstance.confirmed.subscribe(() => deleted++);
+    click('Delete Take 1');
+    click('Keep');
+    expect(deleted).toBe(0);
+    click('Delete Take 1');
+    click('Delete for good');
+    expect(deleted).toBe(1);
+    expect(element.textContent).not.toContain('Keep');
+  });
+});
+
+describe('a number field', () => {
+  it('tells a number in its range, and puts back what is none', () => {
+    const { fixture, element } = render(NumberField, { label: 'Users', value: 20, min: 1, max: 100 });
+    const told: number[] = [];
+    fixture.componentInstance.changed.subscribe((value) => told.push(value));
+    const input = element.querySelector('input') ?? document.createElement('input');
+    const type = (text: string) => {
+      input.value = text;
+      input.dispatchEvent(new Event('change'));
+    };
+    type('35');
+    type('0');
+    type('');
+    expect(told).toEqual([35]);
+    expect(input.value).toBe('20');
+  });
+});
+
+const script = {
+  handoffs: [{ id: 'h1', name: 'form key' }],
+  made: [{ id: 'm1', made: 'epoch-ms', reason: 'a clock' }],
+} as unknown as Script;
+
+describe('a text with moving pieces', () => {
+  it('shows each as a chip by its name, through all wrappings, and tells which handoff was chosen', () => {
+    const { fixture, element, click } = render(TemplateView, {
+      script,
+      tables: { d1: 'Containers' },
+      template: [
+        { kind: 'text', text: 'key=' },
+        { kind: 'wrap', encoding: 'form', recorded: 'x', pieces: [{ kind: 'handoff', handoff: 'h1', recorded: 'x' }] },
+        { kind: 'made', made: 'm1', recorded: '1' },
+        { kind: 'data', table: 'd1', column: 'number', recorded: 'N' },
+      ],
+    });
+    const chosen: string[] = [];
+    fixture.componentInstance.chosen.subscribe((one) => chosen.push(one));
+    expect([...element.querySelectorAll('.chip')].map((one) => one.textContent.trim())).toEqual(['form key', 'clock, ms', 'Containers · number']);
+    click('form key');
+    expect(chosen).toEqual(['h1']);
+  });
+});
+
+describe('strings', () => {
+  const strings = [
+    {
+      handoff: { id: 'h1', name: 'form key', evidence: 'proven' },
+      hue: 0,
+      lane: 0,
+      originY: 20,
+      uses: [
+        { step: 's2', y: 60 },
+        { step: 's3', y: 100 },
+      ],
+    },
+    { handoff: { id: 'h2', name: 'version', evidence: 'likely' }, hue: 1, lane: 1, originY: 20, uses: [{ step: 's2', y: 60 }] },
+  ];
+
+  it('are told by name, colour, uses and evidence; one is isolated, a stale use is snapped', () => {
+    const { element, fixture } = render(Strings, { strings, height: 200, isolated: 'h2', stale: new Set(['h1 s3']) });
+    const threads = [...element.querySelectorAll('.thread')];
+    expect(threads.map((one) => one.getAttribute('aria-label'))).toEqual([
+      'form key, teal string, 2 uses, proven',
+      'version, clay string, 1 use, likely',
+    ]);
+    expect(threads.map((one) => one.classList.contains('faded'))).toEqual([true, false]);
+    expect(threads.map((one) => one.querySelectorAll('[stroke="var(--red)"]').length)).toEqual([2, 0]);
+    const chosen: string[] = [];
+    fixture.componentInstance.chosen.subscribe((one) => chosen.push(one));
+    threads[1]?.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter' }));
+    expect(chosen).toEqual(['h2']);
+  });
+});
+
+describe('exchanges', () => {
+  const exchange = (n: number, method: string, path: string, status: number) =>
+    ({
+      n,
+      method,
+      url: `http://127.0.0.1:1${path}`,
+      startedAtMs: n * 10,
+      durationMs: 5,
+      response: { status, body: null },
+    }) as unknown as Exchange;
+  const inputs = {
+    exchanges: [exchange(1, 'GET', '/a', 200), exchange(2, 'POST', '/b', 409)],
+    marks: [{ kind: 'begin', atMs: 15, text: 'Book' }],
+  };
+
+  it('stand in time order with their marks, and are filtered by address, method or status', () => {
+    const { fixture } = render(ExchangeTable, inputs);
+    const table = fixture.componentInstance;
+    expect(table.rows().map((row) => (row.kind === 'mark' ? row.mark.text : row.exchange.n))).toEqual([1, 'Book', 2]);
+    for (const [filter, numbers] of [
+      ['409', [2]],
+      ['get', [1]],
+      ['/b', [2]],
+      ['nothing', []],
+    ] as const) {
+      table.filter.set(filter);
+      expect(table.rows().map((row) => (row.kind === 'exchange' ? row.exchange.n : 'mark'))).toEqual(numbers);
+    }
+  });
+});
