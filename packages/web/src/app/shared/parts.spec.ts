@@ -97,7 +97,11 @@ describe('a text with moving pieces', () => {
     });
     const chosen: string[] = [];
     fixture.componentInstance.chosen.subscribe((one) => chosen.push(one));
-    expect([...element.querySelectorAll('.chip')].map((one) => one.textContent.trim())).toEqual(['form key', 'clock, ms', 'Containers · number']);
+    expect([...element.querySelectorAll('.chip')].map((one) => one.textContent.trim())).toEqual([
+      'form key',
+      'clock, ms',
+      'Containers · number',
+    ]);
     click('form key');
     expect(chosen).toEqual(['h1']);
   });
