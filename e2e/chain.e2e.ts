@@ -122,7 +122,7 @@ test('from a recording to an explained verdict, through the real interface', asy
   await test.step('run 20 users and read the verdict', async () => {
     await page.goto(`${product}/workloads`);
     await page.getByRole('button', { name: 'New workload' }).first().click();
-    await page.getByLabel('Every, s').fill('6');
+    await page.getByLabel('Every, s').fill('7');
     await page.getByLabel('Ramp-up, s').fill('5');
     await page.getByLabel('Hold, s').fill('24');
     await page.getByLabel('Ramp-down, s').fill('2');

@@ -1,51 +1,11 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { gzipSync } from 'node:zlib';
-import {
-  machineRepairman,
-  Tally,
-  totalsOf,
-  type Environment,
-  type Expectation,
-  type Frame,
-  type RequestStep,
-  type Script,
-  type Template,
-} from '@sturdy/core';
+import { totalsOf } from '@sturdy/core';
 import { startYard } from '@sturdy/standins';
-import { compile, CompileError, Generator, HttpDriver, type FromGenerator, type Plan, type WireRequest } from './index.js';
+import { compile, CompileError, HttpDriver, type WireRequest } from './index.js';
 import { RowSupply } from './generator/row-supply.js';
-
-const text = (value: string): Template => [{ kind: 'text', text: value }];
-const expectation: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
-const step = (id: string, origin: string, target: string, more: Partial<RequestStep> = {}): RequestStep => ({
-  kind: 'request',
-  id,
-  name: `GET ${target}`,
-  exchange: null,
-  method: 'GET',
-  origin,
-  url: text(target),
-  headers: [],
-  body: null,
-  bodyFile: null,
-  expect: expectation,
-  followRedirects: false,
-  ...more,
-});
-const script = (steps: Script['transactions'][number]['steps'], more: Partial<Script> = {}): Script => ({
-  id: 's',
-  projectId: 'p',
-  name: 'S',
-  takeId: 't',
-  secondTakeId: null,
-  transactions: [{ kind: 'transaction', id: 't1', name: 'T', steps }],
-  handoffs: [],
-  made: [],
-  unsure: [],
-  ...more,
-});
-const environment = (origin: string): Environment => ({ id: 'e', projectId: 'p', name: 'E', targets: [origin], map: {} });
+import { crew, environment, expectation, play, script, step, text } from './test/plans.js';
 
 async function serve(handle: (request: IncomingMessage, response: ServerResponse) => void): Promise<{ origin: string; server: Server }> {
   const server = createServer(handle);
@@ -172,32 +132,6 @@ describe('row supply', () => {
   });
 });
 
-/** Runs a plan in this thread and resolves with its frames. */
-function play(plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'tables' | 'files' | 'seed'>): Promise<Frame[]> {
-  return new Promise((done) => {
-    const frames: Frame[] = [];
-    const generator = new Generator((message: FromGenerator) => {
-      if (message.kind === 'ready') generator.receive({ kind: 'start' });
-      else if (message.kind === 'frame') frames.push(message.frame);
-      else if (message.kind === 'ended') done(frames);
-    });
-    generator.receive({ kind: 'plan', plan: { version: 1, runId: 'r', generator: 0, tables: [], files: {}, seed: '1', ...plan } });
-  });
-}
-
-const crew = (users: number, pacingSeconds = 0) => ({
-  crew: {
-    id: 'c',
-    name: 'C',
-    scriptId: 's',
-    users,
-    think: { kind: 'recorded' as const, factor: 1, ms: 0, capMs: 60_000 },
-    pacing: { kind: pacingSeconds > 0 ? ('start-to-start' as const) : ('none' as const), seconds: pacingSeconds },
-    onFailure: 'next-iteration' as const,
-  },
-  users: Array.from({ length: users }, (_, place) => ({ place, user: place + 1 })),
-});
-
 describe('generator', () => {
   it('starts iterations from start to start as its pacing says, and counts each once', async () => {
     const { origin, server } = await serve((_request, response) => response.end('ok'));
@@ -230,36 +164,5 @@ describe('generator', () => {
       example: { responseText: '<title>Your visit has ended</title>' },
     });
     server.close();
-  });
-});
-
-describe('engine against theory', () => {
-  const workers = 2;
-  const serviceSeconds = 0.04;
-  const thinkSeconds = 0.3;
-  // Closed model M/M/c//N (Kleinrock, Queueing Systems I, 1975, 3.8); the think time may have any distribution.
-  it.each([4, 12, 24])('shows throughput and response time of the closed model within 10 % with %i users', async (users) => {
-    const yard = await startYard({
-      port: 0,
-      workers,
-      serviceMeanMs: serviceSeconds * 1000,
-      serviceDistribution: 'exponential',
-      seed: users,
-    });
-    const frames = await play({
-      scripts: [script([step('s1', yard.origin, '/'), { kind: 'pause', id: 'p1', ms: thinkSeconds * 1000 }])],
-      crews: [crew(users)],
-      curve: { rampUpSeconds: 1, holdSeconds: 26, rampDownSeconds: 0, atEnd: 'iteration' },
-      environment: environment(yard.origin),
-    });
-    await yard.stop();
-    const period = { fromSecond: 3, toSecond: 27 };
-    const measured = (totalsOf(frames, period).transactions.get('T') ?? new Tally()).summary(period.toSecond - period.fromSecond);
-    const told = machineRepairman(users, workers, serviceSeconds, thinkSeconds);
-    process.stdout.write(
-      `${users} users: throughput ${measured.throughput.toFixed(2)} a second (model ${told.throughput.toFixed(2)}), response ${measured.meanMs.toFixed(1)} ms (model ${(told.responseSeconds * 1000).toFixed(1)})\n`,
-    );
-    expect(Math.abs(measured.throughput / told.throughput - 1)).toBeLessThan(0.1);
-    expect(Math.abs(measured.meanMs / (told.responseSeconds * 1000) - 1)).toBeLessThan(0.1);
   });
 });

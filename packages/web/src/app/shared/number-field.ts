@@ -20,7 +20,7 @@ import { ChangeDetectionStrategy, Component, input, output } from '@angular/core
   styles: `
     :host {
       display: block;
-      width: 80px;
+      width: 92px;
     }
 
     input {

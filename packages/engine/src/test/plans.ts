@@ -1,0 +1,59 @@
+import type { Environment, Expectation, Frame, RequestStep, Script, Template } from '@sturdy/core';
+import { Generator, type FromGenerator, type Plan } from '../index.js';
+
+export const text = (value: string): Template => [{ kind: 'text', text: value }];
+export const expectation: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
+export const step = (id: string, origin: string, target: string, more: Partial<RequestStep> = {}): RequestStep => ({
+  kind: 'request',
+  id,
+  name: `GET ${target}`,
+  exchange: null,
+  method: 'GET',
+  origin,
+  url: text(target),
+  headers: [],
+  body: null,
+  bodyFile: null,
+  expect: expectation,
+  followRedirects: false,
+  ...more,
+});
+export const script = (steps: Script['transactions'][number]['steps'], more: Partial<Script> = {}): Script => ({
+  id: 's',
+  projectId: 'p',
+  name: 'S',
+  takeId: 't',
+  secondTakeId: null,
+  transactions: [{ kind: 'transaction', id: 't1', name: 'T', steps }],
+  handoffs: [],
+  made: [],
+  unsure: [],
+  ...more,
+});
+export const environment = (origin: string): Environment => ({ id: 'e', projectId: 'p', name: 'E', targets: [origin], map: {} });
+
+/** Runs a plan in this thread and resolves with its frames. */
+export function play(plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'tables' | 'files' | 'seed'>): Promise<Frame[]> {
+  return new Promise((done) => {
+    const frames: Frame[] = [];
+    const generator = new Generator((message: FromGenerator) => {
+      if (message.kind === 'ready') generator.receive({ kind: 'start' });
+      else if (message.kind === 'frame') frames.push(message.frame);
+      else if (message.kind === 'ended') done(frames);
+    });
+    generator.receive({ kind: 'plan', plan: { version: 1, runId: 'r', generator: 0, tables: [], files: {}, seed: '1', ...plan } });
+  });
+}
+
+export const crew = (users: number, pacingSeconds = 0) => ({
+  crew: {
+    id: 'c',
+    name: 'C',
+    scriptId: 's',
+    users,
+    think: { kind: 'recorded' as const, factor: 1, ms: 0, capMs: 60_000 },
+    pacing: { kind: pacingSeconds > 0 ? ('start-to-start' as const) : ('none' as const), seconds: pacingSeconds },
+    onFailure: 'next-iteration' as const,
+  },
+  users: Array.from({ length: users }, (_, place) => ({ place, user: place + 1 })),
+});
