@@ -16,7 +16,7 @@ module.exports = {
       name: 'core-is-pure',
       comment: 'core has no I/O: it imports no Node.js module',
       severity: 'error',
-      from: { path: '^packages/core/src', pathNot: '\\.spec\\.ts$' },
+      from: { path: '^packages/core/src', pathNot: '\\.spec\\.ts$|/test/' },
       to: { dependencyTypes: ['core'] },
     },
   ],
