@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import { Command } from 'commander';
 import { startServer, type StorePlace } from '@sturdy/server';
 
@@ -18,6 +19,7 @@ program
       port: Number(options.port),
       proxyPort: Number(options.proxyPort),
       store,
+      authorityFolder: join(options.data, 'recorder'),
       projectName: options.project,
       targets: options.target,
     });

@@ -18,6 +18,8 @@ export interface ServerOptions {
   /** Port of the recording proxy; 0 takes a free one. */
   proxyPort: number;
   store: StorePlace;
+  /** Folder where the certificate authority of the recorder is kept. */
+  authorityFolder: string;
   projectName?: string;
   /** Targets that a fresh project allows. */
   targets?: string[];
@@ -41,7 +43,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     store,
     compute,
     live,
-    recorder: new Recorder(store, live, options.proxyPort),
+    recorder: new Recorder(store, live, options.proxyPort, options.authorityFolder),
     rehearsalRoom: new RehearsalRoom(store, compute, live),
     conductor: new Conductor(store, compute, live, new WorkerThreadTransport()),
   };
@@ -77,5 +79,14 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
 async function makeFirstProject(store: Services['store'], options: ServerOptions): Promise<void> {
   if ((await store.projects()).length > 0) return;
   await store.saveProject({ id: projectId, name: options.projectName ?? 'First project' });
-  await store.saveEnvironment({ id: 'e1', projectId, name: 'This machine', targets: options.targets ?? [], map: {} });
+  await store.saveEnvironment({
+    id: 'e1',
+    projectId,
+    name: 'This machine',
+    targets: options.targets ?? [],
+    map: {},
+    credentials: [],
+    trust: { authorities: '', checksCertificates: true },
+    upstreamProxy: '',
+  });
 }

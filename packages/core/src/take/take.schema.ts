@@ -9,6 +9,8 @@ export const BodyRefSchema = z.object({
   hash: z.string(),
   size: z.number().int().nonnegative(),
   mimeType: z.string(),
+  /** Bytes of the whole body as it was sent, where only its beginning was kept. */
+  wholeSize: z.number().int().nonnegative().optional(),
 });
 export type BodyRef = z.infer<typeof BodyRefSchema>;
 
@@ -23,6 +25,21 @@ export const TimingsSchema = z.object({
   receive: z.number(),
 });
 export type Timings = z.infer<typeof TimingsSchema>;
+
+/** One message of a WebSocket (RFC 6455) or one event of an event stream (HTML standard, 9.2). */
+export const MessageSchema = z.object({
+  /** ms since the start of the take. */
+  atMs: z.number(),
+  from: z.enum(['client', 'server']),
+  kind: z.enum(['text', 'binary', 'ping', 'pong', 'close', 'event']),
+  /** The text, or what is sent with a control frame; empty for a binary message. */
+  text: z.string(),
+  /** Bytes of a binary message in base64; empty for text. */
+  base64: z.string(),
+  /** Bytes of the whole message. */
+  size: z.number().int().nonnegative(),
+});
+export type Message = z.infer<typeof MessageSchema>;
 
 /** One request with its response, timings and raw headers. `n` counts from 1 in order of request start. */
 export const ExchangeSchema = z.object({
@@ -50,16 +67,30 @@ export const ExchangeSchema = z.object({
   timings: TimingsSchema,
   /** What an imported HAR entry held besides, so that an export loses nothing. */
   harEntry: z.record(z.string(), z.unknown()).nullable(),
+  /** Messages in time order; absent where the exchange is no WebSocket and no event stream. */
+  messages: z.array(MessageSchema).optional(),
 });
 export type Exchange = z.infer<typeof ExchangeSchema>;
 
 /** Something noted while recording. */
 export const MarkSchema = z.object({
-  kind: z.enum(['begin', 'end', 'comment']),
+  kind: z.enum(['begin', 'end', 'comment', 'pause', 'resume']),
   atMs: z.number(),
   text: z.string(),
 });
 export type Mark = z.infer<typeof MarkSchema>;
+
+/** Something that makes a recording worth less, told while it can still be mended. */
+export const WarningSchema = z.object({
+  kind: z.enum(['cached', 'not-asked', 'refused-host', 'cut-body', 'certificate', 'connection-sign-in']),
+  /** What it is about; a warning of the same kind about the same thing is told once. */
+  about: z.string(),
+  /** What happened, and what to do. */
+  text: z.string(),
+  /** Exchange that shows it. */
+  exchange: z.number().int().nullable(),
+});
+export type Warning = z.infer<typeof WarningSchema>;
 
 /** One recording of one business transaction flow. */
 export const TakeSchema = z.object({
@@ -72,6 +103,8 @@ export const TakeSchema = z.object({
   marks: z.array(MarkSchema),
   /** What an imported HAR log held besides its entries. */
   harLog: z.record(z.string(), z.unknown()).nullable(),
+  /** What was told while recording. */
+  warnings: z.array(WarningSchema).optional(),
 });
 export type Take = z.infer<typeof TakeSchema>;
 

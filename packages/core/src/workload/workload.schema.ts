@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { CredentialSchema, TrustSchema } from '../sign-in/credential.schema.js';
 
 /** Pauses of a script as they are played. */
 export const ThinkTimeSchema = z.object({
@@ -68,5 +69,10 @@ export const EnvironmentSchema = z.object({
   targets: z.array(z.string()),
   /** Recorded origin to the origin that is hit instead. */
   map: z.record(z.string(), z.string()),
+  /** How one signs in at the door of a target. */
+  credentials: z.array(CredentialSchema).default([]),
+  trust: TrustSchema.default({ authorities: '', checksCertificates: true }),
+  /** Proxy that stands between this machine and the targets, such as `http://127.0.0.1:3128`; empty for none. */
+  upstreamProxy: z.string().default(''),
 });
 export type Environment = z.infer<typeof EnvironmentSchema>;

@@ -2,7 +2,8 @@ import { randomUUID } from 'node:crypto';
 import { ExchangeSchema, exportHar, scriptFromTake, ScriptSchema, TakeSchema, type Take } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
-import { openCleanBrowser } from '../record/clean-browser.js';
+import { certificatePage, certificateSteps } from '../record/certificate-page.js';
+import { usualBodyLimitBytes } from '../record/recorder.js';
 import { InProject } from './project-routes.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
@@ -26,16 +27,58 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
     path: '/projects/:projectId/takes/record',
     summary: 'Start recording a take',
     params: InProject,
-    body: z.object({ name: z.string().trim().min(1, 'Give the take a name.').max(120) }),
+    body: z.object({
+      name: z.string().trim().min(1, 'Give the take a name.').max(120),
+      forNetwork: z.boolean().default(false),
+      bodyLimitBytes: z
+        .number()
+        .int()
+        .min(1024)
+        .max(512 << 20)
+        .default(usualBodyLimitBytes),
+    }),
     result: z.object({ take: TakeSchema, proxy: z.string() }),
     handle: async ({ params, body }) => {
-      const environments = await store.environments(params.projectId);
-      const take = await recorder.start(
-        params.projectId,
-        body.name,
-        environments.flatMap((one) => one.targets),
-      );
+      const [environment] = await store.environments(params.projectId);
+      if (!environment)
+        throw new Problem(409, 'No environment', 'The project has no environment, so no host may be recorded. Make one first.');
+      const take = await recorder.start(params.projectId, body, environment);
       return { take, proxy: recorder.current?.proxy ?? '' };
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/takes/record/pause',
+    summary: 'Pause the recording (traffic passes on and is not kept), or resume it',
+    body: z.object({ paused: z.boolean() }),
+    result: TakeSchema,
+    handle: ({ body }) => recorder.pause(body.paused),
+  }),
+  route({
+    method: 'post',
+    path: '/takes/record/discard',
+    summary: 'Throw the last exchanges of the recording away, with the marks set since',
+    body: z.object({ count: z.number().int().min(1).max(10_000) }),
+    result: z.object({ exchanges: z.array(z.number()) }),
+    handle: async ({ body }) => ({ exchanges: await recorder.discardLast(body.count) }),
+  }),
+  route({
+    method: 'get',
+    path: '/recorder/certificate',
+    summary: 'The certificate authority of the recorder: its fingerprint, and how to trust and remove it in each place',
+    result: z.object({
+      fingerprint: z.string(),
+      steps: z.array(z.object({ where: z.string(), trust: z.string(), remove: z.string() })),
+    }),
+    handle: async () => ({ fingerprint: (await recorder.authority()).fingerprint, steps: certificateSteps }),
+  }),
+  route({
+    method: 'get',
+    path: '/recorder/certificate.crt',
+    summary: 'The certificate itself, in DER',
+    produces: 'application/x-x509-ca-cert',
+    handle: async ({ response }) => {
+      certificatePage('/sturdy-recording.crt', response, await recorder.authority());
     },
   }),
   route({
@@ -56,10 +99,8 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
     summary: 'Open a clean browser that records',
     body: z.object({ address: z.url() }),
     result: Empty,
-    handle: ({ body }) => {
-      const proxy = recorder.current?.proxy;
-      if (proxy === undefined) throw new Problem(409, 'Nothing is being recorded', 'Start a take first, then open the browser.');
-      openCleanBrowser(proxy, body.address);
+    handle: async ({ body }) => {
+      await recorder.openBrowser(body.address);
       return {};
     },
   }),

@@ -1,193 +1,177 @@
-import { createHash, randomUUID } from 'node:crypto';
-import { mediaType, type BodyRef, type Exchange, type Mark, type Take } from '@sturdy/core';
-import { getLocal, type CompletedRequest, type CompletedResponse, type Mockttp } from 'mockttp';
+import { randomUUID } from 'node:crypto';
+import type { ServerResponse } from 'node:http';
+import { networkInterfaces } from 'node:os';
+import type { Environment, Mark, Take, Warning } from '@sturdy/core';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem.js';
 import type { Store } from '../store/store-client.js';
+import { openCleanBrowser, type CleanBrowser } from './clean-browser.js';
+import { certificatePage } from './certificate-page.js';
+import { CertificateAuthority } from './proxy/certificate-authority.js';
+import { TappingProxy } from './proxy/tapping-proxy.js';
+import { newClientPassword, Recording } from './recording.js';
 
-/** A body above this many bytes is cut when it is recorded. */
-const bodyLimitBytes = 32 << 20;
-
-interface Session {
-  take: Take;
-  proxy: Mockttp;
-  zeroMs: number;
-  /** Requests that have begun, by the proxy's id, in order of start. */
-  open: Map<string, { n: number; startedMs: number; request: CompletedRequest }>;
-  count: number;
-  refused: Set<string>;
-  /** Writes go one after another, so that a take is stored in order. */
-  writes: Promise<unknown>;
+/** How a recording is started. */
+export interface RecordingWanted {
+  name: string;
+  /** Listens on every address of this machine, with a password, so that phones and other machines can record. */
+  forNetwork: boolean;
+  /** Bodies above this many bytes are cut. */
+  bodyLimitBytes: number;
 }
 
-/** The recording proxy: listens on loopback, passes on what the environment allows, and streams exchanges into a take. */
+/** What is being recorded, and where the proxy listens. */
+export interface RecordingState {
+  takeId: string;
+  proxy: string;
+  /** Address, user and password for other devices; null where only this machine may record. */
+  network: { addresses: string[]; port: number; password: string } | null;
+  paused: boolean;
+  exchangeCount: number;
+  warnings: Warning[];
+  suggestions: string[];
+}
+
+export const usualBodyLimitBytes = 32 << 20;
+
+interface LiveRecording {
+  recording: Recording;
+  proxy: TappingProxy;
+  /** What other devices give; null where only this machine may record. */
+  password: string | null;
+  browser: CleanBrowser | null;
+}
+
+/** The recorder of this machine: one recording at a time, through a proxy of its own. */
 export class Recorder {
-  #session: Session | null = null;
+  #live: LiveRecording | null = null;
+  #authority: Promise<CertificateAuthority> | null = null;
 
   constructor(
     readonly store: Store,
     readonly live: LiveHub,
     readonly port: number,
+    /** Folder of the certificate authority. */
+    readonly authorityFolder: string,
   ) {}
 
-  /** The take being recorded, and where the proxy listens. */
-  get current(): { takeId: string; proxy: string; exchangeCount: number; refusedHosts: string[] } | null {
-    const session = this.#session;
-    return (
-      session && {
-        takeId: session.take.id,
-        proxy: `http://127.0.0.1:${session.proxy.port}`,
-        exchangeCount: session.count,
-        refusedHosts: [...session.refused],
-      }
-    );
+  /** The certificate authority of this machine; made when it is first asked for. */
+  authority(): Promise<CertificateAuthority> {
+    return (this.#authority ??= CertificateAuthority.open(this.authorityFolder));
   }
 
-  async start(projectId: string, name: string, targets: readonly string[]): Promise<Take> {
-    if (this.#session)
-      throw new Problem(409, 'Already recording', `“${this.#session.take.name}” is being recorded. Stop it before you start another take.`);
-    const proxy = getLocal({ recordTraffic: false, suggestChanges: false });
-    const allowed = new Set(targets);
-    const started = new Date();
-    const take: Take = { id: randomUUID(), projectId, name, startedAt: started.toISOString(), state: 'recording', marks: [], harLog: null };
-    const session: Session = {
-      take,
-      proxy,
-      zeroMs: started.getTime(),
-      open: new Map(),
-      count: 0,
-      refused: new Set(),
-      writes: Promise.resolve(),
+  get current(): RecordingState | null {
+    if (!this.#live) return null;
+    const { recording, proxy, password } = this.#live;
+    return {
+      takeId: recording.take.id,
+      proxy: `http://127.0.0.1:${proxy.port}`,
+      network: password === null ? null : { addresses: ownAddresses(), port: proxy.port, password },
+      paused: recording.paused,
+      exchangeCount: recording.count,
+      warnings: [...recording.warnings],
+      suggestions: recording.suggestions,
     };
-    await proxy.start(this.port === 0 ? undefined : { startPort: this.port, endPort: this.port + 40 });
-    await proxy
-      .forAnyRequest()
-      .matching((request) => allowed.has(originOf(request.url)))
-      .thenPassThrough();
-    await proxy.forUnmatchedRequest().thenCallback((request) => {
-      session.refused.add(originOf(request.url));
-      this.live.tell(take.id, 'refused', { hosts: [...session.refused] });
-      return { statusCode: 403, body: `${originOf(request.url)} is not a target of the environment. Add it there to record it.` };
-    });
-    await proxy.on('request', (request) => {
-      if (!allowed.has(originOf(request.url))) return;
-      const startedMs = request.timingEvents.startTime;
-      session.open.set(request.id, { n: ++session.count, startedMs, request });
-    });
-    await proxy.on('response', (response) => void this.#finished(session, response));
-    await proxy.on('abort', (request) => {
-      const open = session.open.get(request.id);
-      if (!open) return;
-      session.open.delete(request.id);
-      void this.#keep(
-        session,
-        open.n,
-        open.startedMs,
-        open.request,
-        null,
-        'The exchange was cut off before its response was complete.',
-        Date.now(),
+  }
+
+  async start(projectId: string, wanted: RecordingWanted, environment: Environment): Promise<Take> {
+    if (this.#live)
+      throw new Problem(
+        409,
+        'Already recording',
+        `“${this.#live.recording.take.name}” is being recorded. Stop it before you start another take.`,
       );
+    const authority = await this.authority();
+    const take: Take = {
+      id: randomUUID(),
+      projectId,
+      name: wanted.name,
+      startedAt: new Date().toISOString(),
+      state: 'recording',
+      marks: [],
+      harLog: null,
+    };
+    const recording = new Recording(take, this.store, this.live, { bodyLimitBytes: wanted.bodyLimitBytes });
+    const allowed = new Set(environment.targets);
+    const password = wanted.forNetwork ? newClientPassword() : null;
+    const proxy = new TappingProxy({
+      authority,
+      allows: (origin) => allowed.has(origin),
+      upstream: environment,
+      tap: recording,
+      ownPage: (path: string, response: ServerResponse) => {
+        certificatePage(path, response, authority);
+      },
+      clientPassword: password,
     });
-    this.#session = session;
+    await proxy.listen(wanted.forNetwork ? '0.0.0.0' : '127.0.0.1', this.port);
+    this.#live = { recording, proxy, password, browser: null };
     await this.store.saveTake(take);
     return take;
   }
 
   /** Notes something at the present moment; a begin closes the transaction that is open. */
-  async mark(kind: Mark['kind'], text: string): Promise<Take> {
-    const session = this.#need();
-    const atMs = Date.now() - session.zeroMs;
-    session.take = { ...session.take, marks: [...session.take.marks, { kind, atMs, text }] };
-    await this.store.saveTake(session.take);
-    this.live.tell(session.take.id, 'take', session.take);
-    return session.take;
+  mark(kind: Mark['kind'], text: string): Promise<Take> {
+    return this.#need().recording.mark(kind, text);
+  }
+
+  pause(paused: boolean): Promise<Take> {
+    return this.#need().recording.pause(paused);
+  }
+
+  discardLast(count: number): Promise<number[]> {
+    return this.#need().recording.discardLast(count);
+  }
+
+  /** Opens a clean browser that records. Its shortcuts mark, and what is clicked in it suggests names. */
+  async openBrowser(address: string): Promise<void> {
+    const live = this.#need();
+    const { recording } = live;
+    live.browser?.close();
+    live.browser = await openCleanBrowser({
+      proxy: `http://127.0.0.1:${live.proxy.port}`,
+      address,
+      trustedKeyHash: await (await this.authority()).leafKeyHash(),
+      headless: false,
+      clicked: (text) => {
+        recording.clicked(text);
+      },
+      shortcut: (key) => void this.shortcut(key),
+    });
+  }
+
+  /** What a key does while one looks at the application: begin the suggested transaction, end it, pause or resume. */
+  async shortcut(key: 'begin' | 'end' | 'pause'): Promise<void> {
+    const { recording } = this.#need();
+    if (key === 'pause') await recording.pause(!recording.paused);
+    else if (key === 'begin') {
+      const number = recording.take.marks.filter((one) => one.kind === 'begin').length + 1;
+      await recording.mark('begin', recording.suggestions[0] ?? `Transaction ${number}`);
+    } else {
+      const last = recording.take.marks.filter((one) => one.kind === 'begin' || one.kind === 'end').at(-1);
+      if (last?.kind === 'begin') await recording.mark('end', last.text);
+    }
   }
 
   async stop(): Promise<Take> {
-    const session = this.#need();
-    this.#session = null;
-    await session.proxy.stop();
-    await session.writes;
-    const take: Take = { ...session.take, state: 'done' };
-    await this.store.saveTake(take);
-    this.live.tell(take.id, 'take', take);
+    const { recording, proxy, browser } = this.#need();
+    this.#live = null;
+    browser?.close();
+    const take = await recording.end();
+    await proxy.close();
     return take;
   }
 
-  #need(): Session {
-    if (!this.#session) throw new Problem(409, 'Nothing is being recorded', 'Start a take in the recording room first.');
-    return this.#session;
-  }
-
-  async #finished(session: Session, response: CompletedResponse): Promise<void> {
-    const open = session.open.get(response.id);
-    if (!open) return;
-    session.open.delete(response.id);
-    await this.#keep(session, open.n, open.startedMs, open.request, response, null, Date.now());
-  }
-
-  async #keep(
-    session: Session,
-    n: number,
-    startedMs: number,
-    request: CompletedRequest,
-    response: CompletedResponse | null,
-    failure: string | null,
-    endedMs: number,
-  ): Promise<void> {
-    const stored: { hash: string; bytes: Uint8Array; mimeType: string }[] = [];
-    const put = async (message: CompletedRequest | CompletedResponse): Promise<BodyRef | null> => {
-      const bytes = (await message.body.getDecodedBuffer().catch(() => message.body.buffer)) ?? message.body.buffer;
-      if (bytes.length === 0) return null;
-      const kept = bytes.subarray(0, bodyLimitBytes);
-      const hash = createHash('sha256').update(kept).digest('hex');
-      const mimeType = mediaType(message.rawHeaders);
-      stored.push({ hash, bytes: kept, mimeType });
-      return { hash, size: kept.length, mimeType };
-    };
-    const timing = response?.timingEvents;
-    // The proxy's own clock has no zero in common with ours but its start time, so phases are taken as differences.
-    const phase = (from: number | undefined, to: number | undefined) =>
-      from === undefined || to === undefined ? -1 : Math.max(0, to - from);
-    const spent = phase(timing?.startTimestamp, timing?.responseSentTimestamp);
-    const exchange: Exchange = {
-      n,
-      startedAtMs: Math.max(0, startedMs - session.zeroMs),
-      durationMs: spent >= 0 ? spent : Math.max(0, endedMs - startedMs),
-      method: request.method,
-      url: request.url,
-      httpVersion: `HTTP/${request.httpVersion}`,
-      requestHeaders: request.rawHeaders,
-      requestBody: await put(request),
-      response: response && {
-        status: response.statusCode,
-        statusText: response.statusMessage,
-        httpVersion: 'HTTP/1.1',
-        headers: response.rawHeaders,
-        body: await put(response),
-      },
-      failure,
-      timings: {
-        blocked: -1,
-        dns: -1,
-        connect: -1,
-        tls: -1,
-        send: phase(timing?.startTimestamp, timing?.bodyReceivedTimestamp),
-        wait: phase(timing?.bodyReceivedTimestamp, timing?.headersSentTimestamp),
-        receive: phase(timing?.headersSentTimestamp, timing?.responseSentTimestamp),
-      },
-      harEntry: null,
-    };
-    session.writes = session.writes.then(async () => {
-      await this.store.putBodies(stored);
-      await this.store.saveExchanges(session.take.id, [exchange]);
-      this.live.tell(session.take.id, 'exchange', exchange);
-    });
-    await session.writes;
+  #need(): LiveRecording {
+    if (!this.#live) throw new Problem(409, 'Nothing is being recorded', 'Start a take in the recording room first.');
+    return this.#live;
   }
 }
 
-function originOf(url: string): string {
-  return URL.canParse(url) ? new URL(url).origin : url;
+/** Addresses under which other devices reach this machine. */
+function ownAddresses(): string[] {
+  return Object.values(networkInterfaces())
+    .flatMap((list) => list ?? [])
+    .filter((one) => one.family === 'IPv4' && !one.internal)
+    .map((one) => one.address);
 }

@@ -119,6 +119,10 @@ export class Repository {
         .onConflictDoUpdate({ target: [tables.exchanges.takeId, tables.exchanges.n], set: { doc: sql`excluded.doc` } });
   }
 
+  async deleteExchanges(takeId: string, numbers: number[]): Promise<void> {
+    await this.database.delete(tables.exchanges).where(and(eq(tables.exchanges.takeId, takeId), inArray(tables.exchanges.n, numbers)));
+  }
+
   /** A take with all that computing needs; null where there is none. */
   async loadTake(id: string): Promise<StoredTake | null> {
     const take = await this.take(id);

@@ -1,3 +1,4 @@
+import { base64ToBytes, bytesToBase64 } from '../../bytes.js';
 import type { BodyRef, Exchange, Mark } from '../../take/take.schema.js';
 import { headerOf } from '../../take/messages.js';
 import { HarEntrySchema, HarSchema, type HarEntry } from './har.schema.js';
@@ -67,7 +68,8 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
   const headers = (list: { name: string; value: string }[]): [string, string][] => list.map(({ name, value }) => [name, value]);
   const timing = (value: number | null | undefined) => value ?? -1;
   const content = response.content;
-  const contentBytes = content?.text == null ? null : content.encoding === 'base64' ? fromBase64(content.text) : utf8.encode(content.text);
+  const contentBytes =
+    content?.text == null ? null : content.encoding === 'base64' ? base64ToBytes(content.text) : utf8.encode(content.text);
   const post = postBytes(request.postData);
   // Bodies live on the shelf; what remains of the entry is kept for the export.
   const kept: HarEntry = {
@@ -125,16 +127,6 @@ function postBytes(post: HarEntry['request']['postData']): Uint8Array | null {
   return utf8.encode(new URLSearchParams(post.params.map((one): [string, string] => [one.name, one.value ?? ''])).toString());
 }
 
-function fromBase64(text: string): Uint8Array {
-  return Uint8Array.from(atob(text.replace(/\s/g, '')), (sign) => sign.charCodeAt(0));
-}
-
-function toBase64(bytes: Uint8Array): string {
-  let binary = '';
-  for (let at = 0; at < bytes.length; at += 32_768) binary += String.fromCharCode(...bytes.subarray(at, at + 32_768));
-  return btoa(binary);
-}
-
 /** Text where the bytes are valid UTF-8, base64 where not. */
 function asContent(bytes: Uint8Array, base64: boolean): { text: string; encoding?: 'base64' } {
   if (!base64) {
@@ -144,7 +136,7 @@ function asContent(bytes: Uint8Array, base64: boolean): { text: string; encoding
       // Not text after all; base64 keeps every byte.
     }
   }
-  return { text: toBase64(bytes), encoding: 'base64' };
+  return { text: bytesToBase64(bytes), encoding: 'base64' };
 }
 
 /** Writes a take as HAR 1.2. What an import could not place in our own types is written back as it came. */

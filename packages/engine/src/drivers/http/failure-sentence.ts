@@ -1,3 +1,5 @@
+import { isCertificateError } from './target-tls.js';
+
 const sentences: Record<string, (where: string) => string> = {
   ECONNREFUSED: (where) => `${where} refused the connection. See whether the application runs and listens there.`,
   ECONNRESET: (where) => `${where} reset the connection before it answered.`,
@@ -14,6 +16,9 @@ export function failureSentence(error: unknown, origin: string, target: string):
   const where = `${origin}${target.split('?')[0] ?? ''}`;
   const known = code === undefined ? undefined : sentences[code];
   if (known) return known(code === 'ECONNREFUSED' || code === 'ENOTFOUND' ? origin : where);
-  if (name === 'HTTPParserError') return `${where} answered with something that is not HTTP (${message ?? code}).`;
+  if (code !== undefined && isCertificateError(code))
+    return `${origin} showed a certificate that is not accepted (${message ?? code}). If it is your test system, add its authority to the environment, or switch the checking off there.`;
+  if (name === 'HTTPParserError' || code?.startsWith('HPE_'))
+    return `${where} answered with something that is not HTTP (${message ?? code}).`;
   return `${where} could not be asked: ${message ?? 'unknown reason'}.`;
 }

@@ -1,0 +1,421 @@
+import { createServer, STATUS_CODES, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import { createSecureServer, type Http2SecureServer, type Http2ServerRequest, type Http2ServerResponse } from 'node:http2';
+import type { AddressInfo, Socket } from 'node:net';
+import { finished, Transform, type Duplex, type Readable } from 'node:stream';
+import { failureSentence, TargetTls } from '@sturdy/engine';
+import type { CertificateAuthority } from './certificate-authority.js';
+import { messageReader } from './socket-messages.js';
+import { flat, headerPairs, type ExchangeTap, type ProxyTap, type RequestHead, type ResponseHead } from './tap.js';
+import { Moments, Upstream, type UpstreamResponse, type UpstreamSettings } from './upstream.js';
+
+export interface ProxyOptions {
+  authority: CertificateAuthority;
+  /** True for an origin that the environment allows. */
+  allows: (origin: string) => boolean;
+  upstream: UpstreamSettings;
+  tap: ProxyTap;
+  /** Answers what is asked of the proxy itself: the page with the certificate. */
+  ownPage: (path: string, response: ServerResponse) => void;
+  /** What a client has to give, as `user:password`; null lets everybody in, which is for loopback only. */
+  clientPassword: string | null;
+}
+
+/** Name under which a browser that uses the proxy reaches the proxy's own page. */
+export const ownHost = 'certificate.sturdy';
+
+type ClientRequest = IncomingMessage | Http2ServerRequest;
+type ClientResponse = ServerResponse | Http2ServerResponse;
+
+/** Where a tunnel (CONNECT) leads, and the way of its connection. */
+interface Tunnel {
+  authority: string;
+  secure: boolean;
+}
+
+const tlsRecord = 0x16;
+/** A client that leaves a secure connection within this time, without a request, did not like the certificate. */
+const leavesAtOnceMs = 400;
+const connectionHeaders = new Set(['connection', 'keep-alive', 'proxy-connection', 'transfer-encoding', 'upgrade']);
+const wantsTunnel = 'HTTP/1.1 200 Connection established\r\n\r\n';
+
+/**
+ * A forward proxy that hears along: HTTP/1.1, HTTP/2, HTTPS with certificates of its own authority, WebSockets. Nothing is
+ * changed on the way but the headers of the connection itself, and nothing is held back: bodies stream through.
+ */
+export class TappingProxy {
+  readonly #plain: Server;
+  readonly #secure = new Map<string, Promise<Http2SecureServer>>();
+  readonly #sockets = new Set<Socket>();
+  readonly #tunnels = new Map<string, Tunnel>();
+  readonly #tls: TargetTls;
+  /** Secure connections that have asked for something. */
+  readonly #spoken = new Set<string>();
+  readonly #upstreams = new Map<string, Upstream>();
+
+  constructor(readonly options: ProxyOptions) {
+    this.#tls = new TargetTls(options.upstream);
+    const insecureHTTPParser = true;
+    this.#plain = createServer({ insecureHTTPParser, keepAliveTimeout: 60_000, requestTimeout: 0, highWaterMark: 256 << 10 });
+    this.#listen(this.#plain);
+    this.#plain.on('connect', (request: IncomingMessage, socket: Duplex, head: Buffer) => {
+      this.#tunnel(request, socket as Socket, head);
+    });
+    this.#plain.on('connection', (socket: Socket) => {
+      this.#sockets.add(socket);
+      socket.on('error', () => socket.destroy());
+      socket.once('close', () => {
+        this.#sockets.delete(socket);
+        const key = socketKey(socket);
+        this.#tunnels.delete(key);
+        this.#upstreams.get(key)?.close();
+        this.#upstreams.delete(key);
+      });
+    });
+    this.#plain.on('clientError', (_error, socket) => {
+      if (socket.writable) socket.end('HTTP/1.1 400 Bad Request\r\nContent-Length: 0\r\nConnection: close\r\n\r\n');
+    });
+  }
+
+  get port(): number {
+    return (this.#plain.address() as AddressInfo).port;
+  }
+
+  /** Listens on the first free port of a range; a first port of 0 takes any. Rejects where none is free. */
+  async listen(host: string, firstPort: number): Promise<void> {
+    // Reading the list of public authorities takes some 60 ms; the first request shall not wait for it.
+    this.#tls.optionsFor('https://127.0.0.1');
+    const ports = firstPort === 0 ? [0] : Array.from({ length: 40 }, (_, index) => firstPort + index);
+    for (const port of ports) {
+      const taken = await new Promise<NodeJS.ErrnoException | null>((done) => {
+        this.#plain.once('error', done);
+        this.#plain.listen(port, host, () => {
+          this.#plain.off('error', done);
+          done(null);
+        });
+      });
+      if (!taken) return;
+      if (taken.code !== 'EADDRINUSE') throw taken;
+    }
+    throw new Error(`No port from ${firstPort} to ${firstPort + 39} is free for the proxy. Stop what listens there, or set --proxy-port.`);
+  }
+
+  /** Ends at once: connections that are open are closed, exchanges under way are told as cut off. */
+  async close(): Promise<void> {
+    const closed = new Promise((done) => this.#plain.close(done));
+    for (const socket of this.#sockets) socket.destroy();
+    for (const upstream of this.#upstreams.values()) upstream.close();
+    await closed;
+  }
+
+  #upstream(socket: Socket): Upstream {
+    const key = socketKey(socket);
+    const known = this.#upstreams.get(key);
+    if (known) return known;
+    const made = new Upstream(this.options.upstream, this.#tls, (host, reason) => {
+      this.options.tap.certificateRefused(host, 'proxy', reason);
+    });
+    this.#upstreams.set(key, made);
+    return made;
+  }
+
+  #isAllowedIn(request: IncomingMessage): boolean {
+    const { clientPassword } = this.options;
+    if (clientPassword === null) return true;
+    const [scheme = '', token = ''] = (request.headers['proxy-authorization'] ?? '').split(' ');
+    return scheme.toLowerCase() === 'basic' && Buffer.from(token, 'base64').toString() === clientPassword;
+  }
+
+  #tunnel(request: IncomingMessage, socket: Socket, head: Buffer): void {
+    const authority = request.url ?? '';
+    if (!this.#isAllowedIn(request)) {
+      socket.end('HTTP/1.1 407 Proxy Authentication Required\r\nProxy-Authenticate: Basic realm="recording"\r\nContent-Length: 0\r\n\r\n');
+      return;
+    }
+    const origins = [originOf(`https://${authority}`), originOf(`http://${authority}`)];
+    if (!origins.some((origin) => this.options.allows(origin)) && !authority.startsWith(`${ownHost}:`)) {
+      this.options.tap.refused(origins[0] ?? authority);
+      const text = `${authority} is not a target of the environment. Add it there to record it.\n`;
+      socket.end(
+        `HTTP/1.1 403 Forbidden\r\nContent-Type: text/plain\r\nContent-Length: ${Buffer.byteLength(text)}\r\nConnection: close\r\n\r\n${text}`,
+      );
+      return;
+    }
+    socket.write(wantsTunnel);
+    if (head.length > 0) socket.unshift(head);
+    socket.once('readable', () => {
+      const first = socket.read(1) as Buffer | null;
+      if (!first) return;
+      socket.unshift(first);
+      const secure = first[0] === tlsRecord;
+      this.#tunnels.set(socketKey(socket), { authority, secure });
+      if (secure) void this.#secureTunnel(socket, authority);
+      else this.#plain.emit('connection', socket);
+    });
+  }
+
+  async #secureTunnel(socket: Socket, authority: string): Promise<void> {
+    const host = authority.replace(/:\d+$/, '').replace(/^\[|\]$/g, '');
+    const server = await (this.#secure.get(host) ?? this.#makeSecure(host));
+    server.emit('connection', socket);
+  }
+
+  /** The server that speaks TLS for one host: many clients name no host in their handshake, so each has its own certificate. */
+  #makeSecure(host: string): Promise<Http2SecureServer> {
+    const made = this.options.authority.issue(host).then(({ certificate, key }) => {
+      const server = createSecureServer({ cert: certificate, key, allowHTTP1: true });
+      this.#listen(server);
+      server.on('sessionError', () => undefined);
+      const refused = () => {
+        this.options.tap.certificateRefused(host, 'client', 'it does not trust the recording authority');
+      };
+      server.on('tlsClientError', (error: NodeJS.ErrnoException, socket) => {
+        // Some only hang up in the middle of the handshake.
+        if (isDistrust(error) || error.code === 'ECONNRESET') refused();
+        socket.destroy();
+      });
+      server.on('secureConnection', (socket) => {
+        const key = socketKey(socket);
+        const since = performance.now();
+        // In TLS 1.3 a client says so only after the handshake is complete on this side, and some just leave without a word.
+        socket.on('error', (error) => {
+          if (isDistrust(error)) refused();
+        });
+        socket.once('close', () => {
+          if (!this.#spoken.delete(key) && performance.now() - since < leavesAtOnceMs) refused();
+        });
+      });
+      return server;
+    });
+    this.#secure.set(host, made);
+    return made;
+  }
+
+  #listen(server: Server | Http2SecureServer): void {
+    server.on('request', (request: ClientRequest, response: ClientResponse) => void this.#request(request, response));
+    server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) => void this.#upgrade(request, socket, head));
+  }
+
+  async #request(request: ClientRequest, response: ClientResponse): Promise<void> {
+    const socket = socketOf(request);
+    const tunnel = this.#tunnels.get(socketKey(socket));
+    if (tunnel?.secure) this.#spoken.add(socketKey(socket));
+    const url = addressOf(request, tunnel);
+    if (url === null || new URL(url).hostname === ownHost) {
+      this.options.ownPage(url === null ? (request.url ?? '/') : new URL(url).pathname, response as ServerResponse);
+      return;
+    }
+    if (!tunnel && !this.#isAllowedIn(request as IncomingMessage)) {
+      answer(response, 407, 'This recording is open to those who have its password only.', {
+        'Proxy-Authenticate': 'Basic realm="recording"',
+      });
+      return;
+    }
+    const { origin } = new URL(url);
+    if (!this.options.allows(origin)) {
+      this.options.tap.refused(origin);
+      answer(response, 403, `${origin} is not a target of the environment. Add it there to record it.`);
+      return;
+    }
+    const head = headOf(request, url);
+    const tap = this.options.tap.begin(head);
+    const moments = new Moments();
+    const gone = new AbortController();
+    let clientLeft = false;
+    response.on('close', () => {
+      if (response.writableFinished) return;
+      clientLeft = true;
+      gone.abort();
+    });
+    const upstream = this.#upstream(socket);
+    let passed: UpstreamResponse;
+    try {
+      const body = hasBody(request) ? tapped(request as Readable, (chunk) => tap?.requestData(chunk)) : null;
+      passed = await upstream.send(head, body && upstream.holdsBodies(origin) ? await whole(body) : body, {
+        http2: request.httpVersionMajor === 2,
+        upgrade: false,
+        moments,
+        aborted: gone.signal,
+      });
+    } catch (error) {
+      const { pathname } = new URL(url);
+      const failure = clientLeft ? leftBeforeAnswer : failureSentence(error, origin, pathname);
+      tap?.end(moments.timings(performance.now()), failure);
+      if (!clientLeft) answer(response, 502, failure);
+      return;
+    }
+    tap?.response(passed.head);
+    writeHead(request, response, passed.head);
+    passed.body.on('data', (chunk: Buffer) => tap?.responseData(chunk));
+    passed.body.pipe(response as ServerResponse);
+    finished(passed.body, (error) => {
+      const failure = error ? (clientLeft ? leftBeforeEnd : failureSentence(error, origin, new URL(url).pathname)) : null;
+      tap?.end(moments.timings(performance.now()), failure);
+      // What was cut on its way here is cut on its way on, or the browser would take it for complete.
+      if (error) response.destroy();
+    });
+  }
+
+  async #upgrade(request: IncomingMessage, client: Duplex, rest: Buffer): Promise<void> {
+    const socket = request.socket;
+    this.#spoken.add(socketKey(socket));
+    const url = addressOf(request, this.#tunnels.get(socketKey(socket)));
+    const origin = url === null ? '' : new URL(url).origin;
+    if (url === null || !this.options.allows(origin)) {
+      if (origin !== '') this.options.tap.refused(origin);
+      client.end('HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\nConnection: close\r\n\r\n');
+      return;
+    }
+    const head = headOf(request, url);
+    const tap = this.options.tap.begin(head);
+    const moments = new Moments();
+    const gone = new AbortController();
+    client.once('close', () => {
+      gone.abort();
+    });
+    client.on('error', () => client.destroy());
+    let passed: UpstreamResponse;
+    try {
+      passed = await this.#upstream(socket).send(head, null, { http2: false, upgrade: true, moments, aborted: gone.signal });
+    } catch (error) {
+      const failure = failureSentence(error, origin, new URL(url).pathname);
+      tap?.end(moments.timings(performance.now()), failure);
+      client.end(`HTTP/1.1 502 Bad Gateway\r\nContent-Length: 0\r\nConnection: close\r\n\r\n`);
+      return;
+    }
+    tap?.response(passed.head);
+    const lines = passed.head.headers.map(([name, value]) => `${name}: ${value}\r\n`).join('');
+    client.write(`HTTP/1.1 ${passed.head.status} ${passed.head.statusText}\r\n${lines}\r\n`, 'latin1');
+    if (passed.socket) this.#joinSockets(client, rest, passed.socket, passed.head, tap, moments);
+    else {
+      passed.body.on('data', (chunk: Buffer) => tap?.responseData(chunk));
+      passed.body.pipe(client);
+      passed.body.on('end', () => tap?.end(moments.timings(performance.now()), null));
+    }
+  }
+
+  #joinSockets(
+    client: Duplex,
+    rest: Buffer,
+    target: { socket: Duplex; head: Buffer },
+    head: ResponseHead,
+    tap: ExchangeTap | null,
+    moments: Moments,
+  ): void {
+    let unread: string | null = null;
+    const reader = (from: 'client' | 'server') =>
+      messageReader(
+        from,
+        head.headers,
+        (message) => tap?.message(message),
+        (reason) => (unread = `From some point on its messages could not be read: ${reason}.`),
+      );
+    const readClient = reader('client');
+    const readServer = reader('server');
+    const pass = (chunk: Buffer, read: (chunk: Buffer) => void, to: Duplex) => {
+      if (chunk.length === 0) return;
+      read(chunk);
+      to.write(chunk);
+    };
+    pass(target.head, readServer, client);
+    pass(rest, readClient, target.socket);
+    client.on('data', readClient);
+    target.socket.on('data', readServer);
+    client.pipe(target.socket);
+    target.socket.pipe(client);
+    target.socket.on('error', () => target.socket.destroy());
+    target.socket.once('close', () => client.destroy());
+    let over = false;
+    client.once('close', () => {
+      target.socket.destroy();
+      if (!over) tap?.end(moments.timings(performance.now()), unread);
+      over = true;
+    });
+  }
+}
+
+/** True for the alert of a client that does not accept a certificate (RFC 8446, 6.2). */
+const isDistrust = ({ code = '' }: NodeJS.ErrnoException): boolean => /ALERT_(UNKNOWN_CA|CERTIFICATE|BAD_CERTIFICATE)/.test(code);
+
+const leftBeforeAnswer = 'The browser gave up before an answer came.';
+const leftBeforeEnd = 'The browser closed the connection before the response was complete.';
+
+const socketKey = (socket: Socket): string => `${socket.remoteAddress ?? ''}:${socket.remotePort ?? 0}`;
+
+const socketOf = (request: ClientRequest): Socket =>
+  'stream' in request ? (request.stream.session?.socket ?? request.socket) : request.socket;
+
+const originOf = (url: string): string => (URL.canParse(url) ? new URL(url).origin : url);
+
+/** The whole address of a request; null where it is meant for the proxy itself. */
+function addressOf(request: ClientRequest, tunnel: Tunnel | undefined): string | null {
+  const target = request.url ?? '/';
+  if (/^https?:\/\//i.test(target)) return URL.canParse(target) ? target : null;
+  if (!tunnel) return null;
+  const authority = ('authority' in request ? request.authority : undefined) ?? request.headers.host ?? tunnel.authority;
+  // A tunnel leads where it was opened to, whatever the request inside says.
+  const [, port = ''] = /:(\d+)$/.exec(tunnel.authority) ?? [];
+  const host = authority.replace(/:\d+$/, '');
+  const isDefault = port === (tunnel.secure ? '443' : '80');
+  return `${tunnel.secure ? 'https' : 'http'}://${host}${isDefault ? '' : `:${port}`}${target}`;
+}
+
+function headOf(request: ClientRequest, url: string): RequestHead {
+  return {
+    method: request.method ?? 'GET',
+    url,
+    httpVersion: request.httpVersionMajor === 2 ? 'HTTP/2' : `HTTP/${request.httpVersion}`,
+    headers: headerPairs(request.rawHeaders).filter(([name]) => !/^proxy-(authorization|connection)$/i.test(name)),
+  };
+}
+
+function hasBody(request: ClientRequest): boolean {
+  if ('stream' in request) return !request.stream.endAfterHeaders;
+  return request.headers['transfer-encoding'] !== undefined || Number(request.headers['content-length'] ?? 0) > 0;
+}
+
+/** The stream with an ear to it; chunks are heard once, at the pace of whoever reads. */
+function tapped(source: Readable, heard: (chunk: Buffer) => void): Readable {
+  const through = new Transform({
+    transform(chunk: Buffer, _encoding, done) {
+      heard(chunk);
+      done(null, chunk);
+    },
+  });
+  source.on('error', (error) => through.destroy(error));
+  return source.pipe(through);
+}
+
+async function whole(source: Readable): Promise<Buffer> {
+  const chunks: Buffer[] = [];
+  for await (const chunk of source) chunks.push(chunk as Buffer);
+  return Buffer.concat(chunks);
+}
+
+function writeHead(request: ClientRequest, response: ClientResponse, head: ResponseHead): void {
+  if ('stream' in request) {
+    const headers: Record<string, string | string[]> = {};
+    for (const [name, value] of head.headers) {
+      const key = name.toLowerCase();
+      if (connectionHeaders.has(key)) continue;
+      const before = headers[key];
+      headers[key] = before === undefined ? value : [before, value].flat();
+    }
+    (response as Http2ServerResponse).writeHead(head.status, headers);
+    return;
+  }
+  const own = response as ServerResponse;
+  own.sendDate = false;
+  const isHttp2 = head.httpVersion === 'HTTP/2';
+  own.writeHead(
+    head.status,
+    head.statusText || (STATUS_CODES[head.status] ?? ''),
+    flat(isHttp2 ? head.headers : head.headers.filter(([name]) => !/^(proxy-connection|keep-alive|connection)$/i.test(name))),
+  );
+}
+
+/** An answer of the proxy itself. */
+function answer(response: ClientResponse, status: number, text: string, headers: Record<string, string> = {}): void {
+  if (response.headersSent || response.destroyed) return;
+  (response as ServerResponse).writeHead(status, { 'Content-Type': 'text/plain; charset=utf-8', ...headers });
+  response.end(`${text}\n`);
+}

@@ -1,0 +1,212 @@
+import { randomBytes } from 'node:crypto';
+import { filesNotAsked, isPage, suggestNames, warningsOf, type Exchange, type Mark, type Take, type Warning } from '@sturdy/core';
+import type { LiveHub } from '../live/live-hub.js';
+import type { Store } from '../store/store-client.js';
+import { ExchangeInTheMaking, type BodyToStore, type MakingGround } from './exchange-in-the-making.js';
+import type { ExchangeTap, ProxyTap, RequestHead } from './proxy/tap.js';
+
+/** A browser has asked for the files of a page within this time, or it has them already. */
+const filesComeWithinMs = 4000;
+/** What grows (a WebSocket, an event stream) is shown and stored at most this often. */
+const growthMs = 500;
+
+/** How a recording differs from the usual one. */
+export interface RecordingSettings {
+  bodyLimitBytes: number;
+}
+
+/** One take while it is being recorded: hears the proxy, keeps exchanges in order, warns at once. */
+export class Recording implements ProxyTap {
+  take: Take;
+  count = 0;
+  paused = false;
+  /** Names for the next transaction, from the page that came last and from what was clicked. */
+  suggestions: string[] = [];
+  readonly #zeroMs: number;
+  readonly #open = new Set<ExchangeInTheMaking>();
+  readonly #grown = new Set<ExchangeInTheMaking>();
+  readonly #kept = new Map<number, Exchange>();
+  readonly #asked = new Set<string>();
+  readonly #timers = new Set<NodeJS.Timeout>();
+  readonly #ground: MakingGround;
+  readonly #growth: NodeJS.Timeout;
+  #waiting: { exchange: Exchange; bodies: BodyToStore[] }[] = [];
+  #writes: Promise<unknown> = Promise.resolve();
+  #writing = false;
+  #next = 0;
+  #ended = false;
+
+  constructor(
+    take: Take,
+    readonly store: Store,
+    readonly live: LiveHub,
+    settings: RecordingSettings,
+  ) {
+    this.take = take;
+    this.#zeroMs = Date.parse(take.startedAt);
+    this.#ground = {
+      nowMs: () => Math.max(0, performance.timeOrigin + performance.now() - this.#zeroMs),
+      bodyLimitBytes: settings.bodyLimitBytes,
+      grown: (making) => this.#grown.add(making),
+      ended: (making) => {
+        this.#open.delete(making);
+        this.#grown.delete(making);
+        this.#store(making);
+      },
+    };
+    this.#growth = setInterval(() => {
+      for (const making of this.#grown) this.#store(making);
+      this.#grown.clear();
+    }, growthMs);
+  }
+
+  get warnings(): readonly Warning[] {
+    return this.take.warnings ?? [];
+  }
+
+  begin(head: RequestHead): ExchangeTap | null {
+    this.#asked.add(head.url);
+    if (this.paused || this.#ended) return null;
+    const making = new ExchangeInTheMaking(++this.#next, head, this.#ground);
+    this.count++;
+    this.#open.add(making);
+    return making;
+  }
+
+  refused(origin: string): void {
+    this.#warn({
+      kind: 'refused-host',
+      about: origin,
+      text: `${origin} was refused, because the environment does not name it. Add it to the environment if it belongs to the application.`,
+      exchange: null,
+    });
+  }
+
+  certificateRefused(host: string, by: 'client' | 'proxy', reason: string): void {
+    this.#warn({
+      kind: 'certificate',
+      about: `${host} ${by}`,
+      text:
+        by === 'client'
+          ? `The browser refused the certificate for ${host}: ${reason}. Install the certificate of this recorder in it, or use the clean browser.`
+          : `The certificate of ${host} was not accepted (${reason}). If it is your test system, add its authority to the environment, or switch the checking off there.`,
+      exchange: null,
+    });
+  }
+
+  /** Notes something at the present moment. */
+  async mark(kind: Mark['kind'], text: string): Promise<Take> {
+    return this.#change({ marks: [...this.take.marks, { kind, atMs: this.#ground.nowMs(), text }] });
+  }
+
+  /** Passes traffic on without keeping it, until it is resumed. */
+  async pause(paused: boolean): Promise<Take> {
+    if (paused === this.paused) return this.take;
+    this.paused = paused;
+    return this.#change({
+      state: paused ? 'paused' : 'recording',
+      marks: [...this.take.marks, { kind: paused ? 'pause' : 'resume', atMs: this.#ground.nowMs(), text: '' }],
+    });
+  }
+
+  /** Throws the last exchanges away, with the marks that were set since. Resolves with the numbers of those that went. */
+  async discardLast(count: number): Promise<number[]> {
+    await this.#writes;
+    const gone = [...this.#kept.values()].sort((left, right) => left.n - right.n).slice(-count);
+    if (gone.length === 0) return [];
+    const numbers = gone.map((one) => one.n);
+    for (const n of numbers) this.#kept.delete(n);
+    this.count -= numbers.length;
+    await this.store.deleteExchanges(this.take.id, numbers);
+    // Back to the moment after the last exchange that stays: a transaction that was begun since then goes too.
+    const lastKeptMs = Math.max(-1, ...[...this.#kept.values()].map((one) => one.startedAtMs));
+    const stays = (mark: Mark) => mark.kind === 'pause' || mark.kind === 'resume' || mark.atMs <= lastKeptMs;
+    await this.#change({ marks: this.take.marks.filter(stays) });
+    this.live.tell(this.take.id, 'discarded', { exchanges: numbers });
+    return numbers;
+  }
+
+  /** Something that was clicked in the clean browser: the best name for what comes next. */
+  clicked(text: string): void {
+    const name = text.replace(/\s+/g, ' ').trim();
+    if (name === '' || name.length > 48) return;
+    this.#suggest([name, ...this.suggestions.filter((one) => one !== name)].slice(0, 8));
+  }
+
+  /** Closes the take: what is still open is kept as far as it came. */
+  async end(): Promise<Take> {
+    this.#ended = true;
+    clearInterval(this.#growth);
+    for (const timer of this.#timers) clearTimeout(timer);
+    for (const making of [...this.#open])
+      making.end(
+        { blocked: -1, dns: -1, connect: -1, tls: -1, send: -1, wait: -1, receive: -1 },
+        'The recording was stopped before it was complete.',
+      );
+    if (!this.#writing) this.#writes = this.#write();
+    await this.#writes;
+    return this.#change({ state: 'done' });
+  }
+
+  async #change(change: Partial<Take>): Promise<Take> {
+    this.take = { ...this.take, ...change };
+    await this.store.saveTake(this.take);
+    this.live.tell(this.take.id, 'take', this.take);
+    return this.take;
+  }
+
+  #warn(warning: Warning): void {
+    if (this.#ended || this.warnings.some((one) => one.kind === warning.kind && one.about === warning.about)) return;
+    void this.#change({ warnings: [...this.warnings, warning] });
+  }
+
+  #suggest(names: string[]): void {
+    this.suggestions = names;
+    this.live.tell(this.take.id, 'suggestions', { names });
+  }
+
+  #store(making: ExchangeInTheMaking): void {
+    const made = making.snapshot();
+    this.#kept.set(made.exchange.n, made.exchange);
+    this.live.tell(this.take.id, 'exchange', made.exchange);
+    if (making.over) this.#look(made.exchange, made.bodies.at(-1));
+    this.#waiting.push(made);
+    if (!this.#writing) this.#writes = this.#write();
+  }
+
+  /** Writes what waits, all that has gathered meanwhile at once. */
+  async #write(): Promise<void> {
+    this.#writing = true;
+    try {
+      while (this.#waiting.length > 0) {
+        const batch = this.#waiting.splice(0, 200);
+        await this.store.putBodies(batch.flatMap((one) => one.bodies));
+        // Of an exchange that has grown meanwhile the last state counts.
+        const last = new Map(batch.map(({ exchange }) => [exchange.n, exchange]));
+        await this.store.saveExchanges(
+          this.take.id,
+          [...last.values()].filter((one) => this.#kept.has(one.n)),
+        );
+      }
+    } finally {
+      this.#writing = false;
+    }
+  }
+
+  #look(exchange: Exchange, body: BodyToStore | undefined): void {
+    for (const warning of warningsOf(exchange)) this.#warn(warning);
+    if (!isPage(exchange) || body?.hash !== exchange.response?.body?.hash || !body) return;
+    const html = Buffer.from(body.bytes).toString('utf8');
+    const names = suggestNames(html);
+    if (names.length > 0) this.#suggest(names);
+    const timer = setTimeout(() => {
+      this.#timers.delete(timer);
+      const warning = filesNotAsked(exchange, html, this.#asked);
+      if (warning) this.#warn(warning);
+    }, filesComeWithinMs);
+    this.#timers.add(timer);
+  }
+}
+
+/** A password that can be typed on a phone. */
+export const newClientPassword = (): string => `tester:${randomBytes(4).toString('hex')}`;
