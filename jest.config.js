@@ -2,7 +2,7 @@
 const swc = { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' }, sourceMaps: 'inline' };
 /** Packages that ship ES modules only. */
 const esmOnly =
-  'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie|get-port|milliparsec|@tinyhttp';
+  'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie';
 
 export default {
   testEnvironment: 'node',

@@ -15,7 +15,16 @@ const requestsPerIteration = 50;
 const server = fork(new URL('./local-server.mjs', import.meta.url));
 const port = await new Promise((done) => server.once('message', done));
 const origin = `http://127.0.0.1:${port}`;
-const environment = { id: 'e', projectId: 'p', name: 'bench', targets: [origin], map: {} };
+const environment = {
+  id: 'e',
+  projectId: 'p',
+  name: 'bench',
+  targets: [origin],
+  map: {},
+  credentials: [],
+  trust: { authorities: '', checksCertificates: true },
+  upstreamProxy: '',
+};
 
 const text = (value) => [{ kind: 'text', text: value }];
 const expect = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };

@@ -4,3 +4,4 @@ import { build, installPackages, run } from './setup.mjs';
 installPackages();
 build();
 run(process.execPath, ['bench/throughput.mjs']);
+run(process.execPath, ['bench/recording.mjs']);

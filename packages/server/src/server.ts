@@ -1,5 +1,6 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { plainEnvironment } from '@sturdy/core';
 import { createApp } from './api/app.js';
 import { projectId, type Services } from './api/services.js';
 import { startCompute } from './compute/compute-client.js';
@@ -79,14 +80,5 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
 async function makeFirstProject(store: Services['store'], options: ServerOptions): Promise<void> {
   if ((await store.projects()).length > 0) return;
   await store.saveProject({ id: projectId, name: options.projectName ?? 'First project' });
-  await store.saveEnvironment({
-    id: 'e1',
-    projectId,
-    name: 'This machine',
-    targets: options.targets ?? [],
-    map: {},
-    credentials: [],
-    trust: { authorities: '', checksCertificates: true },
-    upstreamProxy: '',
-  });
+  await store.saveEnvironment(plainEnvironment({ id: 'e1', projectId, name: 'This machine', targets: options.targets ?? [] }));
 }

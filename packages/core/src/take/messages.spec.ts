@@ -1,37 +1,56 @@
-import { bodyKind, looksLikeId, pathAndQuery, pathShape, textShape } from './messages.js';
+import { resolveReference } from './messages.js';
 
-describe('shapes of addresses and titles', () => {
+// RFC 3986, 5.4.1 and 5.4.2: normal and abnormal examples, all against the same base.
+describe('a reference against http://a/b/c/d;p?q', () => {
   it.each([
-    ['/intakes/20418/bay', '/intakes/*/bay'],
-    ['/desk/FsZxjkoHGkL', '/desk/*'],
-    ['/a/0b9cf2a4-6d0e-4f6a-9a59-3f1f7c1f2e10?b=1&a=2', '/a/*?a&b'],
-    ['/sign-in', '/sign-in'],
-    ['/assets/application-v2.css', '/assets/application-v2.css'],
-    ['/organisations/settings', '/organisations/settings'],
-  ])('%s has the shape %s', (target, shape) => {
-    expect(pathShape(target)).toBe(shape);
+    ['g:h', 'g:h'],
+    ['g', 'http://a/b/c/g'],
+    ['./g', 'http://a/b/c/g'],
+    ['g/', 'http://a/b/c/g/'],
+    ['/g', 'http://a/g'],
+    ['//g', 'http://g/'],
+    ['?y', 'http://a/b/c/d;p?y'],
+    ['g?y', 'http://a/b/c/g?y'],
+    ['#s', 'http://a/b/c/d;p?q#s'],
+    ['g#s', 'http://a/b/c/g#s'],
+    ['g?y#s', 'http://a/b/c/g?y#s'],
+    [';x', 'http://a/b/c/;x'],
+    ['g;x', 'http://a/b/c/g;x'],
+    ['g;x?y#s', 'http://a/b/c/g;x?y#s'],
+    ['', 'http://a/b/c/d;p?q'],
+    ['.', 'http://a/b/c/'],
+    ['./', 'http://a/b/c/'],
+    ['..', 'http://a/b/'],
+    ['../', 'http://a/b/'],
+    ['../g', 'http://a/b/g'],
+    ['../..', 'http://a/'],
+    ['../../', 'http://a/'],
+    ['../../g', 'http://a/g'],
+    ['../../../g', 'http://a/g'],
+    ['../../../../g', 'http://a/g'],
+    ['/./g', 'http://a/g'],
+    ['/../g', 'http://a/g'],
+    ['g.', 'http://a/b/c/g.'],
+    ['.g', 'http://a/b/c/.g'],
+    ['g..', 'http://a/b/c/g..'],
+    ['..g', 'http://a/b/c/..g'],
+    ['./../g', 'http://a/b/g'],
+    ['./g/.', 'http://a/b/c/g/'],
+    ['g/./h', 'http://a/b/c/g/h'],
+    ['g/../h', 'http://a/b/c/h'],
+    ['g;x=1/./y', 'http://a/b/c/g;x=1/y'],
+    ['g;x=1/../y', 'http://a/b/c/y'],
+    ['g?y/./x', 'http://a/b/c/g?y/./x'],
+    ['g?y/../x', 'http://a/b/c/g?y/../x'],
+    ['g#s/./x', 'http://a/b/c/g#s/./x'],
+    ['g#s/../x', 'http://a/b/c/g#s/../x'],
+    // The reading for backward compatibility that 5.4.2 allows, and browsers follow.
+    ['http:g', 'http://a/b/c/g'],
+  ])('“%s” leads to %s', (reference, expected) => {
+    expect(resolveReference(reference, 'http://a/b/c/d;p?q')?.href).toBe(expected);
   });
 
-  it('masks the moving words of a title', () => {
-    expect(textShape('Intake IN-2026-0142 -  Yard')).toBe('Intake * - Yard');
-  });
-
-  it('tells ids from names', () => {
-    expect(['7', '20418', 'a3f9c2d17b'].every(looksLikeId)).toBe(true);
-    expect(['new', 'results', 'index.html', 'v2', ''].some(looksLikeId)).toBe(false);
-  });
-
-  it('keeps path and query as they stood on the wire', () => {
-    expect(pathAndQuery('http://h:1/a%20b?c=%2F#d')).toBe('/a%20b?c=%2F');
-    expect(pathAndQuery('http://h:1?c=1')).toBe('/?c=1');
-  });
-
-  it('knows media types by their structured suffix (RFC 6839)', () => {
-    expect(['application/problem+json', 'image/svg+xml', 'text/html', 'image/png'].map(bodyKind)).toEqual([
-      'json',
-      'xml',
-      'html',
-      'binary',
-    ]);
+  it('is undefined where it is no address', () => {
+    expect(resolveReference('http://[', 'http://a/')).toBeUndefined();
   });
 });

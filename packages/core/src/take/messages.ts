@@ -98,3 +98,8 @@ export function textShape(text: string): string {
     .replace(/\s+/g, ' ')
     .trim();
 }
+
+/** The address that a reference in a message leads to, such as a Location (RFC 3986, 5.2; undefined where it is none). */
+export function resolveReference(reference: string, base: string): URL | undefined {
+  return URL.canParse(reference, base) ? new URL(reference, base) : undefined;
+}

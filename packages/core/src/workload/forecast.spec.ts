@@ -3,6 +3,7 @@ import {
   curveSeconds,
   forecast,
   isLoopback,
+  plainEnvironment,
   resolveTarget,
   scriptFromTake,
   usersAt,
@@ -93,10 +94,7 @@ describe('the forecast', () => {
 
 describe('targets', () => {
   const environment = {
-    id: 'e',
-    projectId: 'p',
-    name: 'E',
-    targets: ['http://127.0.0.1:4701', 'http://10.0.0.1'],
+    ...plainEnvironment({ id: 'e', projectId: 'p', name: 'E', targets: ['http://127.0.0.1:4701', 'http://10.0.0.1'] }),
     map: { 'http://old': 'http://127.0.0.1:4701' },
   };
 

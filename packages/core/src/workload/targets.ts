@@ -21,3 +21,12 @@ export function resolveTarget(recordedOrigin: string, environment: Environment):
   if (!isLoopback(origin)) return { refused: `${origin} is not on this machine. This project may send load to loopback addresses only.` };
   return { origin };
 }
+
+/** An environment that names its targets and nothing else. */
+export const plainEnvironment = (given: Pick<Environment, 'id' | 'projectId' | 'name' | 'targets'>): Environment => ({
+  ...given,
+  map: {},
+  credentials: [],
+  trust: { authorities: '', checksCertificates: true },
+  upstreamProxy: '',
+});

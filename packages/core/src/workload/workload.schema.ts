@@ -73,6 +73,11 @@ export const EnvironmentSchema = z.object({
   credentials: z.array(CredentialSchema).default([]),
   trust: TrustSchema.default({ authorities: '', checksCertificates: true }),
   /** Proxy that stands between this machine and the targets, such as `http://127.0.0.1:3128`; empty for none. */
-  upstreamProxy: z.string().default(''),
+  upstreamProxy: z
+    .string()
+    .refine((text) => text === '' || (URL.canParse(text) && /^https?:$/.test(new URL(text).protocol)), {
+      message: 'Write the address of an HTTP proxy, such as http://127.0.0.1:3128, or leave it empty.',
+    })
+    .default(''),
 });
 export type Environment = z.infer<typeof EnvironmentSchema>;

@@ -1,7 +1,8 @@
 import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { userSpan, type Crew, type Frame, type UserState } from '@sturdy/core';
 import seedrandom from 'seedrandom';
-import { HttpDriver } from '../drivers/http/http-driver.js';
+import { HttpDriver, optionsFor } from '../drivers/http/http-driver.js';
+import { TargetTls } from '../drivers/http/target-tls.js';
 import { capture } from '../play/capture.js';
 import { VirtualUser, type PlayedStep } from '../play/virtual-user.js';
 import { compile } from '../program/compile.js';
@@ -74,6 +75,7 @@ export class Generator {
   #prepare(plan: Plan): void {
     this.#plan = plan;
     const files = new Map(Object.entries(plan.files).map(([hash, text]) => [hash, Buffer.from(text, 'base64')]));
+    const tls = new TargetTls(plan.environment);
     const seatCount = plan.crews.reduce((sum, one) => sum + one.users.length, 0);
     for (const { table } of plan.tables) {
       const block = Math.max(1, Math.min(50, Math.ceil(seatCount / 2)));
@@ -90,7 +92,7 @@ export class Generator {
       const program = compile(script, plan.environment, { think: crew.think, readFile: (hash) => files.get(hash) });
       for (const { place, user } of users) {
         const state: UserState = { user, crew: crew.id, state: 'waiting', iteration: 0, step: null, row: null, lastError: null };
-        const driver = new HttpDriver({ allows: (origin) => plan.environment.targets.includes(origin) });
+        const driver = new HttpDriver(optionsFor(plan.environment, tls));
         const virtual = new VirtualUser(
           program,
           driver,

@@ -1,5 +1,6 @@
 import type { CapturedStep, Environment, Script } from '@sturdy/core';
-import { HttpDriver } from '../drivers/http/http-driver.js';
+import { HttpDriver, optionsFor } from '../drivers/http/http-driver.js';
+import { TargetTls } from '../drivers/http/target-tls.js';
 import { compile } from '../program/compile.js';
 import { capture } from './capture.js';
 import { VirtualUser } from './virtual-user.js';
@@ -32,7 +33,7 @@ export async function rehearse(options: {
   const started = performance.now();
   // After a connection that failed nothing more can be proved; the other steps are not sent.
   let unreachable = false;
-  const driver = new HttpDriver({ allows: (origin) => environment.targets.includes(origin), answerLimitMs: 30_000 });
+  const driver = new HttpDriver({ ...optionsFor(environment, new TargetTls(environment)), answerLimitMs: 30_000 });
   const user = new VirtualUser(
     program,
     driver,

@@ -1,3 +1,4 @@
+import { plainEnvironment } from '@sturdy/core';
 import type { Environment, Expectation, Frame, RequestStep, Script, Template } from '@sturdy/core';
 import { Generator, type FromGenerator, type Plan } from '../index.js';
 
@@ -30,7 +31,7 @@ export const script = (steps: Script['transactions'][number]['steps'], more: Par
   unsure: [],
   ...more,
 });
-export const environment = (origin: string): Environment => ({ id: 'e', projectId: 'p', name: 'E', targets: [origin], map: {} });
+export const environment = (origin: string): Environment => plainEnvironment({ id: 'e', projectId: 'p', name: 'E', targets: [origin] });
 
 /** Runs a plan in this thread and resolves with its frames. */
 export function play(plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'tables' | 'files' | 'seed'>): Promise<Frame[]> {

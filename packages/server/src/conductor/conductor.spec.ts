@@ -1,8 +1,8 @@
 import {
   bindColumn,
+  plainEnvironment,
   runResult,
   Tally,
-  type Environment,
   type Frame,
   type Run,
   type RunResult,
@@ -51,7 +51,7 @@ const plain: Script = {
   ],
 };
 const script = bindColumn(plain, 'N77', [{ step: 's1', place: 'query:no' }], 'd', 'number');
-const environment: Environment = { id: 'e', projectId: 'p', name: 'E', targets: [origin], map: {} };
+const environment = plainEnvironment({ id: 'e', projectId: 'p', name: 'E', targets: [origin] });
 const workload: Workload = {
   id: 'w',
   projectId: 'p',

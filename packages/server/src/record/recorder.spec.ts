@@ -5,11 +5,11 @@ import { connect, createServer as createTcpServer, type AddressInfo, type Socket
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { WebSocket, type ClientOptions } from 'ws';
-import type { Environment, Exchange, Take } from '@sturdy/core';
+import { plainEnvironment, type Environment, type Exchange, type Take } from '@sturdy/core';
 import { LiveHub } from '../live/live-hub.js';
 import type { Store } from '../store/store-client.js';
 import { askHttp2, askPlain, askSecure, tunnel } from '../test/proxy-client.js';
-import { digestDoor, ntlmDoor } from '../test/doors.js';
+import { digestDoor, ntlmDoor } from '../../../engine/src/test/doors.js';
 import { binary, http2Target, plainTarget, secureTarget, text, type Target } from '../test/targets.js';
 import { CertificateAuthority } from './proxy/certificate-authority.js';
 import { Recorder, usualBodyLimitBytes } from './recorder.js';
@@ -67,14 +67,8 @@ async function recording(change: Partial<Environment> = {}, wanted: { forNetwork
   const store = new FakeStore();
   const recorder = new Recorder(store as unknown as Store, new LiveHub(), 0, join(folder, 'recorder'));
   const environment: Environment = {
-    id: 'e',
-    projectId: 'p',
-    name: 'test',
-    targets: [plain.origin, http2.origin],
-    map: {},
-    credentials: [],
+    ...plainEnvironment({ id: 'e', projectId: 'p', name: 'test', targets: [plain.origin, http2.origin] }),
     trust: { authorities: targetAuthority.certificatePem, checksCertificates: true },
-    upstreamProxy: '',
     ...change,
   };
   await recorder.start('p', { name: 'Take', forNetwork: false, bodyLimitBytes: usualBodyLimitBytes, ...wanted }, environment);

@@ -111,7 +111,7 @@ export async function askHttp2(
             const stream = session.request({ ':path': path, ':method': body === undefined ? 'GET' : 'POST', ...headers });
             const chunks: Buffer[] = [];
             let got: [string, string][] = [];
-            stream.on('response', (_named, _flags, raw: string[]) => {
+            stream.on('response', (_named: unknown, _flags: unknown, raw: string[]) => {
               got = raw.flatMap((name, at): [string, string][] => (at % 2 === 0 ? [[name, raw[at + 1] ?? '']] : []));
             });
             stream.on('data', (chunk: Buffer) => chunks.push(chunk));

@@ -1,9 +1,11 @@
-import { brotliDecompressSync, gunzipSync, inflateSync } from 'node:zlib';
-import { headerOf, type Header, type Timings } from '@sturdy/core';
-import { Client, type Dispatcher } from 'undici';
+import { randomBytes } from 'node:crypto';
+import { bodyBytes, headerOf, resolveReference, SignIn, type Environment, type Header, type Timings } from '@sturdy/core';
+import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Driver, WireRequest, WireResponse } from '../driver.js';
-import { timedConnector, type ConnectTimes } from './timed-connector.js';
+import { decodeBody } from './decode-body.js';
 import { failureSentence } from './failure-sentence.js';
+import { TargetTls } from './target-tls.js';
+import { timedConnector, type ConnectTimes } from './timed-connector.js';
 import { UserCookies } from './user-cookies.js';
 
 export interface HttpDriverOptions {
@@ -15,25 +17,47 @@ export interface HttpDriverOptions {
   bodyLimitBytes?: number;
   /** True for an origin that may be hit; asked for redirects too. */
   allows: (origin: string) => boolean;
+  /** How one signs in at the door of a target, and what stands before it. */
+  doors?: Pick<Environment, 'credentials' | 'upstreamProxy'> & { tls: TargetTls };
+}
+
+/** What a driver needs to know of an environment. TLS contexts are shared by all users that are given the same `TargetTls`. */
+export function optionsFor(environment: Environment, tls: TargetTls): HttpDriverOptions {
+  return {
+    allows: (origin) => environment.targets.includes(origin),
+    doors: { credentials: environment.credentials, upstreamProxy: environment.upstreamProxy, tls },
+  };
 }
 
 const mostRedirects = 10;
+const mostSignInRounds = 3;
+/** As many connections to one origin as browsers open. */
+const mostConnections = 6;
+
+/** One connection to an origin: its sign-in is its own, because some methods hold for a connection. */
+interface Connection {
+  client: Dispatcher;
+  connect: ConnectTimes | null;
+  signIn: SignIn | null;
+  waiting: number;
+}
 
 /** HTTP/1.1 over undici: own connections, own cookies (RFC 6265), timings of every phase. */
 export class HttpDriver implements Driver {
   readonly #cookies = new UserCookies();
-  readonly #clients = new Map<string, { client: Client; connect: ConnectTimes | null }>();
+  readonly #connections = new Map<string, Connection[]>();
 
   constructor(readonly options: HttpDriverOptions) {}
 
   async send(request: WireRequest): Promise<WireResponse> {
     let current = request;
-    let response = await this.#once(current);
+    let response = await this.#signedIn(current);
     for (let hop = 0; current.followRedirects && hop < mostRedirects && response.status >= 300 && response.status < 400; hop++) {
       const location = headerOf(response.headers, 'location');
       if (location === undefined) break;
-      // RFC 9110, 10.2.2: resolved against the target of the request (RFC 3986, 5.2).
-      const next = new URL(location, current.origin + current.target);
+      // Resolved against the target of the request (RFC 9110, 10.2.2).
+      const next = resolveReference(location, current.origin + current.target);
+      if (!next) break;
       const keepsMethod = response.status === 307 || response.status === 308 || current.method === 'GET' || current.method === 'HEAD';
       current = {
         ...current,
@@ -41,13 +65,8 @@ export class HttpDriver implements Driver {
         target: next.pathname + next.search,
         ...(keepsMethod ? {} : { method: 'GET', body: null, headers: current.headers.filter(([name]) => !/^content-/i.test(name)) }),
       };
-      const hopped = await this.#once(current);
-      response = {
-        ...hopped,
-        durationMs: response.durationMs + hopped.durationMs,
-        bytesIn: response.bytesIn + hopped.bytesIn,
-        bytesOut: response.bytesOut + hopped.bytesOut,
-      };
+      const hopped = await this.#signedIn(current);
+      response = added(response, hopped);
     }
     return response;
   }
@@ -58,42 +77,80 @@ export class HttpDriver implements Driver {
   }
 
   async close(): Promise<void> {
-    const clients = [...this.#clients.values()];
-    this.#clients.clear();
-    await Promise.all(clients.map(({ client }) => client.destroy()));
+    const connections = [...this.#connections.values()].flat();
+    this.#connections.clear();
+    await Promise.all(connections.map(({ client }) => client.destroy()));
   }
 
-  #client(origin: string): { client: Client; connect: ConnectTimes | null } {
-    const known = this.#clients.get(origin);
-    if (known && !known.client.destroyed) return known;
-    const made: { client: Client; connect: ConnectTimes | null } = {
-      connect: null,
-      client: new Client(origin, {
-        pipelining: 1,
-        connect: timedConnector(this.options.connectLimitMs ?? 10_000, (times) => (made.connect = times)),
-        headersTimeout: 0,
-        bodyTimeout: 0,
-      }),
-    };
-    this.#clients.set(origin, made);
+  /** The idlest connection to an origin; requests that run side by side get connections of their own. */
+  #connection(origin: string): Connection {
+    const known = this.#connections.get(origin);
+    const idle = known?.find((one) => one.waiting === 0);
+    if (idle) return idle;
+    if (known && known.length >= mostConnections) return known.reduce((best, one) => (one.waiting < best.waiting ? one : best));
+    const made = this.#connect(origin);
+    if (known) known.push(made);
+    else this.#connections.set(origin, [made]);
     return made;
   }
 
-  #once(request: WireRequest): Promise<WireResponse> {
+  #connect(origin: string): Connection {
+    const { doors } = this.options;
+    const limitMs = this.options.connectLimitMs ?? 10_000;
+    const tls = doors && origin.startsWith('https:') ? doors.tls.optionsFor(origin) : {};
+    const signIn = doors ? new SignIn(doors.credentials, (count) => randomBytes(count), Date.now) : null;
+    const limits = { headersTimeout: 0, bodyTimeout: 0 };
+    const made: Connection = {
+      connect: null,
+      signIn: signIn?.covers(origin) ? signIn : null,
+      waiting: 0,
+      client:
+        doors && doors.upstreamProxy !== ''
+          ? new ProxyAgent({ uri: doors.upstreamProxy, requestTls: { ...tls, timeout: limitMs }, ...limits })
+          : new Client(origin, { pipelining: 1, connect: timedConnector(limitMs, tls, (times) => (made.connect = times)), ...limits }),
+    };
+    return made;
+  }
+
+  /** Sends a request, and answers the door of the target where it asks who is there. */
+  async #signedIn(request: WireRequest): Promise<WireResponse> {
     if (!this.options.allows(request.origin))
-      return Promise.resolve(
-        this.#failed(
-          `${request.origin} is not an allowed target, so nothing was sent. Add it to the environment if it is yours to test.`,
-          [],
-          0,
-        ),
+      return this.#failed(
+        `${request.origin} is not an allowed target, so nothing was sent. Add it to the environment if it is yours to test.`,
+        [],
+        0,
       );
-    const own = this.#client(request.origin);
+    let own: Connection;
+    try {
+      own = this.#connection(request.origin);
+    } catch (error) {
+      return this.#failed(error instanceof Error ? error.message : String(error), [], 0);
+    }
+    own.waiting++;
+    try {
+      const { signIn } = own;
+      if (!signIn) return await this.#once(own, request);
+      const asked = { origin: request.origin, method: request.method, target: request.target, body: bodyBytes(request.body) };
+      let response = await this.#once(own, { ...request, headers: signIn.prepare(asked, request.headers) });
+      for (let round = 0; round < mostSignInRounds && response.status === 401; round++) {
+        const answer = signIn.answer(asked, response.headers);
+        if (answer === null) return response;
+        const headers: Header[] = [
+          ...request.headers.filter(([name]) => name.toLowerCase() !== 'authorization'),
+          ['Authorization', answer],
+        ];
+        response = added(response, await this.#once(own, { ...request, headers }));
+      }
+      if (response.status !== 401) signIn.accepted(request.origin);
+      return response;
+    } finally {
+      own.waiting--;
+    }
+  }
+
+  #once(own: Connection, request: WireRequest): Promise<WireResponse> {
     const cookies = this.#cookies.headerFor(request.origin + request.target);
-    const sentHeaders: Header[] = request.headers.map(([name, value]) =>
-      // What cannot be decoded here is not asked for.
-      name.toLowerCase() === 'accept-encoding' ? [name, value.replace(/,?\s*zstd/i, '')] : [name, value],
-    );
+    const sentHeaders = [...request.headers];
     if (cookies !== '') sentHeaders.push(['Cookie', cookies]);
     const flat: string[] = [];
     for (const [name, value] of sentHeaders) flat.push(name, value);
@@ -155,12 +212,11 @@ export class HttpDriver implements Driver {
           this.#cookies.keep(headers, request.origin, request.target);
           let body: Uint8Array | null = null;
           let failure: string | null = null;
-          if (wanted)
-            try {
-              body = decoded(Buffer.concat(chunks), headerOf(headers, 'content-encoding'));
-            } catch (error) {
-              failure = `The body could not be decoded: ${error instanceof Error ? error.message : 'unknown reason'}.`;
-            }
+          if (wanted) {
+            const decoded = decodeBody(Buffer.concat(chunks), headerOf(headers, 'content-encoding'));
+            ({ failure } = decoded);
+            body = failure === null ? decoded.bytes : null;
+          }
           done({
             status,
             statusText,
@@ -186,7 +242,16 @@ export class HttpDriver implements Driver {
         },
       };
       try {
-        own.client.dispatch({ path: request.target, method: request.method, headers: flat, body: request.body }, handler);
+        own.client.dispatch(
+          {
+            origin: request.origin,
+            path: request.target,
+            method: request.method as Dispatcher.HttpMethod,
+            headers: flat,
+            body: request.body,
+          },
+          handler,
+        );
       } catch (error) {
         clearTimeout(timer);
         done(this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, performance.now() - started));
@@ -217,16 +282,10 @@ function pairs(raw: readonly (Buffer | string)[] | null): Header[] {
   return found;
 }
 
-function decoded(bytes: Buffer, encoding: string | undefined): Uint8Array {
-  switch (encoding?.toLowerCase()) {
-    case 'gzip':
-    case 'x-gzip':
-      return gunzipSync(bytes);
-    case 'br':
-      return brotliDecompressSync(bytes);
-    case 'deflate':
-      return inflateSync(bytes);
-    default:
-      return bytes;
-  }
-}
+/** The later response, with the time and the bytes of both. */
+const added = (first: WireResponse, later: WireResponse): WireResponse => ({
+  ...later,
+  durationMs: first.durationMs + later.durationMs,
+  bytesIn: first.bytesIn + later.bytesIn,
+  bytesOut: first.bytesOut + later.bytesOut,
+});

@@ -1,5 +1,6 @@
 import type { Socket } from 'node:net';
 import { buildConnector } from 'undici';
+import type { TargetTls } from './target-tls.js';
 
 /** Phases of the last connection that a client made, in ms; -1 where a phase did not happen. */
 export interface ConnectTimes {
@@ -9,8 +10,12 @@ export interface ConnectTimes {
 }
 
 /** A connector that notes how long looking up, connecting and the TLS handshake took. */
-export function timedConnector(limitMs: number, note: (times: ConnectTimes) => void): buildConnector.connector {
-  const connect = buildConnector({ timeout: limitMs });
+export function timedConnector(
+  limitMs: number,
+  tls: ReturnType<TargetTls['optionsFor']> | Record<string, never>,
+  note: (times: ConnectTimes) => void,
+): buildConnector.connector {
+  const connect = buildConnector({ timeout: limitMs, ...tls });
   return (options, callback) => {
     const started = performance.now();
     let lookedUp = started;

@@ -2,6 +2,7 @@ import { createServer, STATUS_CODES, type IncomingMessage, type Server, type Ser
 import { createSecureServer, type Http2SecureServer, type Http2ServerRequest, type Http2ServerResponse } from 'node:http2';
 import type { AddressInfo, Socket } from 'node:net';
 import { finished, Transform, type Duplex, type Readable } from 'node:stream';
+import type { TLSSocket } from 'node:tls';
 import { failureSentence, TargetTls } from '@sturdy/engine';
 import type { CertificateAuthority } from './certificate-authority.js';
 import { messageReader } from './socket-messages.js';
@@ -156,6 +157,8 @@ export class TappingProxy {
   async #secureTunnel(socket: Socket, authority: string): Promise<void> {
     const host = authority.replace(/:\d+$/, '').replace(/^\[|\]$/g, '');
     const server = await (this.#secure.get(host) ?? this.#makeSecure(host));
+    // HTTP keeps a half-closed connection open; with TLS around it nothing could come any more.
+    socket.allowHalfOpen = false;
     server.emit('connection', socket);
   }
 
@@ -173,11 +176,11 @@ export class TappingProxy {
         if (isDistrust(error) || error.code === 'ECONNRESET') refused();
         socket.destroy();
       });
-      server.on('secureConnection', (socket) => {
+      server.on('secureConnection', (socket: TLSSocket) => {
         const key = socketKey(socket);
         const since = performance.now();
         // In TLS 1.3 a client says so only after the handshake is complete on this side, and some just leave without a word.
-        socket.on('error', (error) => {
+        socket.on('error', (error: NodeJS.ErrnoException) => {
           if (isDistrust(error)) refused();
         });
         socket.once('close', () => {

@@ -8,7 +8,6 @@ import { connect as connectTls, type TLSSocket } from 'node:tls';
 import { SignIn, type Environment, type Header, type Timings } from '@sturdy/core';
 import { isCertificateError, TargetTls } from '@sturdy/engine';
 import { HttpsProxyAgent } from 'https-proxy-agent';
-import { SocksProxyAgent } from 'socks-proxy-agent';
 import { flat, headerPairs, type RequestHead, type ResponseHead } from './tap.js';
 
 /** Where requests go on to, and how: from the environment. */
@@ -178,13 +177,7 @@ export class Upstream {
     const proxy = this.settings.upstreamProxy;
     const options = { keepAlive: true, maxSockets: 8 };
     const made: HttpAgent =
-      proxy === ''
-        ? secure
-          ? new HttpsAgent(options)
-          : new HttpAgent(options)
-        : /^socks/i.test(proxy)
-          ? new SocksProxyAgent(proxy, options)
-          : new HttpsProxyAgent(proxy, options);
+      proxy === '' ? (secure ? new HttpsAgent(options) : new HttpAgent(options)) : new HttpsProxyAgent(proxy, options);
     this.#agents.set(key, made);
     return made;
   }
