@@ -3,5 +3,6 @@ import { fileURLToPath } from 'node:url';
 /** Files that ship beside the compiled server; alone here, because `import.meta` does not exist in Jest. */
 export const storeWorkerFile = new URL('./store/store.worker.js', import.meta.url);
 export const computeWorkerFile = new URL('./compute/compute.worker.js', import.meta.url);
+export const importWorkerFile = new URL('./import/import.worker.js', import.meta.url);
 export const migrationsFolder = fileURLToPath(new URL('../migrations', import.meta.url));
 export const webFolder = fileURLToPath(new URL('../../web/dist/browser', import.meta.url));

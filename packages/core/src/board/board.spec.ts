@@ -1,8 +1,9 @@
 import { makeBoard, scriptFromTake, type BoardInput, type Rehearsal, type Run, type Workload } from '../index.js';
+import { everything } from '../tidy/tidy.schema.js';
 import { form, TakeBuilder } from '../test/take-builder.js';
 
 const loaded = new TakeBuilder().add(['GET', '/a'], [200, []]).add(['POST', '/b', form, 'no=N77'], [200, []]).load();
-const script = scriptFromTake(loaded, { scriptId: 's', name: 'Book', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
+const script = scriptFromTake(loaded, { scriptId: 's', name: 'Book', tidy: everything });
 const take = { ...loaded.take, exchangeCount: 2 };
 const rehearsal = (verdict: Rehearsal['verdict']): Rehearsal => ({
   id: 'r',

@@ -19,6 +19,9 @@ const alike = (left: Key, right: Key): boolean =>
   left.segments.length === right.segments.length &&
   left.segments.every((part, at) => part === right.segments[at] || looksLikeId(part) || looksLikeId(right.segments[at] ?? ''));
 
+/** True for two requests that ask the same, ids aside. */
+export const isAlike = (left: Exchange, right: Exchange): boolean => alike(keyOf(left), keyOf(right));
+
 /**
  * Lays two takes beside each other: for each exchange of the first the number of its partner in the second. Partners have
  * the same method and path shape and stand in the same order (longest common subsequence, Wagner and Fischer 1974).

@@ -1,9 +1,9 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { alignTakes, correlate, coverage, recordedText, requestSteps, scriptFromTake, type LoadedTake } from '../index.js';
+import { everything } from '../tidy/tidy.schema.js';
 import { form, html, json, TakeBuilder } from '../test/take-builder.js';
 
-const scripted = (loaded: LoadedTake) =>
-  scriptFromTake(loaded, { scriptId: 's', name: 's', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
+const scripted = (loaded: LoadedTake) => scriptFromTake(loaded, { scriptId: 's', name: 's', tidy: everything });
 const handoffsOf = (first: LoadedTake, second: LoadedTake | null = null) => correlate(scripted(first), first, second).script;
 
 /** A form flow as server-rendered applications have it; `token` and `id` differ from visit to visit. */

@@ -1,5 +1,7 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import {
+  changeRequests,
+  placeOfResponse,
   requestSteps,
   type Evidence,
   type Handoff,
@@ -13,6 +15,7 @@ import { bindStep, boundPlaces, sentValues } from '../script/request-parts.js';
 import { describeExtractor, matchesOf } from '../script/extract.js';
 import { viewOf } from '../script/response-view.js';
 import { scriptFromTake } from '../script/from-take.js';
+import { everything } from '../tidy/tidy.schema.js';
 import { isCounted } from '../script/coverage.js';
 import type { SentValue } from '../script/sent-values.js';
 import { isPlainWord } from '../take/messages.js';
@@ -147,8 +150,7 @@ const isCreatedId = (sent: SentValue, origin: Origin, index: ValueIndex): boolea
   index.view(origin.exchange.n) !== undefined &&
   !isPlainWord(sent.value);
 
-const stepOf = (script: Script, exchange: number): string | null =>
-  requestSteps(script).find(({ step }) => step.exchange === exchange)?.step.id ?? null;
+const stepOf = (script: Script, exchange: number): string | null => placeOfResponse(script, exchange)?.step ?? null;
 
 /** The second take of a flow, laid beside the first. */
 class SecondTake {
@@ -162,7 +164,7 @@ class SecondTake {
   ) {
     this.#pairs = alignTakes(first.exchanges, second.exchanges);
     this.#byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
-    const script = scriptFromTake(second, { scriptId: '', name: '', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
+    const script = scriptFromTake(second, { scriptId: '', name: '', tidy: everything });
     for (const { step } of requestSteps(script))
       if (step.exchange !== null) this.#values.set(step.exchange, new Map(sentValues(step).map((one) => [one.place, one.value])));
   }
@@ -209,17 +211,21 @@ export class HandoffMaker {
 
   /** Hands the value off; a value that already has a handoff from the same origin joins it. */
   handOff({ step, sent }: Candidate, origin: Origin, evidence: Evidence, reason: string): void {
-    const originStep = stepOf(this.script, origin.exchange.n);
-    if (originStep === null) return;
+    const place = placeOfResponse(this.script, origin.exchange.n);
+    if (place === null) return;
     const all = [...this.script.handoffs, ...this.#handoffs];
     const same = all.find(
       (one) =>
-        one.origin === originStep && one.recorded === sent.value && JSON.stringify(one.extractor) === JSON.stringify(origin.extractor),
+        one.origin === place.step &&
+        one.hop === place.hop &&
+        one.recorded === sent.value &&
+        JSON.stringify(one.extractor) === JSON.stringify(origin.extractor),
     );
     const handoff: Handoff = same ?? {
       id: `h${nextNumber(all)}`,
       name: freeName(plainName(sent.name, sent.place), new Set(all.map((one) => one.name))),
-      origin: originStep,
+      origin: place.step,
+      ...(place.hop === undefined ? {} : { hop: place.hop }),
       extractor: origin.extractor,
       evidence,
       reason,
@@ -249,25 +255,20 @@ export class HandoffMaker {
     const { script } = this;
     const handoffs = [...script.handoffs, ...this.#handoffs];
     const known = new Map(handoffs.map((one) => [one.recorded, one]));
+    const bound = changeRequests(script, (step) =>
+      bindStep(loosenRedirect(step, handoffs), (value, part) => {
+        const piece = this.#pieces.get(`${step.id} ${value.place}`);
+        if (piece) return [piece];
+        // The Referer repeats an earlier address, so it follows the handoffs that address uses.
+        const handoff = part.name.toLowerCase() === 'referer' && value.value.length >= 4 ? known.get(value.value) : undefined;
+        return handoff && [{ kind: 'handoff', handoff: handoff.id, recorded: value.value }];
+      }),
+    );
     const next: Script = {
-      ...script,
+      ...bound,
       handoffs,
       made: [...script.made, ...this.#made],
       unsure: script.unsure.filter((one) => !this.#pieces.has(`${one.step} ${one.place}`)),
-      transactions: script.transactions.map((transaction) => ({
-        ...transaction,
-        steps: transaction.steps.map((step) =>
-          step.kind !== 'request'
-            ? step
-            : bindStep(loosenRedirect(step, handoffs), (value, part) => {
-                const piece = this.#pieces.get(`${step.id} ${value.place}`);
-                if (piece) return [piece];
-                // The Referer repeats an earlier address, so it follows the handoffs that address uses.
-                const handoff = part.name.toLowerCase() === 'referer' && value.value.length >= 4 ? known.get(value.value) : undefined;
-                return handoff && [{ kind: 'handoff', handoff: handoff.id, recorded: value.value }];
-              }),
-        ),
-      })),
     };
     return {
       script: next,
@@ -283,7 +284,9 @@ export class HandoffMaker {
 /** A redirect may lead anywhere in the segments that a handoff reads from it. */
 function loosenRedirect(step: RequestStep, handoffs: readonly Handoff[]): RequestStep {
   const { redirect } = step.expect;
-  const read = new Set(handoffs.filter((one) => one.origin === step.id && one.extractor.kind === 'header').map((one) => one.recorded));
+  const read = new Set(
+    handoffs.filter((one) => one.origin === step.id && one.hop === undefined && one.extractor.kind === 'header').map((one) => one.recorded),
+  );
   if (redirect === null || read.size === 0) return step;
   const segments = redirect.split('/').map((part) => (read.has(part) ? '*' : part));
   return { ...step, expect: { ...step.expect, redirect: segments.join('/') } };

@@ -1,7 +1,7 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { headerOf } from '../take/messages.js';
 import { viewOf, type ResponseView } from '../script/response-view.js';
-import { requestSteps, type Extractor, type Script } from '../script/script.schema.js';
+import { exchangesOf, requestSteps, type Extractor, type Script } from '../script/script.schema.js';
 import { sentValues } from '../script/request-parts.js';
 import { receivedValues, type ReceivedValue } from './received-values.js';
 import { boundariesFor } from './boundaries.js';
@@ -63,14 +63,18 @@ export class ValueIndex {
         if (before === undefined || exchange.startedAtMs < before) this.#firstSentMs.set(value, exchange.startedAtMs);
       }
       this.#sentBy.set(exchange.n, own);
-      const view = viewOf(exchange, loaded.readBody);
-      if (!view) continue;
-      this.#views.set(exchange.n, view);
-      for (const received of receivedValues(view)) {
-        const list = this.#received.get(received.value);
-        if (list) list.push({ exchange, received });
-        else this.#received.set(received.value, [{ exchange, received }]);
-      }
+      for (const n of exchangesOf(step)) this.#readResponse(byNumber.get(n));
+    }
+  }
+
+  #readResponse(exchange: Exchange | undefined): void {
+    const view = exchange && viewOf(exchange, this.loaded.readBody);
+    if (!view) return;
+    this.#views.set(exchange.n, view);
+    for (const received of receivedValues(view)) {
+      const list = this.#received.get(received.value);
+      if (list) list.push({ exchange, received });
+      else this.#received.set(received.value, [{ exchange, received }]);
     }
   }
 

@@ -2,7 +2,7 @@ import type { BodyReader, Exchange, LoadedTake } from '../take/take.schema.js';
 import { headerOf } from '../take/messages.js';
 import { ResponseView, viewOf } from '../script/response-view.js';
 import { describeExtractor, matchesOf } from '../script/extract.js';
-import { requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
+import { answerOf, placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
 import { boundPlaces, sentValues } from '../script/request-parts.js';
 import { isCounted } from '../script/coverage.js';
 import { findCandidates, type Candidate } from '../correlate/correlate.js';
@@ -25,9 +25,12 @@ export interface Captured {
 
 const short = (text: string, length = 48): string => (text.length > length ? `${text.slice(0, length)}…` : text);
 
-/** The captured response as a view; undefined where none came. */
-export function capturedView(captured: CapturedStep, readBody: BodyReader): ResponseView | undefined {
-  const { response } = captured;
+/** The last capture of each step: in a repeat the latest round counts. */
+const lastOfEach = (steps: readonly CapturedStep[]): Map<string, CapturedStep> => new Map(steps.map((one) => [one.step, one]));
+
+/** The captured response as a view, or that of a redirect on the way (`hop`); undefined where none came. */
+export function capturedView(captured: CapturedStep, readBody: BodyReader, hop?: number): ResponseView | undefined {
+  const response = hop === undefined ? captured.response : captured.hops?.[hop];
   return response
     ? new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '')
     : undefined;
@@ -39,13 +42,13 @@ export function judgeRehearsal(
   loaded: LoadedTake,
   captured: Captured,
 ): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence'> {
-  const byStep = new Map(captured.steps.map((one) => [one.step, one]));
+  const byStep = lastOfEach(captured.steps);
   const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
   const stale = staleValues(script, loaded, captured);
   const steps = requestSteps(script).map(({ step, number }): RehearsedStep => {
     const own = byStep.get(step.id) ?? null;
     const ownStale = stale.filter((one) => one.step === step.id);
-    const exchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
+    const exchange = byNumber.get(answerOf(step) ?? -1);
     const judged = own
       ? judgeStep(step, exchange, loaded.readBody, own, captured)
       : { verdict: 'not-sent' as const, reasons: ['It was not sent, because an earlier step failed.'] };
@@ -105,12 +108,11 @@ function judgeStep(
 /** Every value that was sent as recorded while its origin now gives another one, of passing steps too. */
 export function staleValues(script: Script, loaded: LoadedTake, captured: Captured): StaleValue[] {
   const index = new ValueIndex(loaded, script);
-  const byStep = new Map(captured.steps.map((one) => [one.step, one]));
-  const stepByExchange = new Map(requestSteps(script).map(({ step }) => [step.exchange, step.id]));
+  const byStep = lastOfEach(captured.steps);
   const stale: StaleValue[] = [];
   for (const candidate of findCandidates(script, loaded, index)) {
     if (!byStep.has(candidate.step)) continue;
-    const found = currentValue(candidate, index, stepByExchange, byStep, captured);
+    const found = currentValue(candidate, index, script, byStep, captured);
     if (found)
       stale.push({
         step: candidate.step,
@@ -126,22 +128,22 @@ export function staleValues(script: Script, loaded: LoadedTake, captured: Captur
 function currentValue(
   { sent, origins }: Candidate,
   index: ValueIndex,
-  stepByExchange: Map<number | null, string>,
+  script: Script,
   byStep: Map<string, CapturedStep>,
   captured: Captured,
 ): Pick<StaleValue, 'current' | 'origin' | 'extractor'> | null {
   for (const origin of origins) {
-    const originStep = stepByExchange.get(origin.exchange.n);
-    const replay = originStep === undefined ? undefined : byStep.get(originStep);
-    const view = replay && capturedView(replay, captured.readBody);
-    if (originStep === undefined || !view) continue;
+    const place = placeOfResponse(script, origin.exchange.n);
+    const replay = byStep.get(place?.step ?? '');
+    const view = replay && capturedView(replay, captured.readBody, place?.hop);
+    if (!place || !view) continue;
     const now = matchesOf(origin.extractor, view);
     const then = matchesOf(origin.extractor, index.view(origin.exchange.n) ?? view);
     // What is gone altogether says nothing; what is still offered is not stale.
     if (now.length === 0) continue;
     if (origin.listed ? now.includes(sent.value) : now[0] === sent.value) return null;
     const at = Math.max(0, then.indexOf(sent.value));
-    return { current: now[origin.listed ? Math.min(at, now.length - 1) : 0] ?? '', origin: originStep, extractor: origin.extractor };
+    return { current: now[origin.listed ? Math.min(at, now.length - 1) : 0] ?? '', origin: place.step, extractor: origin.extractor };
   }
   return null;
 }

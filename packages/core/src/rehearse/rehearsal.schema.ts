@@ -20,6 +20,10 @@ export const CapturedStepSchema = z.object({
   response: z
     .object({ status: z.number().int(), statusText: z.string(), headers: z.array(HeaderSchema), body: BodyRefSchema.nullable() })
     .nullable(),
+  /** Answers of the redirects that were followed, in order. */
+  hops: z
+    .array(z.object({ status: z.number().int(), statusText: z.string(), headers: z.array(HeaderSchema), body: BodyRefSchema.nullable() }))
+    .optional(),
   /** Why there is no response, in a sentence. */
   failure: z.string().nullable(),
   timings: TimingsSchema,

@@ -10,11 +10,11 @@ import {
   type LoadedTake,
   type Script,
 } from '../index.js';
+import { everything } from '../tidy/tidy.schema.js';
 import { playback, type Answer } from '../test/playback.js';
 import { form, html, json, TakeBuilder } from '../test/take-builder.js';
 
-const scripted = (loaded: LoadedTake): Script =>
-  scriptFromTake(loaded, { scriptId: 's', name: 's', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
+const scripted = (loaded: LoadedTake): Script => scriptFromTake(loaded, { scriptId: 's', name: 's', tidy: everything });
 
 const signInPage = (token: string) =>
   `<title>Sign in</title><form><input type="hidden" name="token" value="${token}"><input type="password" name="p"></form>`;

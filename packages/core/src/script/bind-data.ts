@@ -1,4 +1,4 @@
-import { requestSteps, type Piece, type Script } from './script.schema.js';
+import { changeRequests, requestSteps, type Piece, type Script } from './script.schema.js';
 import { bindStep, sentValues } from './request-parts.js';
 
 /** A place where a recorded value is sent. */
@@ -28,15 +28,9 @@ export function bindColumn(
   const wanted = new Set(places.map((one) => `${one.step} ${one.place}`));
   const piece: Piece = { kind: 'data', table, column, recorded: value };
   return {
-    ...script,
-    transactions: script.transactions.map((transaction) => ({
-      ...transaction,
-      steps: transaction.steps.map((step) =>
-        step.kind === 'request'
-          ? bindStep(step, (one) => (one.value === value && wanted.has(`${step.id} ${one.place}`) ? [piece] : undefined))
-          : step,
-      ),
-    })),
+    ...changeRequests(script, (step) =>
+      bindStep(step, (one) => (one.value === value && wanted.has(`${step.id} ${one.place}`) ? [piece] : undefined)),
+    ),
     unsure: script.unsure.filter((one) => !wanted.has(`${one.step} ${one.place}`)),
   };
 }

@@ -1,4 +1,5 @@
 import { editScript, expectationOf, requestSteps, scriptFromTake, type Mark, type Script } from '../index.js';
+import { everything } from '../tidy/tidy.schema.js';
 import { html, json, TakeBuilder } from '../test/take-builder.js';
 
 const css: [string, string][] = [['Content-Type', 'text/css']];
@@ -13,7 +14,7 @@ const take = (marks: Mark[]) => {
     .load();
   return { ...loaded, take: { ...loaded.take, marks } };
 };
-const options = { scriptId: 's', name: 'S', origins: null, keepStaticFiles: false, longestPauseMs: 150 };
+const options = { scriptId: 's', name: 'S', tidy: { ...everything, staticFiles: 'drop' as const, longestPauseMs: 150 } };
 const shape = (script: Script) => script.transactions.map((one) => [one.name, ...one.steps.map((step) => step.id)]);
 
 describe('a script from a take', () => {
@@ -38,7 +39,7 @@ describe('a script from a take', () => {
 
   it('is one transaction named by the take where nothing was marked, and can leave hosts out', () => {
     expect(shape(scriptFromTake(take([]), options)).map(([name]) => name)).toEqual(['flow']);
-    expect(scriptFromTake(take([]), { ...options, origins: ['http://elsewhere'] }).transactions).toEqual([]);
+    expect(scriptFromTake(take([]), { ...options, tidy: { ...options.tidy, leftOut: ['http://127.0.0.1:9'] } }).transactions).toEqual([]);
   });
 
   it('expects what the take showed: status, kind, title without its moving words, redirect shape, root element', () => {
@@ -59,7 +60,7 @@ describe('editing', () => {
       { kind: 'begin', atMs: 0, text: 'A' },
       { kind: 'begin', atMs: 350, text: 'B' },
     ]),
-    { ...options, longestPauseMs: 0 },
+    { ...options, tidy: { ...options.tidy, longestPauseMs: 0 } },
   );
 
   it('renames a script, a transaction and a step', () => {

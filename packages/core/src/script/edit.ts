@@ -1,4 +1,4 @@
-import type { Script, Step, Transaction } from './script.schema.js';
+import { allSteps, changeSteps, type Script, type Step, type Transaction } from './script.schema.js';
 import { mapPieces } from './template.js';
 
 /** One change that a tester makes to a script. */
@@ -7,6 +7,7 @@ export type ScriptEdit =
   | { kind: 'delete'; id: string }
   | { kind: 'move'; id: string; by: -1 | 1 }
   | { kind: 'set-pause'; id: string; ms: number }
+  | { kind: 'set-repeat'; id: string; times: number; pauseMs: number }
   | { kind: 'drop-handoff'; handoff: string }
   | { kind: 'rename-handoff'; handoff: string; name: string };
 
@@ -17,7 +18,7 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       if (edit.id === script.id) return { ...script, name: edit.name };
       return mapSteps(
         script,
-        (step) => (step.id === edit.id && step.kind === 'request' ? { ...step, name: edit.name } : step),
+        (step) => (step.id === edit.id && (step.kind === 'request' || step.kind === 'repeat') ? { ...step, name: edit.name } : step),
         (one) => (one.id === edit.id ? { ...one, name: edit.name } : one),
       );
     case 'delete':
@@ -25,12 +26,16 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
         ...script,
         transactions: script.transactions
           .filter((one) => one.id !== edit.id)
-          .map((one) => ({ ...one, steps: one.steps.filter((step) => step.id !== edit.id) })),
+          .map((one) => ({ ...one, steps: changeSteps(one.steps, (step) => (step.id === edit.id ? null : step)) })),
       });
     case 'move':
       return move(script, edit.id, edit.by);
     case 'set-pause':
       return mapSteps(script, (step) => (step.id === edit.id && step.kind === 'pause' ? { ...step, ms: edit.ms } : step));
+    case 'set-repeat':
+      return mapSteps(script, (step) =>
+        step.id === edit.id && step.kind === 'repeat' ? { ...step, times: edit.times, pauseMs: edit.pauseMs } : step,
+      );
     case 'drop-handoff':
       return dropHandoff(script, edit.handoff);
     case 'rename-handoff':
@@ -47,7 +52,7 @@ function mapSteps(
     ...script,
     transactions: script.transactions.map((one) => {
       const transaction = changeTransaction(one);
-      return { ...transaction, steps: transaction.steps.map(change) };
+      return { ...transaction, steps: changeSteps(transaction.steps, change) };
     }),
   };
 }
@@ -101,6 +106,6 @@ export function mapTemplates<S extends Extract<Step, { kind: 'request' }>>(step:
 
 /** A handoff whose origin was deleted cannot be read any more: its uses get the recorded value back. */
 function dropOrphans(script: Script): Script {
-  const ids = new Set(script.transactions.flatMap((one) => one.steps.map((step) => step.id)));
+  const ids = new Set(script.transactions.flatMap((one) => allSteps(one.steps).map((step) => step.id)));
   return script.handoffs.filter((one) => !ids.has(one.origin)).reduce((left, one) => dropHandoff(left, one.id), script);
 }

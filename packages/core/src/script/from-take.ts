@@ -1,18 +1,17 @@
-import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery, pathShape, textShape } from '../take/messages.js';
-import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { bodyKind, headerOf, mediaType, pathAndQuery, pathShape, textShape } from '../take/messages.js';
+import type { Exchange, LoadedTake, Take } from '../take/take.schema.js';
+import type { Tidy } from '../tidy/tidy.schema.js';
+import { firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
 import { rootElement } from './html.js';
 import { viewOf } from './response-view.js';
 import type { Expectation, RequestStep, Script, Step, Transaction } from './script.schema.js';
 
-/** What stays when a take becomes a script. */
+/** What a take becomes as a script. */
 export interface FromTakeOptions {
   scriptId: string;
   name: string;
-  /** Origins whose requests stay; null keeps all. */
-  origins: string[] | null;
-  keepStaticFiles: boolean;
-  /** Pauses above this many ms are capped to it. */
-  longestPauseMs: number;
+  /** What stays, and what is put together. */
+  tidy: Tidy;
 }
 
 /** Headers that the client makes anew for each request, so they are not kept. */
@@ -27,25 +26,23 @@ const shortestPauseMs = 100;
 /** Makes a script from a take: transactions from marks, steps from exchanges, pauses from the gaps between them. */
 export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Script {
   const { take, exchanges } = loaded;
-  const kept = exchanges.filter(
-    (one) =>
-      (options.origins === null || options.origins.includes(new URL(one.url).origin)) && (options.keepStaticFiles || !isStaticFile(one)),
-  );
+  const units = unitsOf(exchanges, options.tidy, take.marks);
   const transactions: Transaction[] = [];
-  let lastEndMs = kept[0]?.startedAtMs ?? 0;
-  for (const exchange of kept) {
+  let lastEndMs = units[0] ? startOf(units[0]) : 0;
+  for (const unit of units) {
+    const exchange = firstOf(unit);
     const name = transactionAt(loaded, exchange);
     let transaction = transactions.at(-1);
     if (transaction?.name !== name) {
       transaction = { kind: 'transaction', id: `t${transactions.length + 1}`, name, steps: [] };
       transactions.push(transaction);
     }
-    const gapMs = Math.min(exchange.startedAtMs - lastEndMs, options.longestPauseMs);
+    const gapMs = Math.min(exchange.startedAtMs - lastEndMs - pausedMs(take, lastEndMs, exchange.startedAtMs), options.tidy.longestPauseMs);
     if (gapMs >= shortestPauseMs) transaction.steps.push({ kind: 'pause', id: `p${exchange.n}`, ms: Math.round(gapMs) });
-    transaction.steps.push(stepFrom(exchange, loaded));
-    lastEndMs = Math.max(lastEndMs, exchange.startedAtMs + exchange.durationMs);
+    transaction.steps.push(stepOfUnit(unit, loaded));
+    lastEndMs = Math.max(lastEndMs, endOfUnit(unit));
   }
-  addComments(loaded, transactions, kept);
+  addComments(loaded, transactions, units);
   return {
     id: options.scriptId,
     projectId: take.projectId,
@@ -57,6 +54,41 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
     made: [],
     unsure: [],
   };
+}
+
+/** The time between two moments in which the recording was paused. */
+function pausedMs(take: Take, fromMs: number, toMs: number): number {
+  let paused = 0;
+  let since: number | null = null;
+  for (const mark of take.marks) {
+    if (mark.kind === 'pause') since = mark.atMs;
+    else if (mark.kind === 'resume' && since !== null) {
+      paused += Math.max(0, Math.min(mark.atMs, toMs) - Math.max(since, fromMs));
+      since = null;
+    }
+  }
+  return paused;
+}
+
+function stepOfUnit(unit: Unit, loaded: LoadedTake): Step {
+  switch (unit.kind) {
+    case 'request':
+      return stepFrom(unit.chain, loaded);
+    case 'side-by-side':
+      return { kind: 'side-by-side', id: `b${firstOf(unit).n}`, steps: unit.units.map((one) => stepFrom(one.chain, loaded)) };
+    case 'repeat': {
+      const step = stepFrom(unit.first.chain, loaded);
+      const tookMs = unit.first.chain.reduce((sum, one) => sum + one.durationMs, 0);
+      const pauseMs = Math.max(0, Math.round(unit.everyMs - tookMs));
+      return { kind: 'repeat', id: `r${firstOf(unit).n}`, name: `Ask again: ${step.name}`, times: unit.times, pauseMs, steps: [step] };
+    }
+  }
+}
+
+function endOfUnit(unit: Unit): number {
+  if (unit.kind === 'side-by-side') return Math.max(...unit.units.map(endOfUnit));
+  if (unit.kind === 'repeat') return startOf(unit) + unit.times * unit.everyMs;
+  return Math.max(...unit.chain.map((one) => one.startedAtMs + one.durationMs));
 }
 
 /** The transaction that was open when a request started: between its begin and end marks, else named by the flow. */
@@ -74,13 +106,14 @@ function transactionAt({ take }: LoadedTake, exchange: Exchange): string {
   return open ?? last ?? take.name;
 }
 
-function addComments({ take }: LoadedTake, transactions: Transaction[], kept: Exchange[]): void {
+function addComments({ take }: LoadedTake, transactions: Transaction[], units: readonly Unit[]): void {
   take.marks.forEach((mark, index) => {
     if (mark.kind !== 'comment') return;
     const comment: Step = { kind: 'comment', id: `c${index + 1}`, text: mark.text };
-    const next = kept.find((one) => one.startedAtMs >= mark.atMs);
+    const next = units.find((one) => startOf(one) >= mark.atMs);
+    const wanted = next && `${{ request: 's', 'side-by-side': 'b', repeat: 'r' }[next.kind]}${firstOf(next).n}`;
     for (const transaction of transactions) {
-      const at = transaction.steps.findIndex((step) => step.kind === 'request' && step.exchange === next?.n);
+      const at = transaction.steps.findIndex((step) => step.id === wanted);
       if (at >= 0) {
         transaction.steps.splice(at, 0, comment);
         return;
@@ -90,7 +123,8 @@ function addComments({ take }: LoadedTake, transactions: Transaction[], kept: Ex
   });
 }
 
-function stepFrom(exchange: Exchange, { readBody }: LoadedTake): RequestStep {
+function stepFrom(chain: RequestUnit['chain'], { readBody }: LoadedTake): RequestStep {
+  const [exchange, ...hops] = chain;
   const body = exchange.requestBody;
   const text = body && bodyKind(body.mimeType) !== 'binary' && bodyKind(body.mimeType) !== 'multipart' ? readBody(body.hash) : undefined;
   return {
@@ -98,6 +132,7 @@ function stepFrom(exchange: Exchange, { readBody }: LoadedTake): RequestStep {
     id: `s${exchange.n}`,
     name: `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`,
     exchange: exchange.n,
+    ...(hops.length === 0 ? {} : { hops: hops.map((one) => one.n) }),
     method: exchange.method,
     origin: new URL(exchange.url).origin,
     url: [{ kind: 'text', text: pathAndQuery(exchange.url) }],
@@ -106,8 +141,8 @@ function stepFrom(exchange: Exchange, { readBody }: LoadedTake): RequestStep {
       .map(([name, value]) => ({ name, value: [{ kind: 'text', text: value }] })),
     body: text === undefined ? null : [{ kind: 'text', text }],
     bodyFile: body && text === undefined ? body.hash : null,
-    expect: expectationOf(exchange, readBody),
-    followRedirects: false,
+    expect: expectationOf(hops.at(-1) ?? exchange, readBody),
+    followRedirects: hops.length > 0,
   };
 }
 

@@ -70,6 +70,8 @@ export const HandoffSchema = z.object({
   /** One sentence that names the evidence. */
   reason: z.string(),
   recorded: z.string(),
+  /** Which answer of a step that follows redirects gives it, from 0; absent for the last one. */
+  hop: z.number().int().nonnegative().optional(),
 });
 export type Handoff = z.infer<typeof HandoffSchema>;
 
@@ -114,6 +116,8 @@ export const RequestStepSchema = z.object({
   name: z.string(),
   /** Number of the exchange in the take; null for a step made by hand. */
   exchange: z.number().int().nullable(),
+  /** Exchanges of the redirects that this step follows, in order; the last one's response is the step's answer. */
+  hops: z.array(z.number().int()).optional(),
   method: z.string(),
   /** Recorded origin, such as `http://127.0.0.1:4701`; the environment maps it. */
   origin: z.string(),
@@ -131,9 +135,39 @@ export type RequestStep = z.infer<typeof RequestStepSchema>;
 export const PauseStepSchema = z.object({ kind: z.literal('pause'), id: z.string(), ms: z.number().nonnegative() });
 export const CommentStepSchema = z.object({ kind: z.literal('comment'), id: z.string(), text: z.string() });
 
-/** A leaf of a script. */
-export const StepSchema = z.discriminatedUnion('kind', [RequestStepSchema, PauseStepSchema, CommentStepSchema]);
-export type Step = z.infer<typeof StepSchema>;
+/** Requests that run at the same time; the step ends when the last of them has. */
+export const SideBySideStepSchema = z.object({ kind: z.literal('side-by-side'), id: z.string(), steps: z.array(RequestStepSchema) });
+export type SideBySideStep = z.infer<typeof SideBySideStepSchema>;
+
+/** Steps that are played again and again, with a pause between two rounds. */
+export interface RepeatStep {
+  kind: 'repeat';
+  id: string;
+  name: string;
+  times: number;
+  pauseMs: number;
+  steps: Step[];
+}
+
+/** A part of a transaction: a leaf, or a container of steps. */
+export type Step = RequestStep | z.infer<typeof PauseStepSchema> | z.infer<typeof CommentStepSchema> | SideBySideStep | RepeatStep;
+
+export const StepSchema: z.ZodType<Step> = z.lazy(() =>
+  z.discriminatedUnion('kind', [
+    RequestStepSchema,
+    PauseStepSchema,
+    CommentStepSchema,
+    SideBySideStepSchema,
+    z.object({
+      kind: z.literal('repeat'),
+      id: z.string(),
+      name: z.string(),
+      times: z.number().int().min(1).max(10_000),
+      pauseMs: z.number().nonnegative(),
+      steps: z.array(StepSchema),
+    }),
+  ]),
+);
 
 export const TransactionSchema = z.object({
   kind: z.literal('transaction'),
@@ -157,10 +191,57 @@ export const ScriptSchema = z.object({
 });
 export type Script = z.infer<typeof ScriptSchema>;
 
+/** Steps and what their containers hold, in the order of play. */
+export function allSteps(steps: readonly Step[]): Step[] {
+  return steps.flatMap((step): Step[] => ('steps' in step ? [step, ...allSteps(step.steps)] : [step]));
+}
+
+/** Steps with each changed, those in containers too; a container that is left empty goes. `null` takes a step out. */
+export function changeSteps(steps: readonly Step[], change: (step: Step) => Step | null): Step[] {
+  return steps.flatMap((step): Step[] => {
+    const changed = change(step);
+    if (!changed || !('steps' in changed)) return changed ? [changed] : [];
+    const inner = changeSteps(changed.steps, change);
+    if (inner.length === 0) return [];
+    if (changed.kind === 'repeat') return [{ ...changed, steps: inner }];
+    const requests = inner.filter((one) => one.kind === 'request');
+    // One request alone is beside nothing.
+    return requests.length === 1 ? requests : [{ ...changed, steps: requests }];
+  });
+}
+
+/** A script with each request step changed. */
+export function changeRequests(script: Script, change: (step: RequestStep) => RequestStep): Script {
+  return {
+    ...script,
+    transactions: script.transactions.map((transaction) => ({
+      ...transaction,
+      steps: changeSteps(transaction.steps, (step) => (step.kind === 'request' ? change(step) : step)),
+    })),
+  };
+}
+
+/** The exchanges that one step stands for: its own, and the redirects that it follows. */
+export const exchangesOf = (step: RequestStep): number[] => (step.exchange === null ? [] : [step.exchange, ...(step.hops ?? [])]);
+
+/** The exchange whose response is the answer of a step; null for a step made by hand. */
+export const answerOf = (step: RequestStep): number | null => exchangesOf(step).at(-1) ?? null;
+
+/** Where the response of an exchange is had on replay: the step, and which of its answers (absent for the last). */
+export function placeOfResponse(script: Script, exchange: number): { step: string; hop?: number } | null {
+  for (const { step } of requestSteps(script)) {
+    const chain = exchangesOf(step);
+    const at = chain.indexOf(exchange);
+    if (at >= 0) return at === chain.length - 1 ? { step: step.id } : { step: step.id, hop: at };
+  }
+  return null;
+}
+
 /** All request steps in the order of play, with their number from 1 and their transaction. */
 export function requestSteps(script: Script): { step: RequestStep; number: number; transaction: Transaction }[] {
   const found: { step: RequestStep; number: number; transaction: Transaction }[] = [];
   for (const transaction of script.transactions)
-    for (const step of transaction.steps) if (step.kind === 'request') found.push({ step, number: found.length + 1, transaction });
+    for (const step of allSteps(transaction.steps))
+      if (step.kind === 'request') found.push({ step, number: found.length + 1, transaction });
   return found;
 }

@@ -5,12 +5,16 @@ import type { Exchange, Warning } from './take.schema.js';
 
 const short = (exchange: Exchange): string => `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`;
 
+/** True where a browser wrote down that it took the answer from its cache. */
+const isFromCache = ({ harEntry }: Exchange): boolean =>
+  (harEntry?.['_fromCache'] !== undefined && harEntry['_fromCache'] !== null) || /cache/i.test(String(harEntry?.['_fetchType'] ?? ''));
+
 /** What one exchange shows by itself that makes its take worth less. */
 export function warningsOf(exchange: Exchange): Warning[] {
   const found: Warning[] = [];
   const warn = (kind: Warning['kind'], about: string, text: string) => found.push({ kind, about, text, exchange: exchange.n });
   const { response } = exchange;
-  if (response?.status === 304 || exchange.harEntry?.['_fromCache'] !== undefined)
+  if (response?.status === 304 || isFromCache(exchange))
     warn(
       'cached',
       new URL(exchange.url).host,

@@ -12,10 +12,11 @@ import {
   type DataTable,
   type Workload,
 } from '../index.js';
+import { everything } from '../tidy/tidy.schema.js';
 import { form, TakeBuilder } from '../test/take-builder.js';
 
 const take = new TakeBuilder().add(['GET', '/a'], [200, []]).add(['POST', '/b', form, 'no=N77'], [200, []]).load();
-const plain = scriptFromTake(take, { scriptId: 's', name: 'S', origins: null, keepStaticFiles: true, longestPauseMs: 0 });
+const plain = scriptFromTake(take, { scriptId: 's', name: 'S', tidy: everything });
 const fed = bindColumn(plain, 'N77', [{ step: 's2', place: 'form:no' }], 'd', 'number');
 const table = (free: number, when: 'iteration' | 'user' = 'iteration'): DataTable => ({
   id: 'd',

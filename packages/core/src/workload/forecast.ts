@@ -1,5 +1,5 @@
 import { boundColumns } from '../script/bind-data.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
+import { exchangesOf, type Script, type Step } from '../script/script.schema.js';
 import type { DataTable } from '../data/data-table.schema.js';
 import { curveSeconds, userSpan } from './curve.js';
 import type { Crew, Workload } from './workload.schema.js';
@@ -34,13 +34,31 @@ export interface Forecast {
 
 /** Length of one iteration in seconds as recorded: requests and pauses, with the crew's think time. */
 export function iterationSeconds(script: Script, crew: Crew, requestMs: (exchange: number) => number): number {
-  let ms = 0;
-  for (const transaction of script.transactions)
-    for (const step of transaction.steps) {
-      if (step.kind === 'request') ms += step.exchange === null ? 0 : requestMs(step.exchange);
-      else if (step.kind === 'pause') ms += pauseMs(step.ms, crew.think);
+  const lasts = (step: Step): number => {
+    switch (step.kind) {
+      case 'request':
+        return exchangesOf(step).reduce((sum, n) => sum + requestMs(n), 0);
+      case 'pause':
+        return pauseMs(step.ms, crew.think);
+      case 'comment':
+        return 0;
+      case 'side-by-side':
+        return Math.max(...step.steps.map(lasts));
+      case 'repeat':
+        return step.times * step.steps.reduce((sum, one) => sum + lasts(one), 0) + (step.times - 1) * pauseMs(step.pauseMs, crew.think);
     }
-  return ms / 1000;
+  };
+  return script.transactions.flatMap((one) => one.steps).reduce((sum, step) => sum + lasts(step), 0) / 1000;
+}
+
+/** Requests of one iteration, redirects and rounds counted. */
+export function iterationRequests(script: Script): number {
+  const count = (step: Step): number => {
+    if (step.kind === 'request') return Math.max(1, exchangesOf(step).length);
+    if (!('steps' in step)) return 0;
+    return (step.kind === 'repeat' ? step.times : 1) * step.steps.reduce((sum, one) => sum + count(one), 0);
+  };
+  return script.transactions.flatMap((one) => one.steps).reduce((sum, step) => sum + count(step), 0);
 }
 
 /** A recorded pause as the crew plays it, in ms. */
@@ -78,7 +96,7 @@ export function forecast(
       const { startSeconds, endSeconds } = userSpan(workload.curve, n, crew.users);
       iterations += Math.ceil((endSeconds - startSeconds) / cycle);
     }
-    crews.push({ crew: crew.id, iterations, requests: iterations * requestSteps(script).length, iterationSeconds: own });
+    crews.push({ crew: crew.id, iterations, requests: iterations * iterationRequests(script), iterationSeconds: own });
     for (const table of boundColumns(script).keys()) {
       const known = tables.find((one) => one.id === table);
       perTable.set(table, (perTable.get(table) ?? 0) + (known?.deal.when === 'user' ? crew.users : iterations));

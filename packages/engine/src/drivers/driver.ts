@@ -20,6 +20,8 @@ export interface WireResponse {
   headers: Header[];
   body: Uint8Array | null;
   failure: string | null;
+  /** Answers of the redirects that were followed, in order. */
+  hops: { status: number; statusText: string; headers: Header[]; body: Uint8Array | null }[];
   /** Headers as they were sent, the cookies among them. */
   sentHeaders: Header[];
   timings: Timings;

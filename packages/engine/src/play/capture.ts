@@ -26,6 +26,9 @@ export function capture(played: PlayedStep, zeroMs: number, put: (bytes: Uint8Ar
             headers: response.headers,
             body: response.body && put(response.body, mediaType(response.headers)),
           },
+    ...(response.hops.length === 0
+      ? {}
+      : { hops: response.hops.map((hop) => ({ ...hop, body: hop.body && put(hop.body, mediaType(hop.headers)) })) }),
     failure: response.failure,
     timings: response.timings,
   };

@@ -1,6 +1,6 @@
 import { bodyKind, failureOf, headerOf, mediaType, readValue, ResponseView, type Header } from '@sturdy/core';
 import type { Driver, WireRequest, WireResponse } from '../drivers/driver.js';
-import type { CompiledRequest, Program, Scope } from '../program/compile.js';
+import type { CompiledRequest, Operation, Program, Scope } from '../program/compile.js';
 
 /** A played request as an observer sees it. */
 export interface PlayedStep {
@@ -34,6 +34,21 @@ export interface Control {
 
 const decoder = new TextDecoder();
 
+/** What a transaction has come to so far. */
+interface TransactionState {
+  name: string;
+  busyMs: number;
+  bytesIn: number;
+  bytesOut: number;
+  good: boolean;
+}
+
+/** The answer of a redirect that was followed, as extractors read it; empty where it was not reached. */
+function viewOfHop({ hops }: WireResponse, at: number): ResponseView {
+  const hop = hops[at];
+  return new ResponseView(hop?.status ?? 0, hop?.headers ?? [], hop?.body ? decoder.decode(hop.body) : '');
+}
+
 /** One virtual user: plays its program over its driver, with its own handoffs, row and random stream. */
 export class VirtualUser {
   constructor(
@@ -55,29 +70,61 @@ export class VirtualUser {
     const scope: Scope = { handoffs: new Map(), rows: new Map(rows), made: new Map(), random: this.random, nowMs: () => Date.now() };
     let good = true;
     for (const transaction of this.program.transactions) {
-      let busyMs = 0;
-      let bytesIn = 0;
-      let bytesOut = 0;
-      let transactionGood = true;
-      for (const operation of transaction.operations) {
-        if (this.control.stopsNow()) return { good, complete: false };
-        if (operation.kind === 'pause') {
-          await this.control.pause(operation.ms);
-          continue;
-        }
-        const played = await this.#play(transaction.name, operation, scope);
-        busyMs += played.response.durationMs;
-        bytesIn += played.response.bytesIn;
-        bytesOut += played.response.bytesOut;
-        if (played.failure === null) continue;
-        transactionGood = false;
-        good = false;
-        if (onFailure === 'next-iteration' || (this.keepsBodies && played.response.status === 0)) break;
-      }
-      this.observer.transaction(transaction.name, busyMs, transactionGood, bytesIn, bytesOut);
-      if (!transactionGood && onFailure === 'next-iteration') break;
+      const own: TransactionState = { name: transaction.name, busyMs: 0, bytesIn: 0, bytesOut: 0, good: true };
+      const ended = await this.#playAll(transaction.operations, own, scope, onFailure);
+      if (ended === 'stopped') return { good, complete: false };
+      good &&= own.good;
+      this.observer.transaction(own.name, own.busyMs, own.good, own.bytesIn, own.bytesOut);
+      if (!own.good && onFailure === 'next-iteration') break;
     }
     return { good, complete: true };
+  }
+
+  /** Plays operations one after another. Says `left` where a failure ends the transaction, `stopped` where the user shall stop. */
+  async #playAll(
+    operations: readonly Operation[],
+    own: TransactionState,
+    scope: Scope,
+    onFailure: OnFailure,
+  ): Promise<'done' | 'left' | 'stopped'> {
+    for (const operation of operations) {
+      if (this.control.stopsNow()) return 'stopped';
+      switch (operation.kind) {
+        case 'pause':
+          await this.control.pause(operation.ms);
+          break;
+        case 'repeat':
+          for (let round = 0; round < operation.times; round++) {
+            if (round > 0) await this.control.pause(operation.pauseMs);
+            const ended = await this.#playAll(operation.operations, own, scope, onFailure);
+            if (ended !== 'done') return ended;
+          }
+          break;
+        case 'request': {
+          const played = await this.#play(own.name, operation, scope);
+          own.busyMs += played.response.durationMs;
+          if (this.#counts(played, own, onFailure)) return 'left';
+          break;
+        }
+        case 'side-by-side': {
+          const started = performance.now();
+          const played = await Promise.all(operation.requests.map((one) => this.#play(own.name, one, scope)));
+          // What ran at the same time is waited for once.
+          own.busyMs += performance.now() - started;
+          if (played.map((one) => this.#counts(one, own, onFailure)).includes(true)) return 'left';
+        }
+      }
+    }
+    return 'done';
+  }
+
+  /** Counts a played request into its transaction; true where it ends the transaction. */
+  #counts({ response, failure }: PlayedStep, own: TransactionState, onFailure: OnFailure): boolean {
+    own.bytesIn += response.bytesIn;
+    own.bytesOut += response.bytesOut;
+    if (failure === null) return false;
+    own.good = false;
+    return onFailure === 'next-iteration' || (this.keepsBodies && response.status === 0);
   }
 
   async #play(transaction: string, operation: CompiledRequest, scope: Scope): Promise<PlayedStep> {
@@ -105,8 +152,8 @@ export class VirtualUser {
     if (failure === null) {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
       failure = failureOf(view, operation.expect, headerOf(response.headers, 'location'));
-      for (const { handoff, extractor } of operation.extracts) {
-        const value = readValue(extractor, view, scope.random);
+      for (const { handoff, extractor, hop } of operation.extracts) {
+        const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random);
         if (value === undefined) missing.push(handoff);
         else scope.handoffs.set(handoff, value);
       }

@@ -8,7 +8,9 @@ import {
   type Extractor,
   type Made,
   type Piece,
+  type RequestStep,
   type Script,
+  type Step,
   type Template,
   type ThinkTime,
 } from '@sturdy/core';
@@ -37,13 +39,17 @@ export interface CompiledRequest {
   headers: { name: string; value: Render }[];
   body: Render | Uint8Array | null;
   expect: Expectation;
-  extracts: { handoff: string; extractor: Extractor }[];
+  extracts: { handoff: string; extractor: Extractor; hop: number | undefined }[];
   /** True where an extractor or a check reads the body; else it is counted and dropped. */
   readsBody: boolean;
   followRedirects: boolean;
 }
 
-export type Operation = CompiledRequest | { kind: 'pause'; ms: number };
+export type Operation =
+  | CompiledRequest
+  | { kind: 'pause'; ms: number }
+  | { kind: 'side-by-side'; requests: CompiledRequest[] }
+  | { kind: 'repeat'; times: number; pauseMs: number; operations: Operation[] };
 
 export interface CompiledTransaction {
   name: string;
@@ -73,41 +79,50 @@ export function compile(
   const tables = new Set<string>();
   const think = options.think ?? recordedPauses;
   const renderer = (template: Template) => compileTemplate(template, made, tables);
+  const operationsOf = (steps: readonly Step[]): Operation[] =>
+    steps.flatMap((step): Operation[] => {
+      switch (step.kind) {
+        case 'comment':
+          return [];
+        case 'pause':
+          return [{ kind: 'pause', ms: pauseMs(step.ms, think) }];
+        case 'request':
+          return [compileRequest(step)];
+        case 'side-by-side':
+          return [{ kind: 'side-by-side', requests: step.steps.map(compileRequest) }];
+        case 'repeat':
+          return [{ kind: 'repeat', times: step.times, pauseMs: pauseMs(step.pauseMs, think), operations: operationsOf(step.steps) }];
+      }
+    });
+  const compileRequest = (step: RequestStep): CompiledRequest => {
+    const target = resolveTarget(step.origin, environment);
+    if ('refused' in target) throw new CompileError(`Step “${step.name}” of “${script.name}”: ${target.refused}`);
+    const extracts = script.handoffs
+      .filter((one) => one.origin === step.id)
+      .map((one) => ({ handoff: one.id, extractor: one.extractor, hop: one.hop }));
+    const file = step.bodyFile === null ? null : options.readFile?.(step.bodyFile);
+    if (file === undefined)
+      throw new CompileError(`Step “${step.name}” of “${script.name}” sends a body that is not stored. Record it again.`);
+    return {
+      kind: 'request',
+      step: step.id,
+      method: step.method,
+      origin: target.origin,
+      target: renderer(step.url),
+      headers: step.headers.map(({ name, value }) => ({ name, value: rebase(name, renderer(value), environment) })),
+      body: step.body ? renderer(step.body) : file,
+      expect: step.expect,
+      extracts,
+      readsBody:
+        step.expect.title !== null ||
+        step.expect.rootElement !== null ||
+        extracts.some(({ extractor }) => extractor.kind !== 'header' && extractor.kind !== 'cookie'),
+      followRedirects: step.followRedirects,
+    };
+  };
   return {
     script: script.id,
-    transactions: script.transactions.map((transaction) => ({
-      name: transaction.name,
-      operations: transaction.steps.flatMap((step): Operation[] => {
-        if (step.kind === 'comment') return [];
-        if (step.kind === 'pause') return [{ kind: 'pause', ms: pauseMs(step.ms, think) }];
-        const target = resolveTarget(step.origin, environment);
-        if ('refused' in target) throw new CompileError(`Step “${step.name}” of “${script.name}”: ${target.refused}`);
-        const extracts = script.handoffs
-          .filter((one) => one.origin === step.id)
-          .map((one) => ({ handoff: one.id, extractor: one.extractor }));
-        const file = step.bodyFile === null ? null : options.readFile?.(step.bodyFile);
-        if (file === undefined)
-          throw new CompileError(`Step “${step.name}” of “${script.name}” sends a body that is not stored. Record it again.`);
-        return [
-          {
-            kind: 'request',
-            step: step.id,
-            method: step.method,
-            origin: target.origin,
-            target: renderer(step.url),
-            headers: step.headers.map(({ name, value }) => ({ name, value: rebase(name, renderer(value), environment) })),
-            body: step.body ? renderer(step.body) : file,
-            expect: step.expect,
-            extracts,
-            readsBody:
-              step.expect.title !== null ||
-              step.expect.rootElement !== null ||
-              extracts.some(({ extractor }) => extractor.kind !== 'header' && extractor.kind !== 'cookie'),
-            followRedirects: step.followRedirects,
-          },
-        ];
-      }),
-    })),
+    transactions: script.transactions.map((transaction) => ({ name: transaction.name, operations: operationsOf(transaction.steps) })),
     tables: [...tables],
   };
 }

@@ -22,6 +22,8 @@ export interface RouteDefinition<P extends z.ZodType, Q extends z.ZodType, B ext
   body?: B;
   /** Media type of a body that is no JSON, such as `text/csv`; the handler then gets its bytes. */
   rawBody?: string;
+  /** Media type of a body that the handler reads by itself from `request`, piece by piece. */
+  streamBody?: string;
   /** Left out where the handler answers by itself: a file or an event stream. */
   result?: R;
   /** Media type of what the handler writes by itself. */
@@ -54,6 +56,9 @@ function check(schema: z.ZodType | undefined, value: unknown, where: string): un
   );
 }
 
+const uploaded = (type: string | undefined) =>
+  type === undefined ? {} : { requestBody: { required: true, content: { [type]: { schema: { type: 'string' } } } } };
+
 /** Mounts routes on an Express router. */
 export function mount(routes: readonly AnyRoute[]): Router {
   const router = Router();
@@ -63,7 +68,7 @@ export function mount(routes: readonly AnyRoute[]): Router {
       const result = await one.handle({
         params: check(one.params, request.params, 'address'),
         query: check(one.query, request.query, 'query'),
-        body: one.rawBody ? request.body : check(one.body, request.body, 'body'),
+        body: one.rawBody || one.streamBody ? request.body : check(one.body, request.body, 'body'),
         request,
         response,
       });
@@ -92,7 +97,7 @@ export function openApi(routes: readonly AnyRoute[]): Record<string, unknown> {
       operationId: `${one.method}${path.replace(/[^A-Za-z]+(\w?)/g, (_, letter: string) => letter.toUpperCase())}`,
       parameters: [...named(one.params, 'path'), ...named(one.query, 'query')],
       ...(one.body ? { requestBody: { required: true, content: { 'application/json': { schema: json(one.body, 'input') } } } } : {}),
-      ...(one.rawBody ? { requestBody: { required: true, content: { [one.rawBody]: { schema: { type: 'string' } } } } } : {}),
+      ...uploaded(one.rawBody ?? one.streamBody),
       responses: {
         '200': one.result
           ? { description: 'Done', content: { 'application/json': { schema: json(one.result, 'output') } } }

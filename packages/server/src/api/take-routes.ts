@@ -1,9 +1,32 @@
-import { randomUUID } from 'node:crypto';
-import { ExchangeSchema, exportHar, scriptFromTake, ScriptSchema, TakeSchema, type Take } from '@sturdy/core';
+import { createHash, randomUUID } from 'node:crypto';
+import { once } from 'node:events';
+import {
+  BesideRowSchema,
+  bodyKind,
+  ExchangeSchema,
+  exportHar,
+  maskExchange,
+  maskText,
+  mediaType,
+  readCurl,
+  renderablePage,
+  ScriptSchema,
+  SearchHitSchema,
+  SurveySchema,
+  TakeSchema,
+  TidySchema,
+  writeCurl,
+  type CurlRequest,
+  type Exchange,
+  type Take,
+} from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
 import { certificatePage, certificateSteps } from '../record/certificate-page.js';
 import { usualBodyLimitBytes } from '../record/recorder.js';
+import { importWorkerFile } from '../files.js';
+import { importHarStream } from '../import/import-har.js';
+import type { StoredTake } from '../store/repository.js';
 import { InProject } from './project-routes.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
@@ -13,227 +36,393 @@ const CountedTake = TakeSchema.extend({ exchangeCount: z.number() });
 const Empty = z.object({});
 
 /** Takes: recording, import and export, exchanges, and the script made from one. */
-export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRoute[] => [
-  route({
-    method: 'get',
-    path: '/projects/:projectId/takes',
-    summary: 'The takes of a project',
-    params: InProject,
-    result: z.array(CountedTake),
-    handle: ({ params }) => store.takes(params.projectId),
-  }),
-  route({
-    method: 'post',
-    path: '/projects/:projectId/takes/record',
-    summary: 'Start recording a take',
-    params: InProject,
-    body: z.object({
-      name: z.string().trim().min(1, 'Give the take a name.').max(120),
-      forNetwork: z.boolean().default(false),
-      bodyLimitBytes: z
-        .number()
-        .int()
-        .min(1024)
-        .max(512 << 20)
-        .default(usualBodyLimitBytes),
+export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRoute[] => {
+  const theTake = async (id: string): Promise<Take> => {
+    const take = await store.take(id);
+    if (!take) throw notFound('take', id);
+    return take;
+  };
+  const theExchange = async (takeId: string, n: number): Promise<Exchange> => {
+    const exchange = await store.exchange(takeId, n);
+    if (!exchange) throw notFound('exchange', `${n} of the take ${takeId}`);
+    return exchange;
+  };
+  const theLoaded = async (id: string): Promise<StoredTake> => {
+    const stored = await store.loadTake(id);
+    if (!stored) throw notFound('take', id);
+    return stored;
+  };
+  return [
+    route({
+      method: 'get',
+      path: '/projects/:projectId/takes',
+      summary: 'The takes of a project',
+      params: InProject,
+      result: z.array(CountedTake),
+      handle: ({ params }) => store.takes(params.projectId),
     }),
-    result: z.object({ take: TakeSchema, proxy: z.string() }),
-    handle: async ({ params, body }) => {
-      const [environment] = await store.environments(params.projectId);
-      if (!environment)
-        throw new Problem(409, 'No environment', 'The project has no environment, so no host may be recorded. Make one first.');
-      const take = await recorder.start(params.projectId, body, environment);
-      return { take, proxy: recorder.current?.proxy ?? '' };
-    },
-  }),
-  route({
-    method: 'post',
-    path: '/takes/record/pause',
-    summary: 'Pause the recording (traffic passes on and is not kept), or resume it',
-    body: z.object({ paused: z.boolean() }),
-    result: TakeSchema,
-    handle: ({ body }) => recorder.pause(body.paused),
-  }),
-  route({
-    method: 'post',
-    path: '/takes/record/discard',
-    summary: 'Throw the last exchanges of the recording away, with the marks set since',
-    body: z.object({ count: z.number().int().min(1).max(10_000) }),
-    result: z.object({ exchanges: z.array(z.number()) }),
-    handle: async ({ body }) => ({ exchanges: await recorder.discardLast(body.count) }),
-  }),
-  route({
-    method: 'get',
-    path: '/recorder/certificate',
-    summary: 'The certificate authority of the recorder: its fingerprint, and how to trust and remove it in each place',
-    result: z.object({
-      fingerprint: z.string(),
-      steps: z.array(z.object({ where: z.string(), trust: z.string(), remove: z.string() })),
+    route({
+      method: 'post',
+      path: '/projects/:projectId/takes/record',
+      summary: 'Start recording a take',
+      params: InProject,
+      body: z.object({
+        name: z.string().trim().min(1, 'Give the take a name.').max(120),
+        forNetwork: z.boolean().default(false),
+        bodyLimitBytes: z
+          .number()
+          .int()
+          .min(1024)
+          .max(512 << 20)
+          .default(usualBodyLimitBytes),
+      }),
+      result: z.object({ take: TakeSchema, proxy: z.string() }),
+      handle: async ({ params, body }) => {
+        const [environment] = await store.environments(params.projectId);
+        if (!environment)
+          throw new Problem(409, 'No environment', 'The project has no environment, so no host may be recorded. Make one first.');
+        const take = await recorder.start(params.projectId, body, environment);
+        return { take, proxy: recorder.current?.proxy ?? '' };
+      },
     }),
-    handle: async () => ({ fingerprint: (await recorder.authority()).fingerprint, steps: certificateSteps }),
-  }),
-  route({
-    method: 'get',
-    path: '/recorder/certificate.crt',
-    summary: 'The certificate itself, in DER',
-    produces: 'application/x-x509-ca-cert',
-    handle: async ({ response }) => {
-      certificatePage('/sturdy-recording.crt', response, await recorder.authority());
-    },
-  }),
-  route({
-    method: 'post',
-    path: '/takes/record/marks',
-    summary: 'Mark the present moment of the recording: begin or end of a transaction, or a comment',
-    body: z.object({
-      kind: z.enum(['begin', 'end', 'comment']),
-      text: z.string().trim().min(1, 'Say what begins, ends or is to be noted.').max(200),
+    route({
+      method: 'post',
+      path: '/takes/record/pause',
+      summary: 'Pause the recording (traffic passes on and is not kept), or resume it',
+      body: z.object({ paused: z.boolean() }),
+      result: TakeSchema,
+      handle: ({ body }) => recorder.pause(body.paused),
     }),
-    result: TakeSchema,
-    handle: ({ body }) => recorder.mark(body.kind, body.text),
-  }),
-  route({ method: 'post', path: '/takes/record/stop', summary: 'Stop recording', result: TakeSchema, handle: () => recorder.stop() }),
-  route({
-    method: 'post',
-    path: '/takes/record/browser',
-    summary: 'Open a clean browser that records',
-    body: z.object({ address: z.url() }),
-    result: Empty,
-    handle: async ({ body }) => {
-      await recorder.openBrowser(body.address);
-      return {};
-    },
-  }),
-  route({
-    method: 'post',
-    path: '/projects/:projectId/takes/import',
-    summary: 'Import a HAR 1.2 file as a take',
-    params: InProject,
-    query: z.object({ name: z.string().trim().min(1).max(120) }),
-    rawBody: 'application/json',
-    result: z.object({ take: TakeSchema, exchangeCount: z.number(), problems: z.array(z.object({ entry: z.number(), text: z.string() })) }),
-    handle: async ({ params, query, request }) => {
-      const har = await compute.importHar(request.body as Uint8Array).catch((error: unknown) => {
-        throw new Problem(422, 'Not a HAR file', error instanceof Error ? error.message : 'The file cannot be read.');
-      });
-      const take: Take = {
-        id: randomUUID(),
-        projectId: params.projectId,
-        name: query.name,
-        startedAt: har.startedAt,
-        state: 'done',
-        marks: har.marks,
-        harLog: har.harLog,
-      };
-      await store.putBodies(har.bodies);
-      await store.saveTake(take);
-      await store.saveExchanges(take.id, har.exchanges);
-      return { take, exchangeCount: har.exchanges.length, problems: har.problems.slice(0, 100) };
-    },
-  }),
-  route({
-    method: 'get',
-    path: '/takes/:takeId',
-    summary: 'One take with its exchanges',
-    params: InTake,
-    result: z.object({ take: TakeSchema, exchanges: z.array(ExchangeSchema) }),
-    handle: async ({ params }) => {
-      const take = await store.take(params.takeId);
-      if (!take) throw notFound('take', params.takeId);
-      return { take, exchanges: await store.exchanges(take.id) };
-    },
-  }),
-  route({
-    method: 'delete',
-    path: '/takes/:takeId',
-    summary: 'Delete a take',
-    params: InTake,
-    result: Empty,
-    handle: async ({ params }) => {
-      const take = await store.take(params.takeId);
-      if (!take) throw notFound('take', params.takeId);
-      const user = (await store.scripts(take.projectId)).find((one) => one.takeId === take.id);
-      if (user)
-        throw new Problem(
-          409,
-          'The take is in use',
-          `The script “${user.name}” was made from it and is compared with it. Delete that script first.`,
-        );
-      await store.deleteTake(take.id);
-      return {};
-    },
-  }),
-  route({
-    method: 'get',
-    path: '/takes/:takeId/live',
-    summary: 'The exchanges of a recording as they come (server-sent events)',
-    params: InTake,
-    produces: 'text/event-stream',
-    handle: ({ params, response }) => {
-      live.listen(params.takeId, response);
-    },
-  }),
-  route({
-    method: 'get',
-    path: '/takes/:takeId/har',
-    summary: 'A take as HAR 1.2',
-    params: InTake,
-    produces: 'application/json',
-    handle: async ({ params, response }) => {
-      const take = await store.take(params.takeId);
-      if (!take) throw notFound('take', params.takeId);
-      const exchanges = await store.exchanges(take.id);
-      const bytes = new Map<string, Uint8Array>();
-      for (const hash of new Set(exchanges.flatMap((one) => [one.requestBody?.hash, one.response?.body?.hash]))) {
-        const body = hash === undefined ? null : await store.body(hash);
-        if (hash !== undefined && body) bytes.set(hash, body.bytes);
-      }
-      response.attachment(`${take.name.replace(/[^\w -]+/g, '_')}.har`).json(exportHar(take, exchanges, (hash) => bytes.get(hash)));
-    },
-  }),
-  route({
-    method: 'get',
-    path: '/bodies/:hash',
-    summary: 'A stored body, as plain bytes',
-    params: z.object({ hash: z.string().regex(/^[0-9a-f]{64}$/) }),
-    produces: 'application/octet-stream',
-    handle: async ({ params, response }) => {
-      const body = await store.body(params.hash);
-      if (!body) throw notFound('body', params.hash);
-      // Recorded content is never run here: it is always sent as plain text or bytes.
-      response.setHeader('Content-Security-Policy', "sandbox; default-src 'none'");
-      response.setHeader('X-Content-Type-Options', 'nosniff');
-      response
-        .type(/^(image|font|audio|video)\//.test(body.mimeType) ? 'application/octet-stream' : 'text/plain; charset=utf-8')
-        .send(Buffer.from(body.bytes));
-    },
-  }),
-  route({
-    method: 'post',
-    path: '/takes/:takeId/script',
-    summary: 'Make a script from a take',
-    params: InTake,
-    body: z.object({
-      name: z.string().trim().min(1, 'Give the script a name.').max(120),
-      origins: z.array(z.string()).nullable(),
-      keepStaticFiles: z.boolean(),
-      longestPauseMs: z.number().min(0).max(600_000),
+    route({
+      method: 'post',
+      path: '/takes/record/discard',
+      summary: 'Throw the last exchanges of the recording away, with the marks set since',
+      body: z.object({ count: z.number().int().min(1).max(10_000) }),
+      result: z.object({ exchanges: z.array(z.number()) }),
+      handle: async ({ body }) => ({ exchanges: await recorder.discardLast(body.count) }),
     }),
-    result: ScriptSchema,
-    handle: async ({ params, body }) => {
-      const stored = await store.loadTake(params.takeId);
-      if (!stored) throw notFound('take', params.takeId);
-      if (stored.exchanges.length === 0)
-        throw new Problem(
-          422,
-          'The take is empty',
-          'It holds no exchange, so there is nothing to play. Record again with the proxy set in the browser.',
-        );
-      const script = scriptFromTake({ ...stored, readBody: (hash) => stored.bodies[hash] }, { ...body, scriptId: randomUUID() });
-      if (script.transactions.length === 0)
-        throw new Problem(422, 'Nothing is left', 'Every exchange was left out. Keep at least one host, or the static files.');
-      await store.saveScript(script);
-      return script;
-    },
-  }),
-];
+    route({
+      method: 'get',
+      path: '/recorder/certificate',
+      summary: 'The certificate authority of the recorder: its fingerprint, and how to trust and remove it in each place',
+      result: z.object({
+        fingerprint: z.string(),
+        steps: z.array(z.object({ where: z.string(), trust: z.string(), remove: z.string() })),
+      }),
+      handle: async () => ({ fingerprint: (await recorder.authority()).fingerprint, steps: certificateSteps }),
+    }),
+    route({
+      method: 'get',
+      path: '/recorder/certificate.crt',
+      summary: 'The certificate itself, in DER',
+      produces: 'application/x-x509-ca-cert',
+      handle: async ({ response }) => {
+        certificatePage('/sturdy-recording.crt', response, await recorder.authority());
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/takes/record/marks',
+      summary: 'Mark the present moment of the recording: begin or end of a transaction, or a comment',
+      body: z.object({
+        kind: z.enum(['begin', 'end', 'comment']),
+        text: z.string().trim().min(1, 'Say what begins, ends or is to be noted.').max(200),
+      }),
+      result: TakeSchema,
+      handle: ({ body }) => recorder.mark(body.kind, body.text),
+    }),
+    route({ method: 'post', path: '/takes/record/stop', summary: 'Stop recording', result: TakeSchema, handle: () => recorder.stop() }),
+    route({
+      method: 'post',
+      path: '/takes/record/browser',
+      summary: 'Open a clean browser that records',
+      body: z.object({ address: z.url() }),
+      result: Empty,
+      handle: async ({ body }) => {
+        await recorder.openBrowser(body.address);
+        return {};
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/projects/:projectId/takes/import',
+      summary: 'Import a HAR 1.2 file as a take, while it is uploaded',
+      params: InProject,
+      query: z.object({ name: z.string().trim().min(1).max(120) }),
+      streamBody: 'application/json',
+      result: z.object({
+        take: TakeSchema,
+        exchangeCount: z.number(),
+        problems: z.array(z.object({ entry: z.number(), text: z.string() })),
+      }),
+      handle: async ({ params, query, request }) => {
+        const imported = await importHarStream(store, importWorkerFile, request, params.projectId, query.name);
+        return { ...imported, problems: imported.problems.slice(0, 100) };
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/projects/:projectId/takes/paste',
+      summary: 'Make a take of command lines of curl, as browsers copy them',
+      params: InProject,
+      body: z.object({
+        name: z.string().trim().min(1, 'Give the take a name.').max(120),
+        text: z.string().min(1, 'Paste at least one command.'),
+      }),
+      result: z.object({
+        take: TakeSchema,
+        exchangeCount: z.number(),
+        problems: z.array(z.object({ entry: z.number(), text: z.string() })),
+      }),
+      handle: async ({ params, body }) => {
+        const { requests, problems } = readCurl(body.text);
+        const told = problems.map(({ command, text }) => ({ entry: command, text }));
+        if (requests.length === 0)
+          throw new Problem(
+            422,
+            'No request in it',
+            `${told[0] ? `Command ${told[0].entry}: ${told[0].text}` : 'There is no command in the text.'}`,
+          );
+        const { exchanges, bodies } = pasted(requests);
+        const take: Take = {
+          id: randomUUID(),
+          projectId: params.projectId,
+          name: body.name,
+          startedAt: new Date().toISOString(),
+          state: 'done',
+          marks: [],
+          harLog: null,
+        };
+        await store.putBodies(bodies);
+        await store.saveTake(take);
+        await store.saveExchanges(take.id, exchanges);
+        return { take, exchangeCount: exchanges.length, problems: told };
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId',
+      summary: 'One take with its exchanges',
+      params: InTake,
+      result: z.object({ take: TakeSchema, exchanges: z.array(ExchangeSchema) }),
+      handle: async ({ params }) => {
+        const take = await theTake(params.takeId);
+        return { take, exchanges: await store.exchanges(take.id) };
+      },
+    }),
+    route({
+      method: 'delete',
+      path: '/takes/:takeId',
+      summary: 'Delete a take',
+      params: InTake,
+      result: Empty,
+      handle: async ({ params }) => {
+        const take = await theTake(params.takeId);
+        const user = (await store.scripts(take.projectId)).find((one) => one.takeId === take.id);
+        if (user)
+          throw new Problem(
+            409,
+            'The take is in use',
+            `The script “${user.name}” was made from it and is compared with it. Delete that script first.`,
+          );
+        await store.deleteTake(take.id);
+        return {};
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId/live',
+      summary: 'The exchanges of a recording as they come (server-sent events)',
+      params: InTake,
+      produces: 'text/event-stream',
+      handle: ({ params, response }) => {
+        live.listen(params.takeId, response);
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId/har',
+      summary: 'A take, or one exchange of it, as HAR 1.2; secrets are masked unless they are asked for',
+      params: InTake,
+      query: z.object({ secrets: z.enum(['masked', 'shown']).default('masked'), exchange: z.coerce.number().int().optional() }),
+      produces: 'application/json',
+      handle: async ({ params, query, response }) => {
+        const take = await theTake(params.takeId);
+        const all = query.exchange === undefined ? await store.exchanges(take.id) : [await theExchange(take.id, query.exchange)];
+        const masks = query.secrets === 'masked';
+        response.attachment(`${take.name.replace(/[^\w -]+/g, '_')}.har`).type('application/json');
+        // Entry by entry, so that a large take does not stand in memory twice.
+        const { log } = exportHar(take, [], () => undefined);
+        const head = JSON.stringify({ log: { ...log, entries: [] } });
+        response.write(head.slice(0, head.lastIndexOf('[]') + 1));
+        for (const [index, exchange] of all.entries()) {
+          const bytes = new Map<string, Uint8Array>();
+          for (const ref of [exchange.requestBody, exchange.response?.body]) {
+            const body = ref ? await store.body(ref.hash) : null;
+            if (ref && body)
+              bytes.set(
+                ref.hash,
+                masks && isText(ref.mimeType) ? Buffer.from(maskText(Buffer.from(body.bytes).toString('utf8'))) : body.bytes,
+              );
+          }
+          const entry = exportHar(take, [masks ? maskExchange(exchange) : exchange], (hash) => bytes.get(hash)).log['entries'] as unknown[];
+          if (!response.write(`${index > 0 ? ',' : ''}${JSON.stringify(entry[0])}`)) await once(response, 'drain');
+        }
+        response.end(']}}');
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId/exchanges/:n/curl',
+      summary: 'A request as a command line of curl; secrets are masked unless they are asked for',
+      params: InTake.extend({ n: z.coerce.number().int() }),
+      query: z.object({ secrets: z.enum(['masked', 'shown']).default('masked') }),
+      result: z.object({ text: z.string() }),
+      handle: async ({ params, query }) => {
+        const exchange = await theExchange(params.takeId, params.n);
+        const body = exchange.requestBody ? await store.body(exchange.requestBody.hash) : null;
+        if (query.secrets === 'shown') return { text: writeCurl(exchange, body?.bytes) };
+        const hidden =
+          body && exchange.requestBody && isText(exchange.requestBody.mimeType)
+            ? Buffer.from(maskText(Buffer.from(body.bytes).toString('utf8')))
+            : body?.bytes;
+        return { text: writeCurl(maskExchange(exchange), hidden) };
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId/survey',
+      summary: 'What a take holds as far as a script needs it, and what is suspicious about it',
+      params: InTake,
+      result: SurveySchema,
+      handle: async ({ params }) => compute.survey(await theLoaded(params.takeId)),
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId/search',
+      summary: 'Every place of a take, bodies too, where a text stands',
+      params: InTake,
+      query: z.object({ text: z.string().min(1) }),
+      result: z.object({ hits: z.array(SearchHitSchema), more: z.boolean() }),
+      handle: async ({ params, query }) => compute.search(await theLoaded(params.takeId), query.text),
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId/beside/:otherId',
+      summary: 'Two takes laid beside each other',
+      params: InTake.extend({ otherId: z.string() }),
+      result: z.array(BesideRowSchema),
+      handle: async ({ params }) => compute.beside(await theLoaded(params.takeId), await theLoaded(params.otherId)),
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId/exchanges/:n/page',
+      summary: 'A recorded page as a picture: without scripts, with the style sheets and images of the same take',
+      params: InTake.extend({ n: z.coerce.number().int() }),
+      produces: 'text/html',
+      handle: async ({ params, response }) => {
+        const exchange = await theExchange(params.takeId, params.n);
+        const body = exchange.response?.body ? await store.body(exchange.response.body.hash) : null;
+        const html = body ? Buffer.from(body.bytes).toString('utf8') : '<p>The take has no body for this page.</p>';
+        response.setHeader('Content-Security-Policy', "default-src 'none'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; sandbox");
+        response
+          .type('html')
+          .send(renderablePage(html, exchange.url, (url) => `/api/takes/${params.takeId}/file?url=${encodeURIComponent(url)}`));
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId/file',
+      summary: 'A style sheet or image of a take by its address',
+      params: InTake,
+      query: z.object({ url: z.url() }),
+      produces: 'application/octet-stream',
+      handle: async ({ params, query, response }) => {
+        const exchange = await store.exchangeByUrl(params.takeId, query.url);
+        const ref = exchange?.response?.body;
+        const body = ref && /^(image\/|text\/css)/.test(ref.mimeType) ? await store.body(ref.hash) : null;
+        if (!ref || !body) throw notFound('file in this take', query.url);
+        response.setHeader('Content-Security-Policy', "default-src 'none'; style-src 'unsafe-inline'; sandbox");
+        // The picture of a page is shown in a frame that belongs to no origin.
+        response.setHeader('Cross-Origin-Resource-Policy', 'cross-origin');
+        response.type(ref.mimeType).send(Buffer.from(body.bytes));
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/bodies/:hash',
+      summary: 'A stored body, as plain bytes',
+      params: z.object({ hash: z.string().regex(/^[0-9a-f]{64}$/) }),
+      produces: 'application/octet-stream',
+      handle: async ({ params, response }) => {
+        const body = await store.body(params.hash);
+        if (!body) throw notFound('body', params.hash);
+        // Recorded content is never run here: it is always sent as plain text or bytes.
+        response.setHeader('Content-Security-Policy', "sandbox; default-src 'none'");
+        response.setHeader('X-Content-Type-Options', 'nosniff');
+        response
+          .type(/^(image|font|audio|video)\//.test(body.mimeType) ? 'application/octet-stream' : 'text/plain; charset=utf-8')
+          .send(Buffer.from(body.bytes));
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/takes/:takeId/script',
+      summary: 'Make a script from a take',
+      params: InTake,
+      body: z.object({
+        name: z.string().trim().min(1, 'Give the script a name.').max(120),
+        tidy: TidySchema.nullable().default(null),
+      }),
+      result: ScriptSchema,
+      handle: async ({ params, body }) => {
+        const stored = await theLoaded(params.takeId);
+        if (stored.exchanges.length === 0)
+          throw new Problem(
+            422,
+            'The take is empty',
+            'It holds no exchange, so there is nothing to play. Record again with the proxy set in the browser.',
+          );
+        const tidy = body.tidy ?? (await compute.survey(stored)).proposal;
+        const script = await compute.scriptFromTake(stored, { scriptId: randomUUID(), name: body.name, tidy });
+        if (script.transactions.length === 0)
+          throw new Problem(422, 'Nothing is left', 'Every exchange was left out. Keep at least one host, or the static files.');
+        await store.saveScript(script);
+        return script;
+      },
+    }),
+  ];
+};
+
+const isText = (mimeType: string): boolean => bodyKind(mimeType) !== 'binary';
+
+const pauseBetweenPastedMs = 1000;
+
+/** Pasted requests as exchanges: nobody has sent them yet, so they have no answer. */
+function pasted(requests: readonly CurlRequest[]): {
+  exchanges: Exchange[];
+  bodies: { hash: string; bytes: Uint8Array; mimeType: string }[];
+} {
+  const bodies: { hash: string; bytes: Uint8Array; mimeType: string }[] = [];
+  const exchanges = requests.map((request, index): Exchange => {
+    const mimeType = mediaType(request.headers);
+    const bytes = request.body === null ? null : Buffer.from(request.body);
+    const hash = bytes && createHash('sha256').update(bytes).digest('hex');
+    if (bytes && hash !== null) bodies.push({ hash, bytes, mimeType });
+    return {
+      n: index + 1,
+      startedAtMs: index * pauseBetweenPastedMs,
+      durationMs: 0,
+      method: request.method,
+      url: request.url,
+      httpVersion: 'HTTP/1.1',
+      requestHeaders: request.headers,
+      requestBody: bytes && hash !== null ? { hash, size: bytes.length, mimeType } : null,
+      response: null,
+      failure: 'It was pasted as a command, so the take has no answer for it.',
+      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: -1, wait: -1, receive: -1 },
+      harEntry: null,
+    };
+  });
+  return { exchanges, bodies };
+}

@@ -1,17 +1,21 @@
 import {
   correlate,
-  importHar,
+  layBeside,
+  scriptFromTake,
+  searchTake,
+  surveyTake,
+  type BesideRow,
+  type FromTakeOptions,
+  type Survey,
   judgeRehearsal,
   lanesOf,
   readCsv,
   repair,
   runResult,
-  type BodyRef,
   type Captured,
   type Correlated,
   type CsvTable,
   type Frame,
-  type ImportedHar,
   type LanePoint,
   type LoadedTake,
   type Rehearsal,
@@ -19,7 +23,6 @@ import {
   type RunResult,
   type Script,
 } from '@sturdy/core';
-import { createHash } from 'node:crypto';
 import type { StoredTake } from '../store/repository.js';
 
 const load = (stored: StoredTake): LoadedTake => ({
@@ -42,30 +45,10 @@ export const tasks = {
 
   repair: (script: Script, take: StoredTake, rehearsal: Rehearsal): Correlated => repair(script, load(take), rehearsal),
 
-  importHar: (bytes: Uint8Array): ImportedHar & { bodies: { hash: string; bytes: Uint8Array; mimeType: string }[] } => {
-    let document: unknown;
-    try {
-      document = JSON.parse(
-        Buffer.from(bytes)
-          .toString('utf8')
-          .replace(/^\uFEFF/, ''),
-      );
-    } catch (error) {
-      throw new Error(
-        `This is not a HAR file: it is not valid JSON (${error instanceof Error ? error.message : 'unknown reason'}). Export it again, then import that file.`,
-        { cause: error },
-      );
-    }
-    const bodies = new Map<string, { hash: string; bytes: Uint8Array; mimeType: string }>();
-    const imported = importHar(document, {
-      put: (body, mimeType): BodyRef => {
-        const hash = createHash('sha256').update(body).digest('hex');
-        bodies.set(hash, { hash, bytes: body, mimeType });
-        return { hash, size: body.length, mimeType };
-      },
-    });
-    return { ...imported, bodies: [...bodies.values()] };
-  },
+  survey: (take: StoredTake): Survey => surveyTake(load(take)),
+  scriptFromTake: (take: StoredTake, options: FromTakeOptions): Script => scriptFromTake(load(take), options),
+  search: (take: StoredTake, text: string): ReturnType<typeof searchTake> => searchTake(load(take), text),
+  beside: (first: StoredTake, second: StoredTake): BesideRow[] => layBeside(load(first), load(second)),
 
   readCsv: (text: string): CsvTable => readCsv(text),
   runResult: (run: Run, frames: Frame[], scripts: Script[]): RunResult => runResult(run, frames, scripts),

@@ -1,5 +1,13 @@
 import { createHash, randomUUID } from 'node:crypto';
-import { boundColumns, type BodyRef, type CorrelationReport, type Environment, type Rehearsal, type Script } from '@sturdy/core';
+import {
+  boundColumns,
+  requestSteps,
+  type BodyRef,
+  type CorrelationReport,
+  type Environment,
+  type Rehearsal,
+  type Script,
+} from '@sturdy/core';
 import { CompileError, rehearse } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
@@ -113,11 +121,9 @@ export class RehearsalRoom {
 export async function bodyFiles(store: Store, scripts: readonly Script[]): Promise<Map<string, Uint8Array>> {
   const files = new Map<string, Uint8Array>();
   for (const script of scripts)
-    for (const transaction of script.transactions)
-      for (const step of transaction.steps) {
-        if (step.kind !== 'request' || step.bodyFile === null) continue;
-        const body = await store.body(step.bodyFile);
-        if (body) files.set(step.bodyFile, body.bytes);
-      }
+    for (const { step } of requestSteps(script)) {
+      const body = step.bodyFile === null ? null : await store.body(step.bodyFile);
+      if (step.bodyFile !== null && body) files.set(step.bodyFile, body.bytes);
+    }
   return files;
 }

@@ -119,8 +119,47 @@ export class Repository {
         .onConflictDoUpdate({ target: [tables.exchanges.takeId, tables.exchanges.n], set: { doc: sql`excluded.doc` } });
   }
 
+  /** Puts exchanges of an import into the order of their starts: new numbers, and all starts moved by `shiftMs`. */
+  async renumberExchanges(takeId: string, order: { from: number; to: number }[], shiftMs: number): Promise<void> {
+    await this.database.transaction(async (change) => {
+      for (let at = 0; at < order.length; at += chunkRows) {
+        const pairs = sql.join(
+          order.slice(at, at + chunkRows).map(({ from, to }) => sql`(${from}::int, ${to}::int)`),
+          sql`, `,
+        );
+        // Below zero first: the new numbers are still taken by others.
+        await change.execute(
+          sql`update exchanges set n = -moved.new_n from (values ${pairs}) as moved(old_n, new_n) where take_id = ${takeId} and n = moved.old_n`,
+        );
+      }
+      await change.execute(sql`update exchanges set n = -n where take_id = ${takeId} and n < 0`);
+      await change.execute(
+        sql`update exchanges set doc = doc || jsonb_build_object('n', n, 'startedAtMs', (doc->>'startedAtMs')::float8 + ${shiftMs}::float8) where take_id = ${takeId}`,
+      );
+    });
+  }
+
   async deleteExchanges(takeId: string, numbers: number[]): Promise<void> {
     await this.database.delete(tables.exchanges).where(and(eq(tables.exchanges.takeId, takeId), inArray(tables.exchanges.n, numbers)));
+  }
+
+  /** One exchange of a take; null where there is none. */
+  async exchange(takeId: string, n: number): Promise<Exchange | null> {
+    const [row] = await this.database
+      .select()
+      .from(tables.exchanges)
+      .where(and(eq(tables.exchanges.takeId, takeId), eq(tables.exchanges.n, n)));
+    return row ? ExchangeSchema.parse(row.doc) : null;
+  }
+
+  /** The first exchange of a take with this address that was answered with a body; null where there is none. */
+  async exchangeByUrl(takeId: string, url: string): Promise<Exchange | null> {
+    const rows = await this.database
+      .select()
+      .from(tables.exchanges)
+      .where(and(eq(tables.exchanges.takeId, takeId), sql`${tables.exchanges.doc}->>'url' = ${url}`))
+      .orderBy(asc(tables.exchanges.n));
+    return rows.map((row) => ExchangeSchema.parse(row.doc)).find((one) => one.response?.body) ?? null;
   }
 
   /** A take with all that computing needs; null where there is none. */

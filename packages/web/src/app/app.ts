@@ -2,10 +2,9 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import type { Environment } from '@sturdy/core';
 import { dataActions, dataFeature } from './data/data';
 import { allCommands, places } from './frame/commands';
-import { EnvironmentDialog } from './frame/environment-dialog';
+import { EnvironmentDialogs } from './frame/environment-dialogs';
 import { Palette } from './frame/palette';
 import { Theme } from './frame/theme';
 import { projectActions, projectFeature } from './project/project';
@@ -30,6 +29,7 @@ export class App {
   readonly #store = inject<Store>(Store);
   readonly #router = inject(Router);
   readonly #modals = inject(NgbModal);
+  readonly #environments = inject(EnvironmentDialogs);
   readonly theme = inject(Theme);
   readonly places = places;
   readonly name = this.#store.selectSignal(projectFeature.selectName);
@@ -86,16 +86,7 @@ export class App {
   }
 
   editEnvironment(): void {
-    const environment = this.environment();
-    if (!environment) return;
-    const modal = this.#modals.open(EnvironmentDialog);
-    (modal.componentInstance as EnvironmentDialog).show(environment);
-    modal.result.then(
-      (changed: Environment) => {
-        this.#store.dispatch(projectActions.environmentChanged({ environment: changed }));
-      },
-      () => undefined,
-    );
+    this.#environments.open();
   }
 
   close(id: number): void {

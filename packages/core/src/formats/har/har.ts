@@ -1,7 +1,7 @@
 import { base64ToBytes, bytesToBase64 } from '../../bytes.js';
-import type { BodyRef, Exchange, Mark } from '../../take/take.schema.js';
+import type { BodyRef, Exchange, Mark, Message } from '../../take/take.schema.js';
 import { headerOf } from '../../take/messages.js';
-import { HarEntrySchema, HarSchema, type HarEntry } from './har.schema.js';
+import { HarEntrySchema, HarSchema, SocketMessagesSchema, type HarEntry } from './har.schema.js';
 
 /** Gives stored bodies to and from a HAR file. `put` stores bytes and returns their reference. */
 export interface BodyShelf {
@@ -20,42 +20,68 @@ export interface ImportedHar {
 
 const utf8 = new TextEncoder();
 
-/** Reads a HAR 1.2 document. Throws an error that says what is wrong where it is not a HAR; broken entries are listed. */
-export function importHar(document: unknown, shelf: BodyShelf): ImportedHar {
-  const har = HarSchema.safeParse(document);
-  if (!har.success)
-    throw new Error(
-      'This is not a HAR file: it has no log.entries. Export it again from the browser as “HAR with content”, then import that file.',
-    );
-  const { entries, ...harLog } = har.data.log;
-  const problems: ImportedHar['problems'] = [];
-  const good: { entry: HarEntry; startedMs: number; number: number }[] = [];
-  entries.forEach((raw, index) => {
+/** One entry of a HAR that was read: its exchange, numbered and timed from the first entry of the file, or what is wrong with it. */
+export type ReadEntry = { exchange: Exchange; startedMs: number } | { problem: string };
+
+/** Reads the entries of a HAR 1.2 file one by one, as they come. */
+export class HarReader {
+  #count = 0;
+  #zeroMs: number | null = null;
+
+  constructor(readonly shelf: BodyShelf) {}
+
+  /** Start of the first good entry, ms since 1970; 0 before there is one. */
+  get zeroMs(): number {
+    return this.#zeroMs ?? 0;
+  }
+
+  read(raw: unknown): ReadEntry {
     const parsed = HarEntrySchema.safeParse(raw);
     if (!parsed.success) {
       const [issue] = parsed.error.issues;
-      problems.push({ entry: index + 1, text: `${issue?.path.join('.') ?? 'it'}: ${issue?.message ?? 'cannot be read'}` });
-      return;
+      return { problem: `${issue?.path.join('.') ?? 'it'}: ${issue?.message ?? 'cannot be read'}` };
     }
-    const startedMs = Date.parse(parsed.data.startedDateTime);
-    if (Number.isNaN(startedMs)) problems.push({ entry: index + 1, text: `startedDateTime “${parsed.data.startedDateTime}” is no time` });
-    else if (!URL.canParse(parsed.data.request.url))
-      problems.push({ entry: index + 1, text: `request.url “${parsed.data.request.url.slice(0, 80)}” is no address` });
-    else good.push({ entry: parsed.data, startedMs, number: index + 1 });
+    const entry = parsed.data;
+    const startedMs = Date.parse(entry.startedDateTime);
+    const { url } = entry.request;
+    if (Number.isNaN(startedMs)) return { problem: `startedDateTime “${entry.startedDateTime}” is no time` };
+    if (!URL.canParse(url)) return { problem: `request.url “${url.slice(0, 80)}” is no address` };
+    if (!/^(https?|wss?):$/.test(new URL(url).protocol)) return { problem: `request.url “${url.slice(0, 40)}” never left the browser` };
+    this.#zeroMs ??= startedMs;
+    return { exchange: exchangeOf(entry, ++this.#count, startedMs - this.#zeroMs, this.shelf), startedMs };
+  }
+}
+
+/** Reads a whole HAR 1.2 document. Throws an error that says what is wrong where it is not a HAR; broken entries are listed. */
+export function importHar(document: unknown, shelf: BodyShelf): ImportedHar {
+  const har = HarSchema.safeParse(document);
+  if (!har.success) throw new Error(notHar);
+  const { entries, ...harLog } = har.data.log;
+  const problems: ImportedHar['problems'] = [];
+  const reader = new HarReader(shelf);
+  const good: { exchange: Exchange; startedMs: number }[] = [];
+  entries.forEach((raw, index) => {
+    const read = reader.read(raw);
+    if ('problem' in read) problems.push({ entry: index + 1, text: read.problem });
+    else good.push(read);
   });
   good.sort((left, right) => left.startedMs - right.startedMs);
   const originMs = good[0]?.startedMs ?? 0;
   return {
     startedAt: new Date(originMs).toISOString(),
-    exchanges: good.map(({ entry, startedMs }, index) => exchangeOf(entry, index + 1, startedMs - originMs, shelf)),
+    exchanges: good.map(({ exchange, startedMs }, index) => ({ ...exchange, n: index + 1, startedAtMs: startedMs - originMs })),
     marks: pageMarks(harLog, originMs),
     harLog,
     problems,
   };
 }
 
+/** What is said of a file that is no HAR. */
+export const notHar =
+  'This is not a HAR file: it has no log.entries. Export it again from the browser as “HAR with content”, then import that file.';
+
 /** Pages of a HAR become transactions: each page begins where it started. */
-function pageMarks(log: Record<string, unknown>, originMs: number): Mark[] {
+export function pageMarks(log: Record<string, unknown>, originMs: number): Mark[] {
   const pages = Array.isArray(log['pages']) ? (log['pages'] as { startedDateTime?: string; title?: string }[]) : [];
   return pages
     .map((page): Mark => ({ kind: 'begin', atMs: Date.parse(page.startedDateTime ?? '') - originMs, text: page.title ?? 'Page' }))
@@ -65,8 +91,13 @@ function pageMarks(log: Record<string, unknown>, originMs: number): Mark[] {
 
 function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: BodyShelf): Exchange {
   const { request, response } = entry;
-  const headers = (list: { name: string; value: string }[]): [string, string][] => list.map(({ name, value }) => [name, value]);
-  const timing = (value: number | null | undefined) => value ?? -1;
+  // Pseudo-headers of HTTP/2 repeat method and address; several Set-Cookie lines come merged into one by some browsers.
+  const headers = (list: { name: string; value: string }[]): [string, string][] =>
+    list
+      .filter(({ name }) => !name.startsWith(':'))
+      .flatMap(({ name, value }) => (/^set-cookie$/i.test(name) ? value.split('\n') : [value]).map((one): [string, string] => [name, one]));
+  const timing = (value: number | null | undefined) => (value == null || value < 0 ? -1 : value);
+  const messages = socketMessages(entry, startedAtMs);
   const content = response.content;
   const contentBytes =
     content?.text == null ? null : content.encoding === 'base64' ? base64ToBytes(content.text) : utf8.encode(content.text);
@@ -101,7 +132,7 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
             headers: headers(response.headers),
             body: contentBytes && shelf.put(contentBytes, (content?.mimeType ?? '').split(';')[0]?.trim().toLowerCase() ?? ''),
           },
-    failure: response.status <= 0 ? 'The recording has no response for this request.' : null,
+    failure: response.status <= 0 ? noAnswer(entry) : null,
     timings: {
       blocked: timing(entry.timings?.blocked),
       dns: timing(entry.timings?.dns),
@@ -112,7 +143,34 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
       receive: timing(entry.timings?.receive),
     },
     harEntry: kept,
+    ...(messages ? { messages } : {}),
   };
+}
+
+/** Why there is no answer, where the browser wrote it down. */
+function noAnswer({ response }: HarEntry): string {
+  const told = response['_error'];
+  return typeof told === 'string' && told !== ''
+    ? `The browser got no answer: ${told}.`
+    : 'The recording has no response for this request.';
+}
+
+/** Messages of a WebSocket as browsers add them to an entry; their times are seconds since 1970. */
+function socketMessages(entry: HarEntry, startedAtMs: number): Message[] | null {
+  const listed = SocketMessagesSchema.safeParse(entry['_webSocketMessages']);
+  if (!listed.success) return null;
+  const zeroMs = Date.parse(entry.startedDateTime);
+  return listed.data.map(({ type, time, opcode, data }): Message => {
+    const isBinary = opcode === 2;
+    return {
+      atMs: startedAtMs + Math.max(0, time * 1000 - zeroMs),
+      from: type === 'send' ? 'client' : 'server',
+      kind: isBinary ? 'binary' : opcode === 8 ? 'close' : opcode === 9 ? 'ping' : opcode === 10 ? 'pong' : 'text',
+      text: isBinary ? '' : data,
+      base64: isBinary ? data : '',
+      size: isBinary ? Math.floor((data.replace(/=+$/, '').length * 3) / 4) : utf8.encode(data).length,
+    };
+  });
 }
 
 function without<T extends object>(object: T, key: keyof T): T {
@@ -122,7 +180,8 @@ function without<T extends object>(object: T, key: keyof T): T {
 
 /** The body that was posted: its text, or a form made from the listed parameters. */
 function postBytes(post: HarEntry['request']['postData']): Uint8Array | null {
-  if (post?.text != null) return utf8.encode(post.text);
+  if (post?.text != null)
+    return post['encoding'] === 'base64' || post['_encoding'] === 'base64' ? base64ToBytes(post.text) : utf8.encode(post.text);
   if (!post?.params?.length || post.mimeType?.startsWith('multipart/')) return null;
   return utf8.encode(new URLSearchParams(post.params.map((one): [string, string] => [one.name, one.value ?? ''])).toString());
 }
@@ -225,8 +284,20 @@ function entryOf(one: Exchange, originMs: number, readBytes: (hash: string) => U
       wait: Math.max(0, one.timings.wait),
       receive: Math.max(0, one.timings.receive),
     },
+    ...(one.messages?.some((message) => message.kind !== 'event')
+      ? { _webSocketMessages: one.messages.map((message) => listedMessage(message, originMs)) }
+      : {}),
   };
 }
+
+const opcodes = { text: 1, binary: 2, close: 8, ping: 9, pong: 10, event: 1 };
+
+const listedMessage = (message: Message, originMs: number) => ({
+  type: message.from === 'client' ? 'send' : 'receive',
+  time: (originMs + message.atMs) / 1000,
+  opcode: opcodes[message.kind],
+  data: message.kind === 'binary' ? message.base64 : message.text,
+});
 
 function cookiesOf(line: string | undefined): { name: string; value: string }[] {
   return (line ?? '')

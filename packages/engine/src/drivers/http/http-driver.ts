@@ -66,7 +66,8 @@ export class HttpDriver implements Driver {
         ...(keepsMethod ? {} : { method: 'GET', body: null, headers: current.headers.filter(([name]) => !/^content-/i.test(name)) }),
       };
       const hopped = await this.#signedIn(current);
-      response = added(response, hopped);
+      const { status, statusText, headers, body } = response;
+      response = { ...added(response, hopped), hops: [...response.hops, { status, statusText, headers, body }] };
     }
     return response;
   }
@@ -223,6 +224,7 @@ export class HttpDriver implements Driver {
             headers,
             body,
             failure,
+            hops: [],
             sentHeaders,
             timings: timings(ended),
             durationMs: ended - started,
@@ -267,6 +269,7 @@ export class HttpDriver implements Driver {
       headers: [],
       body: null,
       failure,
+      hops: [],
       sentHeaders,
       timings: { blocked: none, dns: none, connect: none, tls: none, send: none, wait: none, receive: none },
       durationMs,

@@ -1,53 +1,117 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
-import type { Environment } from '@sturdy/core';
+import { CredentialSchema, EnvironmentSchema, type Credential, type Environment } from '@sturdy/core';
+import { CredentialForm } from './credential-form';
 
-/** The environment: which origins may be hit, and which real ones stand for recorded ones. */
+const lines = (text: string): string[] =>
+  text
+    .split('\n')
+    .map((line) => line.trim())
+    .filter(Boolean);
+
+/** The environment: which origins may be hit, which real ones stand for recorded ones, and how one signs in at their doors. */
 @Component({
   selector: 'app-environment-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule],
-  template: `<form (ngSubmit)="save()">
+  imports: [FormsModule, CredentialForm],
+  template: `<form class="whole" (ngSubmit)="save()">
     <div class="modal-header">
       <h2 class="m-0">Environment</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
     </div>
     <div class="modal-body">
-      <label class="field mb-3">Name<input name="name" [(ngModel)]="name" /></label>
-      <label class="field mb-3"
-        >Targets that may be hit, one a line<textarea
-          name="targets"
-          rows="4"
-          class="mono"
-          [(ngModel)]="targets"
-          placeholder="http://127.0.0.1:4701"
-        ></textarea>
-      </label>
-      <label class="field"
-        >Recorded origin to real origin, one pair a line<textarea
-          name="map"
-          rows="3"
-          class="mono"
-          [(ngModel)]="map"
-          placeholder="http://127.0.0.1:4701 http://127.0.0.1:4801"
-        ></textarea>
-      </label>
-      <p class="muted small mt-2 mb-0">
+      <div class="two">
+        <label class="field">Name<input name="name" [(ngModel)]="name" /></label>
+        <label class="field"
+          >Proxy before the targets<input
+            name="upstream"
+            class="mono"
+            [(ngModel)]="upstreamProxy"
+            placeholder="none, or http://127.0.0.1:3128"
+        /></label>
+        <label class="field"
+          >Targets that may be hit, one a line<textarea
+            name="targets"
+            rows="4"
+            class="mono"
+            [(ngModel)]="targets"
+            placeholder="http://127.0.0.1:4701"
+          ></textarea>
+        </label>
+        <label class="field"
+          >Recorded origin to real origin, one pair a line<textarea
+            name="map"
+            rows="4"
+            class="mono"
+            [(ngModel)]="map"
+            placeholder="http://127.0.0.1:4701 http://127.0.0.1:4801"
+          ></textarea>
+        </label>
+      </div>
+      <p class="muted small mt-2">
         Recording, rehearsals and runs refuse every other host. This project may hit addresses of this machine only.
       </p>
+      <h3>Signing in at the door</h3>
+      <p class="muted small mb-2">
+        Where a server asks who is there before it shows a page. Recorder, rehearsal and run answer with these by themselves.
+      </p>
+      @for (one of credentials(); track $index) {
+        <app-credential-form [credential]="one" (changed)="setCredential($index, $event)" (removed)="removeCredential($index)" />
+      }
+      <button type="button" class="act slim" (click)="addCredential()"><i class="bi bi-plus" aria-hidden="true"></i>Add a sign-in</button>
+      <h3>Certificates of the targets</h3>
+      <label class="check"
+        ><input type="checkbox" name="checks" [(ngModel)]="checksCertificates" />
+        <span>Check them. Switch it off for test systems whose certificates belong to nobody.</span></label
+      >
+      <label class="field mt-2"
+        >Authorities trusted besides the public ones, in PEM<textarea
+          name="authorities"
+          rows="3"
+          class="mono"
+          [(ngModel)]="authorities"
+          placeholder="-----BEGIN CERTIFICATE-----"
+        ></textarea>
+      </label>
+      @if (problem()) {
+        <p class="note bad mt-2 mb-0" role="alert">{{ problem() }}</p>
+      }
     </div>
     <div class="modal-footer">
       <button type="button" class="act" (click)="modal.dismiss()">Cancel</button><button class="act main">Save</button>
     </div>
   </form>`,
+  styles: `
+    .whole {
+      display: contents;
+    }
+    .two {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 12px;
+    }
+    h3 {
+      font-size: 14px;
+      font-weight: 640;
+      margin: 14px 0 4px;
+    }
+    .check {
+      display: flex;
+    }
+  `,
 })
 export class EnvironmentDialog {
   readonly modal = inject(NgbActiveModal);
   readonly #environment = signal<Environment | null>(null);
+  readonly credentials = signal<readonly Credential[]>([]);
+  readonly problem = signal('');
   name = '';
   targets = '';
   map = '';
+  upstreamProxy = '';
+  authorities = '';
+  checksCertificates = true;
 
   show(environment: Environment): void {
     this.#environment.set(environment);
@@ -56,22 +120,45 @@ export class EnvironmentDialog {
     this.map = Object.entries(environment.map)
       .map((pair) => pair.join(' '))
       .join('\n');
+    this.upstreamProxy = environment.upstreamProxy;
+    this.authorities = environment.trust.authorities;
+    this.checksCertificates = environment.trust.checksCertificates;
+    this.credentials.set(environment.credentials);
+  }
+
+  addCredential(): void {
+    const [origin = '*'] = lines(this.targets);
+    this.credentials.update((list) => [...list, { kind: 'basic', origin, user: '', password: '' }]);
+  }
+
+  setCredential(at: number, credential: Credential): void {
+    this.credentials.update((list) => list.map((one, index) => (index === at ? credential : one)));
+  }
+
+  removeCredential(at: number): void {
+    this.credentials.update((list) => list.filter((_, index) => index !== at));
   }
 
   save(): void {
     const before = this.#environment();
     if (!before) return;
-    const lines = (text: string) =>
-      text
-        .split('\n')
-        .map((line) => line.trim())
-        .filter(Boolean);
     const pairs = lines(this.map).map((line) => line.split(/\s+/));
-    this.modal.close({
+    const changed: Environment = {
       ...before,
       name: this.name,
       targets: lines(this.targets),
       map: Object.fromEntries(pairs.map(([from = '', to]): [string, string] => [from, to ?? from])),
-    });
+      credentials: [...this.credentials()],
+      trust: { authorities: this.authorities, checksCertificates: this.checksCertificates },
+      upstreamProxy: this.upstreamProxy.trim(),
+    };
+    const wrong = this.credentials().findIndex((one) => !CredentialSchema.safeParse(one).success);
+    const checked = EnvironmentSchema.safeParse(changed);
+    if (!checked.success) {
+      const [issue] = checked.error.issues;
+      this.problem.set(`${wrong >= 0 ? `Sign-in ${wrong + 1}` : (issue?.path.join('.') ?? 'It')}: ${issue?.message ?? 'cannot be saved'}`);
+      return;
+    }
+    this.modal.close(changed);
   }
 }

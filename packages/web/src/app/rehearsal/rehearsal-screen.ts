@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { requestSteps } from '@sturdy/core';
+import { answerOf, requestSteps } from '@sturdy/core';
 import { figure, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
 import { BodyView } from '../takes/body-view';
@@ -220,7 +220,8 @@ export class RehearsalScreen {
     return new Map(script ? requestSteps(script).map(({ step }) => [step.id, step]) : []);
   });
   readonly exchange = computed(() => {
-    const n = this.#requests().get(this.selected() ?? '')?.exchange;
+    const step = this.#requests().get(this.selected() ?? '');
+    const n = step && answerOf(step);
     return n == null ? undefined : this.#exchanges().find((one) => one.n === n);
   });
   readonly figure = figure;

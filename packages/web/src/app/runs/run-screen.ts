@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, type OnDestroy, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { curveSeconds, type UserState } from '@sturdy/core';
+import { allSteps, curveSeconds, type UserState } from '@sturdy/core';
 import type { EChartsCoreOption } from 'echarts/core';
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
@@ -82,7 +82,7 @@ export class RunScreen implements OnDestroy {
     if (step === null) return 'between iterations';
     for (const script of this.#scripts())
       for (const transaction of script.transactions)
-        for (const one of transaction.steps) if (one.id === step && one.kind === 'request') return one.name;
+        for (const one of allSteps(transaction.steps)) if (one.id === step && one.kind === 'request') return one.name;
     return step;
   }
   cellOf(user: UserState): string {

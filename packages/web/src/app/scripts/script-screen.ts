@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, signal } f
 import { RouterLink } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { requestSteps, type ClassifiedValue, type ScriptEdit } from '@sturdy/core';
+import { answerOf, exchangesOf, requestSteps, type ClassifiedValue, type ScriptEdit } from '@sturdy/core';
 import { figure, hue } from '../shared/format';
 import { dataActions } from '../data/data';
 import { VerdictShape } from '../shared/verdict-shape';
@@ -81,7 +81,8 @@ export class ScriptScreen {
   });
   readonly exchange = computed(() => {
     const step = this.step();
-    return step?.exchange == null ? undefined : this.#exchanges().find((one) => one.n === step.exchange);
+    const n = step && answerOf(step);
+    return n == null ? undefined : this.#exchanges().find((one) => one.n === n);
   });
   readonly durations = computed(() => new Map(this.#exchanges().map((one) => [one.n, one.durationMs])));
   readonly step = computed(() => {
@@ -105,8 +106,9 @@ export class ScriptScreen {
     return hue(Math.max(0, this.script()?.handoffs.findIndex((one) => one.id === handoff) ?? 0));
   }
   durationOf(row: SpineRow): string {
-    const ms = row.kind === 'request' && row.step.exchange !== null ? this.durations().get(row.step.exchange) : undefined;
-    return ms === undefined ? '' : `${figure(ms)} ms`;
+    const chain = row.kind === 'request' ? exchangesOf(row.step) : [];
+    const ms = chain.reduce((sum, n) => sum + (this.durations().get(n) ?? 0), 0);
+    return chain.length === 0 ? '' : `${figure(ms)} ms`;
   }
   target(row: Extract<SpineRow, { kind: 'request' }>): string {
     return row.step.name.slice(row.step.method.length + 1) || row.step.name;

@@ -1,9 +1,10 @@
-import { movingPieces, requestSteps, type Handoff, type RequestStep, type Script, type Template } from '@sturdy/core';
+import { movingPieces, requestSteps, type Handoff, type RequestStep, type Script, type Step, type Template } from '@sturdy/core';
 
 /** A row of the time spine. */
 export type SpineRow =
   | { kind: 'transaction'; id: string; name: string; top: number; height: number }
-  | { kind: 'request'; id: string; step: RequestStep; number: number; top: number; height: number; pieces: RowPiece[] }
+  | { kind: 'request'; id: string; step: RequestStep; number: number; depth: number; top: number; height: number; pieces: RowPiece[] }
+  | { kind: 'container'; id: string; text: string; depth: number; top: number; height: number }
   | { kind: 'pause'; id: string; ms: number; top: number; height: number }
   | { kind: 'comment'; id: string; text: string; top: number; height: number };
 
@@ -22,7 +23,7 @@ export interface DrawnString {
   uses: { step: string; y: number }[];
 }
 
-const heights = { transaction: 34, request: 29, pause: 22, comment: 26 };
+const heights = { transaction: 34, request: 29, pause: 22, comment: 26, container: 24 };
 /** Lanes that fit into the gutter. */
 export const laneCount = 5;
 
@@ -40,7 +41,12 @@ export function layRows(script: Script): SpineRow[] {
   };
   for (const transaction of script.transactions) {
     rows.push({ kind: 'transaction', id: transaction.id, name: transaction.name, ...place(heights.transaction) });
-    for (const step of transaction.steps)
+    addSteps(transaction.steps, 0);
+  }
+  return rows;
+
+  function addSteps(steps: readonly Step[], depth: number): void {
+    for (const step of steps)
       if (step.kind === 'request') {
         const seen = new Set<string>();
         const own: RowPiece[] = [];
@@ -50,12 +56,20 @@ export function layRows(script: Script): SpineRow[] {
           seen.add(key);
           own.push({ kind: piece.kind, handoff: piece.kind === 'handoff' ? piece.handoff : null });
         }
-        rows.push({ kind: 'request', id: step.id, step, number: ++number, pieces: own, ...place(heights.request) });
+        rows.push({ kind: 'request', id: step.id, step, number: ++number, depth, pieces: own, ...place(heights.request) });
       } else if (step.kind === 'pause') rows.push({ kind: 'pause', id: step.id, ms: step.ms, ...place(heights.pause) });
-      else rows.push({ kind: 'comment', id: step.id, text: step.text, ...place(heights.comment) });
+      else if (step.kind === 'comment') rows.push({ kind: 'comment', id: step.id, text: step.text, ...place(heights.comment) });
+      else {
+        rows.push({ kind: 'container', id: step.id, text: containerText(step), depth, ...place(heights.container) });
+        addSteps(step.steps, depth + 1);
+      }
   }
-  return rows;
 }
+
+const containerText = (step: Extract<Step, { steps: unknown }>): string =>
+  step.kind === 'repeat'
+    ? `${step.times} times, ${(step.pauseMs / 1000).toLocaleString('en', { maximumFractionDigits: 1 })} s apart`
+    : `${step.steps.length} side by side`;
 
 /** Gives each string the innermost lane that is free along its whole length; long ones go outside where lanes run out. */
 export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnString[] {

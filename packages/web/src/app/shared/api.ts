@@ -1,6 +1,7 @@
-import { HttpClient, HttpErrorResponse, HttpParams } from '@angular/common/http';
+import { HttpClient, HttpErrorResponse, HttpParams, type HttpEvent } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
+  BesideRow,
   Board,
   CorrelationReport,
   DataRow,
@@ -14,14 +15,28 @@ import type {
   Run,
   RunResult,
   Script,
+  SearchHit,
+  Survey,
   Take,
+  Tidy,
+  Warning,
   Workload,
 } from '@sturdy/core';
 import type { Observable } from 'rxjs';
 
 export type CountedTake = Take & { exchangeCount: number };
+/** What is being recorded, and where the proxy listens. */
+export interface LiveRecording {
+  takeId: string;
+  proxy: string;
+  network: { addresses: string[]; port: number; password: string } | null;
+  paused: boolean;
+  exchangeCount: number;
+  warnings: Warning[];
+  suggestions: string[];
+}
 export interface Live {
-  recording: { takeId: string; proxy: string; exchangeCount: number; refusedHosts: string[] } | null;
+  recording: LiveRecording | null;
   run: Run | null;
 }
 export interface Round {
@@ -30,9 +45,21 @@ export interface Round {
 }
 export interface ScriptOptions {
   name: string;
-  origins: string[] | null;
-  keepStaticFiles: boolean;
-  longestPauseMs: number;
+  tidy: Tidy | null;
+}
+export interface RecordingOptions {
+  name: string;
+  forNetwork: boolean;
+}
+export interface ImportDone {
+  take: Take;
+  exchangeCount: number;
+  problems: { entry: number; text: string }[];
+}
+/** The recorder's certificate, and how to trust and remove it. */
+export interface CertificateHelp {
+  fingerprint: string;
+  steps: { where: string; trust: string; remove: string }[];
 }
 
 /** The one project of this version. */
@@ -53,15 +80,28 @@ export class Api {
   takes = () => this.#http.get<CountedTake[]>(`${inProject}/takes`);
   take = (id: string) => this.#http.get<{ take: Take; exchanges: Exchange[] }>(`/api/takes/${id}`);
   deleteTake = (id: string) => this.#http.delete(`/api/takes/${id}`);
-  startRecording = (name: string) => this.#http.post<{ take: Take; proxy: string }>(`${inProject}/takes/record`, { name });
+  startRecording = (options: RecordingOptions) => this.#http.post<{ take: Take; proxy: string }>(`${inProject}/takes/record`, options);
+  pauseRecording = (paused: boolean) => this.#http.post<Take>('/api/takes/record/pause', { paused });
+  discardLast = (count: number) => this.#http.post<{ exchanges: number[] }>('/api/takes/record/discard', { count });
+  certificate = () => this.#http.get<CertificateHelp>('/api/recorder/certificate');
   mark = (kind: 'begin' | 'end' | 'comment', text: string) => this.#http.post<Take>('/api/takes/record/marks', { kind, text });
   stopRecording = () => this.#http.post<Take>('/api/takes/record/stop', {});
   openBrowser = (address: string) => this.#http.post('/api/takes/record/browser', { address });
-  importHar = (name: string, file: Blob) =>
-    this.#http.post<{ take: Take; exchangeCount: number; problems: { entry: number; text: string }[] }>(`${inProject}/takes/import`, file, {
+  /** Uploads a HAR file; told of its progress, and cancelled by unsubscribing. */
+  importHar = (name: string, file: Blob): Observable<HttpEvent<ImportDone>> =>
+    this.#http.post<ImportDone>(`${inProject}/takes/import`, file, {
       params: new HttpParams().set('name', name),
       headers: { 'Content-Type': 'application/octet-stream' },
+      observe: 'events',
+      reportProgress: true,
     });
+  pasteCurl = (name: string, text: string) => this.#http.post<ImportDone>(`${inProject}/takes/paste`, { name, text });
+  survey = (takeId: string) => this.#http.get<Survey>(`/api/takes/${takeId}/survey`);
+  searchTake = (takeId: string, text: string) =>
+    this.#http.get<{ hits: SearchHit[]; more: boolean }>(`/api/takes/${takeId}/search`, { params: { text } });
+  beside = (takeId: string, otherId: string) => this.#http.get<BesideRow[]>(`/api/takes/${takeId}/beside/${otherId}`);
+  curl = (takeId: string, n: number, secrets: 'masked' | 'shown') =>
+    this.#http.get<{ text: string }>(`/api/takes/${takeId}/exchanges/${n}/curl`, { params: { secrets } });
   makeScript = (takeId: string, options: ScriptOptions) => this.#http.post<Script>(`/api/takes/${takeId}/script`, options);
   body = (hash: string): Observable<string> => this.#http.get(`/api/bodies/${hash}`, { responseType: 'text' });
 

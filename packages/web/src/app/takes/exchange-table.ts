@@ -1,6 +1,6 @@
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, afterRenderEffect, computed, input, model, signal, viewChild } from '@angular/core';
-import { pathAndQuery, type Exchange, type Mark } from '@sturdy/core';
+import { bodyKind, isStaticFile, mediaType, pathAndQuery, type Exchange, type Mark } from '@sturdy/core';
 import { bytes, figure } from '../shared/format';
 
 type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark };
@@ -11,11 +11,39 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ScrollingModule],
   template: `<div class="bar">
-      <label class="field"
+      <label class="field wide"
         ><span class="visually-hidden">Filter exchanges</span>
-        <input type="search" placeholder="Filter by address, method or status" (input)="filter.set($any($event.target).value)"
+        <input type="search" placeholder="Filter by address or method" (input)="filter.set($any($event.target).value)"
       /></label>
-      <span class="muted small">{{ shown() }} of {{ exchanges().length }} exchanges</span>
+      <label class="field"
+        ><span class="visually-hidden">Host</span>
+        <select (change)="host.set($any($event.target).value)">
+          <option value="">every host</option>
+          @for (one of hosts(); track one) {
+            <option [value]="one">{{ one }}</option>
+          }
+        </select></label
+      >
+      <label class="field"
+        ><span class="visually-hidden">Type</span>
+        <select (change)="type.set($any($event.target).value)">
+          <option value="">every type</option>
+          @for (one of types; track one) {
+            <option [value]="one">{{ one }}</option>
+          }
+        </select></label
+      >
+      <label class="field"
+        ><span class="visually-hidden">Status</span>
+        <select (change)="status.set($any($event.target).value)">
+          <option value="">every status</option>
+          <option value="2">2xx good</option>
+          <option value="3">3xx redirects</option>
+          <option value="4">4xx and 5xx failed</option>
+          <option value="0">no answer</option>
+        </select></label
+      >
+      <span class="muted small count">{{ shown() }} of {{ exchanges().length }}</span>
     </div>
     <div class="entry head" aria-hidden="true">
       <span>No.</span><span>Method</span><span>Address</span><span class="num">Status</span><span class="num">Size</span
@@ -25,11 +53,16 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
       <ng-container *cdkVirtualFor="let row of rows()">
         @if (row.kind === 'mark') {
           <div class="entry markline">
-            <span></span><span>{{ row.mark.kind === 'comment' ? 'note' : row.mark.kind }}</span
+            <span></span><span>{{ markNames[row.mark.kind] }}</span
             ><b>{{ row.mark.text }}</b>
           </div>
         } @else {
-          <button class="entry" [class.on]="selected() === row.exchange.n" (click)="selected.set(row.exchange.n)">
+          <button
+            class="entry"
+            [class.on]="selected() === row.exchange.n"
+            [class.dim]="dimmed().has(row.exchange.n)"
+            (click)="selected.set(row.exchange.n)"
+          >
             <span class="muted">{{ row.exchange.n }}</span>
             <span class="mono">{{ row.exchange.method }}</span>
             <span class="mono address">{{ address(row.exchange) }}</span>
@@ -54,15 +87,24 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
     }
     .bar {
       display: flex;
-      gap: 12px;
+      gap: 8px;
       align-items: center;
       padding: 8px 12px;
     }
-    .bar .field {
-      width: 300px;
+    .bar .wide {
+      flex: 1;
+      max-width: 320px;
     }
-    .bar input {
-      width: 100%;
+    .bar select {
+      max-width: 170px;
+    }
+    .count {
+      margin-left: auto;
+      white-space: nowrap;
+    }
+    .entry.dim {
+      opacity: 0.62;
+      font-style: italic;
     }
     .rows {
       flex: 1;
@@ -119,16 +161,31 @@ export class ExchangeTable {
   readonly selected = model<number | null>(null);
   /** Keeps the newest row in view. */
   readonly tail = input(false);
+  /** Exchanges that a script will not have. */
+  readonly dimmed = input<ReadonlySet<number>>(new Set());
   readonly viewport = viewChild.required(CdkVirtualScrollViewport);
   readonly filter = signal('');
+  readonly host = signal('');
+  readonly type = signal('');
+  readonly status = signal('');
+  readonly types = ['pages', 'data', 'forms', 'files', 'sockets and streams'] as const;
+  readonly markNames = { begin: 'begin', end: 'end', comment: 'note', pause: 'paused', resume: 'resumed' };
+  readonly hosts = computed(() => [...new Set(this.exchanges().map((one) => new URL(one.url).host))].sort());
   readonly bytes = bytes;
   readonly figure = figure;
   readonly rows = computed((): Row[] => {
     const wanted = this.filter().toLowerCase();
+    const [host, type, status] = [this.host(), this.type(), this.status()];
     const rows: { atMs: number; row: Row }[] = this.exchanges()
-      .filter((one) => wanted === '' || `${one.method} ${one.url} ${one.response?.status ?? 'none'}`.toLowerCase().includes(wanted))
+      .filter(
+        (one) =>
+          (wanted === '' || `${one.method} ${one.url}`.toLowerCase().includes(wanted)) &&
+          (host === '' || new URL(one.url).host === host) &&
+          (type === '' || typeOf(one) === type) &&
+          (status === '' || statusGroup(one) === status),
+      )
       .map((exchange) => ({ atMs: exchange.startedAtMs, row: { kind: 'exchange', exchange } }));
-    if (wanted === '') for (const mark of this.marks()) rows.push({ atMs: mark.atMs, row: { kind: 'mark', mark } });
+    if (wanted + host + type + status === '') for (const mark of this.marks()) rows.push({ atMs: mark.atMs, row: { kind: 'mark', mark } });
     return rows.sort((left, right) => left.atMs - right.atMs).map(({ row }) => row);
   });
   readonly shown = computed(() => this.rows().filter((row) => row.kind === 'exchange').length);
@@ -144,3 +201,17 @@ export class ExchangeTable {
     return new URL(exchange.url).host + pathAndQuery(exchange.url);
   }
 }
+
+/** What an exchange is for a tester. */
+function typeOf(exchange: Exchange): string {
+  if (exchange.messages) return 'sockets and streams';
+  if (isStaticFile(exchange)) return 'files';
+  if (exchange.method === 'POST' && ['form', 'multipart'].includes(bodyKind(mediaType(exchange.requestHeaders)))) return 'forms';
+  const kind = bodyKind(mediaType(exchange.response?.headers ?? []));
+  return kind === 'html' ? 'pages' : 'data';
+}
+
+const statusGroup = (exchange: Exchange): string => {
+  const group = Math.floor((exchange.response?.status ?? 0) / 100);
+  return String(group === 5 ? 4 : group);
+};

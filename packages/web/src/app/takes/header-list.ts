@@ -1,20 +1,22 @@
 import { ChangeDetectionStrategy, Component, computed, input, signal } from '@angular/core';
-import type { Header } from '@sturdy/core';
+import { maskHeader, type Header } from '@sturdy/core';
 
-const secret = /^(authorization|cookie|set-cookie|proxy-authorization|x-.*(key|token))$/i;
-
-/** Headers as they stood on the wire; secrets are masked until asked for. */
+/** Names with values, as they stood on the wire; secrets are masked until asked for. */
 @Component({
   selector: 'app-header-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<dl>
-      @for (header of headers(); track $index) {
-        <dt>{{ header[0] }}</dt>
-        <dd>{{ shown() || !isSecret(header[0]) ? header[1] : '••••••••' }}</dd>
-      }
-    </dl>
+  template: `@if (headers().length > 0) {
+      <dl>
+        @for (header of shown(); track $index) {
+          <dt>{{ header[0] }}</dt>
+          <dd>{{ header[1] }}</dd>
+        }
+      </dl>
+    } @else {
+      <p class="muted small">None.</p>
+    }
     @if (hasSecrets()) {
-      <button class="act slim" (click)="shown.set(!shown())">{{ shown() ? 'Mask secrets' : 'Show secrets' }}</button>
+      <button class="act slim mb-2" (click)="secrets.set(!secrets())">{{ secrets() ? 'Mask secrets' : 'Show secrets' }}</button>
     }`,
   styles: `
     dl {
@@ -37,10 +39,8 @@ const secret = /^(authorization|cookie|set-cookie|proxy-authorization|x-.*(key|t
 })
 export class HeaderList {
   readonly headers = input.required<readonly Header[]>();
-  readonly shown = signal(false);
-  readonly hasSecrets = computed(() => this.headers().some(([name]) => this.isSecret(name)));
-
-  isSecret(name: string): boolean {
-    return secret.test(name);
-  }
+  readonly secrets = signal(false);
+  readonly #masked = computed(() => this.headers().map((header): Header => [header[0], maskHeader(header)]));
+  readonly hasSecrets = computed(() => this.#masked().some(([, value], at) => value !== this.headers()[at]?.[1]));
+  readonly shown = computed(() => (this.secrets() ? this.headers() : this.#masked()));
 }

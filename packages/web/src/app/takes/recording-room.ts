@@ -1,28 +1,51 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
+import { EnvironmentDialogs } from '../frame/environment-dialogs';
 import { projectFeature } from '../project/project';
+import { BrowserCard } from './browser-card';
 import { ExchangeTable } from './exchange-table';
+import { MarkCard } from './mark-card';
 import { takesActions } from './takes.actions';
 import { takesFeature } from './takes.feature';
 
-/** Where a take is recorded: start and stop, where to point the browser, marks, and the exchanges as they come. */
+/** Where a take is recorded: start, pause and stop, where to point the browser, marks, warnings, and the exchanges as they come. */
 @Component({
   selector: 'app-recording-room',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, ExchangeTable],
+  imports: [FormsModule, BrowserCard, ExchangeTable, MarkCard],
+  host: { '(document:keydown)': 'key($event)' },
   template: `<div class="room">
     <div class="page-head">
       <h1>Recording room</h1>
       @if (recording(); as live) {
-        <span class="state on" role="status"
-          ><i class="bi bi-record-fill" aria-hidden="true"></i>Recording {{ current()?.name }} · {{ live.exchangeCount }} exchanges</span
+        <span class="state" [class.on]="!paused()" role="status"
+          ><i class="bi" [class.bi-record-fill]="!paused()" [class.bi-pause-fill]="paused()" aria-hidden="true"></i
+          >{{ paused() ? 'Paused' : 'Recording' }} {{ current()?.name }} · {{ exchanges().length }}
+          {{ exchanges().length === 1 ? 'exchange' : 'exchanges' }}</span
         >
       } @else {
         <span class="state" role="status">Not recording</span>
       }
       <span class="grow"></span>
       @if (recording()) {
+        <button class="act" (click)="pause()" title="P">
+          <i class="bi" [class.bi-pause-fill]="!paused()" [class.bi-play-fill]="paused()" aria-hidden="true"></i
+          >{{ paused() ? 'Resume' : 'Pause' }}
+        </button>
+        @if (discarding()) {
+          <label class="discard small"
+            >Discard the last
+            <input type="number" min="1" [max]="exchanges().length" [(ngModel)]="discardCount" aria-label="How many exchanges" />
+            exchanges</label
+          >
+          <button class="act danger" (click)="discard()">Discard them</button>
+          <button class="act" (click)="discarding.set(false)">Keep</button>
+        } @else {
+          <button class="act" (click)="discarding.set(true)" [disabled]="exchanges().length === 0" title="D">
+            <i class="bi bi-eraser" aria-hidden="true"></i>Discard the last…
+          </button>
+        }
         <button class="act main" (click)="stop()"><i class="bi bi-stop-fill" aria-hidden="true"></i>Stop and look at the take</button>
       }
     </div>
@@ -36,51 +59,41 @@ import { takesFeature } from './takes.feature';
             <i class="bi bi-record-circle" aria-hidden="true"></i>Start recording
           </button>
         </div>
-        <p class="muted small mb-0 mt-3">
-          A proxy on this machine will pass everything on to {{ targets() }} and keep it. Other hosts are refused and listed here, so that
-          nothing else gets into the take.
+        <label class="small mt-2 network"
+          ><input type="checkbox" name="network" [(ngModel)]="forNetwork" /> let phones and other machines of this network record too, with
+          a password</label
+        >
+        <p class="muted small mb-0 mt-2">
+          A proxy on this machine will pass everything on to {{ targets() }} and keep it: HTTP and HTTPS, HTTP/2, WebSockets. Other hosts
+          are refused and listed here, so that nothing else gets into the take.
         </p>
       </form>
     } @else {
       <div class="tools">
-        <section class="card-box pad">
-          <h2>1 · Point a browser here</h2>
-          <p class="mb-2">
-            HTTP proxy <code class="proxy">{{ recording()?.proxy }}</code>
-            <button class="act slim" (click)="copy()">
-              <i class="bi bi-copy" aria-hidden="true"></i>{{ copied() ? 'Copied' : 'Copy' }}
-            </button>
-          </p>
-          <div class="fields">
-            <label class="field">Address to open<input name="address" [(ngModel)]="address" /></label>
-            <button class="act" (click)="browser()"><i class="bi bi-window-plus" aria-hidden="true"></i>Open a clean browser</button>
-          </div>
-        </section>
-        <section class="card-box pad">
-          <h2>2 · Name what you do</h2>
-          <div class="fields">
-            <label class="field"
-              >Transaction<input name="transaction" [(ngModel)]="transaction" [placeholder]="open() ?? 'Sign in'" (keydown.enter)="begin()"
-            /></label>
-            <button class="act" (click)="begin()" [disabled]="transaction.trim() === ''">Begin</button>
-            <button class="act" (click)="end()" [disabled]="open() === null">End{{ open() ? ' ' + open() : '' }}</button>
-          </div>
-          <div class="fields mt-2">
-            <label class="field">Comment<input name="comment" [(ngModel)]="comment" (keydown.enter)="note()" /></label>
-            <button class="act" (click)="note()" [disabled]="comment.trim() === ''">Note it</button>
-          </div>
-        </section>
+        <app-browser-card [live]="recording()!" />
+        <app-mark-card [open]="open()" [suggestions]="suggestions()" (mark)="mark($event.kind, $event.text)" />
       </div>
-      @if (refused().length > 0) {
-        <p class="note warn">
-          Refused, because the environment does not name them: {{ refused().join(', ') }}. Add a host to the environment if it belongs to
-          the application.
-        </p>
+      @if (warnings().length > 0) {
+        <ul class="warnings" aria-label="Warnings" aria-live="polite">
+          @for (one of warnings(); track $index) {
+            <li class="note warn">
+              <span>{{ one.text }}</span>
+              @if (one.kind === 'refused-host' || one.kind === 'certificate' || one.kind === 'connection-sign-in') {
+                <button class="act slim" (click)="dialogs.open(one.kind === 'refused-host' ? one.about : undefined)">
+                  Open the environment
+                </button>
+              } @else if (one.exchange !== null) {
+                <button class="act slim" (click)="selected.set(one.exchange)">Show no. {{ one.exchange }}</button>
+              }
+            </li>
+          }
+        </ul>
       }
       <div class="card-box list">
-        <app-exchange-table [tail]="true" [exchanges]="exchanges()" [marks]="current()?.marks ?? []" />
+        <label class="tail small"><input type="checkbox" [ngModel]="tail()" (ngModelChange)="tail.set($event)" /> follow the newest</label>
+        <app-exchange-table [tail]="tail()" [exchanges]="exchanges()" [marks]="current()?.marks ?? []" [(selected)]="selected" />
         @if (exchanges().length === 0) {
-          <div class="empty">Waiting for the first request. Set the proxy in a browser, then open {{ address }}.</div>
+          <div class="empty">Waiting for the first request. Open the clean browser above, or set the proxy in another one.</div>
         }
       </div>
     }
@@ -107,29 +120,46 @@ import { takesFeature } from './takes.feature';
       color: var(--clay);
     }
     .start {
-      max-width: 720px;
+      max-width: 760px;
     }
     .wide {
       flex: 1;
+    }
+    .network,
+    .tail,
+    .discard {
+      display: flex;
+      align-items: center;
+      gap: 4px;
+    }
+    .discard input {
+      width: 64px;
+    }
+    .tail {
+      padding: 4px 12px 0;
     }
     .tools {
       display: grid;
       grid-template-columns: 1fr 1fr;
       gap: 12px;
-      margin-bottom: 12px;
+      margin-bottom: 10px;
+      align-items: start;
     }
-    .tools h2 {
-      margin-top: 0;
+    .warnings {
+      list-style: none;
+      margin: 0 0 4px;
+      padding: 0;
+      max-height: 132px;
+      overflow: auto;
+      flex: none;
     }
-    .tools .field {
-      flex: 1;
-    }
-    .proxy {
-      font-size: 14px;
-      color: var(--ink);
-      background: var(--sunk);
-      padding: 2px 7px;
-      border-radius: 5px;
+    .warnings .note {
+      display: flex;
+      gap: 12px;
+      justify-content: space-between;
+      align-items: start;
+      margin-bottom: 5px;
+      padding: 6px 10px;
     }
     .list {
       flex: 1;
@@ -141,30 +171,36 @@ import { takesFeature } from './takes.feature';
 })
 export class RecordingRoom {
   readonly #store = inject(Store);
+  readonly dialogs = inject(EnvironmentDialogs);
   readonly current = this.#store.selectSignal(takesFeature.selectCurrent);
   readonly exchanges = this.#store.selectSignal(takesFeature.selectExchanges);
-  readonly refused = this.#store.selectSignal(takesFeature.selectRefusedHosts);
   readonly #live = this.#store.selectSignal(projectFeature.selectLive);
   readonly #environment = this.#store.selectSignal(projectFeature.selectEnvironment);
-  readonly recording = computed(() => {
-    const current = this.current();
-    const live = this.#live().recording;
-    if (live) return { proxy: live.proxy, exchangeCount: this.exchanges().length };
-    const proxy = this.#proxy();
-    return current?.state === 'recording' && proxy !== null ? { proxy, exchangeCount: this.exchanges().length } : null;
-  });
   readonly #proxy = this.#store.selectSignal(takesFeature.selectProxy);
-  readonly targets = computed(() => this.#environment()?.targets.join(', ') ?? 'the targets of the environment');
+  readonly #suggested = this.#store.selectSignal(takesFeature.selectSuggestions);
+  readonly recording = computed(() => {
+    const live = this.#live().recording;
+    if (live) return live;
+    const proxy = this.#proxy();
+    const current = this.current();
+    // Between the start and the next look at what is live.
+    return current && current.state !== 'done' && proxy !== null ? { proxy, network: null } : null;
+  });
+  readonly paused = computed(() => this.current()?.state === 'paused');
+  readonly warnings = computed(() => [...(this.current()?.warnings ?? [])].reverse());
+  readonly suggestions = computed(() => (this.#suggested().length > 0 ? this.#suggested() : (this.#live().recording?.suggestions ?? [])));
+  readonly targets = computed(() => this.#environment()?.targets.join(', ') || 'the targets of the environment');
   /** The transaction that is open now. */
   readonly open = computed(() => {
-    const last = (this.current()?.marks ?? []).filter((one) => one.kind !== 'comment').at(-1);
+    const last = (this.current()?.marks ?? []).filter((one) => one.kind === 'begin' || one.kind === 'end').at(-1);
     return last?.kind === 'begin' ? last.text : null;
   });
-  readonly copied = signal(false);
+  readonly selected = signal<number | null>(null);
+  readonly tail = signal(true);
+  readonly discarding = signal(false);
+  discardCount = 1;
   name = '';
-  transaction = '';
-  comment = '';
-  address = 'http://127.0.0.1:4701/';
+  forNetwork = false;
 
   constructor() {
     const live = this.#live().recording;
@@ -172,31 +208,50 @@ export class RecordingRoom {
     if (live) this.#store.dispatch(takesActions.takeOpened({ id: live.takeId }));
   }
 
+  /** Keys for when the eyes are on the other window; they do nothing while something is typed. */
+  key(event: KeyboardEvent): void {
+    if (!this.recording() || event.ctrlKey || event.metaKey || event.altKey || isTyping(event)) return;
+    const [suggestion] = this.suggestions();
+    const count = (this.current()?.marks ?? []).filter((one) => one.kind === 'begin').length + 1;
+    const acts: Record<string, () => void> = {
+      b: () => {
+        this.mark('begin', suggestion ?? `Transaction ${count}`);
+      },
+      e: () => {
+        const open = this.open();
+        if (open !== null) this.mark('end', open);
+      },
+      p: () => {
+        this.pause();
+      },
+      d: () => {
+        this.discarding.set(this.exchanges().length > 0);
+      },
+    };
+    const act = acts[event.key.toLowerCase()];
+    if (!act) return;
+    event.preventDefault();
+    act();
+  }
+
   start(): void {
-    if (this.name.trim() !== '') this.#store.dispatch(takesActions.recordingWanted({ name: this.name.trim() }));
+    if (this.name.trim() !== '')
+      this.#store.dispatch(takesActions.recordingWanted({ options: { name: this.name.trim(), forNetwork: this.forNetwork } }));
   }
   stop(): void {
     this.#store.dispatch(takesActions.stopWanted());
   }
-  begin(): void {
-    if (this.transaction.trim() === '') return;
-    this.#store.dispatch(takesActions.markWanted({ kind: 'begin', text: this.transaction.trim() }));
-    this.transaction = '';
+  pause(): void {
+    this.#store.dispatch(takesActions.pauseWanted({ paused: !this.paused() }));
   }
-  end(): void {
-    this.#store.dispatch(takesActions.markWanted({ kind: 'end', text: this.open() ?? 'Transaction' }));
+  discard(): void {
+    this.#store.dispatch(takesActions.discardWanted({ count: Math.max(1, Math.round(this.discardCount)) }));
+    this.discarding.set(false);
   }
-  note(): void {
-    if (this.comment.trim() === '') return;
-    this.#store.dispatch(takesActions.markWanted({ kind: 'comment', text: this.comment.trim() }));
-    this.comment = '';
-  }
-  browser(): void {
-    this.#store.dispatch(takesActions.browserWanted({ address: this.address }));
-  }
-  copy(): void {
-    void navigator.clipboard.writeText(this.recording()?.proxy ?? '').then(() => {
-      this.copied.set(true);
-    });
+  mark(kind: 'begin' | 'end' | 'comment', text: string): void {
+    this.#store.dispatch(takesActions.markWanted({ kind, text }));
   }
 }
+
+const isTyping = (event: KeyboardEvent): boolean =>
+  event.target instanceof HTMLElement && event.target.closest('input, textarea, select, [contenteditable]') !== null;

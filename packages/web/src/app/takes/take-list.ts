@@ -1,8 +1,10 @@
-import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import { ConfirmDelete } from '../shared/confirm-delete';
-import { moment } from '../shared/format';
+import { bytes, moment } from '../shared/format';
+import { PasteDialog } from './paste-dialog';
 import { takesActions } from './takes.actions';
 import { takesFeature } from './takes.feature';
 
@@ -11,18 +13,33 @@ import { takesFeature } from './takes.feature';
   selector: 'app-take-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, ConfirmDelete],
-  host: { '(dragover)': 'over($event)', '(drop)': 'drop($event)' },
+  host: { '(dragover)': 'over($event)', '(dragleave)': 'dragged.set(false)', '(drop)': 'drop($event)' },
   template: `<div class="page">
     <div class="page-head">
       <h1>Takes</h1>
       <span class="muted small">one recording of one flow each; two takes of the same flow prove which values change</span>
       <span class="grow"></span>
+      <button class="act" (click)="paste()"><i class="bi bi-clipboard-plus" aria-hidden="true"></i>Paste cURL</button>
       <label class="act" tabindex="0" (keydown.enter)="file.click()">
-        <i class="bi bi-file-earmark-arrow-up" aria-hidden="true"></i>{{ importing() ? 'Importing…' : 'Import a HAR file' }}
+        <i class="bi bi-file-earmark-arrow-up" aria-hidden="true"></i>Import a HAR file
         <input #file type="file" accept=".har,.json" hidden (change)="choose(file)" />
       </label>
       <a class="act main" routerLink="/takes/record"><i class="bi bi-record-circle" aria-hidden="true"></i>Record a take</a>
     </div>
+    @if (importing(); as now) {
+      <div class="note import" role="status">
+        <span
+          >Importing: {{ bytes(now.loaded) }} of {{ bytes(now.total) }} read{{
+            now.loaded >= now.total ? ', putting the last in order' : ''
+          }}</span
+        >
+        <progress [value]="now.loaded" [max]="now.total" aria-label="Progress of the import"></progress>
+        <button class="act slim" (click)="cancel()">Cancel</button>
+      </div>
+    }
+    @if (dragged()) {
+      <div class="drop-here" aria-hidden="true">Drop the HAR file to import it</div>
+    }
     @if (takes().length > 0) {
       <div class="card-box">
         <table class="grid" aria-label="Takes">
@@ -63,13 +80,37 @@ import { takesFeature } from './takes.feature';
       </div>
     }
   </div>`,
+  styles: `
+    .import {
+      display: flex;
+      gap: 14px;
+      align-items: center;
+    }
+    progress {
+      flex: 1;
+      accent-color: var(--clay);
+    }
+    .drop-here {
+      border: 2px dashed var(--clay);
+      border-radius: 8px;
+      padding: 22px;
+      text-align: center;
+      color: var(--clay);
+      font-weight: 600;
+      margin-bottom: 10px;
+      pointer-events: none;
+    }
+  `,
 })
 export class TakeList {
   readonly #store = inject(Store);
+  readonly #modals = inject(NgbModal);
   readonly takes = this.#store.selectSignal(takesFeature.selectAll);
   readonly listed = this.#store.selectSignal(takesFeature.selectListed);
   readonly importing = this.#store.selectSignal(takesFeature.selectImporting);
+  readonly dragged = signal(false);
   readonly moment = moment;
+  readonly bytes = bytes;
 
   constructor() {
     this.#store.dispatch(takesActions.listAsked());
@@ -91,12 +132,27 @@ export class TakeList {
 
   over(event: DragEvent): void {
     event.preventDefault();
+    this.dragged.set(true);
   }
 
   drop(event: DragEvent): void {
     event.preventDefault();
+    this.dragged.set(false);
     const file = event.dataTransfer?.files[0];
     if (file) this.#import(file);
+  }
+
+  cancel(): void {
+    this.#store.dispatch(takesActions.importCancelled());
+  }
+
+  paste(): void {
+    this.#modals.open(PasteDialog, { size: 'lg' }).result.then(
+      (pasted: { name: string; text: string }) => {
+        this.#store.dispatch(takesActions.curlPasted(pasted));
+      },
+      () => undefined,
+    );
   }
 
   #import(file: File): void {

@@ -1,115 +1,157 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { Router } from '@angular/router';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { isStaticFile } from '@sturdy/core';
-import { figure, moment } from '../shared/format';
-import { BodyView } from './body-view';
+import { keptExchanges, type Exchange, type SearchHit, type Tidy } from '@sturdy/core';
+import { EnvironmentDialogs } from '../frame/environment-dialogs';
+import { moment } from '../shared/format';
+import { BesideView } from './beside-view';
 import { ExchangeTable } from './exchange-table';
-import { HeaderList } from './header-list';
+import { ExchangeViewer } from './exchange-viewer';
 import { takesActions } from './takes.actions';
 import { takesFeature } from './takes.feature';
+import { TidyPanel } from './tidy-panel';
 
-/** One take: its exchanges, one exchange in full, what is tidied away, and the script made from it. */
+type View = 'exchanges' | 'tidy' | 'beside';
+
+/** One take: its exchanges, what of them a script needs, and another take beside it. Its address says what is shown. */
 @Component({
   selector: 'app-take-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, ExchangeTable, HeaderList, BodyView],
+  imports: [FormsModule, NgbDropdownModule, BesideView, ExchangeTable, ExchangeViewer, TidyPanel],
   template: `@if (take(); as own) {
-    <div class="frame">
+    <div class="frame" [class.wide]="view() === 'beside' || !chosen()">
       <div class="main-side">
         <div class="page-head">
           <h1>{{ own.name }}</h1>
-          <span class="muted small"
-            >{{ moment(own.startedAt) }} · {{ exchanges().length }} exchanges, {{ staticCount() }} of them static files</span
-          >
+          <span class="muted small">{{ moment(own.startedAt) }} · {{ exchanges().length }} exchanges</span>
           <span class="grow"></span>
-          <a class="act" [href]="'/api/takes/' + own.id + '/har'"><i class="bi bi-download" aria-hidden="true"></i>Export HAR</a>
+          <div ngbDropdown class="d-inline-block">
+            <button class="act" ngbDropdownToggle><i class="bi bi-download" aria-hidden="true"></i>Export HAR</button>
+            <div ngbDropdownMenu>
+              <a ngbDropdownItem [href]="'/api/takes/' + own.id + '/har'">with secrets masked</a>
+              <a ngbDropdownItem [href]="'/api/takes/' + own.id + '/har?secrets=shown'">with everything, as recorded</a>
+            </div>
+          </div>
+          <form class="make" (ngSubmit)="makeScript()">
+            <label class="field"
+              ><span class="visually-hidden">Script name</span
+              ><input name="name" aria-label="Script name" [ngModel]="chosenName() ?? own.name" (ngModelChange)="chosenName.set($event)"
+            /></label>
+            <button class="act main" [disabled]="played() === 0"><i class="bi bi-bezier2" aria-hidden="true"></i>Make a script</button>
+          </form>
         </div>
-        <form class="card-box pad tidy" (ngSubmit)="makeScript()">
-          <div class="hosts">
-            <b class="small">Hosts that stay</b>
-            @for (host of hosts(); track host.origin) {
-              <label class="small"
-                ><input type="checkbox" [name]="host.origin" [ngModel]="!left().has(host.origin)" (ngModelChange)="toggle(host.origin)" />
-                <span class="mono">{{ host.origin }}</span> <span class="muted">{{ host.count }} requests</span></label
+        <div class="tabs" role="tablist" aria-label="Views of the take">
+          <button role="tab" [class.on]="view() === 'exchanges'" [attr.aria-selected]="view() === 'exchanges'" (click)="go({ view: null })">
+            Exchanges
+          </button>
+          <button role="tab" [class.on]="view() === 'tidy'" [attr.aria-selected]="view() === 'tidy'" (click)="go({ view: 'tidy' })">
+            Tidy
+            @if (survey(); as known) {
+              <span class="muted"
+                >{{ played() }} of {{ exchanges().length }} stay{{
+                  known.findings.length > 0 ? ', ' + known.findings.length + ' to look at' : ''
+                }}</span
               >
             }
-            <label class="small"
-              ><input type="checkbox" name="static" [(ngModel)]="keepStatic" /> static files (styles, scripts, images)</label
-            >
-          </div>
-          <div class="fields">
-            <label class="field"
-              >Longest pause kept, s<input type="number" name="pause" min="0" max="600" [(ngModel)]="pauseSeconds" style="width: 90px"
-            /></label>
-            <label class="field"
-              >Script name<input name="name" [ngModel]="chosenName() ?? own.name" (ngModelChange)="chosenName.set($event)"
-            /></label>
-            <button class="act main"><i class="bi bi-bezier2" aria-hidden="true"></i>Make a script</button>
-          </div>
-        </form>
-        <div class="card-box list"><app-exchange-table [exchanges]="exchanges()" [marks]="own.marks" [(selected)]="selected" /></div>
-      </div>
-      <aside class="drawer" aria-label="Exchange">
-        @if (exchange(); as one) {
-          <div class="pad">
-            <b class="mono">{{ one.method }} {{ one.url }}</b>
-          </div>
-          <div class="tabs" role="tablist">
-            @for (tab of tabs; track tab) {
-              <button role="tab" [class.on]="tabNow() === tab" [attr.aria-selected]="tabNow() === tab" (click)="tabNow.set(tab)">
-                {{ tab }}
-              </button>
-            }
-          </div>
-          <div class="pad scroll" tabindex="0" role="region" aria-label="Details of the exchange">
-            @switch (tabNow()) {
-              @case ('Request') {
-                <app-header-list [headers]="one.requestHeaders" />
-                <app-body-view [body]="one.requestBody" />
-              }
-              @case ('Response') {
-                @if (one.response; as response) {
-                  <p class="mb-2">
-                    <b>{{ response.status }}</b> {{ response.statusText }}
-                  </p>
-                  <app-header-list [headers]="response.headers" />
-                  <app-body-view [body]="response.body" />
-                } @else {
-                  <p class="note bad">{{ one.failure }}</p>
+          </button>
+          <button role="tab" [class.on]="view() === 'beside'" [attr.aria-selected]="view() === 'beside'" (click)="go({ view: 'beside' })">
+            Beside another take
+          </button>
+        </div>
+        @switch (view()) {
+          @case ('exchanges') {
+            <div class="search">
+              <label class="field"
+                ><span class="visually-hidden">Search the whole take</span
+                ><input
+                  type="search"
+                  placeholder="Search everything: headers and bodies too"
+                  [value]="q() ?? ''"
+                  #box
+                  (input)="go({ q: box.value || null })"
+              /></label>
+              @if (search(); as done) {
+                @if (q()) {
+                  <span class="muted small"
+                    >{{ done.hits.length }}{{ done.more ? ' and more' : '' }} {{ done.hits.length === 1 ? 'place' : 'places' }} with “{{
+                      done.text
+                    }}”</span
+                  >
                 }
               }
-              @case ('Timings') {
-                <table class="grid">
-                  <tbody>
-                    @for (phase of phases; track phase) {
-                      <tr>
-                        <td>{{ phase }}</td>
-                        <td class="num">{{ one.timings[phase] < 0 ? 'not measured' : figure(one.timings[phase], 1) + ' ms' }}</td>
-                      </tr>
-                    }
-                    <tr>
-                      <td><b>in all</b></td>
-                      <td class="num">
-                        <b>{{ figure(one.durationMs, 1) }} ms</b>
-                      </td>
-                    </tr>
-                  </tbody>
-                </table>
-              }
+            </div>
+            @if (q() && search()?.hits?.length) {
+              <ul class="hits card-box" aria-label="Hits">
+                @for (hit of search()?.hits ?? []; track $index) {
+                  <li>
+                    <button [class.on]="hit.exchange === chosen()?.n" (click)="openHit(hit)">
+                      <span class="muted"
+                        >no. {{ hit.exchange }}, {{ hit.where }}{{ hit.count > 1 ? ', ' + hit.count + ' times' : '' }}</span
+                      >
+                      <span class="mono"
+                        >…{{ hit.before }}<mark>{{ hit.found }}</mark
+                        >{{ hit.after }}…</span
+                      >
+                    </button>
+                  </li>
+                }
+              </ul>
             }
-          </div>
-        } @else {
-          <div class="empty">Choose an exchange to see what was sent and what came back.</div>
+            <div class="card-box list">
+              <app-exchange-table
+                [exchanges]="exchanges()"
+                [marks]="own.marks"
+                [dimmed]="dimmed()"
+                [selected]="chosen()?.n ?? null"
+                (selectedChange)="go({ exchange: $event })"
+              />
+            </div>
+          }
+          @case ('tidy') {
+            @if (survey(); as known) {
+              <app-tidy-panel
+                class="side-panel"
+                [survey]="known"
+                [tidy]="tidy()"
+                (tidyChange)="tidy.set($event)"
+                (shown)="go({ exchange: $event })"
+                (environment)="dialogs.open()"
+              />
+            } @else {
+              <p class="muted pad">Looking the take over…</p>
+            }
+          }
+          @case ('beside') {
+            <app-beside-view
+              class="side-panel"
+              [first]="own"
+              [exchanges]="exchanges()"
+              [takes]="otherTakes()"
+              [other]="besideTake()?.other ?? null"
+              [otherExchanges]="besideTake()?.exchanges ?? []"
+              [rows]="besideTake()?.rows ?? []"
+              (chosen)="go({ other: $event || null })"
+            />
+          }
         }
-      </aside>
+      </div>
+      @if (chosen() && view() !== 'beside') {
+        <aside class="drawer" aria-label="Exchange">
+          <app-exchange-viewer [takeId]="own.id" [exchange]="chosen()!" [sought]="q() ?? ''" [(pinned)]="pinned" />
+        </aside>
+      }
     </div>
   }`,
   styles: `
     .frame {
       display: grid;
-      grid-template-columns: 1fr 400px;
+      grid-template-columns: minmax(0, 1fr) 430px;
       height: 100%;
+    }
+    .frame.wide {
+      grid-template-columns: minmax(0, 1fr);
     }
     .main-side {
       display: flex;
@@ -118,93 +160,151 @@ import { takesFeature } from './takes.feature';
       min-height: 0;
       padding: 14px 18px;
     }
-    .list {
+    .make {
+      display: flex;
+      gap: 8px;
+    }
+    .make input {
+      width: 170px;
+    }
+    .tabs {
+      padding: 0;
+      margin-bottom: 10px;
+      flex: none;
+    }
+    .tabs .muted {
+      font-size: 12px;
+      margin-left: 4px;
+    }
+    .search {
+      display: flex;
+      gap: 12px;
+      align-items: center;
+      margin-bottom: 8px;
+    }
+    .search .field {
+      flex: 0 1 420px;
+    }
+    .hits {
+      list-style: none;
+      margin: 0 0 8px;
+      padding: 4px;
+      max-height: 170px;
+      overflow: auto;
+      flex: none;
+    }
+    .hits button {
+      width: 100%;
+      border: 0;
+      background: none;
+      color: var(--ink);
+      text-align: left;
+      padding: 3px 8px;
+      display: grid;
+      grid-template-columns: 210px 1fr;
+      gap: 8px;
+      font-size: 12.5px;
+    }
+    .hits button.on {
+      background: var(--clay-soft);
+    }
+    .hits .mono {
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
+    .hits mark {
+      background: var(--ochre-soft);
+      color: inherit;
+      padding: 0;
+    }
+    .list,
+    .side-panel {
       flex: 1;
       min-height: 0;
-    }
-    .tidy {
-      display: flex;
-      gap: 18px;
-      justify-content: space-between;
-      margin-bottom: 12px;
-      flex-wrap: wrap;
-      align-items: end;
-    }
-    .hosts {
-      display: grid;
-      gap: 3px;
-    }
-    .hosts label {
-      display: flex;
-      gap: 6px;
-      align-items: center;
     }
     .drawer {
       border-left: 1px solid var(--line);
       background: var(--surface);
-      display: flex;
-      flex-direction: column;
       min-height: 0;
-      overflow-wrap: anywhere;
-    }
-    .scroll {
-      overflow: auto;
+      min-width: 0;
     }
   `,
 })
 export class TakePage {
   readonly #store = inject(Store);
+  readonly #router = inject(Router);
+  readonly dialogs = inject(EnvironmentDialogs);
   readonly id = input.required<string>();
+  /** From the address: what is shown, which exchange, what is searched, and which take stands beside it. */
+  readonly viewWanted = input<string>(undefined, { alias: 'view' });
+  readonly exchangeWanted = input<string>(undefined, { alias: 'exchange' });
+  readonly q = input<string>();
+  readonly other = input<string>();
   readonly take = this.#store.selectSignal(takesFeature.selectCurrent);
   readonly exchanges = this.#store.selectSignal(takesFeature.selectExchanges);
-  readonly selected = signal<number | null>(null);
-  readonly exchange = computed(() => this.exchanges().find((one) => one.n === this.selected()));
-  readonly staticCount = computed(() => this.exchanges().filter(isStaticFile).length);
-  readonly hosts = computed(() => {
-    const counts = new Map<string, number>();
-    for (const one of this.exchanges()) {
-      const { origin } = new URL(one.url);
-      counts.set(origin, (counts.get(origin) ?? 0) + 1);
-    }
-    return [...counts].map(([origin, count]) => ({ origin, count }));
+  readonly survey = this.#store.selectSignal(takesFeature.selectSurvey);
+  readonly search = this.#store.selectSignal(takesFeature.selectSearch);
+  readonly besideTake = this.#store.selectSignal(takesFeature.selectBeside);
+  readonly #takes = this.#store.selectSignal(takesFeature.selectAll);
+  readonly view = computed((): View => (this.viewWanted() === 'tidy' ? 'tidy' : this.viewWanted() === 'beside' ? 'beside' : 'exchanges'));
+  readonly chosen = computed(() => this.exchanges().find((one) => one.n === Number(this.exchangeWanted() ?? 0)) ?? null);
+  readonly otherTakes = computed(() => this.#takes().filter((one) => one.id !== this.id()));
+  readonly pinned = signal<Exchange | null>(null);
+  /** The choices: the survey's proposal until the tester changes it. */
+  readonly tidy = linkedSignal((): Tidy => this.survey()?.proposal ?? emptyTidy);
+  readonly #kept = computed(() => (this.survey() ? keptExchanges(this.exchanges(), this.tidy()) : this.exchanges()));
+  readonly played = computed(() => this.#kept().length);
+  readonly dimmed = computed((): ReadonlySet<number> => {
+    const kept = new Set(this.#kept().map((one) => one.n));
+    return new Set(this.exchanges().flatMap((one) => (kept.has(one.n) ? [] : [one.n])));
   });
-  readonly left = signal<ReadonlySet<string>>(new Set());
   readonly chosenName = signal<string | null>(null);
-  readonly tabs = ['Request', 'Response', 'Timings'] as const;
-  readonly tabNow = signal<'Request' | 'Response' | 'Timings'>('Response');
-  readonly phases = ['blocked', 'dns', 'connect', 'tls', 'send', 'wait', 'receive'] as const;
-  readonly figure = figure;
   readonly moment = moment;
-  keepStatic = false;
-  pauseSeconds = 10;
 
   constructor() {
     effect(() => {
       this.#store.dispatch(takesActions.takeOpened({ id: this.id() }));
+      this.#store.dispatch(takesActions.listAsked());
+    });
+    effect(() => {
+      const take = this.take();
+      if (take?.id === this.id() && take.state === 'done' && this.survey() === null)
+        this.#store.dispatch(takesActions.surveyAsked({ id: take.id }));
+    });
+    effect(() => {
+      this.#store.dispatch(takesActions.searchAsked({ id: this.id(), text: this.q() ?? '' }));
+    });
+    effect(() => {
+      const otherId = this.other();
+      if (otherId !== undefined && this.take()?.id === this.id())
+        this.#store.dispatch(takesActions.besideAsked({ id: this.id(), otherId }));
     });
   }
 
-  toggle(origin: string): void {
-    const next = new Set(this.left());
-    if (!next.delete(origin)) next.add(origin);
-    this.left.set(next);
+  go(queryParams: Record<string, string | number | null>): void {
+    void this.#router.navigate([], { queryParams, queryParamsHandling: 'merge', replaceUrl: true });
+  }
+
+  openHit(hit: SearchHit): void {
+    this.go({ exchange: hit.exchange });
   }
 
   makeScript(): void {
     const take = this.take();
     if (!take) return;
-    this.#store.dispatch(
-      takesActions.scriptWanted({
-        takeId: take.id,
-        options: {
-          name: (this.chosenName() ?? take.name).trim() || take.name,
-          origins: this.hosts()
-            .map((one) => one.origin)
-            .filter((one) => !this.left().has(one)),
-          keepStaticFiles: this.keepStatic,
-          longestPauseMs: this.pauseSeconds * 1000,
-        },
-      }),
-    );
+    const name = (this.chosenName() ?? take.name).trim() || take.name;
+    this.#store.dispatch(takesActions.scriptWanted({ takeId: take.id, options: { name, tidy: this.survey() ? this.tidy() : null } }));
   }
 }
+
+const emptyTidy: Tidy = {
+  leftOut: [],
+  staticFiles: 'drop',
+  telemetry: 'drop',
+  polls: {},
+  foldRedirects: true,
+  sideBySide: true,
+  longestPauseMs: 10_000,
+  dropped: [],
+};

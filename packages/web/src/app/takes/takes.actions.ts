@@ -1,6 +1,6 @@
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
-import type { Exchange, Mark, Script, Take } from '@sturdy/core';
-import type { CountedTake, ScriptOptions } from '../shared/api';
+import type { BesideRow, Exchange, Script, SearchHit, Survey, Take } from '@sturdy/core';
+import type { CountedTake, ImportDone, RecordingOptions, ScriptOptions } from '../shared/api';
 
 export const takesActions = createActionGroup({
   source: 'Takes',
@@ -11,16 +11,28 @@ export const takesActions = createActionGroup({
     'Take loaded': props<{ take: Take; exchanges: Exchange[] }>(),
     'Exchange came': props<{ exchange: Exchange }>(),
     'Take changed': props<{ take: Take }>(),
-    'Hosts refused': props<{ hosts: string[] }>(),
-    'Recording wanted': props<{ name: string }>(),
+    'Names suggested': props<{ names: string[] }>(),
+    'Exchanges discarded': props<{ exchanges: number[] }>(),
+    'Recording wanted': props<{ options: RecordingOptions }>(),
     'Recording started': props<{ take: Take; proxy: string }>(),
-    'Mark wanted': props<{ kind: Mark['kind']; text: string }>(),
+    'Mark wanted': props<{ kind: 'begin' | 'end' | 'comment'; text: string }>(),
+    'Pause wanted': props<{ paused: boolean }>(),
+    'Discard wanted': props<{ count: number }>(),
     'Stop wanted': emptyProps(),
     'Recording stopped': props<{ take: Take }>(),
     'Browser wanted': props<{ address: string }>(),
     'Har chosen': props<{ name: string; file: File }>(),
-    'Har imported': props<{ take: Take; problems: { entry: number; text: string }[]; exchangeCount: number }>(),
+    'Curl pasted': props<{ name: string; text: string }>(),
+    'Import progressed': props<{ loaded: number; total: number }>(),
+    'Import cancelled': emptyProps(),
+    'Har imported': props<ImportDone>(),
     'Import failed': emptyProps(),
+    'Survey asked': props<{ id: string }>(),
+    'Survey loaded': props<{ id: string; survey: Survey }>(),
+    'Search asked': props<{ id: string; text: string }>(),
+    'Search done': props<{ text: string; hits: SearchHit[]; more: boolean }>(),
+    'Beside asked': props<{ id: string; otherId: string }>(),
+    'Beside loaded': props<{ other: Take; exchanges: Exchange[]; rows: BesideRow[] }>(),
     'Script wanted': props<{ takeId: string; options: ScriptOptions }>(),
     'Script made': props<{ script: Script }>(),
     'Delete wanted': props<{ id: string }>(),

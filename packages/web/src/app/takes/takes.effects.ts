@@ -2,7 +2,8 @@ import { inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import type { Exchange, Take } from '@sturdy/core';
-import { map, of, switchMap, takeUntil, tap, concat } from 'rxjs';
+import { HttpEventType } from '@angular/common/http';
+import { concat, concatMap, debounceTime, EMPTY, forkJoin, map, of, switchMap, takeUntil, tap } from 'rxjs';
 import { projectActions } from '../project/project';
 import { Api } from '../shared/api';
 import { liveStream } from '../shared/live-stream';
@@ -44,14 +45,13 @@ export const takesEffects = {
         switchMap(({ take }) =>
           take.state === 'done'
             ? of()
-            : liveStream(`/api/takes/${take.id}/live`, ['exchange', 'take', 'refused']).pipe(
-                map(({ kind, data }) =>
-                  kind === 'exchange'
-                    ? takesActions.exchangeCame({ exchange: data as Exchange })
-                    : kind === 'take'
-                      ? takesActions.takeChanged({ take: data as Take })
-                      : takesActions.hostsRefused({ hosts: (data as { hosts: string[] }).hosts }),
-                ),
+            : liveStream(`/api/takes/${take.id}/live`, ['exchange', 'take', 'suggestions', 'discarded']).pipe(
+                map(({ kind, data }) => {
+                  if (kind === 'exchange') return takesActions.exchangeCame({ exchange: data as Exchange });
+                  if (kind === 'take') return takesActions.takeChanged({ take: data as Take });
+                  if (kind === 'discarded') return takesActions.exchangesDiscarded(data as { exchanges: number[] });
+                  return takesActions.namesSuggested(data as { names: string[] });
+                }),
                 takeUntil(actions.pipe(ofType(takesActions.recordingStopped, takesActions.takeOpened))),
               ),
         ),
@@ -62,8 +62,8 @@ export const takesEffects = {
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
         ofType(takesActions.recordingWanted),
-        switchMap(({ name }) =>
-          api.startRecording(name).pipe(
+        switchMap(({ options }) =>
+          api.startRecording(options).pipe(
             map((started) => takesActions.recordingStarted(started)),
             orTell(),
           ),
@@ -78,6 +78,88 @@ export const takesEffects = {
         switchMap(({ kind, text }) =>
           api.mark(kind, text).pipe(
             map((take) => takesActions.takeChanged({ take })),
+            orTell(),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  pause: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.pauseWanted),
+        switchMap(({ paused }) =>
+          api.pauseRecording(paused).pipe(
+            map((take) => takesActions.takeChanged({ take })),
+            orTell(),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  discard: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.discardWanted),
+        switchMap(({ count }) =>
+          api.discardLast(count).pipe(
+            map(({ exchanges }) => takesActions.exchangesDiscarded({ exchanges })),
+            orTell(),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  survey: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.surveyAsked),
+        switchMap(({ id }) =>
+          api.survey(id).pipe(
+            map((survey) => takesActions.surveyLoaded({ id, survey })),
+            orTell(),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  search: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.searchAsked),
+        debounceTime(250),
+        switchMap(({ id, text }) =>
+          text === ''
+            ? EMPTY
+            : api.searchTake(id, text).pipe(
+                map(({ hits, more }) => takesActions.searchDone({ text, hits, more })),
+                orTell(),
+              ),
+        ),
+      ),
+    { functional: true },
+  ),
+  beside: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(takesActions.besideAsked),
+        switchMap(({ id, otherId }) =>
+          forkJoin([api.beside(id, otherId), api.take(otherId)]).pipe(
+            map(([rows, { take, exchanges }]) => takesActions.besideLoaded({ other: take, exchanges, rows })),
+            orTell(),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  paste: createEffect(
+    (actions = inject(Actions), api = inject(Api), router = inject(Router)) =>
+      actions.pipe(
+        ofType(takesActions.curlPasted),
+        switchMap(({ name, text }) =>
+          api.pasteCurl(name, text).pipe(
+            tap(({ take }) => void router.navigate(['/takes', take.id])),
+            map((imported) => takesActions.harImported(imported)),
             orTell(),
           ),
         ),
@@ -117,9 +199,16 @@ export const takesEffects = {
         ofType(takesActions.harChosen),
         switchMap(({ name, file }) =>
           api.importHar(name, file).pipe(
-            tap(({ take }) => void router.navigate(['/takes', take.id])),
-            map((imported) => takesActions.harImported(imported)),
+            concatMap((event) => {
+              if (event.type === HttpEventType.UploadProgress)
+                return of(takesActions.importProgressed({ loaded: event.loaded, total: event.total ?? file.size }));
+              if (event.type !== HttpEventType.Response || !event.body) return EMPTY;
+              void router.navigate(['/takes', event.body.take.id]);
+              return of(takesActions.harImported(event.body));
+            }),
             orTell(takesActions.importFailed()),
+            // Unsubscribing breaks the upload off, and the server keeps nothing of it.
+            takeUntil(actions.pipe(ofType(takesActions.importCancelled))),
           ),
         ),
       ),

@@ -1,0 +1,102 @@
+import * as z from 'zod';
+import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { requestSteps } from '../script/script.schema.js';
+import { scriptFromTake } from '../script/from-take.js';
+import { sentValues } from '../script/request-parts.js';
+import { everything } from '../tidy/tidy.schema.js';
+import { isLasting } from '../tidy/units.js';
+import { alignTakes, isAlike } from './align.js';
+
+/** One row of two takes laid beside each other. */
+export const BesideRowSchema = z.object({
+  /** Numbers of the exchanges; null where a take has none here. */
+  first: z.number().int().nullable(),
+  second: z.number().int().nullable(),
+  /** `moved` stands in both takes, at another place of the flow. */
+  state: z.enum(['same', 'differs', 'missing', 'extra', 'moved']),
+  /** Values that are sent at the same place and differ. */
+  values: z.array(z.object({ place: z.string(), name: z.string(), first: z.string(), second: z.string() })),
+  /** How the answers differ, in a sentence; null where their status is the same. */
+  answer: z.string().nullable(),
+});
+export type BesideRow = z.infer<typeof BesideRowSchema>;
+
+/** Lays two takes of a flow beside each other: what is missing, extra and moved, and which values differ. */
+export function layBeside(first: LoadedTake, second: LoadedTake): BesideRow[] {
+  const pairs = alignTakes(first.exchanges, second.exchanges);
+  const sent = [sentByExchange(first), sentByExchange(second)] as const;
+  const byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
+  const paired = new Set(pairs.values());
+  const spare = second.exchanges.filter((one) => !paired.has(one.n));
+  const moved = new Map<number, number>();
+  for (const one of first.exchanges) {
+    if (pairs.has(one.n)) continue;
+    const at = spare.findIndex((other) => isAlike(one, other));
+    const [found] = at >= 0 ? spare.splice(at, 1) : [];
+    if (found) moved.set(one.n, found.n);
+  }
+  const compared = (one: Exchange, otherNumber: number, state: 'moved' | null): BesideRow => {
+    const other = byNumber.get(otherNumber);
+    const values = differing(sent[0].get(one.n), sent[1].get(otherNumber));
+    const answer = other ? answersDiffer(one, other) : null;
+    return {
+      first: one.n,
+      second: otherNumber,
+      state: state ?? (values.length > 0 || answer !== null ? 'differs' : 'same'),
+      values,
+      answer,
+    };
+  };
+  const rows: BesideRow[] = [];
+  const extra = [...spare];
+  const showExtra = (before: number) => {
+    while (extra[0] && extra[0].n < before)
+      rows.push({ first: null, second: extra.shift()?.n ?? null, state: 'extra', values: [], answer: null });
+  };
+  for (const one of first.exchanges) {
+    const partner = pairs.get(one.n);
+    if (partner !== undefined) {
+      showExtra(partner);
+      rows.push(compared(one, partner, null));
+      continue;
+    }
+    const elsewhere = moved.get(one.n);
+    rows.push(
+      elsewhere === undefined
+        ? { first: one.n, second: null, state: 'missing', values: [], answer: null }
+        : compared(one, elsewhere, 'moved'),
+    );
+  }
+  showExtra(Infinity);
+  return rows;
+}
+
+function sentByExchange(loaded: LoadedTake): Map<number, Map<string, { name: string; value: string }>> {
+  const playable = { ...loaded, exchanges: loaded.exchanges.filter((one) => !isLasting(one)) };
+  const script = scriptFromTake(playable, { scriptId: '', name: '', tidy: everything });
+  return new Map(
+    requestSteps(script).map(({ step }) => [
+      step.exchange ?? 0,
+      new Map(sentValues(step).map((one) => [one.place, { name: one.name, value: one.value }])),
+    ]),
+  );
+}
+
+function differing(
+  first: ReadonlyMap<string, { name: string; value: string }> | undefined,
+  second: ReadonlyMap<string, { name: string; value: string }> | undefined,
+): BesideRow['values'] {
+  const found: BesideRow['values'] = [];
+  for (const [place, { name, value }] of first ?? []) {
+    const other = second?.get(place);
+    if (other && other.value !== value) found.push({ place, name, first: value, second: other.value });
+  }
+  return found;
+}
+
+function answersDiffer(first: Exchange, second: Exchange): string | null {
+  const [left, right] = [first.response?.status ?? 0, second.response?.status ?? 0];
+  if (left === right) return null;
+  const told = (status: number) => (status === 0 ? 'nothing' : String(status));
+  return `It answered ${told(left)} in the first take and ${told(right)} in the second.`;
+}

@@ -1,0 +1,77 @@
+import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery } from '../take/messages.js';
+import type { Exchange } from '../take/take.schema.js';
+import type { Survey } from './tidy.schema.js';
+
+/** The origin of an exchange; a WebSocket counts to the origin that its handshake is sent to. */
+export const originOf = (exchange: Exchange): string => new URL(exchange.url.replace(/^ws(s?):/i, 'http$1:')).origin;
+
+const measuring =
+  /(^|[/._-])(analytics?|telemetry|beacons?|collect|metrics|rum|stats|track(ing|er)?|pixel|csp-report|reports?-to)([/._-]|$)/i;
+
+/** A request that only tells a measuring service something: its address says so, and its answer carries nothing. */
+export function isTelemetry(exchange: Exchange): boolean {
+  const { host } = new URL(exchange.url);
+  const path = pathAndQuery(exchange.url).split('?')[0] ?? '';
+  if (!measuring.test(host) && !measuring.test(path)) return false;
+  const { response } = exchange;
+  if (!response) return true;
+  const kind = bodyKind(mediaType(response.headers));
+  const small = (response.body?.size ?? 0) < 100;
+  return (
+    response.status === 204 ||
+    small ||
+    (/^image\//.test(mediaType(response.headers)) && small) ||
+    (kind === 'script' && exchange.method === 'GET')
+  );
+}
+
+/** A page, a redirect or a form: what a person meets. */
+const isMet = (exchange: Exchange): boolean => {
+  const { response } = exchange;
+  if (!response) return false;
+  if (exchange.method === 'POST' && bodyKind(mediaType(exchange.requestHeaders)) === 'form') return true;
+  if (response.status >= 300 && response.status < 400 && headerOf(response.headers, 'location') !== undefined) return true;
+  return response.status === 200 && bodyKind(mediaType(response.headers)) === 'html' && !isFramed(exchange);
+};
+
+const isFramed = (exchange: Exchange): boolean =>
+  /^(i?frame|embed|object)$/i.test(headerOf(exchange.requestHeaders, 'sec-fetch-dest') ?? '');
+
+/** The part of a host name that one owner has: its last two labels, or the whole address. */
+const siteOf = (origin: string): string => {
+  const { hostname } = new URL(origin);
+  return /^[\d.]+$|^\[/.test(hostname) ? hostname : hostname.split('.').slice(-2).join('.');
+};
+
+/** The origins of a take with what they gave, and how each stands to the application. */
+export function hostsOf(exchanges: readonly Exchange[]): Survey['hosts'] {
+  const grouped = new Map<string, Exchange[]>();
+  for (const one of exchanges) {
+    const origin = originOf(one);
+    const list = grouped.get(origin);
+    if (list) list.push(one);
+    else grouped.set(origin, [one]);
+  }
+  const first = exchanges.find(isMet) ?? exchanges[0];
+  const home = first ? siteOf(originOf(first)) : '';
+  return [...grouped].map(([origin, own]) => {
+    const base = {
+      origin,
+      requests: own.length,
+      bytes: own.reduce((sum, one) => sum + (one.response?.body?.size ?? 0), 0),
+      failed: own.filter((one) => one.failure !== null || (one.response?.status ?? 0) >= 400).length,
+    };
+    const met = own.filter(isMet).length;
+    if (own.every(isTelemetry))
+      return { ...base, role: 'telemetry', reason: 'Its addresses are those of a measuring service, and its answers carry nothing.' };
+    if (met > 0 && !(siteOf(origin) !== home && own.every((one) => isTelemetry(one) || isStaticFile(one))))
+      return {
+        ...base,
+        role: 'application',
+        reason: met === 1 ? 'A page or redirect of the flow comes from it.' : `${met} pages or redirects of the flow come from it.`,
+      };
+    if (own.every(isStaticFile)) return { ...base, role: 'content', reason: 'It gave style sheets, scripts, images or fonts only.' };
+    if (siteOf(origin) === home) return { ...base, role: 'application', reason: 'It belongs to the same host as the first page.' };
+    return { ...base, role: 'other', reason: 'No page and no redirect of the flow comes from it, and its name is another.' };
+  });
+}

@@ -1,0 +1,39 @@
+import { isStaticFile } from '../take/messages.js';
+import type { Exchange } from '../take/take.schema.js';
+import { questionOf } from './polling.js';
+
+const fewest = 4;
+/** Above this the table of the search would be too large. */
+const mostCompared = 3000;
+
+/** A part of a take that was done twice. */
+export interface RecordedTwice {
+  first: number[];
+  again: number[];
+}
+
+/**
+ * The longest sequence of requests that stands twice in a take, one after the other, and that does something (a request that
+ * is no GET); null where there is none. Polls must be left out before.
+ */
+export function recordedTwice(exchanges: readonly Exchange[]): RecordedTwice | null {
+  const own = exchanges.filter((one) => !isStaticFile(one)).slice(0, mostCompared);
+  const keys = own.map(questionOf);
+  let best = { length: 0, first: 0, again: 0 };
+  // Length of the common part that ends at both places; only the row before is needed.
+  let before = new Uint16Array(keys.length + 1);
+  for (let i = 0; i < keys.length; i++) {
+    const row = new Uint16Array(keys.length + 1);
+    for (let j = i + 1; j < keys.length; j++) {
+      if (keys[i] !== keys[j]) continue;
+      const length = Math.min((before[j] ?? 0) + 1, j - i);
+      row[j + 1] = length;
+      if (length > best.length && own.slice(i - length + 1, i + 1).some((one) => one.method !== 'GET'))
+        best = { length, first: i - length + 1, again: j - length + 1 };
+    }
+    before = row;
+  }
+  if (best.length < fewest) return null;
+  const numbers = (from: number) => own.slice(from, from + best.length).map((one) => one.n);
+  return { first: numbers(best.first), again: numbers(best.again) };
+}

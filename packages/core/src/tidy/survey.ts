@@ -1,0 +1,204 @@
+import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery } from '../take/messages.js';
+import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
+import { hostsOf, isTelemetry, originOf } from './hosts.js';
+import { pollsOf } from './polling.js';
+import { recordedTwice } from './recorded-twice.js';
+import type { Finding, Survey, Tidy } from './tidy.schema.js';
+import { challengesAtTheDoor, isLasting, startOf, unitsOf } from './units.js';
+
+const usualLongestPauseMs = 10_000;
+const clockJumpMs = 30_000;
+
+const short = (one: Exchange): string => `${one.method} ${pathAndQuery(one.url).split('?')[0] ?? '/'}`;
+const many = (count: number, what: string): string => (count === 1 ? `one ${what}` : `${count} ${what}s`);
+const listed = (exchanges: readonly Exchange[]): string =>
+  exchanges
+    .slice(0, 3)
+    .map((one) => `${short(one)} (no. ${one.n})`)
+    .join(', ') + (exchanges.length > 3 ? ` and ${exchanges.length - 3} more` : '');
+const numbers = (exchanges: readonly Exchange[]): number[] => exchanges.map((one) => one.n);
+
+/** Looks a take over: what it holds, what of it a script needs, and what is suspicious. */
+export function surveyTake(loaded: LoadedTake): Survey {
+  const { exchanges } = loaded;
+  const hosts = hostsOf(exchanges);
+  const polls = pollsOf(exchanges.filter((one) => !isTelemetry(one)));
+  const telemetry = exchanges.filter(isTelemetry);
+  const files = exchanges.filter(isStaticFile);
+  const proposal: Tidy = {
+    leftOut: hosts.filter((one) => one.role === 'telemetry' || one.role === 'other').map((one) => one.origin),
+    staticFiles: 'drop',
+    telemetry: 'drop',
+    polls: Object.fromEntries(polls.map((one): [string, 'repeat' | 'drop'] => [one.key, one.sameAnswer ? 'drop' : 'repeat'])),
+    foldRedirects: true,
+    sideBySide: true,
+    longestPauseMs: usualLongestPauseMs,
+    dropped: [],
+  };
+  const units = unitsOf(exchanges, proposal, loaded.take.marks);
+  const chains = units
+    .flatMap((unit) => (unit.kind === 'request' ? [unit] : unit.kind === 'side-by-side' ? unit.units : [unit.first]))
+    .filter((one) => one.chain.length > 1);
+  const groups = units.filter((one) => one.kind === 'side-by-side');
+  const gaps = units.slice(1).map((unit, index) => startOf(unit) - endMs(units[index]));
+  return {
+    hosts,
+    staticFiles: { requests: files.length, bytes: files.reduce((sum, one) => sum + (one.response?.body?.size ?? 0), 0) },
+    telemetry: { requests: telemetry.length, names: [...new Set(telemetry.map(short))].slice(0, 5) },
+    polls,
+    redirects: { chains: chains.length, requests: chains.reduce((sum, one) => sum + one.chain.length - 1, 0) },
+    sideBySide: { groups: groups.length, requests: groups.reduce((sum, one) => sum + one.units.length, 0) },
+    pauses: { count: gaps.filter((gap) => gap > usualLongestPauseMs).length, longestMs: Math.max(0, ...gaps) },
+    findings: findingsOf(loaded, new Set(polls.flatMap((one) => one.exchanges))),
+    proposal,
+    played: units.reduce((sum, unit) => sum + (unit.kind === 'side-by-side' ? unit.units.length : 1), 0),
+  };
+}
+
+function endMs(unit: ReturnType<typeof unitsOf>[number] | undefined): number {
+  if (!unit) return 0;
+  const all = unit.kind === 'request' ? unit.chain : unit.kind === 'repeat' ? unit.first.chain : unit.units.flatMap((one) => one.chain);
+  return Math.max(...all.map((one) => one.startedAtMs + one.durationMs));
+}
+
+/** What is suspicious about a take, the gravest first. */
+function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] {
+  const { take, exchanges, readBody } = loaded;
+  const found: Finding[] = [];
+  const tell = (kind: Finding['kind'], sentence: string, about: readonly Exchange[], action: Finding['action'] = null) =>
+    found.push({ kind, sentence, exchanges: numbers(about), action });
+  if (exchanges.length === 0) {
+    tell('empty', 'The take holds no exchange. Set the proxy in the browser and record again.', [], {
+      label: 'Record again',
+      go: 'record',
+    });
+    return found;
+  }
+  insideASession(exchanges, tell);
+  const doors = challengesAtTheDoor(exchanges);
+  const [atDoor] = exchanges.filter((one) => doors.has(one.n));
+  if (atDoor)
+    tell(
+      'sign-in-at-the-door',
+      `${originOf(atDoor)} asks for a sign-in by ${doors.get(atDoor.n) ?? ''} before its pages. What the browser answered cannot be sent again; give user and password in the environment.`,
+      exchanges.filter((one) => doors.has(one.n)),
+      { label: 'Open the environment', go: 'environment' },
+    );
+  const cached = exchanges.filter((one) => warningsOf(one).some((warning) => warning.kind === 'cached'));
+  const asked = new Set(exchanges.map((one) => one.url));
+  const withoutFiles = exchanges.filter(
+    (one) => isPage(one) && filesNotAsked(one, readBody(one.response?.body?.hash ?? '') ?? '', asked) !== null,
+  );
+  if (cached.length > 0 || withoutFiles.length > 0)
+    tell(
+      'cached',
+      `The browser had files in its cache: ${[cached.length > 0 ? `${many(cached.length, 'answer')} came from it` : '', withoutFiles.length > 0 ? `${many(withoutFiles.length, 'page')} named files that were never asked for` : ''].filter(Boolean).join(', and ')}. A new visitor asks for all of them.`,
+      [...cached, ...withoutFiles],
+      { label: 'Record in the clean browser', go: 'record' },
+    );
+  const failed = exchanges.filter(
+    (one) => !doors.has(one.n) && (one.failure !== null || (one.response?.status ?? 0) >= 400) && !isLasting(one),
+  );
+  if (failed.length > 0)
+    tell('failed', `${many(failed.length, 'request')} failed while recording: ${listed(failed)}. Replayed, they will fail again.`, failed, {
+      label: failed.length === 1 ? 'Leave it out' : 'Leave them out',
+      drop: numbers(failed),
+    });
+  const bodiless = exchanges.filter(lacksBody);
+  if (bodiless.length > 0)
+    tell(
+      'missing-body',
+      `The bodies of ${many(bodiless.length, 'answer')} are missing: ${listed(bodiless)}. Values that they gave cannot be found. Export “with content”, or record with the proxy.`,
+      bodiless,
+      { label: 'Record with the proxy', go: 'record' },
+    );
+  const cut = exchanges.filter((one) => warningsOf(one).some((warning) => warning.kind === 'cut-body'));
+  if (cut.length > 0)
+    tell('cut-body', `${many(cut.length, 'body')} were kept in part only: ${listed(cut)}.`.replace('bodys', 'bodies'), cut);
+  clockJumps(take.startedAt, exchanges, tell);
+  const twice = recordedTwice(exchanges.filter((one) => !polled.has(one.n) && !isTelemetry(one)));
+  if (twice)
+    tell(
+      'recorded-twice',
+      `${twice.first.length} requests were recorded twice: no. ${twice.first[0] ?? 0} to ${twice.first.at(-1) ?? 0}, and again no. ${twice.again[0] ?? 0} to ${twice.again.at(-1) ?? 0}. If the second time was a slip, leave it out.`,
+      exchanges.filter((one) => twice.again.includes(one.n)),
+      { label: 'Leave the second out', drop: twice.again },
+    );
+  const lasting = exchanges.filter(isLasting);
+  if (lasting.length > 0)
+    tell(
+      'not-playable',
+      `${many(lasting.length, 'WebSocket or event stream')} with ${lasting.reduce((sum, one) => sum + (one.messages?.length ?? 0), 0)} messages ${lasting.length === 1 ? 'was' : 'were'} recorded and can be read here, but a script cannot play ${lasting.length === 1 ? 'it' : 'them'} yet and leaves ${lasting.length === 1 ? 'it' : 'them'} out.`.replace(
+        'streams with',
+        'streams with',
+      ),
+      lasting,
+    );
+  for (const warning of take.warnings ?? [])
+    if (warning.kind === 'refused-host') tell('refused-host', warning.text, [], { label: 'Open the environment', go: 'environment' });
+    else if (warning.kind === 'certificate') tell('certificate', warning.text, [], { label: 'Open the environment', go: 'environment' });
+  return found;
+}
+
+type Tell = (kind: Finding['kind'], sentence: string, about: readonly Exchange[], action?: Finding['action']) => void;
+
+/** Cookies that the first requests already send were set before the take began. */
+function insideASession(exchanges: readonly Exchange[], tell: Tell): void {
+  const set = new Set<string>();
+  for (const one of exchanges) {
+    const sent = (headerOf(one.requestHeaders, 'cookie') ?? '')
+      .split(/;\s*/)
+      .map((pair) => pair.split('=')[0] ?? '')
+      .filter((name) => name !== '' && !set.has(`${new URL(one.url).hostname} ${name}`));
+    // A page script may set a cookie at any time; only what is there from the first page on was there before.
+    const [strange] = sent;
+    const isFirst = one === exchanges.find((other) => !isStaticFile(other));
+    if (strange !== undefined && isFirst) {
+      tell(
+        'inside-a-session',
+        `The take starts inside a session: its first request already sends the cookie “${strange}”${sent.length > 1 ? ` and ${sent.length - 1} more` : ''}, which no answer of the take set. A new virtual user does not have it. Record from the sign-in on, in the clean browser.`,
+        [one],
+        { label: 'Record from the sign-in on', go: 'record' },
+      );
+      return;
+    }
+    for (const [name, value] of one.response?.headers ?? [])
+      if (name.toLowerCase() === 'set-cookie') set.add(`${new URL(one.url).hostname} ${value.split('=')[0] ?? ''}`);
+  }
+}
+
+/** An answer that had a body by its own account, which the take does not hold. */
+function lacksBody(one: Exchange): boolean {
+  const { response } = one;
+  if (!response || response.body || isStaticFile(one) || one.method === 'HEAD') return false;
+  if (response.status !== 200 || isLasting(one)) return false;
+  const told = Number(headerOf(response.headers, 'content-length') ?? '-1');
+  const kept = one.harEntry as { response?: { content?: { size?: number } } } | null;
+  return (
+    told > 0 ||
+    (kept?.response?.content?.size ?? 0) > 0 ||
+    (told < 0 && ['html', 'json', 'xml'].includes(bodyKind(mediaType(response.headers))))
+  );
+}
+
+/** The servers' clocks (Date, RFC 9110, 6.6.1) and that of the take run apart by the same time, unless one of them was set. */
+function clockJumps(startedAt: string, exchanges: readonly Exchange[], tell: Tell): void {
+  const zeroMs = Date.parse(startedAt);
+  const last = new Map<string, number>();
+  for (const one of exchanges) {
+    const date = Date.parse(headerOf(one.response?.headers ?? [], 'date') ?? '');
+    if (Number.isNaN(date) || headerOf(one.response?.headers ?? [], 'age') !== undefined) continue;
+    const apart = date - (zeroMs + one.startedAtMs + one.durationMs);
+    const before = last.get(originOf(one));
+    if (before !== undefined && Math.abs(apart - before) > clockJumpMs) {
+      tell(
+        'clock-jump',
+        `A clock jumped by ${Math.round(Math.abs(apart - before) / 1000)} s at ${short(one)} (no. ${one.n}): that of this machine or of ${originOf(one)}. Pauses around it cannot be trusted.`,
+        [one],
+      );
+      return;
+    }
+    last.set(originOf(one), apart);
+  }
+}

@@ -1,0 +1,104 @@
+import * as z from 'zod';
+
+/** What becomes of a take on its way to a script; made by the survey's proposal and the tester's choices. */
+export const TidySchema = z.object({
+  /** Origins whose requests are left out. */
+  leftOut: z.array(z.string()),
+  /** Style sheets, scripts, images and fonts: kept where they were asked for, or dropped. */
+  staticFiles: z.enum(['drop', 'keep']),
+  /** Requests that only tell a measuring service something. */
+  telemetry: z.enum(['drop', 'keep']),
+  /** By the key of a poll: left as it was recorded, made one repeat, or dropped. Polls that are not named are kept. */
+  polls: z.record(z.string(), z.enum(['keep', 'repeat', 'drop'])),
+  /** Follow redirects within one step. */
+  foldRedirects: z.boolean(),
+  /** Play requests that overlapped in time side by side. */
+  sideBySide: z.boolean(),
+  /** Pauses above this many ms are capped to it. */
+  longestPauseMs: z.number().min(0).max(3_600_000),
+  /** Numbers of exchanges that are left out one by one. */
+  dropped: z.array(z.number().int()),
+});
+export type Tidy = z.infer<typeof TidySchema>;
+
+/** Nothing is left out and nothing is put together: each exchange becomes a step of its own. */
+export const everything: Tidy = {
+  leftOut: [],
+  staticFiles: 'keep',
+  telemetry: 'keep',
+  polls: {},
+  foldRedirects: false,
+  sideBySide: false,
+  longestPauseMs: 0,
+  dropped: [],
+};
+
+/** How an origin stands to the application that is tested. */
+export const HostRoleSchema = z.enum(['application', 'content', 'telemetry', 'other']);
+
+export const SurveySchema = z.object({
+  hosts: z.array(
+    z.object({
+      origin: z.string(),
+      requests: z.number().int(),
+      /** Bytes of the response bodies, decoded. */
+      bytes: z.number(),
+      failed: z.number().int(),
+      role: HostRoleSchema,
+      /** Why it was given this role. */
+      reason: z.string(),
+    }),
+  ),
+  staticFiles: z.object({ requests: z.number().int(), bytes: z.number() }),
+  telemetry: z.object({ requests: z.number().int(), names: z.array(z.string()) }),
+  polls: z.array(
+    z.object({
+      key: z.string(),
+      /** Method and path. */
+      name: z.string(),
+      exchanges: z.array(z.number().int()),
+      /** Median time from one start to the next, ms. */
+      everyMs: z.number(),
+      /** True where every answer was the same. */
+      sameAnswer: z.boolean(),
+    }),
+  ),
+  redirects: z.object({ chains: z.number().int(), requests: z.number().int() }),
+  sideBySide: z.object({ groups: z.number().int(), requests: z.number().int() }),
+  pauses: z.object({ count: z.number().int(), longestMs: z.number() }),
+  findings: z.array(
+    z.object({
+      kind: z.enum([
+        'cached',
+        'failed',
+        'missing-body',
+        'cut-body',
+        'inside-a-session',
+        'sign-in-at-the-door',
+        'clock-jump',
+        'recorded-twice',
+        'refused-host',
+        'certificate',
+        'not-playable',
+        'empty',
+      ]),
+      sentence: z.string(),
+      exchanges: z.array(z.number().int()),
+      /** What can be done at once: a change of the choices, or a place to go to. */
+      action: z
+        .object({
+          label: z.string(),
+          drop: z.array(z.number().int()).optional(),
+          go: z.enum(['record', 'environment']).optional(),
+        })
+        .nullable(),
+    }),
+  ),
+  /** What is proposed where the tester chooses nothing. */
+  proposal: TidySchema,
+  /** Requests that would be played with the proposal. */
+  played: z.number().int(),
+});
+/** What a take holds, as far as it matters for a script, and what is suspicious about it. */
+export type Survey = z.infer<typeof SurveySchema>;
+export type Finding = Survey['findings'][number];

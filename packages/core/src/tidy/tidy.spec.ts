@@ -1,0 +1,240 @@
+import { scriptFromTake } from '../script/from-take.js';
+import { allSteps, requestSteps, type Script, type Step } from '../script/script.schema.js';
+import type { Exchange, Header, LoadedTake, Mark } from '../take/take.schema.js';
+import { html, json, TakeBuilder } from '../test/take-builder.js';
+import { surveyTake } from './survey.js';
+import { everything, type Tidy } from './tidy.schema.js';
+
+const css: Header[] = [['Content-Type', 'text/css']];
+const scriptOf = (loaded: LoadedTake, tidy: Tidy = surveyTake(loaded).proposal): Script =>
+  scriptFromTake(loaded, { scriptId: 's', name: 'S', tidy });
+const told = (steps: readonly Step[]): string[] =>
+  steps.map((step) => {
+    if (step.kind === 'request') return step.name + (step.hops ? ` +${step.hops.length}` : '');
+    if (step.kind === 'side-by-side') return `[${step.steps.map((one) => one.name).join(' | ')}]`;
+    if (step.kind === 'repeat') return `${step.times} x ${told(step.steps).join(', ')} / ${step.pauseMs}`;
+    return step.kind;
+  });
+const steps = (script: Script) => told(script.transactions.flatMap((one) => one.steps).filter((one) => one.kind !== 'pause'));
+
+/** A take in which each exchange can be given its own host and times. */
+function take(
+  build: (builder: TakeBuilder) => TakeBuilder,
+  change: (one: Exchange) => Partial<Exchange> = () => ({}),
+  marks: Mark[] = [],
+): LoadedTake {
+  const loaded = build(new TakeBuilder()).load();
+  return { ...loaded, take: { ...loaded.take, marks }, exchanges: loaded.exchanges.map((one) => ({ ...one, ...change(one) })) };
+}
+const at = (host: string, one: Exchange): string => one.url.replace('127.0.0.1:9', host);
+
+describe('hosts', () => {
+  const loaded = take(
+    (builder) =>
+      builder
+        .add(['GET', '/home'], [200, html, '<title>Yard</title>'])
+        .add(['GET', '/logo.css'], [200, css, 'x'])
+        .add(['POST', '/collect'], [204, []])
+        .add(['GET', '/sign-in?to=/home'], [302, [['Location', 'http://127.0.0.1:9/home']]])
+        .add(
+          ['GET', '/api/ads'],
+          [
+            200,
+            json,
+            '{"offer":"a long enough answer, with something in it that a page would show to its reader in a corner of the screen"}',
+          ],
+        ),
+    (one) => ({
+      url: at({ 2: 'files.example', 3: 'measure.example', 4: 'sign-in.example', 5: 'ads.example' }[one.n] ?? '127.0.0.1:9', one),
+    }),
+  );
+
+  it('are told apart by what they give: the application and its sign-in stay, measuring and others go', () => {
+    const survey = surveyTake(loaded);
+    expect(survey.hosts.map(({ origin, role }) => [new URL(origin).hostname, role])).toEqual([
+      ['127.0.0.1', 'application'],
+      ['files.example', 'content'],
+      ['measure.example', 'telemetry'],
+      ['sign-in.example', 'application'],
+      ['ads.example', 'other'],
+    ]);
+    expect(survey.proposal.leftOut).toEqual(['http://measure.example', 'http://ads.example']);
+    expect(steps(scriptOf(loaded))).toEqual(['GET /home', 'GET /sign-in']);
+  });
+
+  it('stay where the tester says so, static files and telemetry too', () => {
+    expect(steps(scriptOf(loaded, everything))).toEqual(['GET /home', 'GET /logo.css', 'POST /collect', 'GET /sign-in', 'GET /api/ads']);
+  });
+});
+
+describe('polling', () => {
+  const loaded = (answers: (n: number) => string) =>
+    take(
+      (builder) => {
+        builder.add(['GET', '/home'], [200, html, '<title>Yard</title>']);
+        for (let n = 0; n < 6; n++) builder.add(['GET', `/news?since=${n}`], [200, json, answers(n)]);
+        return builder.add(['POST', '/leave'], [200, html, 'bye']);
+      },
+      (one) => ({ startedAtMs: one.n * 2000 + (one.n % 2) * 90 }),
+    );
+
+  it('that answers something new becomes one repeat at its interval', () => {
+    const own = loaded((n) => `{"n":${n}}`);
+    const [poll] = surveyTake(own).polls;
+    expect(poll).toMatchObject({ name: 'GET /news', exchanges: [2, 3, 4, 5, 6, 7], sameAnswer: false });
+    expect(poll?.everyMs).toBeGreaterThan(1900);
+    const script = scriptOf(own);
+    expect(steps(script)).toEqual([
+      expect.stringMatching(/^GET \/home/),
+      expect.stringMatching(/^6 x GET \/news \/ (1[89]|20)\d\d$/),
+      'POST /leave',
+    ]);
+    expect(requestSteps(script).length).toBe(3);
+  });
+
+  it('that always answers the same is a heartbeat, and dropped', () => {
+    expect(steps(scriptOf(loaded(() => '{"ok":true}')))).toEqual(['GET /home', 'POST /leave']);
+  });
+
+  it('is not seen in requests at the pace of a person', () => {
+    const own = take(
+      (builder) => {
+        for (let n = 0; n < 6; n++) builder.add(['GET', '/list'], [200, html, String(n)]);
+        return builder;
+      },
+      (one) => ({ startedAtMs: one.n * one.n * 1700 }),
+    );
+    expect(surveyTake(own).polls).toEqual([]);
+  });
+});
+
+describe('redirects and overlaps', () => {
+  it('a chain is followed in one step that expects its last answer; every answer of it can give a value', () => {
+    const loaded = take((builder) =>
+      builder
+        .add(['POST', '/book'], [303, [['Location', '/seal?key=a1b2c3d4e5']]])
+        .add(['GET', '/seal?key=a1b2c3d4e5'], [302, [['Location', '../intakes/20418']]])
+        .add(['GET', '/intakes/20418'], [200, html, '<title>Intake</title>'])
+        .add(['GET', '/next'], [200, html, '']),
+    );
+    const script = scriptOf(loaded);
+    expect(steps(script)).toEqual(['POST /book +2', 'GET /next']);
+    expect(requestSteps(script)[0]?.step).toMatchObject({ followRedirects: true, exchange: 1, hops: [2, 3], expect: { statuses: [200], title: 'Intake' } });
+    expect(steps(scriptOf(loaded, everything))).toEqual(['POST /book', 'GET /seal', 'GET /intakes/20418', 'GET /next']);
+  });
+
+  it('requests that ran at the same time become side by side, what waited for an answer does not', () => {
+    const times: Record<number, [number, number]> = { 1: [0, 50], 2: [100, 80], 3: [120, 20], 4: [160, 40], 5: [300, 10] };
+    const loaded = take(
+      (builder) => {
+        for (const path of ['/page', '/a', '/b', '/c', '/end']) builder.add(['GET', path], [200, json, '{}']);
+        return builder;
+      },
+      (one) => ({ startedAtMs: times[one.n]?.[0] ?? 0, durationMs: times[one.n]?.[1] ?? 0 }),
+    );
+    // /c started after /b had ended, so it may have waited for it.
+    expect(steps(scriptOf(loaded))).toEqual(['GET /page', '[GET /a | GET /b]', 'GET /c', 'GET /end']);
+    expect(surveyTake(loaded).sideBySide).toEqual({ groups: 1, requests: 2 });
+  });
+
+  it('a transaction that begins between two that overlap keeps them apart', () => {
+    const loaded = take(
+      (builder) => builder.add(['GET', '/a'], [200, json, '{}']).add(['GET', '/b'], [200, json, '{}']),
+      (one) => ({ startedAtMs: one.n * 10, durationMs: 100 }),
+      [{ kind: 'begin', atMs: 15, text: 'Second' }],
+    );
+    expect(scriptOf(loaded).transactions.map((one) => allSteps(one.steps).length)).toEqual([1, 1]);
+  });
+});
+
+describe('pauses', () => {
+  it('are capped, and the time in which the recording was paused does not count', () => {
+    const loaded = take(
+      (builder) => builder.add(['GET', '/a'], [200, html, '']).add(['GET', '/b'], [200, html, '']).add(['GET', '/c'], [200, html, '']),
+      (one) => ({ startedAtMs: [0, 70_000, 100_000][one.n - 1] ?? 0 }),
+      [
+        { kind: 'pause', atMs: 2000, text: '' },
+        { kind: 'resume', atMs: 69_000, text: '' },
+      ],
+    );
+    const pauses = allSteps(scriptOf(loaded).transactions[0]?.steps ?? []).flatMap((one) => (one.kind === 'pause' ? [one.ms] : []));
+    expect(pauses).toEqual([2990, 10_000]);
+  });
+});
+
+describe('what is suspicious', () => {
+  const kinds = (loaded: LoadedTake) => surveyTake(loaded).findings.map((one) => one.kind);
+
+  it('a take that starts inside a session, with failed requests, answers from the cache and bodies missing', () => {
+    const loaded = take((builder) =>
+      builder
+        .add(['GET', '/desk', [['Cookie', 'sid=1; twin=2']]], [200, html, '<script src="/app.js"></script>'])
+        .add(['GET', '/style.css'], [304, css])
+        .add(['GET', '/gone'], [404, html, 'no'])
+        .add(
+          ['GET', '/data'],
+          [
+            200,
+            [
+              ['Content-Type', 'application/json'],
+              ['Content-Length', '20'],
+            ],
+          ],
+        ),
+    );
+    const { findings } = surveyTake(loaded);
+    expect(findings.map((one) => one.kind)).toEqual(['inside-a-session', 'cached', 'failed', 'missing-body']);
+    expect(findings[0]?.sentence).toContain('its first request already sends the cookie “sid” and 1 more');
+    expect(findings[2]).toMatchObject({ exchanges: [3], action: { label: 'Leave it out', drop: [3] } });
+    expect(steps(scriptOf(loaded, { ...everything, dropped: [3] }))).not.toContain('GET /gone');
+  });
+
+  it('a cookie that the take itself set is no session before it', () => {
+    const loaded = take((builder) =>
+      builder
+        .add(['GET', '/'], [200, [...html, ['Set-Cookie', 'sid=1; Path=/']], ''])
+        .add(['GET', '/desk', [['Cookie', 'sid=1']]], [200, html, '']),
+    );
+    expect(kinds(loaded)).toEqual([]);
+  });
+
+  it('a part that was recorded twice, to be left out', () => {
+    const part = (builder: TakeBuilder, id: number) =>
+      builder
+        .add(['GET', '/intakes/new'], [200, html, ''])
+        .add(['POST', '/intakes/new'], [200, html, ''])
+        .add(['GET', `/intakes/${id}`], [200, html, ''])
+        .add(['POST', `/intakes/${id}/bay`], [200, html, '']);
+    const loaded = take((builder) => part(part(builder.add(['GET', '/'], [200, html, '']), 20_418), 20_977));
+    const [finding] = surveyTake(loaded).findings;
+    expect(finding).toMatchObject({ kind: 'recorded-twice', action: { drop: [6, 7, 8, 9] } });
+  });
+
+  it('a clock that was set while recording (Date, RFC 9110, 6.6.1)', () => {
+    const date = (ms: number): Header => ['Date', new Date(Date.parse('2026-11-23T10:00:00Z') + ms).toUTCString()];
+    const loaded = take((builder) =>
+      builder
+        .add(['GET', '/a'], [200, [...html, date(0)], ''])
+        .add(['GET', '/b'], [200, [...html, date(1000)], ''])
+        .add(['GET', '/c'], [200, [...html, date(3_600_000)], '']),
+    );
+    expect(surveyTake(loaded).findings).toMatchObject([{ kind: 'clock-jump', exchanges: [3] }]);
+  });
+
+  it('a sign-in at the door and a WebSocket, which a script does without', () => {
+    const loaded = take(
+      (builder) =>
+        builder
+          .add(['GET', '/'], [401, [['WWW-Authenticate', 'Digest realm="r", nonce="n"']], ''])
+          .add(['GET', '/', [['Authorization', 'Digest nonce="n"']]], [200, html, ''])
+          .add(['GET', '/live'], [101, []]),
+      (one) => (one.n === 3 ? { messages: [] } : {}),
+    );
+    expect(kinds(loaded)).toEqual(['sign-in-at-the-door', 'not-playable']);
+    expect(steps(scriptOf(loaded))).toEqual(['GET /']);
+  });
+
+  it('an empty take says what to do', () => {
+    expect(surveyTake(new TakeBuilder().load()).findings).toMatchObject([{ kind: 'empty', action: { go: 'record' } }]);
+  });
+});

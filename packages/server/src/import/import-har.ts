@@ -1,0 +1,73 @@
+import { randomUUID } from 'node:crypto';
+import type { Readable } from 'node:stream';
+import { Worker } from 'node:worker_threads';
+import type { HarStreamEnd, Take } from '@sturdy/core';
+import { Problem } from '../problem.js';
+import type { Store } from '../store/store-client.js';
+import type { FromImport, ToImport } from './import.worker.js';
+
+/** What an import made. */
+export interface Imported {
+  take: Take;
+  exchangeCount: number;
+  problems: HarStreamEnd['problems'];
+}
+
+/**
+ * Imports a HAR file while it is uploaded: pieces go to a thread that reads them, finished exchanges go to the store, and the
+ * upload waits where either is slower. An upload that is broken off leaves nothing behind.
+ */
+export async function importHarStream(store: Store, worker: URL, source: Readable, projectId: string, name: string): Promise<Imported> {
+  const id = randomUUID();
+  const thread = new Worker(worker, { resourceLimits: { maxOldGenerationSizeMb: 1024 } });
+  const open: Take = { id, projectId, name, startedAt: new Date(0).toISOString(), state: 'done', marks: [], harLog: null };
+  try {
+    await store.saveTake(open);
+    const end = await pass(store, thread, source, id);
+    if (end.renumber) await store.renumberExchanges(id, end.renumber.order, end.renumber.shiftMs);
+    const take: Take = { ...open, startedAt: end.startedAt, marks: end.marks, harLog: end.harLog };
+    await store.saveTake(take);
+    return { take, exchangeCount: end.exchangeCount, problems: end.problems };
+  } catch (error) {
+    await store.deleteTake(id);
+    throw error;
+  } finally {
+    await thread.terminate();
+  }
+}
+
+function pass(store: Store, thread: Worker, source: Readable, takeId: string): Promise<HarStreamEnd> {
+  return new Promise((done, failed) => {
+    let writes: Promise<unknown> = Promise.resolve();
+    let next: (() => void) | null = null;
+    const say = (message: ToImport) => {
+      thread.postMessage(message);
+    };
+    thread.on('error', (error) => {
+      failed(
+        new Problem(422, 'The file cannot be imported', `One entry of it is too large for the memory of this machine (${error.message}).`),
+      );
+    });
+    thread.on('message', (message: FromImport) => {
+      if (message.kind === 'batch')
+        writes = writes.then(async () => {
+          await store.putBodies(message.bodies);
+          await store.saveExchanges(takeId, message.exchanges);
+        });
+      // The next piece is read once all that came of the ones before is stored.
+      else if (message.kind === 'taken') writes.then(() => next?.(), failed);
+      else if (message.kind === 'failed') failed(new Problem(422, 'Not a HAR file', message.reason));
+      else writes.then(() => done(message.end), failed);
+    });
+    void (async () => {
+      for await (const piece of source) {
+        const taken = new Promise<void>((ready) => (next = ready));
+        say({ kind: 'piece', bytes: new Uint8Array(piece as Buffer) });
+        await taken;
+      }
+      say({ kind: 'end' });
+    })().catch(() => {
+      failed(new Problem(499, 'The upload was broken off', 'The import was cancelled; nothing of it was kept.'));
+    });
+  });
+}

@@ -1,0 +1,158 @@
+import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { isSecretName, masked, pathAndQuery, type BesideRow, type Exchange, type Take } from '@sturdy/core';
+
+const told = {
+  same: 'the same',
+  differs: 'differs',
+  missing: 'only in the first',
+  extra: 'only in the second',
+  moved: 'stands elsewhere',
+};
+
+/** Two takes of a flow beside each other, row by row. */
+@Component({
+  selector: 'app-beside-view',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `<div class="head">
+      <label class="field"
+        >Beside<select (change)="chosen.emit($any($event.target).value)">
+          <option value="" [selected]="other() === null">choose another take of the same flow</option>
+          @for (take of takes(); track take.id) {
+            <option [value]="take.id" [selected]="take.id === other()?.id">{{ take.name }}</option>
+          }
+        </select></label
+      >
+      @if (other()) {
+        <span class="sum">{{ summary() }}</span>
+        <label class="small check"
+          ><input type="checkbox" [checked]="onlyDifferent()" (change)="onlyDifferent.set(!onlyDifferent())" /> differences only</label
+        >
+        <label class="small check"><input type="checkbox" [checked]="secrets()" (change)="secrets.set(!secrets())" /> show secrets</label>
+      }
+    </div>
+    @if (other(); as second) {
+      <div class="rows card-box">
+        <table class="grid" aria-label="Two takes beside each other">
+          <thead>
+            <tr>
+              <th class="num">No.</th>
+              <th>{{ first().name }}</th>
+              <th class="num">No.</th>
+              <th>{{ second.name }}</th>
+              <th>Is</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (row of shown(); track $index) {
+              <tr class="{{ row.state }}">
+                <td class="num">{{ row.first ?? '' }}</td>
+                <td class="mono">{{ name(row.first, firstByNumber()) }}</td>
+                <td class="num">{{ row.second ?? '' }}</td>
+                <td class="mono">{{ name(row.second, secondByNumber()) }}</td>
+                <td>{{ told[row.state] }}</td>
+              </tr>
+              @if (row.answer) {
+                <tr class="sub">
+                  <td></td>
+                  <td colspan="4">{{ row.answer }}</td>
+                </tr>
+              }
+              @for (value of row.values; track value.place) {
+                <tr class="sub">
+                  <td></td>
+                  <td class="mono">
+                    <b>{{ value.name }}</b> {{ shownValue(value.name, value.first) }}
+                  </td>
+                  <td></td>
+                  <td class="mono">{{ shownValue(value.name, value.second) }}</td>
+                  <td>value sent</td>
+                </tr>
+              }
+            } @empty {
+              <tr>
+                <td colspan="5" class="muted">There is no difference: same requests, same order, same values.</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+    } @else {
+      <div class="empty">
+        Values that differ between two takes of the same flow are those that a script has to hand on. Choose the second take above, or
+        record the flow once more with other inputs.
+      </div>
+    }`,
+  styles: `
+    :host {
+      display: flex;
+      flex-direction: column;
+      height: 100%;
+      min-height: 0;
+    }
+    .head {
+      display: flex;
+      gap: 16px;
+      align-items: end;
+      margin-bottom: 10px;
+      flex-wrap: wrap;
+    }
+    .head select {
+      min-width: 260px;
+    }
+    .check {
+      display: flex;
+      align-items: center;
+    }
+    .sum {
+      font-weight: 600;
+      padding-bottom: 5px;
+    }
+    .rows {
+      overflow: auto;
+      min-height: 0;
+    }
+    td.mono {
+      overflow-wrap: anywhere;
+    }
+    tr.missing td,
+    tr.extra td {
+      background: var(--ochre-soft);
+    }
+    tr.moved td {
+      background: var(--data-soft);
+    }
+    tr.differs td:last-child {
+      font-weight: 600;
+      color: var(--clay);
+    }
+  `,
+})
+export class BesideView {
+  readonly first = input.required<Take>();
+  readonly exchanges = input.required<readonly Exchange[]>();
+  readonly takes = input.required<readonly Take[]>();
+  readonly other = input.required<Take | null>();
+  readonly otherExchanges = input.required<readonly Exchange[]>();
+  readonly rows = input.required<readonly BesideRow[]>();
+  readonly chosen = output<string>();
+  readonly onlyDifferent = signal(true);
+  readonly secrets = signal(false);
+  readonly told = told;
+  readonly firstByNumber = computed(() => new Map(this.exchanges().map((one) => [one.n, one])));
+  readonly secondByNumber = computed(() => new Map(this.otherExchanges().map((one) => [one.n, one])));
+  readonly shown = computed(() => (this.onlyDifferent() ? this.rows().filter((one) => one.state !== 'same') : this.rows()));
+  readonly summary = computed(() => {
+    const count = (state: BesideRow['state']) => this.rows().filter((one) => one.state === state).length;
+    const values = this.rows().reduce((sum, one) => sum + one.values.length, 0);
+    return `${count('same')} the same, ${count('differs')} differ, ${count('missing')} missing, ${count('extra')} extra, ${count('moved')} moved; ${values} values differ`;
+  });
+
+  name(n: number | null, of: ReadonlyMap<number, Exchange>): string {
+    const exchange = of.get(n ?? -1);
+    return exchange ? `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}` : '';
+  }
+
+  shownValue(name: string, value: string): string {
+    return !this.secrets() && isSecretName(name) ? masked : value;
+  }
+}

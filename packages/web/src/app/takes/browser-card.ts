@@ -1,0 +1,111 @@
+import { Clipboard } from '@angular/cdk/clipboard';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, resource, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import { firstValueFrom } from 'rxjs';
+import { projectFeature } from '../project/project';
+import { Api, type LiveRecording } from '../shared/api';
+import { takesActions } from './takes.actions';
+
+/** How a browser or a device gets to the recorder: the clean browser, or address and certificate for any other. */
+@Component({
+  selector: 'app-browser-card',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule],
+  template: `<section class="card-box pad">
+    <h2>1 · Point a browser here</h2>
+    <div class="fields">
+      <label class="field">Address to open<input name="address" [ngModel]="address()" (ngModelChange)="address.set($event)" /></label>
+      <button class="act" (click)="open()"><i class="bi bi-window-plus" aria-hidden="true"></i>Open a clean browser</button>
+    </div>
+    <p class="mt-2 mb-1">
+      or any other: HTTP and HTTPS proxy <code class="proxy">{{ live().proxy }}</code>
+      <button class="act slim" (click)="copy()"><i class="bi bi-copy" aria-hidden="true"></i>{{ copied() ? 'Copied' : 'Copy' }}</button>
+    </p>
+    @if (live().network; as network) {
+      <p class="mb-1">
+        From other devices: <code class="proxy">{{ network.addresses[0] ?? 'this machine' }} port {{ network.port }}</code
+        >, user and password
+        <code class="proxy">{{ network.password }}</code>
+      </p>
+    }
+    <p class="small mb-0">
+      For HTTPS it has to trust the recorder:
+      <a href="/api/recorder/certificate.crt" download>certificate</a> ·
+      <button class="plain" (click)="help.set(!help())" [attr.aria-expanded]="help()">how, and how to remove it afterwards</button>
+    </p>
+    @if (help()) {
+      <div class="steps">
+        <table class="grid small" aria-label="Steps for each place">
+          <tbody>
+            @for (one of certificate.value()?.steps ?? []; track one.where) {
+              <tr>
+                <td>
+                  <b>{{ one.where }}</b>
+                </td>
+                <td>{{ one.trust }}</td>
+                <td><span class="muted">Afterwards:</span> {{ one.remove }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+        <p class="muted small mb-0">
+          A device that uses the proxy finds the same page at <span class="mono">http://certificate.sturdy/</span>. SHA-256
+          <span class="mono finger">{{ certificate.value()?.fingerprint }}</span>
+        </p>
+      </div>
+    }
+  </section>`,
+  styles: `
+    h2 {
+      margin-top: 0;
+    }
+    .field {
+      flex: 1;
+    }
+    .proxy {
+      font-size: 13px;
+      color: var(--ink);
+      background: var(--sunk);
+      padding: 2px 7px;
+      border-radius: 5px;
+    }
+    .plain {
+      border: 0;
+      background: none;
+      padding: 0;
+      color: var(--teal);
+      text-decoration: underline;
+    }
+    .steps {
+      margin-top: 6px;
+      max-height: 240px;
+      overflow: auto;
+    }
+    .finger {
+      overflow-wrap: anywhere;
+    }
+  `,
+})
+export class BrowserCard {
+  readonly #store = inject(Store);
+  readonly #api = inject(Api);
+  readonly #clipboard = inject(Clipboard);
+  readonly live = input.required<Pick<LiveRecording, 'proxy' | 'network'>>();
+  readonly #environment = this.#store.selectSignal(projectFeature.selectEnvironment);
+  readonly #firstTarget = computed(() => this.#environment()?.targets[0]);
+  readonly address = linkedSignal(() => `${this.#firstTarget() ?? 'http://127.0.0.1:4701'}/`);
+  readonly copied = signal(false);
+  readonly help = signal(false);
+  readonly certificate = resource({
+    params: () => (this.help() ? true : undefined),
+    loader: () => firstValueFrom(this.#api.certificate()),
+  });
+
+  open(): void {
+    this.#store.dispatch(takesActions.browserWanted({ address: this.address() }));
+  }
+  copy(): void {
+    this.copied.set(this.#clipboard.copy(this.live().proxy));
+  }
+}

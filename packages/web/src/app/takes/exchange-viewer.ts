@@ -1,0 +1,232 @@
+import { Clipboard } from '@angular/cdk/clipboard';
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, model, signal } from '@angular/core';
+import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
+import { bodyKind, headersOf, maskUrl, type Exchange, type Header } from '@sturdy/core';
+import { firstValueFrom } from 'rxjs';
+import { Api } from '../shared/api';
+import { bytes, figure } from '../shared/format';
+import { BodyView } from './body-view';
+import { ExchangeCompare } from './exchange-compare';
+import { HeaderList } from './header-list';
+import { TimingBar } from './timing-bar';
+
+type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 'Compare';
+
+/** One exchange in full. */
+@Component({
+  selector: 'app-exchange-viewer',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [BodyView, ExchangeCompare, HeaderList, TimingBar, NgbDropdownModule],
+  template: `<div class="pad top">
+      <b class="mono address">{{ exchange().method }} {{ shownUrl() }}</b>
+      <div class="tools">
+        <span class="muted small">no. {{ exchange().n }} · {{ exchange().httpVersion }}</span>
+        <span class="grow"></span>
+        <button class="act slim" (click)="pin()" [disabled]="pinned()?.n === exchange().n">
+          <i class="bi bi-pin-angle" aria-hidden="true"></i>{{ pinned()?.n === exchange().n ? 'Choose another' : 'Compare' }}
+        </button>
+        <div ngbDropdown class="d-inline-block">
+          <button class="act slim" ngbDropdownToggle><i class="bi bi-copy" aria-hidden="true"></i>{{ copied() || 'Copy' }}</button>
+          <div ngbDropdownMenu>
+            <button ngbDropdownItem (click)="copyCurl('masked')">as cURL, secrets masked</button>
+            <button ngbDropdownItem (click)="copyCurl('shown')">as cURL with secrets</button>
+            <a ngbDropdownItem [href]="har('masked')">as HAR, secrets masked</a>
+            <a ngbDropdownItem [href]="har('shown')">as HAR with secrets</a>
+          </div>
+        </div>
+      </div>
+    </div>
+    <div class="tabs" role="tablist">
+      @for (one of tabs(); track one) {
+        <button role="tab" [class.on]="tab() === one" [attr.aria-selected]="tab() === one" (click)="chosen.set(one)">{{ one }}</button>
+      }
+    </div>
+    <div class="pad scroll" tabindex="0" role="region" aria-label="Details of the exchange">
+      @switch (tab()) {
+        @case ('Request') {
+          @if (query().length > 0) {
+            <h3>Query</h3>
+            <app-header-list [headers]="query()" />
+          }
+          @if (sentCookies().length > 0) {
+            <h3>Cookies sent</h3>
+            <app-header-list [headers]="sentCookies()" />
+          }
+          <h3>Headers</h3>
+          <app-header-list [headers]="exchange().requestHeaders" />
+          <h3>Body</h3>
+          <app-body-view [body]="exchange().requestBody" [sought]="sought()" />
+        }
+        @case ('Response') {
+          @if (exchange().failure; as failure) {
+            <p class="note bad">{{ failure }}</p>
+          }
+          @if (exchange().response; as response) {
+            <p class="mb-2">
+              <b>{{ response.status }}</b> {{ response.statusText }} <span class="muted small">{{ response.httpVersion }}</span>
+            </p>
+            @if (setCookies().length > 0) {
+              <h3>Cookies set</h3>
+              <app-header-list [headers]="setCookies()" />
+            }
+            <h3>Headers</h3>
+            <app-header-list [headers]="response.headers" />
+            <h3>Body</h3>
+            <app-body-view [body]="response.body" [sought]="sought()" />
+          }
+        }
+        @case ('Page') {
+          <p class="muted small">A picture of the page from the take's own files, without scripts.</p>
+          <iframe [src]="pageUrl()" sandbox="" title="The recorded page, without scripts"></iframe>
+        }
+        @case ('Image') {
+          <img class="picture" [src]="imageUrl()" alt="The recorded image" />
+        }
+        @case ('Messages') {
+          <table class="grid" aria-label="Messages">
+            <thead>
+              <tr>
+                <th class="num">At, s</th>
+                <th>From</th>
+                <th>Kind</th>
+                <th class="num">Size</th>
+                <th>Text</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (one of exchange().messages ?? []; track $index) {
+                <tr>
+                  <td class="num">{{ figure(one.atMs / 1000, 2) }}</td>
+                  <td>{{ one.from === 'client' ? 'browser' : 'server' }}</td>
+                  <td>{{ one.kind }}</td>
+                  <td class="num">{{ bytes(one.size) }}</td>
+                  <td class="mono said">{{ one.kind === 'binary' ? one.base64 : one.text }}</td>
+                </tr>
+              } @empty {
+                <tr>
+                  <td colspan="5" class="muted">No message was sent on it.</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        }
+        @case ('Timings') {
+          <app-timing-bar [exchange]="exchange()" />
+        }
+        @case ('Compare') {
+          @if (pinned(); as other) {
+            @if (other.n === exchange().n) {
+              <p class="muted">Choose another exchange in the list to compare it with this one.</p>
+            } @else {
+              <app-exchange-compare [first]="other" [second]="exchange()" />
+            }
+            <button class="act slim mt-2" (click)="unpin()">Stop comparing</button>
+          }
+        }
+      }
+    </div>`,
+  styles: `
+    :host {
+      display: flex;
+      flex-direction: column;
+      min-height: 0;
+      height: 100%;
+    }
+    .top {
+      padding-bottom: 6px;
+    }
+    .address {
+      display: block;
+      max-height: 56px;
+      overflow: auto;
+      overflow-wrap: anywhere;
+    }
+    .tools {
+      display: flex;
+      gap: 6px;
+      align-items: center;
+      margin-top: 6px;
+    }
+    h3 {
+      font-size: 12.5px;
+      font-weight: 640;
+      margin: 4px 0;
+    }
+    .scroll {
+      overflow: auto;
+      flex: 1;
+      min-height: 0;
+    }
+    iframe {
+      width: 100%;
+      height: 460px;
+      border: 1px solid var(--line);
+      background: #fff;
+    }
+    .picture {
+      max-width: 100%;
+      border: 1px solid var(--line);
+    }
+    .said {
+      overflow-wrap: anywhere;
+      max-width: 170px;
+    }
+  `,
+})
+export class ExchangeViewer {
+  readonly #api = inject(Api);
+  readonly #clipboard = inject(Clipboard);
+  readonly #sanitizer = inject(DomSanitizer);
+  readonly takeId = input.required<string>();
+  readonly exchange = input.required<Exchange>();
+  readonly sought = input('');
+  /** The exchange that others are compared with. */
+  readonly pinned = model<Exchange | null>(null);
+  readonly chosen = linkedSignal<string, Tab>({ source: this.sought, computation: () => 'Response' });
+  readonly copied = signal('');
+  readonly bytes = bytes;
+  readonly figure = figure;
+  readonly shownUrl = computed(() => maskUrl(this.exchange().url));
+  readonly #kind = computed(() => this.exchange().response?.body?.mimeType ?? '');
+  readonly tabs = computed((): Tab[] => [
+    'Request',
+    'Response',
+    ...(bodyKind(this.#kind()) === 'html' ? ['Page' as const] : []),
+    ...(this.#kind().startsWith('image/') ? ['Image' as const] : []),
+    ...(this.exchange().messages ? ['Messages' as const] : []),
+    'Timings',
+    ...(this.pinned() ? ['Compare' as const] : []),
+  ]);
+  readonly tab = computed(() => (this.tabs().includes(this.chosen()) ? this.chosen() : 'Response'));
+  readonly query = computed((): Header[] => [...new URL(this.exchange().url).searchParams]);
+  readonly sentCookies = computed((): Header[] =>
+    headersOf(this.exchange().requestHeaders, 'cookie').flatMap((line) => line.split(/;\s*/).map((pair): Header => ['Cookie', pair])),
+  );
+  readonly setCookies = computed((): Header[] =>
+    headersOf(this.exchange().response?.headers ?? [], 'set-cookie').map((line): Header => ['Set-Cookie', line]),
+  );
+  readonly pageUrl = computed((): SafeResourceUrl =>
+    // Our own address; what it gives is served without scripts and shown in a sandbox.
+    this.#sanitizer.bypassSecurityTrustResourceUrl(`/api/takes/${this.takeId()}/exchanges/${this.exchange().n}/page`),
+  );
+  readonly imageUrl = computed(() => `/api/takes/${this.takeId()}/file?url=${encodeURIComponent(this.exchange().url)}`);
+
+  har(secrets: 'masked' | 'shown'): string {
+    return `/api/takes/${this.takeId()}/har?exchange=${this.exchange().n}&secrets=${secrets}`;
+  }
+
+  async copyCurl(secrets: 'masked' | 'shown'): Promise<void> {
+    const { text } = await firstValueFrom(this.#api.curl(this.takeId(), this.exchange().n, secrets));
+    this.copied.set(this.#clipboard.copy(text) ? 'Copied' : 'Could not copy');
+  }
+
+  pin(): void {
+    if (this.pinned() === null) this.pinned.set(this.exchange());
+    this.chosen.set('Compare');
+  }
+
+  unpin(): void {
+    this.pinned.set(null);
+  }
+}
