@@ -71,9 +71,6 @@ test('a target that is not allowed is refused with how to allow it', async () =>
   const { id } = (take.body as unknown as { take: { id: string } }).take;
   const script = await ask<Script>('POST', `/takes/${id}/script`, {
     name: 'Foreign',
-    origins: null,
-    keepStaticFiles: true,
-    longestPauseMs: 0,
   });
   await expect(ask('POST', `/scripts/${script.id}/rehearse`)).rejects.toThrow(
     /http:\/\/10\.1\.2\.3 is not a target of the environment “This machine”. Add it to the allowed targets/,
@@ -90,9 +87,6 @@ test('a host that refuses, resets or answers garbage is named in the rehearsal, 
   const { id } = (take.body as unknown as { take: { id: string } }).take;
   const script = await ask<Script>('POST', `/takes/${id}/script`, {
     name: 'Trouble',
-    origins: null,
-    keepStaticFiles: true,
-    longestPauseMs: 0,
   });
   interface Told {
     verdict: string;
@@ -187,7 +181,7 @@ test('a HAR goes through the product without losing anything that HAR defines', 
   };
   const imported = await upload('/projects/p1/takes/import?name=Whole', JSON.stringify(har));
   const { id } = (imported.body as unknown as { take: { id: string } }).take;
-  const exported = await ask<unknown>('GET', `/takes/${id}/har`);
+  const exported = await ask<unknown>('GET', `/takes/${id}/har?secrets=shown`);
   expect(exported).toEqual(har);
 });
 
@@ -206,9 +200,6 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
   await ask('POST', '/takes/record/stop');
   const raw = await ask<Script>('POST', `/takes/${record.take.id}/script`, {
     name: 'Book',
-    origins: null,
-    keepStaticFiles: false,
-    longestPauseMs: 200,
   });
   await ask('POST', `/scripts/${raw.id}/correlate`, { secondTakeId: null });
   const repaired = await ask<{ rounds: { rehearsal: { verdict: string } }[] }>('POST', `/scripts/${raw.id}/repair`);

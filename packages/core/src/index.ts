@@ -1,6 +1,7 @@
 export * from './take/take.schema.js';
 export * from './take/messages.js';
 export * from './take/warnings.js';
+export * from './take/browser-hosts.js';
 export * from './take/name-suggestions.js';
 export * from './sign-in/credential.schema.js';
 export * from './sign-in/sign-in.js';

@@ -135,9 +135,17 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] 
       ),
       lasting,
     );
-  for (const warning of take.warnings ?? [])
-    if (warning.kind === 'refused-host') tell('refused-host', warning.text, [], { label: 'Open the environment', go: 'environment' });
-    else if (warning.kind === 'certificate') tell('certificate', warning.text, [], { label: 'Open the environment', go: 'environment' });
+  const warnings = take.warnings ?? [];
+  const refused = warnings.filter((one) => one.kind === 'refused-host').map((one) => one.about);
+  if (refused.length > 0)
+    tell(
+      'refused-host',
+      `${refused.length === 1 ? 'A host was' : `${refused.length} hosts were`} refused, because the environment does not name ${refused.length === 1 ? 'it' : 'them'}: ${refused.join(', ')}. Add what belongs to the application, then record again.`,
+      [],
+      { label: 'Open the environment', go: 'environment' },
+    );
+  for (const warning of warnings)
+    if (warning.kind === 'certificate') tell('certificate', warning.text, [], { label: 'Open the environment', go: 'environment' });
   return found;
 }
 

@@ -119,7 +119,12 @@ describe('redirects and overlaps', () => {
     );
     const script = scriptOf(loaded);
     expect(steps(script)).toEqual(['POST /book +2', 'GET /next']);
-    expect(requestSteps(script)[0]?.step).toMatchObject({ followRedirects: true, exchange: 1, hops: [2, 3], expect: { statuses: [200], title: 'Intake' } });
+    expect(requestSteps(script)[0]?.step).toMatchObject({
+      followRedirects: true,
+      exchange: 1,
+      hops: [2, 3],
+      expect: { statuses: [200], title: 'Intake' },
+    });
     expect(steps(scriptOf(loaded, everything))).toEqual(['POST /book', 'GET /seal', 'GET /intakes/20418', 'GET /next']);
   });
 

@@ -22,7 +22,7 @@ import {
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
-import { certificatePage, certificateSteps } from '../record/certificate-page.js';
+import { certificateSteps } from '../record/certificate-page.js';
 import { usualBodyLimitBytes } from '../record/recorder.js';
 import { importWorkerFile } from '../files.js';
 import { importHarStream } from '../import/import-har.js';
@@ -117,7 +117,7 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
       summary: 'The certificate itself, in DER',
       produces: 'application/x-x509-ca-cert',
       handle: async ({ response }) => {
-        certificatePage('/sturdy-recording.crt', response, await recorder.authority());
+        await recorder.sendCertificate(response);
       },
     }),
     route({
@@ -324,7 +324,10 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
         const exchange = await theExchange(params.takeId, params.n);
         const body = exchange.response?.body ? await store.body(exchange.response.body.hash) : null;
         const html = body ? Buffer.from(body.bytes).toString('utf8') : '<p>The take has no body for this page.</p>';
-        response.setHeader('Content-Security-Policy', "default-src 'none'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; sandbox");
+        response.setHeader(
+          'Content-Security-Policy',
+          "default-src 'none'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; sandbox",
+        );
         response
           .type('html')
           .send(renderablePage(html, exchange.url, (url) => `/api/takes/${params.takeId}/file?url=${encodeURIComponent(url)}`));

@@ -39,15 +39,15 @@ export const certificateSteps: { where: string; trust: string; remove: string }[
 
 const escaped = (text: string): string => text.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`);
 
-/** What the proxy itself answers: the certificate of its authority, and how to install and remove it. */
-export function certificatePage(path: string, response: ServerResponse, authority: CertificateAuthority): void {
+/** What the proxy itself answers: the certificate of its authority, and how to install and remove it. True where the certificate was given. */
+export function certificatePage(path: string, response: ServerResponse, authority: CertificateAuthority): boolean {
   if (path.endsWith('.crt') || path.endsWith('.pem')) {
     response.writeHead(200, {
       'Content-Type': 'application/x-x509-ca-cert',
       'Content-Disposition': 'attachment; filename="sturdy-recording.crt"',
     });
     response.end(path.endsWith('.pem') ? authority.certificatePem : authority.certificateDer);
-    return;
+    return true;
   }
   const rows = certificateSteps
     .map(({ where, trust, remove }) => `<tr><th>${escaped(where)}<td>${escaped(trust)}<td>${escaped(remove)}`)
@@ -66,4 +66,5 @@ never leaves it. A browser or device records HTTPS once it trusts the authority.
 <p>SHA-256 <code>${escaped(authority.fingerprint)}</code></p>
 <table><tr><th>Where<th>Trust it<th>Remove it afterwards</tr>${rows}</table>
 <p><strong>Remove it when you have finished recording.</strong> Who holds the key of this machine could otherwise read that device's traffic.</p>`);
+  return false;
 }

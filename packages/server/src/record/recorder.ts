@@ -100,7 +100,7 @@ export class Recorder {
       upstream: environment,
       tap: recording,
       ownPage: (path: string, response: ServerResponse) => {
-        certificatePage(path, response, authority);
+        if (certificatePage(path, response, authority)) recording.certificateTaken();
       },
       clientPassword: password,
     });
@@ -121,6 +121,12 @@ export class Recorder {
 
   discardLast(count: number): Promise<number[]> {
     return this.#need().recording.discardLast(count);
+  }
+
+  /** Gives the certificate to a browser that asks the product for it. */
+  async sendCertificate(response: ServerResponse): Promise<void> {
+    certificatePage('/sturdy-recording.crt', response, await this.authority());
+    this.#live?.recording.certificateTaken();
   }
 
   /** Opens a clean browser that records. Its shortcuts mark, and what is clicked in it suggests names. */

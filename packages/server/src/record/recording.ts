@@ -1,5 +1,15 @@
 import { randomBytes } from 'node:crypto';
-import { filesNotAsked, isPage, suggestNames, warningsOf, type Exchange, type Mark, type Take, type Warning } from '@sturdy/core';
+import {
+  filesNotAsked,
+  isBrowsersOwnHost,
+  isPage,
+  suggestNames,
+  warningsOf,
+  type Exchange,
+  type Mark,
+  type Take,
+  type Warning,
+} from '@sturdy/core';
 import type { LiveHub } from '../live/live-hub.js';
 import type { Store } from '../store/store-client.js';
 import { ExchangeInTheMaking, type BodyToStore, type MakingGround } from './exchange-in-the-making.js';
@@ -74,6 +84,8 @@ export class Recording implements ProxyTap {
   }
 
   refused(origin: string): void {
+    // Nobody has to look at what the browser wanted for itself.
+    if (isBrowsersOwnHost(origin)) return;
     this.#warn({
       kind: 'refused-host',
       about: origin,
@@ -90,6 +102,16 @@ export class Recording implements ProxyTap {
         by === 'client'
           ? `The browser refused the certificate for ${host}: ${reason}. Install the certificate of this recorder in it, or use the clean browser.`
           : `The certificate of ${host} was not accepted (${reason}). If it is your test system, add its authority to the environment, or switch the checking off there.`,
+      exchange: null,
+    });
+  }
+
+  /** The certificate was downloaded, so it will stand in some browser or device. */
+  certificateTaken(): void {
+    this.#warn({
+      kind: 'certificate',
+      about: 'taken',
+      text: 'The certificate of the recorder was downloaded while recording. Remove it from that browser or device when you have finished recording; the recording room says how.',
       exchange: null,
     });
   }

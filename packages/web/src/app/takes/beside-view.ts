@@ -61,10 +61,14 @@ const told = {
                 <tr class="sub">
                   <td></td>
                   <td class="mono">
-                    <b>{{ value.name }}</b> {{ shownValue(value.name, value.first) }}
+                    <span [title]="shownValue(value.name, value.first)"
+                      ><b>{{ value.name }}</b> {{ shownValue(value.name, value.first) }}</span
+                    >
                   </td>
                   <td></td>
-                  <td class="mono">{{ shownValue(value.name, value.second) }}</td>
+                  <td class="mono">
+                    <span [title]="shownValue(value.name, value.second)">{{ shownValue(value.name, value.second) }}</span>
+                  </td>
                   <td>value sent</td>
                 </tr>
               }
@@ -113,6 +117,15 @@ const told = {
     }
     td.mono {
       overflow-wrap: anywhere;
+    }
+    td.mono span {
+      display: -webkit-box;
+      -webkit-box-orient: vertical;
+      -webkit-line-clamp: 3;
+      overflow: hidden;
+    }
+    td:last-child {
+      white-space: nowrap;
     }
     tr.missing td,
     tr.extra td {

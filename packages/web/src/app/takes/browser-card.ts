@@ -64,6 +64,7 @@ import { takesActions } from './takes.actions';
       flex: 1;
     }
     .proxy {
+      margin-right: 6px;
       font-size: 13px;
       color: var(--ink);
       background: var(--sunk);

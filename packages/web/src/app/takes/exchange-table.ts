@@ -13,7 +13,7 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
   template: `<div class="bar">
       <label class="field wide"
         ><span class="visually-hidden">Filter exchanges</span>
-        <input type="search" placeholder="Filter by address or method" (input)="filter.set($any($event.target).value)"
+        <input type="search" placeholder="Filter addresses" (input)="filter.set($any($event.target).value)"
       /></label>
       <label class="field"
         ><span class="visually-hidden">Host</span>

@@ -5,6 +5,7 @@ import { EnvironmentDialogs } from '../frame/environment-dialogs';
 import { projectFeature } from '../project/project';
 import { BrowserCard } from './browser-card';
 import { ExchangeTable } from './exchange-table';
+import { ExchangeViewer } from './exchange-viewer';
 import { MarkCard } from './mark-card';
 import { takesActions } from './takes.actions';
 import { takesFeature } from './takes.feature';
@@ -13,7 +14,7 @@ import { takesFeature } from './takes.feature';
 @Component({
   selector: 'app-recording-room',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, BrowserCard, ExchangeTable, MarkCard],
+  imports: [FormsModule, BrowserCard, ExchangeTable, ExchangeViewer, MarkCard],
   host: { '(document:keydown)': 'key($event)' },
   template: `<div class="room">
     <div class="page-head">
@@ -91,7 +92,15 @@ import { takesFeature } from './takes.feature';
       }
       <div class="card-box list">
         <label class="tail small"><input type="checkbox" [ngModel]="tail()" (ngModelChange)="tail.set($event)" /> follow the newest</label>
-        <app-exchange-table [tail]="tail()" [exchanges]="exchanges()" [marks]="current()?.marks ?? []" [(selected)]="selected" />
+        <div class="both" [class.split]="chosen()">
+          <app-exchange-table [tail]="tail()" [exchanges]="exchanges()" [marks]="current()?.marks ?? []" [(selected)]="selected" />
+          @if (chosen(); as one) {
+            <aside aria-label="Exchange">
+              <button class="btn-close close" aria-label="Close the exchange" (click)="selected.set(null)"></button>
+              <app-exchange-viewer [takeId]="current()?.id ?? ''" [exchange]="one" />
+            </aside>
+          }
+        </div>
         @if (exchanges().length === 0) {
           <div class="empty">Waiting for the first request. Open the clean browser above, or set the proxy in another one.</div>
         }
@@ -161,6 +170,27 @@ import { takesFeature } from './takes.feature';
       margin-bottom: 5px;
       padding: 6px 10px;
     }
+    .both {
+      flex: 1;
+      min-height: 0;
+      display: grid;
+      grid-template-columns: minmax(0, 1fr);
+      grid-template-rows: minmax(0, 1fr);
+    }
+    .both.split {
+      grid-template-columns: minmax(0, 1fr) 430px;
+    }
+    aside {
+      border-left: 1px solid var(--line);
+      position: relative;
+      min-height: 0;
+    }
+    .close {
+      position: absolute;
+      right: 8px;
+      top: 8px;
+      z-index: 1;
+    }
     .list {
       flex: 1;
       min-height: 180px;
@@ -196,6 +226,7 @@ export class RecordingRoom {
     return last?.kind === 'begin' ? last.text : null;
   });
   readonly selected = signal<number | null>(null);
+  readonly chosen = computed(() => this.exchanges().find((one) => one.n === this.selected()) ?? null);
   readonly tail = signal(true);
   readonly discarding = signal(false);
   discardCount = 1;

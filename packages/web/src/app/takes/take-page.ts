@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { keptExchanges, type Exchange, type SearchHit, type Tidy } from '@sturdy/core';
+import { keptExchanges, unitsOf, type Exchange, type SearchHit, type Tidy } from '@sturdy/core';
 import { EnvironmentDialogs } from '../frame/environment-dialogs';
 import { moment } from '../shared/format';
 import { BesideView } from './beside-view';
@@ -39,7 +39,9 @@ type View = 'exchanges' | 'tidy' | 'beside';
               ><span class="visually-hidden">Script name</span
               ><input name="name" aria-label="Script name" [ngModel]="chosenName() ?? own.name" (ngModelChange)="chosenName.set($event)"
             /></label>
-            <button class="act main" [disabled]="played() === 0"><i class="bi bi-bezier2" aria-hidden="true"></i>Make a script</button>
+            <button class="act main" [disabled]="survey() !== null && played() === 0">
+              <i class="bi bi-bezier2" aria-hidden="true"></i>Make a script
+            </button>
           </form>
         </div>
         <div class="tabs" role="tablist" aria-label="Views of the take">
@@ -50,7 +52,7 @@ type View = 'exchanges' | 'tidy' | 'beside';
             Tidy
             @if (survey(); as known) {
               <span class="muted"
-                >{{ played() }} of {{ exchanges().length }} stay{{
+                >{{ played() }} {{ played() === 1 ? 'step' : 'steps' }} of {{ exchanges().length }} exchanges{{
                   known.findings.length > 0 ? ', ' + known.findings.length + ' to look at' : ''
                 }}</span
               >
@@ -254,7 +256,7 @@ export class TakePage {
   /** The choices: the survey's proposal until the tester changes it. */
   readonly tidy = linkedSignal((): Tidy => this.survey()?.proposal ?? emptyTidy);
   readonly #kept = computed(() => (this.survey() ? keptExchanges(this.exchanges(), this.tidy()) : this.exchanges()));
-  readonly played = computed(() => this.#kept().length);
+  readonly played = computed(() => (this.survey() ? unitsOf(this.exchanges(), this.tidy(), this.take()?.marks).length : 0));
   readonly dimmed = computed((): ReadonlySet<number> => {
     const kept = new Set(this.#kept().map((one) => one.n));
     return new Set(this.exchanges().flatMap((one) => (kept.has(one.n) ? [] : [one.n])));

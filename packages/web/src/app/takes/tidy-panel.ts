@@ -108,8 +108,8 @@ const roles = { application: 'application', content: 'files only', telemetry: 'm
           </select></label
         >
         <label class="field"
-          >Longest pause kept, s ({{ survey().pauses.count }} are longer than 10; the longest is
-          {{ figure(survey().pauses.longestMs / 1000, 1) }})<input
+          >Longest pause kept, s; the longest is {{ figure(survey().pauses.longestMs / 1000, 1)
+          }}<input
             type="number"
             min="0"
             max="3600"
@@ -167,7 +167,10 @@ const roles = { application: 'application', content: 'files only', telemetry: 'm
     .check {
       display: inline-flex;
     }
-    h2:first-child {
+    h2 {
+      margin: 16px 0 6px;
+    }
+    section:first-child h2 {
       margin-top: 4px;
     }
   `,
