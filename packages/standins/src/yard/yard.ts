@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import { Server as TcpServer, type AddressInfo } from 'node:net';
+import { createSecureServer, type Http2SecureServer } from 'node:http2';
+import { Server as TcpServer, type AddressInfo, type Socket } from 'node:net';
 import { parseCookie } from 'cookie';
 import { isContainerNumber } from './container-number.js';
 import { openMetrics } from './metrics.js';
@@ -71,7 +72,8 @@ class YardApplication implements Yard {
   readonly #records: YardRecords;
   readonly #visits: Visits;
   readonly #secret: string;
-  readonly #server: Server;
+  readonly #server: Server | Http2SecureServer;
+  readonly #sockets = new Set<Socket>();
   readonly #startedAt = Date.now();
   readonly #token: (bytes: number) => string;
   readonly #sweeper: NodeJS.Timeout;
@@ -90,8 +92,19 @@ class YardApplication implements Yard {
     this.queue = new ServiceQueue({ ...settings, random: seededRandom(settings.seed + 1) });
     this.#records = new YardRecords({ ...settings, random: seededRandom(settings.seed + 2), token: this.#token });
     this.#visits = new Visits(this.#token, settings.sessionIdleSeconds * 1000);
-    this.#server = createServer((request, response) => void this.#handle(request, response));
-    this.#server.keepAliveTimeout = 65_000;
+    if (settings.certificate === '') {
+      const plain = createServer((request, response) => void this.#handle(request, response));
+      plain.keepAliveTimeout = 65_000;
+      this.#server = plain;
+    } else
+      this.#server = createSecureServer({ cert: settings.certificate, key: settings.key, allowHTTP1: true }, (request, response) => {
+        // The compatibility layer of HTTP/2 has what is used here of both.
+        void this.#handle(request as unknown as IncomingMessage, response as unknown as ServerResponse);
+      });
+    this.#server.on('connection', (socket: Socket) => {
+      this.#sockets.add(socket);
+      socket.once('close', () => this.#sockets.delete(socket));
+    });
     this.#sweeper = setInterval(() => {
       this.#visits.sweep();
       this.#openOrRefuse();
@@ -99,7 +112,7 @@ class YardApplication implements Yard {
   }
 
   get origin(): string {
-    return `http://127.0.0.1:${this.#port}`;
+    return `${this.settings.certificate === '' ? 'http' : 'https'}://127.0.0.1:${this.#port}`;
   }
 
   truth(): Truth {
@@ -119,7 +132,7 @@ class YardApplication implements Yard {
   async stop(): Promise<void> {
     this.#stopped = true;
     clearInterval(this.#sweeper);
-    this.#server.closeAllConnections();
+    for (const socket of this.#sockets) socket.destroy();
     if (this.#server.listening) await new Promise((done) => this.#server.close(done));
   }
 

@@ -99,14 +99,15 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
   const timing = (value: number | null | undefined) => (value == null || value < 0 ? -1 : value);
   const messages = socketMessages(entry, startedAtMs);
   const content = response.content;
-  const contentBytes =
-    content?.text == null ? null : content.encoding === 'base64' ? base64ToBytes(content.text) : utf8.encode(content.text);
+  // Some browsers write an empty text where they did not keep a body.
+  const isKept = content?.text != null && !(content.text === '' && (content.size ?? 0) > 0);
+  const contentBytes = !isKept ? null : content.encoding === 'base64' ? base64ToBytes(content.text ?? '') : utf8.encode(content.text ?? '');
   const post = postBytes(request.postData);
   // Bodies live on the shelf; what remains of the entry is kept for the export.
   const kept: HarEntry = {
     ...entry,
     request: request.postData?.text == null ? request : { ...request, postData: { ...request.postData, text: '' } },
-    response: content?.text == null ? response : { ...response, content: without(content, 'text') },
+    response: !isKept ? response : { ...response, content: without(content, 'text') },
   };
   return {
     n,

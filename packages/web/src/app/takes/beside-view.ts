@@ -31,7 +31,7 @@ const told = {
       }
     </div>
     @if (other(); as second) {
-      <div class="rows card-box">
+      <div class="rows card-box" tabindex="0" role="region" aria-label="Rows">
         <table class="grid" aria-label="Two takes beside each other">
           <thead>
             <tr>

@@ -25,7 +25,7 @@ const mostCharacters = 120_000;
       @if (section.same) {
         <p class="muted small">The same in both.</p>
       } @else {
-        <pre class="body">@for (line of section.lines; track $index) {<span class="only {{ line.side }}">{{ line.text }}
+        <pre class="body" tabindex="0">@for (line of section.lines; track $index) {<span class="only {{ line.side }}">{{ line.text }}
 </span>}</pre>
       }
     }`,

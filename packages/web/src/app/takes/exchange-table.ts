@@ -103,7 +103,7 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
       white-space: nowrap;
     }
     .entry.dim {
-      opacity: 0.62;
+      color: var(--ink-3);
       font-style: italic;
     }
     .rows {
