@@ -8,7 +8,7 @@ const short = (exchange: Exchange): string => `${exchange.method} ${pathAndQuery
 /** True where a browser wrote down that it took the answer from its cache. */
 function isFromCache({ harEntry }: Exchange): boolean {
   if (!harEntry) return false;
-  if (harEntry['_fromCache'] != null || /cache/i.test(String(harEntry['_fetchType'] ?? ''))) return true;
+  if (harEntry['_fromCache'] != null || (typeof harEntry['_fetchType'] === 'string' && /cache/i.test(harEntry['_fetchType']))) return true;
   // Others have no field for it: the answer took no time and not one byte, though it has a size.
   const { headersSize, bodySize, content } = (harEntry['response'] ?? {}) as {
     headersSize?: number;

@@ -20,7 +20,7 @@ export function isTelemetry(exchange: Exchange): boolean {
   return (
     response.status === 204 ||
     small ||
-    (/^image\//.test(mediaType(response.headers)) && small) ||
+    (mediaType(response.headers).startsWith('image/') && small) ||
     (kind === 'script' && exchange.method === 'GET')
   );
 }
@@ -40,7 +40,7 @@ const isFramed = (exchange: Exchange): boolean =>
 /** The part of a host name that one owner has: its last two labels, or the whole address. */
 const siteOf = (origin: string): string => {
   const { hostname } = new URL(origin);
-  return /^[\d.]+$|^\[/.test(hostname) ? hostname : hostname.split('.').slice(-2).join('.');
+  return /^[\d.]+$/.test(hostname) || hostname.startsWith('[') ? hostname : hostname.split('.').slice(-2).join('.');
 };
 
 /** The origins of a take with what they gave, and how each stands to the application. */

@@ -14,7 +14,9 @@ export interface RequestUnit {
 
 /** What becomes one step of a script. */
 export type Unit =
-  RequestUnit | { kind: 'side-by-side'; units: RequestUnit[] } | { kind: 'repeat'; first: RequestUnit; times: number; everyMs: number };
+  | RequestUnit
+  | { kind: 'side-by-side'; units: [RequestUnit, ...RequestUnit[]] }
+  | { kind: 'repeat'; first: RequestUnit; times: number; everyMs: number };
 
 /** A WebSocket or an event stream: it has messages, not one answer. */
 export const isLasting = (exchange: Exchange): boolean => exchange.messages !== undefined || exchange.response?.status === 101;
@@ -58,7 +60,7 @@ export function unitsOf(exchanges: readonly Exchange[], tidy: Tidy, marks: reado
 
 export const startOf = (unit: Unit): number => firstOf(unit).startedAtMs;
 export const firstOf = (unit: Unit): Exchange =>
-  unit.kind === 'request' ? unit.chain[0] : unit.kind === 'repeat' ? unit.first.chain[0] : firstOf(unit.units[0] as RequestUnit);
+  unit.kind === 'request' ? unit.chain[0] : unit.kind === 'repeat' ? unit.first.chain[0] : firstOf(unit.units[0]);
 const endOf = (unit: RequestUnit): number => Math.max(...unit.chain.map((one) => one.startedAtMs + one.durationMs));
 
 /** Exchanges that a redirect of the one before led to are followed in its step. */
@@ -119,9 +121,8 @@ function joinOverlaps(units: readonly Unit[], marks: readonly Mark[]): Unit[] {
   const joined: Unit[] = [];
   let group: RequestUnit[] = [];
   const close = () => {
-    const [only] = group;
-    if (group.length === 1 && only) joined.push(only);
-    else if (group.length > 1) joined.push({ kind: 'side-by-side', units: group });
+    const [first, ...others] = group;
+    if (first) joined.push(others.length === 0 ? first : { kind: 'side-by-side', units: [first, ...others] });
     group = [];
   };
   for (const unit of units) {

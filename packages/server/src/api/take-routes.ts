@@ -181,7 +181,7 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
           throw new Problem(
             422,
             'No request in it',
-            `${told[0] ? `Command ${told[0].entry}: ${told[0].text}` : 'There is no command in the text.'}`,
+            told[0] ? `Command ${told[0].entry}: ${told[0].text}` : 'There is no command in the text.',
           );
         const { exchanges, bodies } = pasted(requests);
         const take: Take = {

@@ -45,7 +45,7 @@ const listener = `
  * Opens Chromium with an empty profile, the recording proxy and its certificate set, and the cache off. Throws a problem where
  * there is no browser or no display.
  */
-export async function openCleanBrowser(wanted: CleanBrowserWanted): Promise<CleanBrowser> {
+export function openCleanBrowser(wanted: CleanBrowserWanted): CleanBrowser {
   const program = places.find((one) => existsSync(one));
   const byHand = `Set ${wanted.proxy} as the HTTP and HTTPS proxy of any browser on this machine, install the certificate from ${wanted.proxy}/ in it, and open ${wanted.address} there.`;
   if (!program) throw new Problem(409, 'No Chromium here', `Install Chromium, or do it by hand: ${byHand}`);

@@ -4,7 +4,7 @@ import { request } from 'node:http';
 import { connect, createServer as createTcpServer, type AddressInfo, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { WebSocket, type ClientOptions } from 'ws';
+import { WebSocket } from 'ws';
 import { plainEnvironment, type Environment, type Exchange, type Take } from '@sturdy/core';
 import { LiveHub } from '../live/live-hub.js';
 import type { Store } from '../store/store-client.js';
@@ -141,7 +141,7 @@ describe('the recording proxy', () => {
     const { store, recorder, proxy } = await recording();
     const { host } = new URL(plain.origin);
     const socket = await tunnel(proxy, host);
-    const client = new WebSocket(`ws://${host}/live`, { createConnection: () => socket, perMessageDeflate: true } as ClientOptions);
+    const client = new WebSocket(`ws://${host}/live`, { createConnection: () => socket, perMessageDeflate: true });
     await new Promise((done) => client.once('open', done));
     const answers: Buffer[] = [];
     client.on('message', (data: Buffer) => answers.push(data));

@@ -134,7 +134,7 @@ export class Recorder {
     const live = this.#need();
     const { recording } = live;
     live.browser?.close();
-    live.browser = await openCleanBrowser({
+    live.browser = openCleanBrowser({
       proxy: `http://127.0.0.1:${live.proxy.port}`,
       address,
       trustedKeyHash: await (await this.authority()).leafKeyHash(),

@@ -121,7 +121,7 @@ export const secureTarget = (tls: { certificate: string; key: string; ca?: strin
 export const http2Target = (tls: { certificate: string; key: string }): Promise<Target> =>
   listening(
     createSecureServer({ cert: tls.certificate, key: tls.key, allowHTTP1: true }, (request, response) => {
-      answers(request as unknown as IncomingMessage, response as unknown as ServerResponse<IncomingMessage> & { req: IncomingMessage });
+      answers(request as unknown as IncomingMessage, response as unknown as ServerResponse & { req: IncomingMessage });
     }),
     'https',
   );

@@ -31,7 +31,7 @@ const ignoredWithValue = new Set(
 export function readCurl(text: string): { requests: CurlRequest[]; problems: CurlProblem[] } {
   const requests: CurlRequest[] = [];
   const problems: CurlProblem[] = [];
-  const isWindows = /\^"|\^\r?\n/.test(text) && !/\$'/.test(text);
+  const isWindows = /\^"|\^\r?\n/.test(text) && !text.includes("$'");
   commandsOf(isWindows ? withoutCarets(text) : text).forEach((words, index) => {
     const command = index + 1;
     if (words[0] !== 'curl' && words[0] !== 'curl.exe') {

@@ -248,7 +248,7 @@ export class HttpDriver implements Driver {
           {
             origin: request.origin,
             path: request.target,
-            method: request.method as Dispatcher.HttpMethod,
+            method: request.method,
             headers: flat,
             body: request.body,
           },

@@ -67,7 +67,7 @@ export class CertificateAuthority {
       extensions: [
         new BasicConstraintsExtension(true, 0, true),
         new KeyUsagesExtension(KeyUsageFlags.keyCertSign | KeyUsageFlags.cRLSign, true),
-        await SubjectKeyIdentifierExtension.create(keys.publicKey as never),
+        await SubjectKeyIdentifierExtension.create(keys.publicKey),
       ],
     });
     const pem = certificate.toString('pem');

@@ -58,8 +58,8 @@ export class TappingProxy {
     const insecureHTTPParser = true;
     this.#plain = createServer({ insecureHTTPParser, keepAliveTimeout: 60_000, requestTimeout: 0, highWaterMark: 256 << 10 });
     this.#listen(this.#plain);
-    this.#plain.on('connect', (request: IncomingMessage, socket: Duplex, head: Buffer) => {
-      this.#tunnel(request, socket as Socket, head);
+    this.#plain.on('connect', (request: IncomingMessage, _socket: Duplex, head: Buffer) => {
+      this.#tunnel(request, request.socket, head);
     });
     this.#plain.on('connection', (socket: Socket) => {
       this.#sockets.add(socket);
@@ -171,7 +171,7 @@ export class TappingProxy {
       const refused = () => {
         this.options.tap.certificateRefused(host, 'client', 'it does not trust the recording authority');
       };
-      server.on('tlsClientError', (error: NodeJS.ErrnoException, socket) => {
+      server.on('tlsClientError', (error: NodeJS.ErrnoException, socket: TLSSocket) => {
         // Some only hang up in the middle of the handshake.
         if (isDistrust(error) || error.code === 'ECONNRESET') refused();
         socket.destroy();
@@ -223,16 +223,13 @@ export class TappingProxy {
     const tap = this.options.tap.begin(head);
     const moments = new Moments();
     const gone = new AbortController();
-    let clientLeft = false;
     response.on('close', () => {
-      if (response.writableFinished) return;
-      clientLeft = true;
-      gone.abort();
+      if (!response.writableFinished) gone.abort();
     });
     const upstream = this.#upstream(socket);
     let passed: UpstreamResponse;
     try {
-      const body = hasBody(request) ? tapped(request as Readable, (chunk) => tap?.requestData(chunk)) : null;
+      const body = hasBody(request) ? tapped(request, (chunk) => tap?.requestData(chunk)) : null;
       passed = await upstream.send(head, body && upstream.holdsBodies(origin) ? await whole(body) : body, {
         http2: request.httpVersionMajor === 2,
         upgrade: false,
@@ -241,9 +238,9 @@ export class TappingProxy {
       });
     } catch (error) {
       const { pathname } = new URL(url);
-      const failure = clientLeft ? leftBeforeAnswer : failureSentence(error, origin, pathname);
+      const failure = gone.signal.aborted ? leftBeforeAnswer : failureSentence(error, origin, pathname);
       tap?.end(moments.timings(performance.now()), failure);
-      if (!clientLeft) answer(response, 502, failure);
+      if (!gone.signal.aborted) answer(response, 502, failure);
       return;
     }
     tap?.response(passed.head);
@@ -251,7 +248,7 @@ export class TappingProxy {
     passed.body.on('data', (chunk: Buffer) => tap?.responseData(chunk));
     passed.body.pipe(response as ServerResponse);
     finished(passed.body, (error) => {
-      const failure = error ? (clientLeft ? leftBeforeEnd : failureSentence(error, origin, new URL(url).pathname)) : null;
+      const failure = error ? (gone.signal.aborted ? leftBeforeEnd : failureSentence(error, origin, new URL(url).pathname)) : null;
       tap?.end(moments.timings(performance.now()), failure);
       // What was cut on its way here is cut on its way on, or the browser would take it for complete.
       if (error) response.destroy();

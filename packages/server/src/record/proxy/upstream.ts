@@ -5,7 +5,7 @@ import { Agent as HttpsAgent, request as httpsRequest } from 'node:https';
 import type { Socket } from 'node:net';
 import type { Duplex, Readable } from 'node:stream';
 import { connect as connectTls, type TLSSocket } from 'node:tls';
-import { SignIn, type Environment, type Header, type Timings } from '@sturdy/core';
+import { SignIn, type Environment, type Timings } from '@sturdy/core';
 import { isCertificateError, TargetTls } from '@sturdy/engine';
 import { HttpsProxyAgent } from 'https-proxy-agent';
 import { flat, headerPairs, type RequestHead, type ResponseHead } from './tap.js';
@@ -265,7 +265,7 @@ function headOf(response: IncomingMessage): ResponseHead {
     status: response.statusCode ?? 0,
     statusText: response.statusMessage ?? '',
     httpVersion: `HTTP/${response.httpVersion}`,
-    headers: headerPairs(response.rawHeaders) as Header[],
+    headers: headerPairs(response.rawHeaders),
   };
 }
 

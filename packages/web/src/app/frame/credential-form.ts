@@ -135,11 +135,11 @@ export class CredentialForm {
   readonly alone = { standalone: true };
 
   value(field: string): string {
-    return String((this.credential() as Record<string, string>)[field] ?? '');
+    return (this.credential() as Record<string, string>)[field] ?? '';
   }
 
   set(field: string, value: string): void {
-    this.changed.emit({ ...this.credential(), [field]: value } as Credential);
+    this.changed.emit({ ...this.credential(), [field]: value });
   }
 
   setKind(kind: Credential['kind']): void {

@@ -219,7 +219,7 @@ export class RecordingRoom {
   readonly paused = computed(() => this.current()?.state === 'paused');
   readonly warnings = computed(() => [...(this.current()?.warnings ?? [])].reverse());
   readonly suggestions = computed(() => (this.#suggested().length > 0 ? this.#suggested() : (this.#live().recording?.suggestions ?? [])));
-  readonly targets = computed(() => this.#environment()?.targets.join(', ') || 'the targets of the environment');
+  readonly targets = computed(() => listed(this.#environment()?.targets ?? []));
   /** The transaction that is open now. */
   readonly open = computed(() => {
     const last = (this.current()?.marks ?? []).filter((one) => one.kind === 'begin' || one.kind === 'end').at(-1);
@@ -286,3 +286,5 @@ export class RecordingRoom {
 
 const isTyping = (event: KeyboardEvent): boolean =>
   event.target instanceof HTMLElement && event.target.closest('input, textarea, select, [contenteditable]') !== null;
+
+const listed = (targets: readonly string[]): string => (targets.length === 0 ? 'the targets of the environment' : targets.join(', '));

@@ -21,7 +21,7 @@ type View = 'exchanges' | 'tidy' | 'beside';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, NgbDropdownModule, BesideView, ExchangeTable, ExchangeViewer, TidyPanel],
   template: `@if (take(); as own) {
-    <div class="frame" [class.wide]="view() === 'beside' || !chosen()">
+    <div class="frame" [class.wide]="shown() === 'beside' || !chosen()">
       <div class="main-side">
         <div class="page-head">
           <h1>{{ own.name }}</h1>
@@ -45,10 +45,15 @@ type View = 'exchanges' | 'tidy' | 'beside';
           </form>
         </div>
         <div class="tabs" role="tablist" aria-label="Views of the take">
-          <button role="tab" [class.on]="view() === 'exchanges'" [attr.aria-selected]="view() === 'exchanges'" (click)="go({ view: null })">
+          <button
+            role="tab"
+            [class.on]="shown() === 'exchanges'"
+            [attr.aria-selected]="shown() === 'exchanges'"
+            (click)="go({ view: null })"
+          >
             Exchanges
           </button>
-          <button role="tab" [class.on]="view() === 'tidy'" [attr.aria-selected]="view() === 'tidy'" (click)="go({ view: 'tidy' })">
+          <button role="tab" [class.on]="shown() === 'tidy'" [attr.aria-selected]="shown() === 'tidy'" (click)="go({ view: 'tidy' })">
             Tidy
             @if (survey(); as known) {
               <span class="muted"
@@ -58,11 +63,11 @@ type View = 'exchanges' | 'tidy' | 'beside';
               >
             }
           </button>
-          <button role="tab" [class.on]="view() === 'beside'" [attr.aria-selected]="view() === 'beside'" (click)="go({ view: 'beside' })">
+          <button role="tab" [class.on]="shown() === 'beside'" [attr.aria-selected]="shown() === 'beside'" (click)="go({ view: 'beside' })">
             Beside another take
           </button>
         </div>
-        @switch (view()) {
+        @switch (shown()) {
           @case ('exchanges') {
             <div class="search">
               <label class="field"
@@ -239,8 +244,8 @@ export class TakePage {
   readonly dialogs = inject(EnvironmentDialogs);
   readonly id = input.required<string>();
   /** From the address: what is shown, which exchange, what is searched, and which take stands beside it. */
-  readonly viewWanted = input<string>(undefined, { alias: 'view' });
-  readonly exchangeWanted = input<string>(undefined, { alias: 'exchange' });
+  readonly view = input<string>();
+  readonly exchange = input<string>();
   readonly q = input<string>();
   readonly other = input<string>();
   readonly take = this.#store.selectSignal(takesFeature.selectCurrent);
@@ -249,8 +254,8 @@ export class TakePage {
   readonly search = this.#store.selectSignal(takesFeature.selectSearch);
   readonly besideTake = this.#store.selectSignal(takesFeature.selectBeside);
   readonly #takes = this.#store.selectSignal(takesFeature.selectAll);
-  readonly view = computed((): View => (this.viewWanted() === 'tidy' ? 'tidy' : this.viewWanted() === 'beside' ? 'beside' : 'exchanges'));
-  readonly chosen = computed(() => this.exchanges().find((one) => one.n === Number(this.exchangeWanted() ?? 0)) ?? null);
+  readonly shown = computed((): View => (this.view() === 'tidy' ? 'tidy' : this.view() === 'beside' ? 'beside' : 'exchanges'));
+  readonly chosen = computed(() => this.exchanges().find((one) => one.n === Number(this.exchange() ?? 0)) ?? null);
   readonly otherTakes = computed(() => this.#takes().filter((one) => one.id !== this.id()));
   readonly pinned = signal<Exchange | null>(null);
   /** The choices: the survey's proposal until the tester changes it. */

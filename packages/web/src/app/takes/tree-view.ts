@@ -76,7 +76,7 @@ export function jsonTree(label: string, value: unknown): TreeNode {
 export function xmlTree(element: Element): TreeNode {
   const attributes = [...element.attributes].map((one): TreeNode => ({ label: `@${one.name}`, value: one.value, children: [] }));
   const inner = [...element.children].map(xmlTree);
-  const text = inner.length === 0 ? (element.textContent ?? '').trim() : '';
+  const text = inner.length === 0 ? element.textContent.trim() : '';
   if (attributes.length === 0 && inner.length === 0) return { label: element.tagName, value: text, children: [] };
   const own = text === '' ? [] : [{ label: 'text', value: text, children: [] }];
   return { label: element.tagName, children: [...attributes, ...inner, ...own] };
