@@ -82,7 +82,10 @@ test('a target that is not allowed is refused with how to allow it', async () =>
 });
 
 test('a host that refuses, resets or answers garbage is named in the rehearsal, and the steps after it are not sent', async () => {
-  const entries = ['/trouble/reset', '/'].map((target) => harEntry(stage.yard.origin + target));
+  const entries = ['/trouble/reset', '/'].map((target, index) => ({
+    ...harEntry(stage.yard.origin + target),
+    startedDateTime: `2026-11-23T10:00:0${index}.000Z`,
+  }));
   const take = await upload('/projects/p1/takes/import?name=Trouble', JSON.stringify({ log: { entries } }));
   const { id } = (take.body as unknown as { take: { id: string } }).take;
   const script = await ask<Script>('POST', `/takes/${id}/script`, {

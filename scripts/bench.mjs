@@ -5,3 +5,4 @@ installPackages();
 build();
 run(process.execPath, ['bench/throughput.mjs']);
 run(process.execPath, ['bench/recording.mjs']);
+run(process.execPath, ['bench/har-import.mjs']);

@@ -284,9 +284,7 @@ export class HandoffMaker {
 /** A redirect may lead anywhere in the segments that a handoff reads from it. */
 function loosenRedirect(step: RequestStep, handoffs: readonly Handoff[]): RequestStep {
   const { redirect } = step.expect;
-  const read = new Set(
-    handoffs.filter((one) => one.origin === step.id && one.hop === undefined && one.extractor.kind === 'header').map((one) => one.recorded),
-  );
+  const read = new Set(handoffs.filter((one) => one.origin === step.id && one.extractor.kind === 'header').map((one) => one.recorded));
   if (redirect === null || read.size === 0) return step;
   const segments = redirect.split('/').map((part) => (read.has(part) ? '*' : part));
   return { ...step, expect: { ...step.expect, redirect: segments.join('/') } };

@@ -13,9 +13,13 @@ const cutShort = (text: string, length = 140): string => (text.length > length ?
  */
 export function failureOf(response: ResponseView, expect: Expectation, location: string | undefined): string | null {
   if (!expect.statuses.includes(response.status)) {
-    const said = faultTexts(response)[0] ?? (response.kind === 'html' && response.html.title ? response.html.title : '');
-    return `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${said ? `: “${cutShort(said)}”` : ''}.`;
+    const told = faultTexts(response)[0] ?? (response.kind === 'html' && response.html.title ? response.html.title : '');
+    return `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${told ? `: “${cutShort(told)}”` : ''}.`;
   }
+  const said = faultTexts(response).join(' ');
+  const because = said === '' ? '' : `: “${cutShort(said)}”`;
+  if (expect.redirect !== null && location === undefined)
+    return `It answered at once where the take was led on to ${expect.redirect}${because === '' && response.html.title !== '' ? `: the page “${cutShort(response.html.title)}”` : because}.`;
   if (expect.redirect !== null && location !== undefined && !leadsTo(expect.redirect, location))
     return `It redirects to ${cutShort(location, 80)} where the take went to ${expect.redirect}.`;
   if (expect.content !== null && response.kind !== expect.content) {
@@ -25,12 +29,11 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
   if (expect.rootElement !== null) {
     const root = rootElement(response.body);
     if (root !== undefined && root !== expect.rootElement) {
-      const said = faultTexts(response).join(' ');
-      return `It answered <${root}> instead of <${expect.rootElement}>${said === '' ? '' : `: “${cutShort(said)}”`}.`;
+      return `It answered <${root}> instead of <${expect.rootElement}>${because}.`;
     }
   }
   if (expect.title !== null && response.body !== '' && textShape(response.html.title) !== expect.title)
-    return `The page says “${cutShort(response.html.title)}” where the take had “${expect.title}”.`;
+    return `The page says “${cutShort(response.html.title)}” where the take had “${expect.title}”${because}.`;
   return null;
 }
 

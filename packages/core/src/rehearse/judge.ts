@@ -85,7 +85,7 @@ function judgeStep(
 ): { verdict: Verdict; reasons: string[] } {
   const replayed = capturedView(own, captured.readBody);
   if (!replayed) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
-  const location = headerOf(replayed.headers, 'location');
+  const location = headerOf((own.hops?.at(-1) ?? replayed).headers, 'location');
   const failure = failureOf(replayed, step.expect, location);
   if (failure) return { verdict: 'failed', reasons: [failure] };
   const recorded = exchange && viewOf(exchange, readBody);

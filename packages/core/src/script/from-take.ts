@@ -141,9 +141,16 @@ function stepFrom(chain: RequestUnit['chain'], { readBody }: LoadedTake): Reques
       .map(([name, value]) => ({ name, value: [{ kind: 'text', text: value }] })),
     body: text === undefined ? null : [{ kind: 'text', text }],
     bodyFile: body && text === undefined ? body.hash : null,
-    expect: expectationOf(hops.at(-1) ?? exchange, readBody),
+    expect: expectationOfChain(chain, readBody),
     followRedirects: hops.length > 0,
   };
+}
+
+/** What is expected of a step that follows redirects: the last answer, and that one was led to it. */
+function expectationOfChain(chain: RequestUnit['chain'], readBody: LoadedTake['readBody']): Expectation {
+  const last = chain.at(-1) ?? chain[0];
+  const expect = expectationOf(last, readBody);
+  return chain.length === 1 || expect.redirect !== null ? expect : { ...expect, redirect: pathShape(last.url) };
 }
 
 /** What the recorded answer says about a good answer. An answer from the cache (304) stands for the full one. */

@@ -151,7 +151,7 @@ export class VirtualUser {
     let failure = response.failure;
     if (failure === null) {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
-      failure = failureOf(view, operation.expect, headerOf(response.headers, 'location'));
+      failure = failureOf(view, operation.expect, headerOf((response.hops.at(-1) ?? response).headers, 'location'));
       for (const { handoff, extractor, hop } of operation.extracts) {
         const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random);
         if (value === undefined) missing.push(handoff);

@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { WebSocket } from 'ws';
 import { plainEnvironment, type Environment, type Exchange, type Take } from '@sturdy/core';
+import { HttpDriver, optionsFor, TargetTls } from '@sturdy/engine';
 import { LiveHub } from '../live/live-hub.js';
 import type { Store } from '../store/store-client.js';
 import { askHttp2, askPlain, askSecure, tunnel } from '../test/proxy-client.js';
@@ -397,6 +398,24 @@ describe('the doors of targets', () => {
     ).toBe('abc');
     expect((await askPlain(proxy, `${ntlm.origin}/a`)).bytes.toString()).toBe('User');
     await recorder.stop();
+    // A virtual user shows the same certificate by itself.
+    const environment: Environment = {
+      ...plainEnvironment({ id: 'e', projectId: 'p', name: 'E', targets: [guarded.origin] }),
+      credentials: [{ kind: 'certificate', origin: '*', certificate: client.certificate, key: client.key, passphrase: '' }],
+      trust: { authorities: targetAuthority.certificatePem, checksCertificates: true },
+    };
+    const ask = async (own: Environment) => {
+      const user = new HttpDriver(optionsFor(own, new TargetTls(own)));
+      const wanted = { method: 'GET', origin: guarded.origin, target: '/zstd', headers: [], body: null, followRedirects: false };
+      const response = await user.send({ ...wanted, wantsBody: () => true });
+      await user.close();
+      return response;
+    };
+    expect(Buffer.from((await ask(environment)).body ?? []).toString()).toBe(text);
+    expect((await ask({ ...environment, credentials: [] })).status).toBe(0);
+    expect((await ask({ ...environment, trust: { authorities: '', checksCertificates: true } })).failure).toContain(
+      'showed a certificate that is not accepted',
+    );
     expect(store.exchanges.map((one) => one.response?.status)).toEqual([200, 200, 200]);
     // What the recorder adds is not part of what the browser sent.
     expect(store.exchanges.flatMap((one) => one.requestHeaders).some(([name]) => /authorization/i.test(name))).toBe(false);

@@ -53,6 +53,21 @@ const frame = (second: number): Frame => ({
 });
 const deal = { when: 'iteration', whenEmpty: 'stop-user' } as const;
 
+const exchangeNo = (n: number): Exchange => ({
+  n,
+  startedAtMs: n,
+  durationMs: 1,
+  method: 'GET',
+  url: 'http://127.0.0.1:1/',
+  httpVersion: 'HTTP/1.1',
+  requestHeaders: [['A', 'b']],
+  requestBody: null,
+  response: null,
+  failure: 'none',
+  timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: 0, wait: 0, receive: 0 },
+  harEntry: null,
+});
+
 /** The same suite runs on the embedded database and on a server. */
 function suite(place: () => Promise<{ place: StorePlace; stop: () => Promise<void> }>): void {
   let repository: Store;
@@ -67,6 +82,29 @@ function suite(place: () => Promise<{ place: StorePlace; stop: () => Promise<voi
   }, 90_000);
   afterAll(() => close());
 
+  it('puts the exchanges of an import into the order of their starts', async () => {
+    const order = [3, 1, 4, 2];
+    const docs = order.map((rank, index) => ({ ...exchangeNo(index + 1), startedAtMs: rank * 10, url: `http://127.0.0.1:1/${rank}` }));
+    await repository.saveTake({ ...take, id: 'order' });
+    await repository.saveExchanges('order', docs);
+    await repository.renumberExchanges(
+      'order',
+      order.map((to, index) => ({ from: index + 1, to })),
+      5,
+    );
+    const kept = await repository.exchanges('order');
+    expect(kept.map((one) => [one.n, one.url.at(-1), one.startedAtMs])).toEqual([
+      [1, '1', 15],
+      [2, '2', 25],
+      [3, '3', 35],
+      [4, '4', 45],
+    ]);
+    await repository.deleteExchanges('order', [2, 3]);
+    expect((await repository.exchanges('order')).map((one) => one.n)).toEqual([1, 4]);
+    expect((await repository.exchange('order', 4))?.url).toBe('http://127.0.0.1:1/4');
+    await repository.deleteTake('order');
+  });
+
   it('stores a body once, by its content, and gives back every byte', async () => {
     const bytes = Uint8Array.from({ length: 70_000 }, (_, index) => (index * 31) % 256);
     const first = await repository.putBody(bytes, 'application/octet-stream');
@@ -77,22 +115,8 @@ function suite(place: () => Promise<{ place: StorePlace; stop: () => Promise<voi
   });
 
   it('keeps a take with its exchanges in order, and closes an open recording after a crash', async () => {
-    const exchange = (n: number): Exchange => ({
-      n,
-      startedAtMs: n,
-      durationMs: 1,
-      method: 'GET',
-      url: 'http://127.0.0.1:1/',
-      httpVersion: 'HTTP/1.1',
-      requestHeaders: [['A', 'b']],
-      requestBody: null,
-      response: null,
-      failure: 'none',
-      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: 0, wait: 0, receive: 0 },
-      harEntry: null,
-    });
     await repository.saveTake(take);
-    await repository.saveExchanges('t1', [exchange(2), exchange(1)]);
+    await repository.saveExchanges('t1', [exchangeNo(2), exchangeNo(1)]);
     expect((await repository.exchanges('t1')).map((one) => one.n)).toEqual([1, 2]);
     expect((await repository.takes('p'))[0]?.exchangeCount).toBe(2);
     await repository.closeOpen();

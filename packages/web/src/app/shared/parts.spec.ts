@@ -153,12 +153,11 @@ describe('exchanges', () => {
     marks: [{ kind: 'begin', atMs: 15, text: 'Book' }],
   };
 
-  it('stand in time order with their marks, and are filtered by address, method or status', () => {
+  it('stand in time order with their marks, and are filtered by address, method, status and host', () => {
     const { fixture } = render(ExchangeTable, inputs);
     const table = fixture.componentInstance;
     expect(table.rows().map((row) => (row.kind === 'mark' ? row.mark.text : row.exchange.n))).toEqual([1, 'Book', 2]);
     for (const [filter, numbers] of [
-      ['409', [2]],
       ['get', [1]],
       ['/b', [2]],
       ['nothing', []],
@@ -166,5 +165,10 @@ describe('exchanges', () => {
       table.filter.set(filter);
       expect(table.rows().map((row) => (row.kind === 'exchange' ? row.exchange.n : 'mark'))).toEqual(numbers);
     }
+    table.filter.set('');
+    table.status.set('4');
+    expect(table.shown()).toBe(1);
+    table.host.set('elsewhere');
+    expect(table.shown()).toBe(0);
   });
 });

@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { EnvironmentDialogs } from '../frame/environment-dialogs';
 import { projectFeature } from '../project/project';
+import { bytes } from '../shared/format';
 import { BrowserCard } from './browser-card';
 import { ExchangeTable } from './exchange-table';
 import { ExchangeViewer } from './exchange-viewer';
@@ -24,6 +25,9 @@ import { takesFeature } from './takes.feature';
           ><i class="bi" [class.bi-record-fill]="!paused()" [class.bi-pause-fill]="paused()" aria-hidden="true"></i
           >{{ paused() ? 'Paused' : 'Recording' }} {{ current()?.name }} · {{ exchanges().length }}
           {{ exchanges().length === 1 ? 'exchange' : 'exchanges' }}</span
+        >
+        <span class="muted small"
+          >{{ bytes(totals().bytes) }} · {{ totals().failed }} failed · {{ totals().transactions }} transactions</span
         >
       } @else {
         <span class="state" role="status">Not recording</span>
@@ -225,6 +229,12 @@ export class RecordingRoom {
     const last = (this.current()?.marks ?? []).filter((one) => one.kind === 'begin' || one.kind === 'end').at(-1);
     return last?.kind === 'begin' ? last.text : null;
   });
+  readonly totals = computed(() => ({
+    bytes: this.exchanges().reduce((sum, one) => sum + (one.response?.body?.wholeSize ?? one.response?.body?.size ?? 0), 0),
+    failed: this.exchanges().filter((one) => one.failure !== null || (one.response?.status ?? 0) >= 400).length,
+    transactions: (this.current()?.marks ?? []).filter((one) => one.kind === 'begin').length,
+  }));
+  readonly bytes = bytes;
   readonly selected = signal<number | null>(null);
   readonly chosen = computed(() => this.exchanges().find((one) => one.n === this.selected()) ?? null);
   readonly tail = signal(true);

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, forwardRef, input } from '@angular/core';
 import { isSecretName, masked } from '@sturdy/core';
 
 /** A node of a document: a JSON member or an XML element. */
@@ -14,6 +14,7 @@ const mostChildren = 200;
 /** A document as a tree that opens and closes; its first two levels are open. */
 @Component({
   selector: 'app-tree-view',
+  imports: [forwardRef(() => TreeView)],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `@for (node of shown(); track $index) {
       @if (node.value !== undefined) {
