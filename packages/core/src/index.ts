@@ -1,4 +1,5 @@
 export * from './take/take.schema.js';
+export * from './take/recording.schema.js';
 export * from './take/messages.js';
 export * from './take/warnings.js';
 export * from './take/browser-hosts.js';

@@ -4,10 +4,9 @@ import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
 import { hostsOf, isTelemetry, originOf } from './hosts.js';
 import { pollsOf } from './polling.js';
 import { recordedTwice } from './recorded-twice.js';
-import type { Finding, Survey, Tidy } from './tidy.schema.js';
+import { usualTidy, type Finding, type Survey, type Tidy } from './tidy.schema.js';
 import { challengesAtTheDoor, isLasting, startOf, unitsOf } from './units.js';
 
-const usualLongestPauseMs = 10_000;
 const clockJumpMs = 30_000;
 
 const short = (one: Exchange): string => `${one.method} ${pathAndQuery(one.url).split('?')[0] ?? '/'}`;
@@ -27,14 +26,9 @@ export function surveyTake(loaded: LoadedTake): Survey {
   const telemetry = exchanges.filter(isTelemetry);
   const files = exchanges.filter(isStaticFile);
   const proposal: Tidy = {
+    ...usualTidy,
     leftOut: hosts.filter((one) => one.role === 'telemetry' || one.role === 'other').map((one) => one.origin),
-    staticFiles: 'drop',
-    telemetry: 'drop',
     polls: Object.fromEntries(polls.map((one): [string, 'repeat' | 'drop'] => [one.key, one.sameAnswer ? 'drop' : 'repeat'])),
-    foldRedirects: true,
-    sideBySide: true,
-    longestPauseMs: usualLongestPauseMs,
-    dropped: [],
   };
   const units = unitsOf(exchanges, proposal, loaded.take.marks);
   const chains = units
@@ -49,7 +43,7 @@ export function surveyTake(loaded: LoadedTake): Survey {
     polls,
     redirects: { chains: chains.length, requests: chains.reduce((sum, one) => sum + one.chain.length - 1, 0) },
     sideBySide: { groups: groups.length, requests: groups.reduce((sum, one) => sum + one.units.length, 0) },
-    pauses: { count: gaps.filter((gap) => gap > usualLongestPauseMs).length, longestMs: Math.max(0, ...gaps) },
+    pauses: { count: gaps.filter((gap) => gap > usualTidy.longestPauseMs).length, longestMs: Math.max(0, ...gaps) },
     findings: findingsOf(loaded, new Set(polls.flatMap((one) => one.exchanges))),
     proposal,
     played: units.reduce((sum, unit) => sum + (unit.kind === 'side-by-side' ? unit.units.length : 1), 0),

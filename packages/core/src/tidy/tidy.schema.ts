@@ -33,6 +33,18 @@ export const everything: Tidy = {
   dropped: [],
 };
 
+/** What becomes of a take where nothing is known of it: what carries no state goes, the rest is put together as it ran. */
+export const usualTidy: Tidy = {
+  leftOut: [],
+  staticFiles: 'drop',
+  telemetry: 'drop',
+  polls: {},
+  foldRedirects: true,
+  sideBySide: true,
+  longestPauseMs: 10_000,
+  dropped: [],
+};
+
 /** How an origin stands to the application that is tested. */
 export const HostRoleSchema = z.enum(['application', 'content', 'telemetry', 'other']);
 

@@ -1,4 +1,4 @@
-import { EnvironmentSchema, isLoopback, makeBoard, BoardSchema, RunSchema, WarningSchema, type Rehearsal } from '@sturdy/core';
+import { EnvironmentSchema, isLoopback, makeBoard, BoardSchema, RunSchema, RecordingStateSchema, type Rehearsal } from '@sturdy/core';
 import * as z from 'zod';
 import { Problem } from '../problem.js';
 import { route, type AnyRoute } from './route.js';
@@ -7,17 +7,7 @@ import type { Services } from './services.js';
 export const InProject = z.object({ projectId: z.string() });
 const ProjectSchema = z.object({ id: z.string(), name: z.string() });
 const LiveSchema = z.object({
-  recording: z
-    .object({
-      takeId: z.string(),
-      proxy: z.string(),
-      network: z.object({ addresses: z.array(z.string()), port: z.number(), password: z.string() }).nullable(),
-      paused: z.boolean(),
-      exchangeCount: z.number(),
-      warnings: z.array(WarningSchema),
-      suggestions: z.array(z.string()),
-    })
-    .nullable(),
+  recording: RecordingStateSchema.nullable(),
   run: RunSchema.nullable(),
 });
 

@@ -3,6 +3,7 @@ import { once } from 'node:events';
 import {
   BesideRowSchema,
   bodyKind,
+  CertificateHelpSchema,
   ExchangeSchema,
   exportHar,
   maskExchange,
@@ -105,10 +106,7 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
       method: 'get',
       path: '/recorder/certificate',
       summary: 'The certificate authority of the recorder: its fingerprint, and how to trust and remove it in each place',
-      result: z.object({
-        fingerprint: z.string(),
-        steps: z.array(z.object({ where: z.string(), trust: z.string(), remove: z.string() })),
-      }),
+      result: CertificateHelpSchema,
       handle: async () => ({ fingerprint: (await recorder.authority()).fingerprint, steps: certificateSteps }),
     }),
     route({

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { ServerResponse } from 'node:http';
 import { networkInterfaces } from 'node:os';
-import type { Environment, Mark, Take, Warning } from '@sturdy/core';
+import type { Environment, Mark, RecordingState, Take } from '@sturdy/core';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem.js';
 import type { Store } from '../store/store-client.js';
@@ -18,18 +18,6 @@ export interface RecordingWanted {
   forNetwork: boolean;
   /** Bodies above this many bytes are cut. */
   bodyLimitBytes: number;
-}
-
-/** What is being recorded, and where the proxy listens. */
-export interface RecordingState {
-  takeId: string;
-  proxy: string;
-  /** Address, user and password for other devices; null where only this machine may record. */
-  network: { addresses: string[]; port: number; password: string } | null;
-  paused: boolean;
-  exchangeCount: number;
-  warnings: Warning[];
-  suggestions: string[];
 }
 
 export const usualBodyLimitBytes = 32 << 20;

@@ -3,6 +3,7 @@ import { inject, Injectable } from '@angular/core';
 import type {
   BesideRow,
   Board,
+  CertificateHelp,
   CorrelationReport,
   DataRow,
   DataTable,
@@ -11,6 +12,7 @@ import type {
   Exchange,
   Forecast,
   LanePoint,
+  RecordingState,
   Rehearsal,
   Run,
   RunResult,
@@ -19,24 +21,13 @@ import type {
   Survey,
   Take,
   Tidy,
-  Warning,
   Workload,
 } from '@sturdy/core';
 import type { Observable } from 'rxjs';
 
 export type CountedTake = Take & { exchangeCount: number };
-/** What is being recorded, and where the proxy listens. */
-export interface LiveRecording {
-  takeId: string;
-  proxy: string;
-  network: { addresses: string[]; port: number; password: string } | null;
-  paused: boolean;
-  exchangeCount: number;
-  warnings: Warning[];
-  suggestions: string[];
-}
 export interface Live {
-  recording: LiveRecording | null;
+  recording: RecordingState | null;
   run: Run | null;
 }
 export interface Round {
@@ -55,11 +46,6 @@ export interface ImportDone {
   take: Take;
   exchangeCount: number;
   problems: { entry: number; text: string }[];
-}
-/** The recorder's certificate, and how to trust and remove it. */
-export interface CertificateHelp {
-  fingerprint: string;
-  steps: { where: string; trust: string; remove: string }[];
 }
 
 /** The one project of this version. */

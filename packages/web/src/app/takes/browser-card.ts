@@ -4,7 +4,8 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { firstValueFrom } from 'rxjs';
 import { projectFeature } from '../project/project';
-import { Api, type LiveRecording } from '../shared/api';
+import type { RecordingState } from '@sturdy/core';
+import { Api } from '../shared/api';
 import { takesActions } from './takes.actions';
 
 /** How a browser or a device gets to the recorder: the clean browser, or address and certificate for any other. */
@@ -32,7 +33,7 @@ import { takesActions } from './takes.actions';
     <p class="small mb-0">
       For HTTPS it has to trust the recorder:
       <a href="/api/recorder/certificate.crt" download>certificate</a> ·
-      <button class="plain" (click)="help.set(!help())" [attr.aria-expanded]="help()">how, and how to remove it afterwards</button>
+      <button class="as-link" (click)="help.set(!help())" [attr.aria-expanded]="help()">how, and how to remove it afterwards</button>
     </p>
     @if (help()) {
       <div class="steps">
@@ -71,13 +72,6 @@ import { takesActions } from './takes.actions';
       padding: 2px 7px;
       border-radius: 5px;
     }
-    .plain {
-      border: 0;
-      background: none;
-      padding: 0;
-      color: var(--teal);
-      text-decoration: underline;
-    }
     .steps {
       margin-top: 6px;
       max-height: 240px;
@@ -92,7 +86,7 @@ export class BrowserCard {
   readonly #store = inject(Store);
   readonly #api = inject(Api);
   readonly #clipboard = inject(Clipboard);
-  readonly live = input.required<Pick<LiveRecording, 'proxy' | 'network'>>();
+  readonly live = input.required<Pick<RecordingState, 'proxy' | 'network'>>();
   readonly #environment = this.#store.selectSignal(projectFeature.selectEnvironment);
   readonly #firstTarget = computed(() => this.#environment()?.targets[0]);
   readonly address = linkedSignal(() => `${this.#firstTarget() ?? 'http://127.0.0.1:4701'}/`);

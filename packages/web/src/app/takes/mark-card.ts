@@ -29,7 +29,7 @@ import { FormsModule } from '@angular/forms';
     <p class="muted small mb-0 mt-2">
       <kbd>B</kbd> begin, <kbd>E</kbd> end, <kbd>P</kbd> pause, <kbd>D</kbd> discard here; <kbd>Ctrl Alt</kbd> with <kbd>B</kbd>,
       <kbd>E</kbd>, <kbd>P</kbd> in the clean browser. A robot marks by
-      <button class="plain" (click)="robot.set(!robot())" [attr.aria-expanded]="robot()">POST</button>.
+      <button class="as-link" (click)="robot.set(!robot())" [attr.aria-expanded]="robot()">POST</button>.
     </p>
     @if (robot()) {
       <pre class="body mt-1">curl -H 'Content-Type: application/json' {{ origin }}/api/takes/record/marks -d '{{ example }}'</pre>
@@ -47,13 +47,6 @@ import { FormsModule } from '@angular/forms';
       gap: 5px;
       flex-wrap: wrap;
       margin-top: 6px;
-    }
-    .plain {
-      border: 0;
-      background: none;
-      padding: 0;
-      color: var(--teal);
-      text-decoration: underline;
     }
     kbd {
       background: var(--sunk);

@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { keptExchanges, unitsOf, type Exchange, type SearchHit, type Tidy } from '@sturdy/core';
+import { keptExchanges, unitsOf, usualTidy, type Exchange, type SearchHit, type Tidy } from '@sturdy/core';
 import { EnvironmentDialogs } from '../frame/environment-dialogs';
 import { moment } from '../shared/format';
 import { BesideView } from './beside-view';
@@ -259,7 +259,7 @@ export class TakePage {
   readonly otherTakes = computed(() => this.#takes().filter((one) => one.id !== this.id()));
   readonly pinned = signal<Exchange | null>(null);
   /** The choices: the survey's proposal until the tester changes it. */
-  readonly tidy = linkedSignal((): Tidy => this.survey()?.proposal ?? emptyTidy);
+  readonly tidy = linkedSignal((): Tidy => this.survey()?.proposal ?? usualTidy);
   readonly #kept = computed(() => (this.survey() ? keptExchanges(this.exchanges(), this.tidy()) : this.exchanges()));
   readonly played = computed(() => (this.survey() ? unitsOf(this.exchanges(), this.tidy(), this.take()?.marks).length : 0));
   readonly dimmed = computed((): ReadonlySet<number> => {
@@ -304,14 +304,3 @@ export class TakePage {
     this.#store.dispatch(takesActions.scriptWanted({ takeId: take.id, options: { name, tidy: this.survey() ? this.tidy() : null } }));
   }
 }
-
-const emptyTidy: Tidy = {
-  leftOut: [],
-  staticFiles: 'drop',
-  telemetry: 'drop',
-  polls: {},
-  foldRedirects: true,
-  sideBySide: true,
-  longestPauseMs: 10_000,
-  dropped: [],
-};

@@ -1,6 +1,6 @@
 import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
-import type { BesideRow, Exchange, Survey, Take, Tidy } from '@sturdy/core';
+import { usualTidy, type BesideRow, type Exchange, type Survey, type Take } from '@sturdy/core';
 import { splitHits } from './body-view';
 import { BesideView } from './beside-view';
 import { MarkCard } from './mark-card';
@@ -46,16 +46,7 @@ const take: Take = {
   marks: [],
   harLog: null,
 };
-const tidy: Tidy = {
-  leftOut: [],
-  staticFiles: 'drop',
-  telemetry: 'drop',
-  polls: {},
-  foldRedirects: true,
-  sideBySide: true,
-  longestPauseMs: 10_000,
-  dropped: [],
-};
+const tidy = usualTidy;
 
 describe('documents as trees', () => {
   it('show JSON and XML by their members, and mask secrets until asked for', () => {

@@ -1,0 +1,25 @@
+import * as z from 'zod';
+import { WarningSchema } from './take.schema.js';
+
+/** What is being recorded, and where the proxy listens. */
+export const RecordingStateSchema = z.object({
+  takeId: z.string(),
+  /** Address of the proxy for browsers on this machine. */
+  proxy: z.string(),
+  /** Addresses, port and `user:password` for other devices; null where only this machine may record. */
+  network: z.object({ addresses: z.array(z.string()), port: z.number(), password: z.string() }).nullable(),
+  paused: z.boolean(),
+  exchangeCount: z.number(),
+  warnings: z.array(WarningSchema),
+  /** Names for the transaction that comes next, the best first. */
+  suggestions: z.array(z.string()),
+});
+export type RecordingState = z.infer<typeof RecordingStateSchema>;
+
+/** The recorder's certificate, and how to trust and remove it in each place. */
+export const CertificateHelpSchema = z.object({
+  /** SHA-256, as browsers show it. */
+  fingerprint: z.string(),
+  steps: z.array(z.object({ where: z.string(), trust: z.string(), remove: z.string() })),
+});
+export type CertificateHelp = z.infer<typeof CertificateHelpSchema>;
