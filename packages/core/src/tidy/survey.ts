@@ -10,7 +10,7 @@ import { challengesAtTheDoor, isLasting, startOf, unitsOf } from './units.js';
 const clockJumpMs = 30_000;
 
 const short = (one: Exchange): string => `${one.method} ${pathAndQuery(one.url).split('?')[0] ?? '/'}`;
-const many = (count: number, what: string): string => (count === 1 ? `one ${what}` : `${count} ${what}s`);
+const many = (count: number, what: string): string => (count === 1 ? `one ${what}` : `${count} ${what.replace(/y$/, 'ie')}s`);
 const listed = (exchanges: readonly Exchange[]): string =>
   exchanges
     .slice(0, 3)
@@ -61,7 +61,7 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] 
   const { take, exchanges, readBody } = loaded;
   const found: Finding[] = [];
   const tell = (kind: Finding['kind'], sentence: string, about: readonly Exchange[], action: Finding['action'] = null) =>
-    found.push({ kind, sentence, exchanges: numbers(about), action });
+    found.push({ kind, sentence: sentence.charAt(0).toUpperCase() + sentence.slice(1), exchanges: numbers(about), action });
   if (exchanges.length === 0) {
     tell('empty', 'The take holds no exchange. Set the proxy in the browser and record again.', [], {
       label: 'Record again',
@@ -95,21 +95,26 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] 
     (one) => !doors.has(one.n) && (one.failure !== null || (one.response?.status ?? 0) >= 400) && !isLasting(one),
   );
   if (failed.length > 0)
-    tell('failed', `${many(failed.length, 'request')} failed while recording: ${listed(failed)}. Replayed, they will fail again.`, failed, {
-      label: failed.length === 1 ? 'Leave it out' : 'Leave them out',
-      drop: numbers(failed),
-    });
+    tell(
+      'failed',
+      `${many(failed.length, 'request')} failed while recording: ${listed(failed)}. Replayed, ${failed.length === 1 ? 'it' : 'they'} will fail again.`,
+      failed,
+      {
+        label: failed.length === 1 ? 'Leave it out' : 'Leave them out',
+        drop: numbers(failed),
+      },
+    );
   const bodiless = exchanges.filter(lacksBody);
   if (bodiless.length > 0)
     tell(
       'missing-body',
-      `The bodies of ${many(bodiless.length, 'answer')} are missing: ${listed(bodiless)}. Values that they gave cannot be found. Export “with content”, or record with the proxy.`,
+      `The ${bodiless.length === 1 ? 'body' : 'bodies'} of ${many(bodiless.length, 'answer')} ${bodiless.length === 1 ? 'is' : 'are'} missing: ${listed(bodiless)}. Values that they gave cannot be found. Export “with content”, or record with the proxy.`,
       bodiless,
       { label: 'Record with the proxy', go: 'record' },
     );
   const cut = exchanges.filter((one) => warningsOf(one).some((warning) => warning.kind === 'cut-body'));
   if (cut.length > 0)
-    tell('cut-body', `${many(cut.length, 'body')} were kept in part only: ${listed(cut)}.`.replace('bodys', 'bodies'), cut);
+    tell('cut-body', `${many(cut.length, 'body')} ${cut.length === 1 ? 'was' : 'were'} kept in part only: ${listed(cut)}.`, cut);
   clockJumps(take.startedAt, exchanges, tell);
   const twice = recordedTwice(exchanges.filter((one) => !polled.has(one.n) && !isTelemetry(one)));
   if (twice)
@@ -123,10 +128,7 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] 
   if (lasting.length > 0)
     tell(
       'not-playable',
-      `${many(lasting.length, 'WebSocket or event stream')} with ${lasting.reduce((sum, one) => sum + (one.messages?.length ?? 0), 0)} messages ${lasting.length === 1 ? 'was' : 'were'} recorded and can be read here, but a script cannot play ${lasting.length === 1 ? 'it' : 'them'} yet and leaves ${lasting.length === 1 ? 'it' : 'them'} out.`.replace(
-        'streams with',
-        'streams with',
-      ),
+      `${many(lasting.length, 'WebSocket or event stream')} with ${lasting.reduce((sum, one) => sum + (one.messages?.length ?? 0), 0)} messages ${lasting.length === 1 ? 'was' : 'were'} recorded and can be read here, but a script cannot play ${lasting.length === 1 ? 'it' : 'them'} yet and leaves ${lasting.length === 1 ? 'it' : 'them'} out.`,
       lasting,
     );
   const warnings = take.warnings ?? [];

@@ -111,10 +111,28 @@ export class Strings {
   readonly chosen = output<string>();
   readonly hovered = output<string | null>();
   readonly gutter = gutter;
-  readonly threads = computed(() => this.strings().map((one, index) => draw(one, index, this.stale())));
+  readonly threads = computed(() => apart(this.strings().map((one) => draw(one, this.stale()))));
 }
 
-function draw({ handoff, hue: index, lane, originY, uses }: DrawnString, place: number, stale: ReadonlySet<string>) {
+type Thread = ReturnType<typeof draw>;
+
+const labelHeight = 19;
+
+/** Labels that would lie on each other are moved down until they are free. */
+function apart(threads: readonly Thread[]): Thread[] {
+  const placed: Thread[] = [];
+  return threads.map((thread) => {
+    if (!thread.labelled) return thread;
+    const free = { ...thread };
+    const covers = (other: Thread) =>
+      Math.abs(other.labelY - free.labelY) < labelHeight && Math.abs(other.labelX - free.labelX) < (other.labelWidth + free.labelWidth) / 2;
+    while (placed.some(covers)) free.labelY += labelHeight;
+    placed.push(free);
+    return free;
+  });
+}
+
+function draw({ handoff, hue: index, lane, originY, uses }: DrawnString, stale: ReadonlySet<string>) {
   const x = laneX(lane);
   const y0 = originY + 5;
   const last = Math.max(y0 + 14, ...uses.map((one) => one.y - 12));
@@ -138,7 +156,7 @@ function draw({ handoff, hue: index, lane, originY, uses }: DrawnString, place: 
       };
     }),
     labelX: Math.max(labelWidth / 2 + 2, x - 4),
-    labelY: y0 + 26 + (place % 2) * 2,
+    labelY: y0 + 26,
     labelWidth,
     // Short strings carry no label of their own until they are looked at; the long ones are what one searches for.
     labelled: uses.length >= 3 || last - y0 > 110,
