@@ -8,6 +8,8 @@ const nodeGlobals = {
   process: 'readonly',
   fetch: 'readonly',
   setTimeout: 'readonly',
+  setInterval: 'readonly',
+  clearInterval: 'readonly',
   URL: 'readonly',
   performance: 'readonly',
   Buffer: 'readonly',

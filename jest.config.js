@@ -1,8 +1,7 @@
 /** Jest for the packages without a screen (CommonJS in Jest, ES modules in production). */
 const swc = { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' }, sourceMaps: 'inline' };
 /** Packages that ship ES modules only. */
-const esmOnly =
-  'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie';
+const esmOnly = 'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie';
 
 export default {
   testEnvironment: 'node',

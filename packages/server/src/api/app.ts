@@ -6,6 +6,8 @@ import { Problem } from '../problem.js';
 import { dataRoutes } from './data-routes.js';
 import { guardOrigin } from './guard-origin.js';
 import { projectRoutes } from './project-routes.js';
+import { importRoutes } from './import-routes.js';
+import { recordRoutes } from './record-routes.js';
 import { mount, openApi, type AnyRoute } from './route.js';
 import { runRoutes } from './run-routes.js';
 import { scriptRoutes } from './script-routes.js';
@@ -16,6 +18,8 @@ import { workloadRoutes } from './workload-routes.js';
 /** All operations of the API. */
 export const allRoutes = (services: Services): AnyRoute[] => [
   ...projectRoutes(services),
+  ...recordRoutes(services),
+  ...importRoutes(services),
   ...takeRoutes(services),
   ...scriptRoutes(services),
   ...dataRoutes(services),

@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { DataRowSchema, DataTableSchema, DealSchema, generateContainers, type DataTable, type Deal } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
-import { InProject } from './project-routes.js';
+import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import { projectId, type Services } from './services.js';
 

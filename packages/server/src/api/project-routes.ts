@@ -1,10 +1,10 @@
 import { EnvironmentSchema, isLoopback, makeBoard, BoardSchema, RunSchema, RecordingStateSchema, type Rehearsal } from '@sturdy/core';
 import * as z from 'zod';
 import { Problem } from '../problem.js';
+import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
-export const InProject = z.object({ projectId: z.string() });
 const ProjectSchema = z.object({ id: z.string(), name: z.string() });
 const LiveSchema = z.object({
   recording: RecordingStateSchema.nullable(),

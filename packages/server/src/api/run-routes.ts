@@ -1,7 +1,7 @@
 import { LanePointSchema, RunResultSchema, RunSchema, type Run } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
-import { InProject } from './project-routes.js';
+import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 

@@ -1,15 +1,12 @@
-import { createHash, randomUUID } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import { once } from 'node:events';
 import {
   BesideRowSchema,
   bodyKind,
-  CertificateHelpSchema,
   ExchangeSchema,
   exportHar,
   maskExchange,
   maskText,
-  mediaType,
-  readCurl,
   renderablePage,
   ScriptSchema,
   SearchHitSchema,
@@ -17,27 +14,21 @@ import {
   TakeSchema,
   TidySchema,
   writeCurl,
-  type CurlRequest,
   type Exchange,
   type Take,
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
-import { certificateSteps } from '../record/certificate-page.js';
-import { usualBodyLimitBytes } from '../record/recorder.js';
-import { importWorkerFile } from '../files.js';
-import { importHarStream } from '../import/import-har.js';
 import type { StoredTake } from '../store/repository.js';
-import { InProject } from './project-routes.js';
+import { InProject, InTake } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
-const InTake = z.object({ takeId: z.string() });
 const CountedTake = TakeSchema.extend({ exchangeCount: z.number() });
 const Empty = z.object({});
 
-/** Takes: recording, import and export, exchanges, and the script made from one. */
-export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRoute[] => {
+/** Takes: their exchanges, what is found in them, their export, and the script made from one. */
+export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
   const theTake = async (id: string): Promise<Take> => {
     const take = await store.take(id);
     if (!take) throw notFound('take', id);
@@ -61,141 +52,6 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
       params: InProject,
       result: z.array(CountedTake),
       handle: ({ params }) => store.takes(params.projectId),
-    }),
-    route({
-      method: 'post',
-      path: '/projects/:projectId/takes/record',
-      summary: 'Start recording a take',
-      params: InProject,
-      body: z.object({
-        name: z.string().trim().min(1, 'Give the take a name.').max(120),
-        forNetwork: z.boolean().default(false),
-        bodyLimitBytes: z
-          .number()
-          .int()
-          .min(1024)
-          .max(512 << 20)
-          .default(usualBodyLimitBytes),
-      }),
-      result: z.object({ take: TakeSchema, proxy: z.string() }),
-      handle: async ({ params, body }) => {
-        const [environment] = await store.environments(params.projectId);
-        if (!environment)
-          throw new Problem(409, 'No environment', 'The project has no environment, so no host may be recorded. Make one first.');
-        const take = await recorder.start(params.projectId, body, environment);
-        return { take, proxy: recorder.current?.proxy ?? '' };
-      },
-    }),
-    route({
-      method: 'post',
-      path: '/takes/record/pause',
-      summary: 'Pause the recording (traffic passes on and is not kept), or resume it',
-      body: z.object({ paused: z.boolean() }),
-      result: TakeSchema,
-      handle: ({ body }) => recorder.pause(body.paused),
-    }),
-    route({
-      method: 'post',
-      path: '/takes/record/discard',
-      summary: 'Throw the last exchanges of the recording away, with the marks set since',
-      body: z.object({ count: z.number().int().min(1).max(10_000) }),
-      result: z.object({ exchanges: z.array(z.number()) }),
-      handle: async ({ body }) => ({ exchanges: await recorder.discardLast(body.count) }),
-    }),
-    route({
-      method: 'get',
-      path: '/recorder/certificate',
-      summary: 'The certificate authority of the recorder: its fingerprint, and how to trust and remove it in each place',
-      result: CertificateHelpSchema,
-      handle: async () => ({ fingerprint: (await recorder.authority()).fingerprint, steps: certificateSteps }),
-    }),
-    route({
-      method: 'get',
-      path: '/recorder/certificate.crt',
-      summary: 'The certificate itself, in DER',
-      produces: 'application/x-x509-ca-cert',
-      handle: async ({ response }) => {
-        await recorder.sendCertificate(response);
-      },
-    }),
-    route({
-      method: 'post',
-      path: '/takes/record/marks',
-      summary: 'Mark the present moment of the recording: begin or end of a transaction, or a comment',
-      body: z.object({
-        kind: z.enum(['begin', 'end', 'comment']),
-        text: z.string().trim().min(1, 'Say what begins, ends or is to be noted.').max(200),
-      }),
-      result: TakeSchema,
-      handle: ({ body }) => recorder.mark(body.kind, body.text),
-    }),
-    route({ method: 'post', path: '/takes/record/stop', summary: 'Stop recording', result: TakeSchema, handle: () => recorder.stop() }),
-    route({
-      method: 'post',
-      path: '/takes/record/browser',
-      summary: 'Open a clean browser that records',
-      body: z.object({ address: z.url() }),
-      result: Empty,
-      handle: async ({ body }) => {
-        await recorder.openBrowser(body.address);
-        return {};
-      },
-    }),
-    route({
-      method: 'post',
-      path: '/projects/:projectId/takes/import',
-      summary: 'Import a HAR 1.2 file as a take, while it is uploaded',
-      params: InProject,
-      query: z.object({ name: z.string().trim().min(1).max(120) }),
-      streamBody: 'application/json',
-      result: z.object({
-        take: TakeSchema,
-        exchangeCount: z.number(),
-        problems: z.array(z.object({ entry: z.number(), text: z.string() })),
-      }),
-      handle: async ({ params, query, request }) => {
-        const imported = await importHarStream(store, importWorkerFile, request, params.projectId, query.name);
-        return { ...imported, problems: imported.problems.slice(0, 100) };
-      },
-    }),
-    route({
-      method: 'post',
-      path: '/projects/:projectId/takes/paste',
-      summary: 'Make a take of command lines of curl, as browsers copy them',
-      params: InProject,
-      body: z.object({
-        name: z.string().trim().min(1, 'Give the take a name.').max(120),
-        text: z.string().min(1, 'Paste at least one command.'),
-      }),
-      result: z.object({
-        take: TakeSchema,
-        exchangeCount: z.number(),
-        problems: z.array(z.object({ entry: z.number(), text: z.string() })),
-      }),
-      handle: async ({ params, body }) => {
-        const { requests, problems } = readCurl(body.text);
-        const told = problems.map(({ command, text }) => ({ entry: command, text }));
-        if (requests.length === 0)
-          throw new Problem(
-            422,
-            'No request in it',
-            told[0] ? `Command ${told[0].entry}: ${told[0].text}` : 'There is no command in the text.',
-          );
-        const { exchanges, bodies } = pasted(requests);
-        const take: Take = {
-          id: randomUUID(),
-          projectId: params.projectId,
-          name: body.name,
-          startedAt: new Date().toISOString(),
-          state: 'done',
-          marks: [],
-          harLog: null,
-        };
-        await store.putBodies(bodies);
-        await store.saveTake(take);
-        await store.saveExchanges(take.id, exchanges);
-        return { take, exchangeCount: exchanges.length, problems: told };
-      },
     }),
     route({
       method: 'get',
@@ -396,34 +252,3 @@ export const takeRoutes = ({ store, compute, recorder, live }: Services): AnyRou
 };
 
 const isText = (mimeType: string): boolean => bodyKind(mimeType) !== 'binary';
-
-const pauseBetweenPastedMs = 1000;
-
-/** Pasted requests as exchanges: nobody has sent them yet, so they have no answer. */
-function pasted(requests: readonly CurlRequest[]): {
-  exchanges: Exchange[];
-  bodies: { hash: string; bytes: Uint8Array; mimeType: string }[];
-} {
-  const bodies: { hash: string; bytes: Uint8Array; mimeType: string }[] = [];
-  const exchanges = requests.map((request, index): Exchange => {
-    const mimeType = mediaType(request.headers);
-    const bytes = request.body === null ? null : Buffer.from(request.body);
-    const hash = bytes && createHash('sha256').update(bytes).digest('hex');
-    if (bytes && hash !== null) bodies.push({ hash, bytes, mimeType });
-    return {
-      n: index + 1,
-      startedAtMs: index * pauseBetweenPastedMs,
-      durationMs: 0,
-      method: request.method,
-      url: request.url,
-      httpVersion: 'HTTP/1.1',
-      requestHeaders: request.headers,
-      requestBody: bytes && hash !== null ? { hash, size: bytes.length, mimeType } : null,
-      response: null,
-      failure: 'It was pasted as a command, so the take has no answer for it.',
-      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: -1, wait: -1, receive: -1 },
-      harEntry: null,
-    };
-  });
-  return { exchanges, bodies };
-}

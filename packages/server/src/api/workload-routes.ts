@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { forecast, WorkloadSchema, type Exchange, type Workload } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound } from '../problem.js';
-import { InProject } from './project-routes.js';
+import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 

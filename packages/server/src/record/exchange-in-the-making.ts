@@ -65,6 +65,7 @@ export class ExchangeInTheMaking implements ExchangeTap {
   readonly #request: PassingBody;
   readonly #response: PassingBody;
   readonly #messages: Message[] = [];
+  #messageCount = 0;
   #head: ResponseHead | null = null;
   #timings: Timings | null = null;
   #endedAtMs: number | null = null;
@@ -129,7 +130,8 @@ export class ExchangeInTheMaking implements ExchangeTap {
   snapshot(): { exchange: Exchange; bodies: BodyToStore[] } {
     const { request } = this;
     const sent = this.#request.take(request.headers, this.over);
-    const received = this.#head && this.#response.take(this.#head.headers, this.over && this.#failure === null);
+    // The body of a stream that still grows would be stored anew each time; its events are among the messages.
+    const received = this.#head && this.over ? this.#response.take(this.#head.headers, this.#failure === null) : null;
     const durationMs = (this.#endedAtMs ?? this.ground.nowMs()) - this.#startedAtMs;
     return {
       exchange: {
@@ -142,7 +144,7 @@ export class ExchangeInTheMaking implements ExchangeTap {
         requestHeaders: request.headers,
         requestBody: sent?.ref ?? null,
         response: this.#head && { ...this.#head, body: received?.ref ?? null },
-        failure: this.#failure ?? received?.failure ?? null,
+        failure: this.#failure ?? received?.failure ?? this.#tooMany(),
         timings: this.#timings ?? { blocked: -1, dns: -1, connect: -1, tls: -1, send: -1, wait: -1, receive: -1 },
         harEntry: null,
         ...(this.#messages.length > 0 || this.#head?.status === 101 || this.#events ? { messages: [...this.#messages] } : {}),
@@ -151,8 +153,13 @@ export class ExchangeInTheMaking implements ExchangeTap {
     };
   }
 
+  #tooMany(): string | null {
+    if (this.#messageCount <= mostMessages) return null;
+    return `Only the first ${mostMessages.toLocaleString('en')} of ${this.#messageCount.toLocaleString('en')} messages were kept.`;
+  }
+
   #keep(message: Message): void {
-    if (this.#messages.length >= mostMessages) return;
+    if (++this.#messageCount > mostMessages) return;
     this.#messages.push(message);
     this.ground.grown(this);
   }

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { mkdtempSync, rmSync, statSync } from 'node:fs';
-import { request } from 'node:http';
+import { Agent, request } from 'node:http';
 import { connect, createServer as createTcpServer, type AddressInfo, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -245,6 +245,32 @@ describe('what goes wrong while recording', () => {
     expect(cut?.failure).toMatch(/closed|reset|aborted/);
     expect(reset).toMatchObject({ response: null, failure: expect.stringContaining('reset the connection') as string });
     expect(refused?.failure).toContain('See whether the application runs');
+  });
+
+  it('a kept connection that the target closes is opened anew, and the browser does not notice', async () => {
+    const served = new WeakSet<object>();
+    const closing = await plainTarget((request, response) => {
+      // Every connection is good for one request; the second one on it is cut.
+      if (served.has(request.socket)) request.socket.destroy();
+      else response.end('good');
+      served.add(request.socket);
+    });
+    opened.push(closing);
+    const { store, recorder, proxy } = await recording({ targets: [closing.origin] });
+    const { hostname, port } = new URL(proxy);
+    const agent = new Agent({ keepAlive: true, maxSockets: 1 });
+    const get = () =>
+      new Promise((done, failed) => {
+        request({ host: hostname, port, path: `${closing.origin}/`, agent }, (answer) =>
+          answer.resume().on('end', () => done(answer.statusCode)),
+        )
+          .on('error', failed)
+          .end();
+      });
+    expect([await get(), await get(), await get()]).toEqual([200, 200, 200]);
+    agent.destroy();
+    await recorder.stop();
+    expect(store.exchanges.map((one) => one.failure)).toEqual([null, null, null]);
   });
 
   it('a browser that closes in the middle leaves what came so far', async () => {

@@ -19,6 +19,7 @@ import type { ExchangeTap, ProxyTap, RequestHead } from './proxy/tap.js';
 const filesComeWithinMs = 4000;
 /** What grows (a WebSocket, an event stream) is shown and stored at most this often. */
 const growthMs = 500;
+const shownMessages = 50;
 
 /** How a recording differs from the usual one. */
 export interface RecordingSettings {
@@ -190,7 +191,7 @@ export class Recording implements ProxyTap {
   #store(making: ExchangeInTheMaking): void {
     const made = making.snapshot();
     this.#kept.set(made.exchange.n, made.exchange);
-    this.live.tell(this.take.id, 'exchange', made.exchange);
+    this.live.tell(this.take.id, 'exchange', making.over ? made.exchange : latestOnly(made.exchange));
     if (making.over) this.#look(made.exchange, made.bodies.at(-1));
     this.#waiting.push(made);
     if (!this.#writing) this.#writes = this.#write();
@@ -229,6 +230,10 @@ export class Recording implements ProxyTap {
     this.#timers.add(timer);
   }
 }
+
+/** What is shown of an exchange that still grows: its latest messages. */
+const latestOnly = (exchange: Exchange): Exchange =>
+  exchange.messages ? { ...exchange, messages: exchange.messages.slice(-shownMessages) } : exchange;
 
 /** A password that can be typed on a phone. */
 export const newClientPassword = (): string => `tester:${randomBytes(4).toString('hex')}`;

@@ -1,12 +1,27 @@
-import { createServer, STATUS_CODES, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import { createSecureServer, type Http2SecureServer, type Http2ServerRequest, type Http2ServerResponse } from 'node:http2';
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import { createSecureServer, type Http2SecureServer } from 'node:http2';
 import type { AddressInfo, Socket } from 'node:net';
-import { finished, Transform, type Duplex, type Readable } from 'node:stream';
+import { finished, type Duplex } from 'node:stream';
 import type { TLSSocket } from 'node:tls';
 import { failureSentence, TargetTls } from '@sturdy/engine';
 import type { CertificateAuthority } from './certificate-authority.js';
+import {
+  addressOf,
+  answer,
+  hasBody,
+  headOf,
+  originOf,
+  socketKey,
+  socketOf,
+  tapped,
+  whole,
+  writeHead,
+  type ClientRequest,
+  type ClientResponse,
+  type Tunnel,
+} from './client-request.js';
 import { messageReader } from './socket-messages.js';
-import { flat, headerPairs, type ExchangeTap, type ProxyTap, type RequestHead, type ResponseHead } from './tap.js';
+import type { ExchangeTap, ProxyTap, ResponseHead } from './tap.js';
 import { Moments, Upstream, type UpstreamResponse, type UpstreamSettings } from './upstream.js';
 
 export interface ProxyOptions {
@@ -24,19 +39,9 @@ export interface ProxyOptions {
 /** Name under which a browser that uses the proxy reaches the proxy's own page. */
 export const ownHost = 'certificate.sturdy';
 
-type ClientRequest = IncomingMessage | Http2ServerRequest;
-type ClientResponse = ServerResponse | Http2ServerResponse;
-
-/** Where a tunnel (CONNECT) leads, and the way of its connection. */
-interface Tunnel {
-  authority: string;
-  secure: boolean;
-}
-
 const tlsRecord = 0x16;
 /** A client that leaves a secure connection within this time, without a request, did not like the certificate. */
 const leavesAtOnceMs = 400;
-const connectionHeaders = new Set(['connection', 'keep-alive', 'proxy-connection', 'transfer-encoding', 'upgrade']);
 const wantsTunnel = 'HTTP/1.1 200 Connection established\r\n\r\n';
 
 /**
@@ -338,84 +343,3 @@ const isDistrust = ({ code = '' }: NodeJS.ErrnoException): boolean => /ALERT_(UN
 
 const leftBeforeAnswer = 'The browser gave up before an answer came.';
 const leftBeforeEnd = 'The browser closed the connection before the response was complete.';
-
-const socketKey = (socket: Socket): string => `${socket.remoteAddress ?? ''}:${socket.remotePort ?? 0}`;
-
-const socketOf = (request: ClientRequest): Socket =>
-  'stream' in request ? (request.stream.session?.socket ?? request.socket) : request.socket;
-
-const originOf = (url: string): string => (URL.canParse(url) ? new URL(url).origin : url);
-
-/** The whole address of a request; null where it is meant for the proxy itself. */
-function addressOf(request: ClientRequest, tunnel: Tunnel | undefined): string | null {
-  const target = request.url ?? '/';
-  if (/^https?:\/\//i.test(target)) return URL.canParse(target) ? target : null;
-  if (!tunnel) return null;
-  const authority = ('authority' in request ? request.authority : undefined) ?? request.headers.host ?? tunnel.authority;
-  // A tunnel leads where it was opened to, whatever the request inside says.
-  const [, port = ''] = /:(\d+)$/.exec(tunnel.authority) ?? [];
-  const host = authority.replace(/:\d+$/, '');
-  const isDefault = port === (tunnel.secure ? '443' : '80');
-  return `${tunnel.secure ? 'https' : 'http'}://${host}${isDefault ? '' : `:${port}`}${target}`;
-}
-
-function headOf(request: ClientRequest, url: string): RequestHead {
-  return {
-    method: request.method ?? 'GET',
-    url,
-    httpVersion: request.httpVersionMajor === 2 ? 'HTTP/2' : `HTTP/${request.httpVersion}`,
-    headers: headerPairs(request.rawHeaders).filter(([name]) => !/^proxy-(authorization|connection)$/i.test(name)),
-  };
-}
-
-function hasBody(request: ClientRequest): boolean {
-  if ('stream' in request) return !request.stream.endAfterHeaders;
-  return request.headers['transfer-encoding'] !== undefined || Number(request.headers['content-length'] ?? 0) > 0;
-}
-
-/** The stream with an ear to it; chunks are heard once, at the pace of whoever reads. */
-function tapped(source: Readable, heard: (chunk: Buffer) => void): Readable {
-  const through = new Transform({
-    transform(chunk: Buffer, _encoding, done) {
-      heard(chunk);
-      done(null, chunk);
-    },
-  });
-  source.on('error', (error) => through.destroy(error));
-  return source.pipe(through);
-}
-
-async function whole(source: Readable): Promise<Buffer> {
-  const chunks: Buffer[] = [];
-  for await (const chunk of source) chunks.push(chunk as Buffer);
-  return Buffer.concat(chunks);
-}
-
-function writeHead(request: ClientRequest, response: ClientResponse, head: ResponseHead): void {
-  if ('stream' in request) {
-    const headers: Record<string, string | string[]> = {};
-    for (const [name, value] of head.headers) {
-      const key = name.toLowerCase();
-      if (connectionHeaders.has(key)) continue;
-      const before = headers[key];
-      headers[key] = before === undefined ? value : [before, value].flat();
-    }
-    (response as Http2ServerResponse).writeHead(head.status, headers);
-    return;
-  }
-  const own = response as ServerResponse;
-  own.sendDate = false;
-  const isHttp2 = head.httpVersion === 'HTTP/2';
-  own.writeHead(
-    head.status,
-    head.statusText || (STATUS_CODES[head.status] ?? ''),
-    flat(isHttp2 ? head.headers : head.headers.filter(([name]) => !/^(proxy-connection|keep-alive|connection)$/i.test(name))),
-  );
-}
-
-/** An answer of the proxy itself. */
-function answer(response: ClientResponse, status: number, text: string, headers: Record<string, string> = {}): void {
-  if (response.headersSent || response.destroyed) return;
-  (response as ServerResponse).writeHead(status, { 'Content-Type': 'text/plain; charset=utf-8', ...headers });
-  response.end(`${text}\n`);
-}

@@ -51,6 +51,10 @@ export class Moments {
   }
 }
 
+/** A kept connection that was closed before anything came back on it. */
+class StaleConnection extends Error {}
+
+const mostSockets = 8;
 const mostSignInRounds = 3;
 const hopByHop = new Set(['proxy-connection', 'proxy-authorization', 'keep-alive']);
 
@@ -123,7 +127,15 @@ export class Upstream {
       const session = await this.#session(url, options.moments);
       if (session) return sendHttp2(session, head, url, body, options);
     }
-    return this.#sendHttp1(head, url, body, options);
+    for (let attempt = 0; ; attempt++) {
+      try {
+        return await this.#sendHttp1(head, url, body, options);
+      } catch (error) {
+        if (!(error instanceof StaleConnection)) throw error;
+        // The target closed a kept connection just when it was taken up again: that is no answer to this request.
+        if (options.aborted.aborted || attempt >= mostSockets) throw error.cause;
+      }
+    }
   }
 
   #sendHttp1(
@@ -162,7 +174,8 @@ export class Upstream {
       });
       asked.on('error', (error: NodeJS.ErrnoException) => {
         if (isCertificateError(error.code ?? '')) this.certificateRefused(url.host, error.message);
-        failed(error);
+        const canRepeat = asked.reusedSocket && error.code === 'ECONNRESET' && (body === null || Buffer.isBuffer(body));
+        failed(canRepeat ? new StaleConnection('', { cause: error }) : error);
       });
       if (Buffer.isBuffer(body)) asked.end(body);
       else if (body === null || upgrade) asked.end();
@@ -175,7 +188,7 @@ export class Upstream {
     const known = this.#agents.get(key);
     if (known) return known;
     const proxy = this.settings.upstreamProxy;
-    const options = { keepAlive: true, maxSockets: 8 };
+    const options = { keepAlive: true, maxSockets: mostSockets };
     const made: HttpAgent =
       proxy === '' ? (secure ? new HttpsAgent(options) : new HttpAgent(options)) : new HttpsProxyAgent(proxy, options);
     this.#agents.set(key, made);

@@ -1,0 +1,100 @@
+import { createHash, randomUUID } from 'node:crypto';
+import { mediaType, readCurl, TakeSchema, type CurlRequest, type Exchange, type Take } from '@sturdy/core';
+import * as z from 'zod';
+import { importWorkerFile } from '../files.js';
+import { importHarStream } from '../import/import-har.js';
+import { Problem } from '../problem.js';
+import { InProject } from './parameters.js';
+import { route, type AnyRoute } from './route.js';
+import type { Services } from './services.js';
+
+/** Takes that others recorded: HAR files, and pasted commands. */
+export const importRoutes = ({ store }: Services): AnyRoute[] => [
+  route({
+    method: 'post',
+    path: '/projects/:projectId/takes/import',
+    summary: 'Import a HAR 1.2 file as a take, while it is uploaded',
+    params: InProject,
+    query: z.object({ name: z.string().trim().min(1).max(120) }),
+    streamBody: 'application/json',
+    result: z.object({
+      take: TakeSchema,
+      exchangeCount: z.number(),
+      problems: z.array(z.object({ entry: z.number(), text: z.string() })),
+    }),
+    handle: async ({ params, query, request }) => {
+      const imported = await importHarStream(store, importWorkerFile, request, params.projectId, query.name);
+      return { ...imported, problems: imported.problems.slice(0, 100) };
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/projects/:projectId/takes/paste',
+    summary: 'Make a take of command lines of curl, as browsers copy them',
+    params: InProject,
+    body: z.object({
+      name: z.string().trim().min(1, 'Give the take a name.').max(120),
+      text: z.string().min(1, 'Paste at least one command.'),
+    }),
+    result: z.object({
+      take: TakeSchema,
+      exchangeCount: z.number(),
+      problems: z.array(z.object({ entry: z.number(), text: z.string() })),
+    }),
+    handle: async ({ params, body }) => {
+      const { requests, problems } = readCurl(body.text);
+      const told = problems.map(({ command, text }) => ({ entry: command, text }));
+      if (requests.length === 0)
+        throw new Problem(
+          422,
+          'No request in it',
+          told[0] ? `Command ${told[0].entry}: ${told[0].text}` : 'There is no command in the text.',
+        );
+      const { exchanges, bodies } = pasted(requests);
+      const take: Take = {
+        id: randomUUID(),
+        projectId: params.projectId,
+        name: body.name,
+        startedAt: new Date().toISOString(),
+        state: 'done',
+        marks: [],
+        harLog: null,
+      };
+      await store.putBodies(bodies);
+      await store.saveTake(take);
+      await store.saveExchanges(take.id, exchanges);
+      return { take, exchangeCount: exchanges.length, problems: told };
+    },
+  }),
+];
+
+const pauseBetweenPastedMs = 1000;
+
+/** Pasted requests as exchanges: nobody has sent them yet, so they have no answer. */
+function pasted(requests: readonly CurlRequest[]): {
+  exchanges: Exchange[];
+  bodies: { hash: string; bytes: Uint8Array; mimeType: string }[];
+} {
+  const bodies: { hash: string; bytes: Uint8Array; mimeType: string }[] = [];
+  const exchanges = requests.map((request, index): Exchange => {
+    const mimeType = mediaType(request.headers);
+    const bytes = request.body === null ? null : Buffer.from(request.body);
+    const hash = bytes && createHash('sha256').update(bytes).digest('hex');
+    if (bytes && hash !== null) bodies.push({ hash, bytes, mimeType });
+    return {
+      n: index + 1,
+      startedAtMs: index * pauseBetweenPastedMs,
+      durationMs: 0,
+      method: request.method,
+      url: request.url,
+      httpVersion: 'HTTP/1.1',
+      requestHeaders: request.headers,
+      requestBody: bytes && hash !== null ? { hash, size: bytes.length, mimeType } : null,
+      response: null,
+      failure: 'It was pasted as a command, so the take has no answer for it.',
+      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: -1, wait: -1, receive: -1 },
+      harEntry: null,
+    };
+  });
+  return { exchanges, bodies };
+}

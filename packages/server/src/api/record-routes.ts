@@ -1,0 +1,93 @@
+import { CertificateHelpSchema, TakeSchema } from '@sturdy/core';
+import * as z from 'zod';
+import { Problem } from '../problem.js';
+import { certificateSteps } from '../record/certificate-page.js';
+import { usualBodyLimitBytes } from '../record/recorder.js';
+import { InProject } from './parameters.js';
+import { route, type AnyRoute } from './route.js';
+import type { Services } from './services.js';
+
+const Empty = z.object({});
+
+/** The recorder: start, marks, pause, stop, the clean browser, and its certificate. */
+export const recordRoutes = ({ store, recorder }: Services): AnyRoute[] => [
+  route({
+    method: 'post',
+    path: '/projects/:projectId/takes/record',
+    summary: 'Start recording a take',
+    params: InProject,
+    body: z.object({
+      name: z.string().trim().min(1, 'Give the take a name.').max(120),
+      forNetwork: z.boolean().default(false),
+      bodyLimitBytes: z
+        .number()
+        .int()
+        .min(1024)
+        .max(512 << 20)
+        .default(usualBodyLimitBytes),
+    }),
+    result: z.object({ take: TakeSchema, proxy: z.string() }),
+    handle: async ({ params, body }) => {
+      const [environment] = await store.environments(params.projectId);
+      if (!environment)
+        throw new Problem(409, 'No environment', 'The project has no environment, so no host may be recorded. Make one first.');
+      const take = await recorder.start(params.projectId, body, environment);
+      return { take, proxy: recorder.current?.proxy ?? '' };
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/takes/record/pause',
+    summary: 'Pause the recording (traffic passes on and is not kept), or resume it',
+    body: z.object({ paused: z.boolean() }),
+    result: TakeSchema,
+    handle: ({ body }) => recorder.pause(body.paused),
+  }),
+  route({
+    method: 'post',
+    path: '/takes/record/discard',
+    summary: 'Throw the last exchanges of the recording away, with the marks set since',
+    body: z.object({ count: z.number().int().min(1).max(10_000) }),
+    result: z.object({ exchanges: z.array(z.number()) }),
+    handle: async ({ body }) => ({ exchanges: await recorder.discardLast(body.count) }),
+  }),
+  route({
+    method: 'get',
+    path: '/recorder/certificate',
+    summary: 'The certificate authority of the recorder: its fingerprint, and how to trust and remove it in each place',
+    result: CertificateHelpSchema,
+    handle: async () => ({ fingerprint: (await recorder.authority()).fingerprint, steps: certificateSteps }),
+  }),
+  route({
+    method: 'get',
+    path: '/recorder/certificate.crt',
+    summary: 'The certificate itself, in DER',
+    produces: 'application/x-x509-ca-cert',
+    handle: async ({ response }) => {
+      await recorder.sendCertificate(response);
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/takes/record/marks',
+    summary: 'Mark the present moment of the recording: begin or end of a transaction, or a comment',
+    body: z.object({
+      kind: z.enum(['begin', 'end', 'comment']),
+      text: z.string().trim().min(1, 'Say what begins, ends or is to be noted.').max(200),
+    }),
+    result: TakeSchema,
+    handle: ({ body }) => recorder.mark(body.kind, body.text),
+  }),
+  route({ method: 'post', path: '/takes/record/stop', summary: 'Stop recording', result: TakeSchema, handle: () => recorder.stop() }),
+  route({
+    method: 'post',
+    path: '/takes/record/browser',
+    summary: 'Open a clean browser that records',
+    body: z.object({ address: z.url() }),
+    result: Empty,
+    handle: async ({ body }) => {
+      await recorder.openBrowser(body.address);
+      return {};
+    },
+  }),
+];
