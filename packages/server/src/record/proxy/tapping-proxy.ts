@@ -40,8 +40,8 @@ export interface ProxyOptions {
 export const ownHost = 'certificate.sturdy';
 
 const tlsRecord = 0x16;
-/** A client that leaves a secure connection within this time, without a request, did not like the certificate. */
-const leavesAtOnceMs = 400;
+/** So long is waited for a request before a client that hung up without a word is taken for one that does not trust us. */
+const doubtMs = 1500;
 const wantsTunnel = 'HTTP/1.1 200 Connection established\r\n\r\n';
 
 /**
@@ -54,8 +54,9 @@ export class TappingProxy {
   readonly #sockets = new Set<Socket>();
   readonly #tunnels = new Map<string, Tunnel>();
   readonly #tls: TargetTls;
-  /** Secure connections that have asked for something. */
+  /** Secure connections that have asked for something, and the hosts they asked. */
   readonly #spoken = new Set<string>();
+  readonly #trusted = new Set<string>();
   readonly #upstreams = new Map<string, Upstream>();
 
   constructor(readonly options: ProxyOptions) {
@@ -160,7 +161,7 @@ export class TappingProxy {
   }
 
   async #secureTunnel(socket: Socket, authority: string): Promise<void> {
-    const host = authority.replace(/:\d+$/, '').replace(/^\[|\]$/g, '');
+    const host = hostOf(authority);
     const server = await (this.#secure.get(host) ?? this.#makeSecure(host));
     // HTTP keeps a half-closed connection open; with TLS around it nothing could come any more.
     socket.allowHalfOpen = false;
@@ -176,20 +177,25 @@ export class TappingProxy {
       const refused = () => {
         this.options.tap.certificateRefused(host, 'client', 'it does not trust the recording authority');
       };
+      // Browsers also hang up on connections that they opened to be ready; a host of which something was asked is trusted.
+      const perhapsRefused = () => {
+        setTimeout(() => {
+          if (!this.#trusted.has(host)) refused();
+        }, doubtMs).unref();
+      };
       server.on('tlsClientError', (error: NodeJS.ErrnoException, socket: TLSSocket) => {
-        // Some only hang up in the middle of the handshake.
-        if (isDistrust(error) || error.code === 'ECONNRESET') refused();
+        if (isDistrust(error)) refused();
+        else if (error.code === 'ECONNRESET') perhapsRefused();
         socket.destroy();
       });
       server.on('secureConnection', (socket: TLSSocket) => {
         const key = socketKey(socket);
-        const since = performance.now();
         // In TLS 1.3 a client says so only after the handshake is complete on this side, and some just leave without a word.
         socket.on('error', (error: NodeJS.ErrnoException) => {
           if (isDistrust(error)) refused();
         });
         socket.once('close', () => {
-          if (!this.#spoken.delete(key) && performance.now() - since < leavesAtOnceMs) refused();
+          if (!this.#spoken.delete(key)) perhapsRefused();
         });
       });
       return server;
@@ -206,7 +212,7 @@ export class TappingProxy {
   async #request(request: ClientRequest, response: ClientResponse): Promise<void> {
     const socket = socketOf(request);
     const tunnel = this.#tunnels.get(socketKey(socket));
-    if (tunnel?.secure) this.#spoken.add(socketKey(socket));
+    if (tunnel?.secure) this.#heard(socket, tunnel);
     const url = addressOf(request, tunnel);
     if (url === null || new URL(url).hostname === ownHost) {
       this.options.ownPage(url === null ? (request.url ?? '/') : new URL(url).pathname, response as ServerResponse);
@@ -260,10 +266,16 @@ export class TappingProxy {
     });
   }
 
+  #heard(socket: Socket, tunnel: Tunnel): void {
+    this.#spoken.add(socketKey(socket));
+    this.#trusted.add(hostOf(tunnel.authority));
+  }
+
   async #upgrade(request: IncomingMessage, client: Duplex, rest: Buffer): Promise<void> {
     const socket = request.socket;
-    this.#spoken.add(socketKey(socket));
-    const url = addressOf(request, this.#tunnels.get(socketKey(socket)));
+    const tunnel = this.#tunnels.get(socketKey(socket));
+    if (tunnel?.secure) this.#heard(socket, tunnel);
+    const url = addressOf(request, tunnel);
     const origin = url === null ? '' : new URL(url).origin;
     if (url === null || !this.options.allows(origin)) {
       if (origin !== '') this.options.tap.refused(origin);
@@ -337,6 +349,9 @@ export class TappingProxy {
     });
   }
 }
+
+/** The name or address in an authority, without its port and brackets. */
+const hostOf = (authority: string): string => authority.replace(/:\d+$/, '').replace(/^\[|\]$/g, '');
 
 /** True for the alert of a client that does not accept a certificate (RFC 8446, 6.2). */
 const isDistrust = ({ code = '' }: NodeJS.ErrnoException): boolean => /ALERT_(UNKNOWN_CA|CERTIFICATE|BAD_CERTIFICATE)/.test(code);
