@@ -142,6 +142,15 @@ describe('redirects and overlaps', () => {
     expect(surveyTake(loaded).sideBySide).toEqual({ groups: 1, requests: 2 });
   });
 
+  it('what a page asks for while it still arrives is not beside it', () => {
+    const loaded = take(
+      (builder) =>
+        builder.add(['GET', '/page'], [200, html, '']).add(['GET', '/a'], [200, json, '{}']).add(['GET', '/b'], [200, json, '{}']),
+      (one) => ({ startedAtMs: one.n * 10, durationMs: 100 }),
+    );
+    expect(steps(scriptOf(loaded))).toEqual(['GET /page', '[GET /a | GET /b]']);
+  });
+
   it('a transaction that begins between two that overlap keeps them apart', () => {
     const loaded = take(
       (builder) => builder.add(['GET', '/a'], [200, json, '{}']).add(['GET', '/b'], [200, json, '{}']),

@@ -1,4 +1,4 @@
-import { headerOf, headersOf, isStaticFile, resolveReference } from '../take/messages.js';
+import { bodyKind, headerOf, headersOf, isStaticFile, mediaType, resolveReference } from '../take/messages.js';
 import { readChallenges } from '../sign-in/challenge.js';
 import type { Exchange, Mark } from '../take/take.schema.js';
 import { isTelemetry, originOf } from './hosts.js';
@@ -116,6 +116,9 @@ function joinPolls(units: readonly RequestUnit[], tidy: Tidy): Unit[] {
   return joined;
 }
 
+/** True for a request whose answer is a page. */
+const isDocument = ({ chain }: RequestUnit): boolean => bodyKind(mediaType((chain.at(-1) ?? chain[0]).response?.headers ?? [])) === 'html';
+
 /** Requests that started before any of those beside them had ended did not wait for each other. */
 function joinOverlaps(units: readonly Unit[], marks: readonly Mark[]): Unit[] {
   const joined: Unit[] = [];
@@ -134,7 +137,10 @@ function joinOverlaps(units: readonly Unit[], marks: readonly Mark[]): Unit[] {
     const [first] = group;
     const isNewPart = first && marks.some((mark) => mark.kind === 'begin' && mark.atMs > startOf(first) && mark.atMs <= startOf(unit));
     if (isNewPart || (first && startOf(unit) >= Math.min(...group.map(endOf)))) close();
+    // What a page asks for while it is still arriving needs what stands in its beginning: a page is beside nothing.
+    if (isDocument(unit)) close();
     group.push(unit);
+    if (isDocument(unit)) close();
   }
   close();
   return joined;
