@@ -1,11 +1,8 @@
 import * as z from 'zod';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
-import { requestSteps } from '../script/script.schema.js';
-import { scriptFromTake } from '../script/from-take.js';
-import { sentValues } from '../script/request-parts.js';
-import { everything } from '../tidy/tidy.schema.js';
-import { isLasting } from '../tidy/units.js';
+import type { SentValue } from '../script/sent-values.js';
 import { alignTakes, isAlike } from './align.js';
+import { sentByExchange } from './sent-by-exchange.js';
 
 /** One row of two takes laid beside each other. */
 export const BesideRowSchema = z.object({
@@ -71,20 +68,9 @@ export function layBeside(first: LoadedTake, second: LoadedTake): BesideRow[] {
   return rows;
 }
 
-function sentByExchange(loaded: LoadedTake): Map<number, Map<string, { name: string; value: string }>> {
-  const playable = { ...loaded, exchanges: loaded.exchanges.filter((one) => !isLasting(one)) };
-  const script = scriptFromTake(playable, { scriptId: '', name: '', tidy: everything });
-  return new Map(
-    requestSteps(script).map(({ step }) => [
-      step.exchange ?? 0,
-      new Map(sentValues(step).map((one) => [one.place, { name: one.name, value: one.value }])),
-    ]),
-  );
-}
-
 function differing(
-  first: ReadonlyMap<string, { name: string; value: string }> | undefined,
-  second: ReadonlyMap<string, { name: string; value: string }> | undefined,
+  first: ReadonlyMap<string, SentValue> | undefined,
+  second: ReadonlyMap<string, SentValue> | undefined,
 ): BesideRow['values'] {
   const found: BesideRow['values'] = [];
   for (const [place, { name, value }] of first ?? []) {

@@ -14,13 +14,12 @@ import {
 import { bindStep, boundPlaces, sentValues } from '../script/request-parts.js';
 import { describeExtractor, matchesOf } from '../script/extract.js';
 import { viewOf } from '../script/response-view.js';
-import { scriptFromTake } from '../script/from-take.js';
-import { everything } from '../tidy/tidy.schema.js';
 import { isCounted } from '../script/coverage.js';
 import type { SentValue } from '../script/sent-values.js';
 import { isPlainWord } from '../take/messages.js';
 import { alignTakes } from './align.js';
 import { freeName, plainName } from './naming.js';
+import { sentByExchange } from './sent-by-exchange.js';
 import { dynamicShape, madeKind } from './shapes.js';
 import { ValueIndex, type Origin } from './value-index.js';
 
@@ -155,7 +154,7 @@ const stepOf = (script: Script, exchange: number): string | null => placeOfRespo
 /** The second take of a flow, laid beside the first. */
 class SecondTake {
   readonly #pairs: Map<number, number>;
-  readonly #values = new Map<number, Map<string, string>>();
+  readonly #values: ReturnType<typeof sentByExchange>;
   readonly #byNumber: Map<number, Exchange>;
 
   constructor(
@@ -164,15 +163,13 @@ class SecondTake {
   ) {
     this.#pairs = alignTakes(first.exchanges, second.exchanges);
     this.#byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
-    const script = scriptFromTake(second, { scriptId: '', name: '', tidy: everything });
-    for (const { step } of requestSteps(script))
-      if (step.exchange !== null) this.#values.set(step.exchange, new Map(sentValues(step).map((one) => [one.place, one.value])));
+    this.#values = sentByExchange(second);
   }
 
   /** The value that the partner of an exchange sends at the same place. */
   valueAt(n: number, place: string): string | undefined {
     const partner = this.#pairs.get(n);
-    return partner === undefined ? undefined : this.#values.get(partner)?.get(place);
+    return partner === undefined ? undefined : this.#values.get(partner)?.get(place)?.value;
   }
 
   /** True where the extractor gives `value` in the partner of the origin. */

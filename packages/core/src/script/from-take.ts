@@ -1,7 +1,7 @@
 import { bodyKind, headerOf, mediaType, pathAndQuery, pathShape, textShape } from '../take/messages.js';
 import type { Exchange, LoadedTake, Take } from '../take/take.schema.js';
 import type { Tidy } from '../tidy/tidy.schema.js';
-import { firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
+import { endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
 import { rootElement } from './html.js';
 import { viewOf } from './response-view.js';
 import type { Expectation, RequestStep, Script, Step, Transaction } from './script.schema.js';
@@ -40,7 +40,7 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
     const gapMs = Math.min(exchange.startedAtMs - lastEndMs - pausedMs(take, lastEndMs, exchange.startedAtMs), options.tidy.longestPauseMs);
     if (gapMs >= shortestPauseMs) transaction.steps.push({ kind: 'pause', id: `p${exchange.n}`, ms: Math.round(gapMs) });
     transaction.steps.push(stepOfUnit(unit, loaded));
-    lastEndMs = Math.max(lastEndMs, endOfUnit(unit));
+    lastEndMs = Math.max(lastEndMs, endOf(unit));
   }
   addComments(loaded, transactions, units);
   return {
@@ -83,12 +83,6 @@ function stepOfUnit(unit: Unit, loaded: LoadedTake): Step {
       return { kind: 'repeat', id: `r${firstOf(unit).n}`, name: `Ask again: ${step.name}`, times: unit.times, pauseMs, steps: [step] };
     }
   }
-}
-
-function endOfUnit(unit: Unit): number {
-  if (unit.kind === 'side-by-side') return Math.max(...unit.units.map(endOfUnit));
-  if (unit.kind === 'repeat') return startOf(unit) + unit.times * unit.everyMs;
-  return Math.max(...unit.chain.map((one) => one.startedAtMs + one.durationMs));
 }
 
 /** The transaction that was open when a request started: between its begin and end marks, else named by the flow. */

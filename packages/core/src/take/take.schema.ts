@@ -26,6 +26,9 @@ export const TimingsSchema = z.object({
 });
 export type Timings = z.infer<typeof TimingsSchema>;
 
+/** Nothing was measured. */
+export const noTimings: Timings = { blocked: -1, dns: -1, connect: -1, tls: -1, send: -1, wait: -1, receive: -1 };
+
 /** One message of a WebSocket (RFC 6455) or one event of an event stream (HTML standard, 9.2). */
 export const MessageSchema = z.object({
   /** ms since the start of the take. */

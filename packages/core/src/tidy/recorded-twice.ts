@@ -19,6 +19,9 @@ export interface RecordedTwice {
 export function recordedTwice(exchanges: readonly Exchange[]): RecordedTwice | null {
   const own = exchanges.filter((one) => !isStaticFile(one)).slice(0, mostCompared);
   const keys = own.map(questionOf);
+  // How many requests up to each place do something.
+  const doing = [0];
+  for (const one of own) doing.push((doing.at(-1) ?? 0) + (one.method === 'GET' ? 0 : 1));
   let best = { length: 0, first: 0, again: 0 };
   // Length of the common part that ends at both places; only the row before is needed.
   let before = new Uint16Array(keys.length + 1);
@@ -28,7 +31,7 @@ export function recordedTwice(exchanges: readonly Exchange[]): RecordedTwice | n
       if (keys[i] !== keys[j]) continue;
       const length = Math.min((before[j] ?? 0) + 1, j - i);
       row[j + 1] = length;
-      if (length > best.length && own.slice(i - length + 1, i + 1).some((one) => one.method !== 'GET'))
+      if (length > best.length && (doing[i + 1] ?? 0) > (doing[i - length + 1] ?? 0))
         best = { length, first: i - length + 1, again: j - length + 1 };
     }
     before = row;

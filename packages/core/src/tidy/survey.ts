@@ -2,10 +2,10 @@ import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery } from '../ta
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
 import { hostsOf, isTelemetry, originOf } from './hosts.js';
-import { pollsOf } from './polling.js';
+import { pollsOf, questionOf } from './polling.js';
 import { recordedTwice } from './recorded-twice.js';
 import { usualTidy, type Finding, type Survey, type Tidy } from './tidy.schema.js';
-import { challengesAtTheDoor, isLasting, startOf, unitsOf } from './units.js';
+import { challengesAtTheDoor, endOf, isLasting, startOf, unitsOf } from './units.js';
 
 const clockJumpMs = 30_000;
 
@@ -18,7 +18,17 @@ const listed = (exchanges: readonly Exchange[]): string =>
     .join(', ') + (exchanges.length > 3 ? ` and ${exchanges.length - 3} more` : '');
 const numbers = (exchanges: readonly Exchange[]): number[] => exchanges.map((one) => one.n);
 
-/** Looks a take over: what it holds, what of it a script needs, and what is suspicious. */
+/** The first page of each kind: what a cache kept from one of them, it kept from all. */
+function firstPages(exchanges: readonly Exchange[]): Exchange[] {
+  const seen = new Set<string>();
+  return exchanges.filter((one) => isPage(one) && !seen.has(questionOf(one)) && seen.add(questionOf(one)));
+}
+
+/** Hashes of the bodies that a survey reads; of a large take these are a few. */
+export const surveyBodies = (exchanges: readonly Exchange[]): string[] =>
+  firstPages(exchanges).flatMap((one) => (one.response?.body ? [one.response.body.hash] : []));
+
+/** Looks a take over: what it holds, what of it a script needs, and what is suspicious. Reads the bodies of `surveyBodies`. */
 export function surveyTake(loaded: LoadedTake): Survey {
   const { exchanges } = loaded;
   const hosts = hostsOf(exchanges);
@@ -35,7 +45,7 @@ export function surveyTake(loaded: LoadedTake): Survey {
     .flatMap((unit) => (unit.kind === 'request' ? [unit] : unit.kind === 'side-by-side' ? unit.units : [unit.first]))
     .filter((one) => one.chain.length > 1);
   const groups = units.filter((one) => one.kind === 'side-by-side');
-  const gaps = units.slice(1).map((unit, index) => startOf(unit) - endMs(units[index]));
+  const gaps = units.slice(1).map((unit, index) => startOf(unit) - endOf(units[index] ?? unit));
   return {
     hosts,
     staticFiles: { requests: files.length, bytes: files.reduce((sum, one) => sum + (one.response?.body?.size ?? 0), 0) },
@@ -48,12 +58,6 @@ export function surveyTake(loaded: LoadedTake): Survey {
     proposal,
     played: units.reduce((sum, unit) => sum + (unit.kind === 'side-by-side' ? unit.units.length : 1), 0),
   };
-}
-
-function endMs(unit: ReturnType<typeof unitsOf>[number] | undefined): number {
-  if (!unit) return 0;
-  const all = unit.kind === 'request' ? unit.chain : unit.kind === 'repeat' ? unit.first.chain : unit.units.flatMap((one) => one.chain);
-  return Math.max(...all.map((one) => one.startedAtMs + one.durationMs));
 }
 
 /** What is suspicious about a take, the gravest first. */
@@ -81,8 +85,8 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] 
     );
   const cached = exchanges.filter((one) => warningsOf(one).some((warning) => warning.kind === 'cached'));
   const asked = new Set(exchanges.map((one) => one.url));
-  const withoutFiles = exchanges.filter(
-    (one) => isPage(one) && filesNotAsked(one, readBody(one.response?.body?.hash ?? '') ?? '', asked) !== null,
+  const withoutFiles = firstPages(exchanges).filter(
+    (one) => filesNotAsked(one, readBody(one.response?.body?.hash ?? '') ?? '', asked) !== null,
   );
   if (cached.length > 0 || withoutFiles.length > 0)
     tell(

@@ -61,7 +61,13 @@ export function unitsOf(exchanges: readonly Exchange[], tidy: Tidy, marks: reado
 export const startOf = (unit: Unit): number => firstOf(unit).startedAtMs;
 export const firstOf = (unit: Unit): Exchange =>
   unit.kind === 'request' ? unit.chain[0] : unit.kind === 'repeat' ? unit.first.chain[0] : firstOf(unit.units[0]);
-const endOf = (unit: RequestUnit): number => Math.max(...unit.chain.map((one) => one.startedAtMs + one.durationMs));
+
+/** When the last answer of a unit had come, ms since the start of the take. */
+export function endOf(unit: Unit): number {
+  if (unit.kind === 'side-by-side') return Math.max(...unit.units.map(endOf));
+  if (unit.kind === 'repeat') return startOf(unit) + unit.times * unit.everyMs;
+  return Math.max(...unit.chain.map((one) => one.startedAtMs + one.durationMs));
+}
 
 /** Exchanges that a redirect of the one before led to are followed in its step. */
 function foldRedirects(kept: readonly Exchange[]): RequestUnit[] {
@@ -70,48 +76,46 @@ function foldRedirects(kept: readonly Exchange[]): RequestUnit[] {
   kept.forEach((one, index) => {
     if (taken.has(one.n)) return;
     const chain: RequestUnit['chain'] = [one];
-    for (let last = one, at = index; ;) {
-      const next = redirectTarget(last, kept.slice(at + 1));
+    for (let at = redirectTarget(kept, index); at !== null; at = redirectTarget(kept, at)) {
+      const next = kept[at];
       if (!next || taken.has(next.n)) break;
       taken.add(next.n);
       chain.push(next);
-      at = kept.indexOf(next);
-      last = next;
     }
     units.push({ kind: 'request', chain });
   });
   return units;
 }
 
-/** The exchange that a browser sent because an answer told it to (RFC 9110, 15.4). */
-function redirectTarget(one: Exchange, later: readonly Exchange[]): Exchange | undefined {
-  const { response } = one;
-  if (!response || response.status < 300 || response.status >= 400 || response.status === 304) return undefined;
-  const target = resolveReference(headerOf(response.headers, 'location') ?? '', one.url);
-  if (!target || headerOf(response.headers, 'location') === undefined) return undefined;
+/** A browser follows a redirect at once; what else runs meanwhile is no more than this many requests. */
+const soonest = 20;
+
+/** Where the exchange stands that a browser sent because the answer at `at` told it to (RFC 9110, 15.4); null where there is none. */
+function redirectTarget(kept: readonly Exchange[], at: number): number | null {
+  const one = kept[at];
+  const response = one?.response;
+  if (!response || response.status < 300 || response.status >= 400 || response.status === 304) return null;
+  const location = headerOf(response.headers, 'location');
+  const target = location === undefined ? undefined : resolveReference(location, one.url);
+  if (!target) return null;
   target.hash = '';
   const method = response.status === 307 || response.status === 308 || one.method === 'HEAD' ? one.method : 'GET';
-  return later.slice(0, 20).find((next) => next.url.replace(/#.*/, '') === target.href && next.method === method);
+  const found = kept
+    .slice(at + 1, at + 1 + soonest)
+    .findIndex((next) => next.url.replace(/#.*/, '') === target.href && next.method === method);
+  return found < 0 ? null : at + 1 + found;
 }
 
 function joinPolls(units: readonly RequestUnit[], tidy: Tidy): Unit[] {
   const joined: Unit[] = [];
-  let lastStartMs = 0;
   for (const unit of units) {
     const key = questionOf(unit.chain[0]);
     const last = joined.at(-1);
-    const startMs = unit.chain[0].startedAtMs;
-    if (tidy.polls[key] === 'repeat' && last && last.kind !== 'side-by-side') {
-      const first = last.kind === 'repeat' ? last.first : last;
-      if (questionOf(first.chain[0]) === key) {
-        const everyMs = last.kind === 'repeat' ? Math.max(last.everyMs, startMs - lastStartMs) : startMs - lastStartMs;
-        joined[joined.length - 1] = { kind: 'repeat', first, times: (last.kind === 'repeat' ? last.times : 1) + 1, everyMs };
-        lastStartMs = startMs;
-        continue;
-      }
-    }
-    joined.push(unit);
-    lastStartMs = startMs;
+    const before = last?.kind === 'repeat' ? last : last?.kind === 'request' ? { first: last, times: 1 } : null;
+    if (tidy.polls[key] === 'repeat' && before && questionOf(before.first.chain[0]) === key) {
+      const everyMs = (startOf(unit) - startOf(before.first)) / before.times;
+      joined[joined.length - 1] = { kind: 'repeat', first: before.first, times: before.times + 1, everyMs };
+    } else joined.push(unit);
   }
   return joined;
 }

@@ -1,9 +1,10 @@
-import { createHash, randomUUID } from 'node:crypto';
-import { mediaType, readCurl, TakeSchema, type CurlRequest, type Exchange, type Take } from '@sturdy/core';
+import { randomUUID } from 'node:crypto';
+import { mediaType, noTimings, readCurl, TakeSchema, type CurlRequest, type Exchange, type Take } from '@sturdy/core';
 import * as z from 'zod';
 import { importWorkerFile } from '../files.js';
 import { importHarStream } from '../import/import-har.js';
 import { Problem } from '../problem.js';
+import { storedBody, type StoredBody } from '../store/stored-body.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
@@ -73,14 +74,12 @@ const pauseBetweenPastedMs = 1000;
 /** Pasted requests as exchanges: nobody has sent them yet, so they have no answer. */
 function pasted(requests: readonly CurlRequest[]): {
   exchanges: Exchange[];
-  bodies: { hash: string; bytes: Uint8Array; mimeType: string }[];
+  bodies: StoredBody[];
 } {
-  const bodies: { hash: string; bytes: Uint8Array; mimeType: string }[] = [];
+  const bodies: StoredBody[] = [];
   const exchanges = requests.map((request, index): Exchange => {
-    const mimeType = mediaType(request.headers);
-    const bytes = request.body === null ? null : Buffer.from(request.body);
-    const hash = bytes && createHash('sha256').update(bytes).digest('hex');
-    if (bytes && hash !== null) bodies.push({ hash, bytes, mimeType });
+    const body = request.body === null ? null : storedBody(Buffer.from(request.body), mediaType(request.headers));
+    if (body) bodies.push(body.stored);
     return {
       n: index + 1,
       startedAtMs: index * pauseBetweenPastedMs,
@@ -89,10 +88,10 @@ function pasted(requests: readonly CurlRequest[]): {
       url: request.url,
       httpVersion: 'HTTP/1.1',
       requestHeaders: request.headers,
-      requestBody: bytes && hash !== null ? { hash, size: bytes.length, mimeType } : null,
+      requestBody: body?.ref ?? null,
       response: null,
       failure: 'It was pasted as a command, so the take has no answer for it.',
-      timings: { blocked: -1, dns: -1, connect: -1, tls: -1, send: -1, wait: -1, receive: -1 },
+      timings: noTimings,
       harEntry: null,
     };
   });

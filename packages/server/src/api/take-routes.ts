@@ -7,9 +7,11 @@ import {
   exportHar,
   maskExchange,
   maskText,
+  maskUrl,
   renderablePage,
   ScriptSchema,
   SearchHitSchema,
+  surveyBodies,
   SurveySchema,
   TakeSchema,
   TidySchema,
@@ -104,9 +106,11 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         const take = await theTake(params.takeId);
         const all = query.exchange === undefined ? await store.exchanges(take.id) : [await theExchange(take.id, query.exchange)];
         const masks = query.secrets === 'masked';
+        // Titles of pages may be addresses, with secrets in them.
+        const shown = masks ? { ...take, harLog: null, marks: take.marks.map((one) => ({ ...one, text: maskUrl(one.text) })) } : take;
         response.attachment(`${take.name.replace(/[^\w -]+/g, '_')}.har`).type('application/json');
         // Entry by entry, so that a large take does not stand in memory twice.
-        const { log } = exportHar(take, [], () => undefined);
+        const { log } = exportHar(shown, [], () => undefined);
         const head = JSON.stringify({ log: { ...log, entries: [] } });
         response.write(head.slice(0, head.lastIndexOf('[]') + 1));
         for (const [index, exchange] of all.entries()) {
@@ -119,8 +123,13 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
                 masks && isText(ref.mimeType) ? Buffer.from(maskText(Buffer.from(body.bytes).toString('utf8'))) : body.bytes,
               );
           }
-          const entry = exportHar(take, [masks ? maskExchange(exchange) : exchange], (hash) => bytes.get(hash)).log['entries'] as unknown[];
-          if (!response.write(`${index > 0 ? ',' : ''}${JSON.stringify(entry[0])}`)) await once(response, 'drain');
+          const entry = exportHar(shown, [masks ? maskExchange(exchange) : exchange], (hash) => bytes.get(hash)).log[
+            'entries'
+          ] as unknown[];
+          if (!response.write(`${index > 0 ? ',' : ''}${JSON.stringify(entry[0])}`))
+            await Promise.race([once(response, 'drain'), once(response, 'close')]);
+          // Whoever asked may have left.
+          if (response.destroyed) return;
         }
         response.end(']}}');
       },
@@ -149,7 +158,11 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       summary: 'What a take holds as far as a script needs it, and what is suspicious about it',
       params: InTake,
       result: SurveySchema,
-      handle: async ({ params }) => compute.survey(await theLoaded(params.takeId)),
+      handle: async ({ params }) => {
+        const take = await theTake(params.takeId);
+        const exchanges = await store.exchanges(take.id);
+        return compute.survey({ take, exchanges, bodies: await store.bodyTexts(surveyBodies(exchanges)) });
+      },
     }),
     route({
       method: 'get',

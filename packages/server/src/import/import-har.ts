@@ -37,9 +37,18 @@ export async function importHarStream(store: Store, worker: URL, source: Readabl
 }
 
 function pass(store: Store, thread: Worker, source: Readable, takeId: string): Promise<HarStreamEnd> {
-  return new Promise((done, failed) => {
+  return new Promise((done, giveUpWith) => {
     let writes: Promise<unknown> = Promise.resolve();
     let next: (() => void) | null = null;
+    let given = false;
+    // What is being written is waited for, or it would come after the take has been deleted.
+    const failed = (reason: unknown) => {
+      given = true;
+      const giveUp = () => {
+        giveUpWith(reason instanceof Error ? reason : new Error(String(reason)));
+      };
+      writes.then(giveUp, giveUp);
+    };
     const say = (message: ToImport) => {
       thread.postMessage(message);
     };
@@ -51,6 +60,7 @@ function pass(store: Store, thread: Worker, source: Readable, takeId: string): P
     thread.on('message', (message: FromImport) => {
       if (message.kind === 'batch')
         writes = writes.then(async () => {
+          if (given) return;
           await store.putBodies(message.bodies);
           await store.saveExchanges(takeId, message.exchanges);
         });

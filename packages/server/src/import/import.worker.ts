@@ -1,11 +1,11 @@
-import { createHash } from 'node:crypto';
 import { parentPort } from 'node:worker_threads';
-import { HarStream, type BodyRef, type Exchange } from '@sturdy/core';
+import { HarStream, type Exchange } from '@sturdy/core';
+import { storedBody, type StoredBody } from '../store/stored-body.js';
 
 /** What the import thread says; each batch is answered before the next pieces are read, so that memory stays small. */
 export type FromImport =
   | { kind: 'taken' }
-  | { kind: 'batch'; exchanges: Exchange[]; bodies: { hash: string; bytes: Uint8Array; mimeType: string }[] }
+  | { kind: 'batch'; exchanges: Exchange[]; bodies: StoredBody[] }
   | { kind: 'end'; end: ReturnType<HarStream['end']> }
   | { kind: 'failed'; reason: string };
 export type ToImport = { kind: 'piece'; bytes: Uint8Array } | { kind: 'end' };
@@ -17,7 +17,7 @@ const batchExchanges = 200;
 const batchBytes = 4 << 20;
 
 let exchanges: Exchange[] = [];
-let bodies = new Map<string, { hash: string; bytes: Uint8Array; mimeType: string }>();
+let bodies = new Map<string, StoredBody>();
 let waitingBytes = 0;
 
 const say = (message: FromImport): void => {
@@ -33,11 +33,11 @@ const flush = (): void => {
 
 const stream = new HarStream(
   {
-    put: (bytes, mimeType): BodyRef => {
-      const hash = createHash('sha256').update(bytes).digest('hex');
-      if (!bodies.has(hash)) waitingBytes += bytes.length;
-      bodies.set(hash, { hash, bytes, mimeType });
-      return { hash, size: bytes.length, mimeType };
+    put: (bytes, mimeType) => {
+      const { stored, ref } = storedBody(bytes, mimeType);
+      if (!bodies.has(ref.hash)) waitingBytes += bytes.length;
+      bodies.set(ref.hash, stored);
+      return ref;
     },
   },
   (exchange) => {

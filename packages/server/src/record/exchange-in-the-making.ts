@@ -1,14 +1,7 @@
-import { createHash } from 'node:crypto';
-import { headerOf, mediaType, type BodyRef, type Exchange, type Header, type Message, type Timings } from '@sturdy/core';
+import { headerOf, mediaType, noTimings, type BodyRef, type Exchange, type Header, type Message, type Timings } from '@sturdy/core';
 import { decodeBody } from '@sturdy/engine';
+import { storedBody, type StoredBody } from '../store/stored-body.js';
 import type { ExchangeTap, RequestHead, ResponseHead, SocketMessage } from './proxy/tap.js';
-
-/** A body to be stored. */
-export interface BodyToStore {
-  hash: string;
-  bytes: Uint8Array;
-  mimeType: string;
-}
 
 /** What the making of an exchange needs from its recording. */
 export interface MakingGround {
@@ -43,17 +36,16 @@ class PassingBody {
   }
 
   /** The reference to the decoded body, and the body itself; null where there was none. */
-  take(headers: readonly Header[], complete: boolean): { ref: BodyRef; stored: BodyToStore; failure: string | null } | null {
+  take(headers: readonly Header[], complete: boolean): { ref: BodyRef; stored: StoredBody; failure: string | null } | null {
     if (this.size === 0) return null;
     const cut = this.#kept < this.size;
     const decoded = decodeBody(Buffer.concat(this.#chunks), headerOf(headers, 'content-encoding'), cut || !complete);
     const bytes = decoded.bytes.subarray(0, this.limitBytes);
-    const hash = createHash('sha256').update(bytes).digest('hex');
-    const mimeType = mediaType(headers);
+    const { stored, ref } = storedBody(bytes, mediaType(headers));
     const wholeSize = cut ? Math.max(this.size, bytes.length) : decoded.bytes.length;
     return {
-      ref: { hash, size: bytes.length, mimeType, ...(wholeSize > bytes.length || cut ? { wholeSize } : {}) },
-      stored: { hash, bytes, mimeType },
+      ref: { ...ref, ...(wholeSize > bytes.length || cut ? { wholeSize } : {}) },
+      stored,
       failure: decoded.failure,
     };
   }
@@ -127,7 +119,7 @@ export class ExchangeInTheMaking implements ExchangeTap {
   }
 
   /** The exchange as far as it has come, and the bodies that belong to it. */
-  snapshot(): { exchange: Exchange; bodies: BodyToStore[] } {
+  snapshot(): { exchange: Exchange; bodies: StoredBody[] } {
     const { request } = this;
     const sent = this.#request.take(request.headers, this.over);
     // The body of a stream that still grows would be stored anew each time; its events are among the messages.
@@ -145,7 +137,7 @@ export class ExchangeInTheMaking implements ExchangeTap {
         requestBody: sent?.ref ?? null,
         response: this.#head && { ...this.#head, body: received?.ref ?? null },
         failure: this.#failure ?? received?.failure ?? this.#tooMany(),
-        timings: this.#timings ?? { blocked: -1, dns: -1, connect: -1, tls: -1, send: -1, wait: -1, receive: -1 },
+        timings: this.#timings ?? noTimings,
         harEntry: null,
         ...(this.#messages.length > 0 || this.#head?.status === 101 || this.#events ? { messages: [...this.#messages] } : {}),
       },

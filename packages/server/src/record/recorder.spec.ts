@@ -87,7 +87,18 @@ describe('the recording proxy', () => {
     ).toBe(200);
     for (const encoding of ['gzip', 'deflate', 'br', 'zstd', 'twice', 'two-cookies', 'chunked'])
       await askPlain(proxy, `${plain.origin}/${encoding}`);
+    // An upload in parts: bytes of a file between texts.
+    const parts = Buffer.concat([
+      Buffer.from('--b\r\nContent-Disposition: form-data; name="file"; filename="x"\r\n\r\n'),
+      binary,
+      Buffer.from('\r\n--b--\r\n'),
+    ]);
+    const upload = ['Content-Type', 'multipart/form-data; boundary=b', 'Content-Length', String(parts.length)];
+    await askPlain(proxy, `${plain.origin}/echo`, { method: 'POST', headers: upload, body: parts });
     await recorder.stop();
+    const uploaded = store.exchanges.at(-1);
+    expect(store.bodies.get(uploaded?.requestBody?.hash ?? '')?.equals(parts)).toBe(true);
+    expect(uploaded?.requestBody?.mimeType).toBe('multipart/form-data');
     const [asBinary, echoed, ...rest] = store.exchanges;
     expect(asBinary?.response?.body?.hash).toBe(createHash('sha256').update(binary).digest('hex'));
     expect(echoed?.requestHeaders.slice(0, 5)).toEqual([
@@ -232,6 +243,15 @@ describe('the recording proxy', () => {
   });
 });
 
+it('measures how long a name took to be looked up', async () => {
+  const named = plain.origin.replace('127.0.0.1', 'localhost');
+  const { store, recorder, proxy } = await recording({ targets: [named] });
+  await askPlain(proxy, `${named}/gzip`);
+  await recorder.stop();
+  expect(store.exchanges[0]?.timings.dns).toBeGreaterThanOrEqual(0);
+  expect(store.exchanges[0]?.timings.connect).toBeGreaterThanOrEqual(0);
+});
+
 describe('what goes wrong while recording', () => {
   it('a response that is cut, a reset and a target that does not listen are told to the browser and kept with their reason', async () => {
     const { store, recorder, proxy } = await recording({ targets: [plain.origin, 'http://127.0.0.1:1'] });
@@ -245,6 +265,41 @@ describe('what goes wrong while recording', () => {
     expect(cut?.failure).toMatch(/closed|reset|aborted/);
     expect(reset).toMatchObject({ response: null, failure: expect.stringContaining('reset the connection') as string });
     expect(refused?.failure).toContain('See whether the application runs');
+  });
+
+  it('a client that names no possible host, and a target that sends an impossible status, disturb nobody else', async () => {
+    const raw = createTcpServer((socket) => {
+      socket.on('error', () => undefined);
+      socket.once('data', () => socket.end('HTTP/1.1 099 Odd\r\nContent-Length: 2\r\nX-Key: 1\r\n\r\nok'));
+    });
+    await new Promise<void>((done) => raw.listen(0, '127.0.0.1', done));
+    const odd = `http://127.0.0.1:${(raw.address() as AddressInfo).port}`;
+    const { store, recorder, proxy } = await recording({ targets: [plain.origin, odd] });
+    const socket = await tunnel(proxy, new URL(plain.origin).host);
+    const answered = new Promise<string>((done) => socket.once('data', (chunk: Buffer) => done(chunk.toString())));
+    socket.write('GET /gzip HTTP/1.1\r\nHost: a b%%:1\r\n\r\n');
+    expect(await answered).toContain('200');
+    socket.destroy();
+    expect((await askPlain(proxy, `${odd}/`)).status).toBe(502);
+    expect((await askPlain(proxy, `${plain.origin}/binary`)).status).toBe(200);
+    await recorder.stop();
+    raw.close();
+    expect(store.exchanges.map((one) => new URL(one.url).origin)).toEqual([plain.origin, odd, plain.origin]);
+    expect(store.exchanges[1]?.failure).not.toBeNull();
+  });
+
+  it('what a store could not take for a while is written later, and a stop that fails can be tried again', async () => {
+    const { store, recorder, proxy } = await recording();
+    const { saveExchanges } = store;
+    store.saveExchanges = () => Promise.reject(new Error('the disk is full'));
+    await askPlain(proxy, `${plain.origin}/gzip`);
+    await soon();
+    await expect(recorder.stop()).rejects.toThrow('the disk is full');
+    expect(recorder.current?.exchangeCount).toBe(1);
+    store.saveExchanges = saveExchanges;
+    await recorder.stop();
+    expect(store.exchanges.map((one) => one.response?.status)).toEqual([200]);
+    expect(recorder.current).toBeNull();
   });
 
   it('a kept connection that the target closes is opened anew, and the browser does not notice', async () => {
@@ -398,6 +453,18 @@ describe('steering a recording', () => {
     expect(store.exchanges.map((one) => one.url.split('?')[1])).toEqual(['one', 'two', 'four']);
     expect(take.marks.map((one) => one.kind)).toEqual(['begin', 'pause', 'resume']);
     expect(take.state).toBe('done');
+  });
+
+  it('does not bring a stream back that was thrown away while it still lasts', async () => {
+    const { store, recorder, proxy } = await recording();
+    await askPlain(proxy, `${plain.origin}/gzip`);
+    const asked = askPlain(proxy, `${plain.origin}/events`).catch(() => null);
+    while (store.exchanges.length < 2) await soon();
+    expect(await recorder.discardLast(1)).toEqual([2]);
+    await soon(600);
+    await recorder.stop();
+    await asked;
+    expect(store.exchanges.map((one) => one.n)).toEqual([1]);
   });
 
   it('gives its certificate to those who ask the proxy itself, and wants a password from other devices', async () => {

@@ -149,9 +149,10 @@ export class Recorder {
 
   async stop(): Promise<Take> {
     const { recording, proxy, browser } = this.#need();
-    this.#live = null;
     browser?.close();
+    // Where the store fails, the recording is still there to be stopped again.
     const take = await recording.end();
+    this.#live = null;
     await proxy.close();
     return take;
   }

@@ -3,6 +3,7 @@ import {
   filesNotAsked,
   isBrowsersOwnHost,
   isPage,
+  noTimings,
   suggestNames,
   warningsOf,
   type Exchange,
@@ -12,7 +13,8 @@ import {
 } from '@sturdy/core';
 import type { LiveHub } from '../live/live-hub.js';
 import type { Store } from '../store/store-client.js';
-import { ExchangeInTheMaking, type BodyToStore, type MakingGround } from './exchange-in-the-making.js';
+import type { StoredBody } from '../store/stored-body.js';
+import { ExchangeInTheMaking, type MakingGround } from './exchange-in-the-making.js';
 import type { ExchangeTap, ProxyTap, RequestHead } from './proxy/tap.js';
 
 /** A browser has asked for the files of a page within this time, or it has them already. */
@@ -20,6 +22,7 @@ const filesComeWithinMs = 4000;
 /** What grows (a WebSocket, an event stream) is shown and stored at most this often. */
 const growthMs = 500;
 const shownMessages = 50;
+const mostWritten = 200;
 
 /** How a recording differs from the usual one. */
 export interface RecordingSettings {
@@ -37,13 +40,15 @@ export class Recording implements ProxyTap {
   readonly #open = new Set<ExchangeInTheMaking>();
   readonly #grown = new Set<ExchangeInTheMaking>();
   readonly #kept = new Map<number, Exchange>();
+  /** Numbers that were thrown away; one of them may still be growing. */
+  readonly #discarded = new Set<number>();
   readonly #asked = new Set<string>();
   readonly #timers = new Set<NodeJS.Timeout>();
   readonly #ground: MakingGround;
   readonly #growth: NodeJS.Timeout;
-  #waiting: { exchange: Exchange; bodies: BodyToStore[] }[] = [];
-  #writes: Promise<unknown> = Promise.resolve();
-  #writing = false;
+  readonly #waiting: { exchange: Exchange; bodies: StoredBody[] }[] = [];
+  /** The write under way. */
+  #writes: Promise<void> | null = null;
   #next = 0;
   #ended = false;
 
@@ -134,11 +139,14 @@ export class Recording implements ProxyTap {
 
   /** Throws the last exchanges away, with the marks that were set since. Resolves with the numbers of those that went. */
   async discardLast(count: number): Promise<number[]> {
-    await this.#writes;
+    await this.#flush();
     const gone = [...this.#kept.values()].sort((left, right) => left.n - right.n).slice(-count);
     if (gone.length === 0) return [];
     const numbers = gone.map((one) => one.n);
-    for (const n of numbers) this.#kept.delete(n);
+    for (const n of numbers) {
+      this.#kept.delete(n);
+      this.#discarded.add(n);
+    }
     this.count -= numbers.length;
     await this.store.deleteExchanges(this.take.id, numbers);
     // Back to the moment after the last exchange that stays: a transaction that was begun since then goes too.
@@ -161,13 +169,8 @@ export class Recording implements ProxyTap {
     this.#ended = true;
     clearInterval(this.#growth);
     for (const timer of this.#timers) clearTimeout(timer);
-    for (const making of [...this.#open])
-      making.end(
-        { blocked: -1, dns: -1, connect: -1, tls: -1, send: -1, wait: -1, receive: -1 },
-        'The recording was stopped before it was complete.',
-      );
-    if (!this.#writing) this.#writes = this.#write();
-    await this.#writes;
+    for (const making of [...this.#open]) making.end(noTimings, 'The recording was stopped before it was complete.');
+    await this.#flush();
     return this.#change({ state: 'done' });
   }
 
@@ -180,7 +183,8 @@ export class Recording implements ProxyTap {
 
   #warn(warning: Warning): void {
     if (this.#ended || this.warnings.some((one) => one.kind === warning.kind && one.about === warning.about)) return;
-    void this.#change({ warnings: [...this.warnings, warning] });
+    // It stands in the take from now on, and is stored with the next change at the latest.
+    this.#change({ warnings: [...this.warnings, warning] }).catch(() => undefined);
   }
 
   #suggest(names: string[]): void {
@@ -189,20 +193,25 @@ export class Recording implements ProxyTap {
   }
 
   #store(making: ExchangeInTheMaking): void {
+    if (this.#discarded.has(making.n)) return;
     const made = making.snapshot();
     this.#kept.set(made.exchange.n, made.exchange);
     this.live.tell(this.take.id, 'exchange', making.over ? made.exchange : latestOnly(made.exchange));
     if (making.over) this.#look(made.exchange, made.bodies.at(-1));
     this.#waiting.push(made);
-    if (!this.#writing) this.#writes = this.#write();
+    // What could not be written waits for the next try; the end of the recording tells if it never could.
+    this.#flush().catch(() => undefined);
   }
 
-  /** Writes what waits, all that has gathered meanwhile at once. */
+  /** Writes what waits, one write at a time. Rejects where the store cannot; what waits then still waits. */
+  #flush(): Promise<void> {
+    return this.#waiting.length === 0 ? Promise.resolve() : (this.#writes ??= this.#write());
+  }
+
   async #write(): Promise<void> {
-    this.#writing = true;
     try {
       while (this.#waiting.length > 0) {
-        const batch = this.#waiting.splice(0, 200);
+        const batch = this.#waiting.slice(0, mostWritten);
         await this.store.putBodies(batch.flatMap((one) => one.bodies));
         // Of an exchange that has grown meanwhile the last state counts.
         const last = new Map(batch.map(({ exchange }) => [exchange.n, exchange]));
@@ -210,13 +219,14 @@ export class Recording implements ProxyTap {
           this.take.id,
           [...last.values()].filter((one) => this.#kept.has(one.n)),
         );
+        this.#waiting.splice(0, batch.length);
       }
     } finally {
-      this.#writing = false;
+      this.#writes = null;
     }
   }
 
-  #look(exchange: Exchange, body: BodyToStore | undefined): void {
+  #look(exchange: Exchange, body: StoredBody | undefined): void {
     for (const warning of warningsOf(exchange)) this.#warn(warning);
     if (!isPage(exchange) || body?.hash !== exchange.response?.body?.hash || !body) return;
     const html = Buffer.from(body.bytes).toString('utf8');

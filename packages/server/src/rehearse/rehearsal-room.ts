@@ -1,4 +1,4 @@
-import { createHash, randomUUID } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import {
   boundColumns,
   requestSteps,
@@ -13,6 +13,7 @@ import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { notFound, Problem } from '../problem.js';
 import type { Store } from '../store/store-client.js';
+import { storedBody, type StoredBody } from '../store/stored-body.js';
 
 /** Rounds of rehearse and repair before it is the tester's turn. */
 export const mostRounds = 4;
@@ -38,11 +39,11 @@ export class RehearsalRoom {
     const before = await this.store.rehearsals(script.id);
     const id = randomUUID();
     const { rows, spent } = await this.#dealRows(script, id);
-    const bodies = new Map<string, { hash: string; bytes: Uint8Array; mimeType: string }>();
+    const bodies = new Map<string, StoredBody>();
     const put = (bytes: Uint8Array, mimeType: string): BodyRef => {
-      const hash = createHash('sha256').update(bytes).digest('hex');
-      bodies.set(hash, { hash, bytes, mimeType });
-      return { hash, size: bytes.length, mimeType };
+      const { stored, ref } = storedBody(bytes, mimeType);
+      bodies.set(ref.hash, stored);
+      return ref;
     };
     const startedAt = new Date().toISOString();
     const files = await this.#files(script);

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import {
   EnvironmentSchema,
@@ -24,6 +23,7 @@ import {
 } from '@sturdy/core';
 import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
+import { storedBody, type StoredBody } from './stored-body.js';
 import * as tables from './tables.js';
 
 /** The database, embedded or a server: both speak PostgreSQL and share schema and migrations. */
@@ -173,12 +173,12 @@ export class Repository {
 
   /** Stores bytes under their SHA-256; what is there already is not stored again. */
   async putBody(bytes: Uint8Array, mimeType: string): Promise<BodyRef> {
-    const hash = createHash('sha256').update(bytes).digest('hex');
-    await this.putBodies([{ hash, bytes, mimeType }]);
-    return { hash, size: bytes.length, mimeType };
+    const { stored, ref } = storedBody(bytes, mimeType);
+    await this.putBodies([stored]);
+    return ref;
   }
 
-  async putBodies(given: { hash: string; bytes: Uint8Array; mimeType: string }[]): Promise<void> {
+  async putBodies(given: StoredBody[]): Promise<void> {
     for (let at = 0; at < given.length; at += 100)
       await this.database
         .insert(tables.bodies)

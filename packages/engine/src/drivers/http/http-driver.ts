@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { bodyBytes, headerOf, resolveReference, SignIn, type Environment, type Header, type Timings } from '@sturdy/core';
+import { bodyBytes, headerOf, noTimings, resolveReference, SignIn, type Environment, type Header, type Timings } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Driver, WireRequest, WireResponse } from '../driver.js';
 import { decodeBody } from './decode-body.js';
@@ -262,7 +262,6 @@ export class HttpDriver implements Driver {
   }
 
   #failed(failure: string, sentHeaders: Header[], durationMs: number): WireResponse {
-    const none = -1;
     return {
       status: 0,
       statusText: '',
@@ -271,7 +270,7 @@ export class HttpDriver implements Driver {
       failure,
       hops: [],
       sentHeaders,
-      timings: { blocked: none, dns: none, connect: none, tls: none, send: none, wait: none, receive: none },
+      timings: noTimings,
       durationMs,
       bytesIn: 0,
       bytesOut: 0,

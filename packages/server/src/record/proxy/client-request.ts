@@ -20,6 +20,9 @@ export const socketKey = (socket: Socket): string => `${socket.remoteAddress ?? 
 export const socketOf = (request: ClientRequest): Socket =>
   'stream' in request ? (request.stream.session?.socket ?? request.socket) : request.socket;
 
+/** The host in an authority, without its port; an IPv6 address keeps its brackets. */
+export const hostOf = (authority: string): string => authority.replace(/:\d+$/, '');
+
 export const originOf = (url: string): string => (URL.canParse(url) ? new URL(url).origin : url);
 
 /** The whole address of a request; null where it is meant for the proxy itself. */
@@ -30,9 +33,11 @@ export function addressOf(request: ClientRequest, tunnel: Tunnel | undefined): s
   const authority = ('authority' in request ? request.authority : undefined) ?? request.headers.host ?? tunnel.authority;
   // A tunnel leads where it was opened to, whatever the request inside says.
   const [, port = ''] = /:(\d+)$/.exec(tunnel.authority) ?? [];
-  const host = authority.replace(/:\d+$/, '');
+  const host = hostOf(authority);
   const isDefault = port === (tunnel.secure ? '443' : '80');
-  return `${tunnel.secure ? 'https' : 'http'}://${host}${isDefault ? '' : `:${port}`}${target}`;
+  const url = (name: string) => `${tunnel.secure ? 'https' : 'http'}://${name}${isDefault ? '' : `:${port}`}${target}`;
+  // Where the request names no possible host, the tunnel's own is meant.
+  return URL.canParse(url(host)) ? url(host) : url(hostOf(tunnel.authority));
 }
 
 export function headOf(request: ClientRequest, url: string): RequestHead {

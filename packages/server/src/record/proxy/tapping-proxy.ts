@@ -10,6 +10,7 @@ import {
   answer,
   hasBody,
   headOf,
+  hostOf,
   originOf,
   socketKey,
   socketOf,
@@ -155,13 +156,13 @@ export class TappingProxy {
       socket.unshift(first);
       const secure = first[0] === tlsRecord;
       this.#tunnels.set(socketKey(socket), { authority, secure });
-      if (secure) void this.#secureTunnel(socket, authority);
+      if (secure) this.#secureTunnel(socket, authority).catch(() => socket.destroy());
       else this.#plain.emit('connection', socket);
     });
   }
 
   async #secureTunnel(socket: Socket, authority: string): Promise<void> {
-    const host = hostOf(authority);
+    const host = certifiedName(authority);
     const server = await (this.#secure.get(host) ?? this.#makeSecure(host));
     // HTTP keeps a half-closed connection open; with TLS around it nothing could come any more.
     socket.allowHalfOpen = false;
@@ -205,8 +206,13 @@ export class TappingProxy {
   }
 
   #listen(server: Server | Http2SecureServer): void {
-    server.on('request', (request: ClientRequest, response: ClientResponse) => void this.#request(request, response));
-    server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) => void this.#upgrade(request, socket, head));
+    // Whatever one client or target sends, the others go on.
+    server.on('request', (request: ClientRequest, response: ClientResponse) => {
+      this.#request(request, response).catch(() => response.destroy());
+    });
+    server.on('upgrade', (request: IncomingMessage, socket: Duplex, head: Buffer) => {
+      this.#upgrade(request, socket, head).catch(() => socket.destroy());
+    });
   }
 
   async #request(request: ClientRequest, response: ClientResponse): Promise<void> {
@@ -255,7 +261,17 @@ export class TappingProxy {
       return;
     }
     tap?.response(passed.head);
-    writeHead(request, response, passed.head);
+    try {
+      writeHead(request, response, passed.head);
+    } catch (error) {
+      tap?.end(
+        moments.timings(performance.now()),
+        `The answer could not be passed on: ${error instanceof Error ? error.message : 'unknown reason'}.`,
+      );
+      passed.body.destroy();
+      answer(response, 502, 'The answer of the target could not be passed on.');
+      return;
+    }
     passed.body.on('data', (chunk: Buffer) => tap?.responseData(chunk));
     passed.body.pipe(response as ServerResponse);
     finished(passed.body, (error) => {
@@ -268,7 +284,7 @@ export class TappingProxy {
 
   #heard(socket: Socket, tunnel: Tunnel): void {
     this.#spoken.add(socketKey(socket));
-    this.#trusted.add(hostOf(tunnel.authority));
+    this.#trusted.add(certifiedName(tunnel.authority));
   }
 
   async #upgrade(request: IncomingMessage, client: Duplex, rest: Buffer): Promise<void> {
@@ -350,8 +366,8 @@ export class TappingProxy {
   }
 }
 
-/** The name or address in an authority, without its port and brackets. */
-const hostOf = (authority: string): string => authority.replace(/:\d+$/, '').replace(/^\[|\]$/g, '');
+/** What a certificate for an authority is made out to. */
+const certifiedName = (authority: string): string => hostOf(authority).replace(/^\[|\]$/g, '');
 
 /** True for the alert of a client that does not accept a certificate (RFC 8446, 6.2). */
 const isDistrust = ({ code = '' }: NodeJS.ErrnoException): boolean => /ALERT_(UNKNOWN_CA|CERTIFICATE|BAD_CERTIFICATE)/.test(code);
