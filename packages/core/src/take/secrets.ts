@@ -4,12 +4,15 @@ import type { Exchange, Header } from './take.schema.js';
 export const masked = '••••••••';
 
 const secretName =
-  /pass(wor[dt]|wd|phrase|code)?$|^pw$|pwd|secret|token|api[-_]?key|authori[sz]ation|credential|sess(ion)?[-_]?(id|key)?$|^sid$|otp|^pin$|cvv|signature|assertion|saml(request|response)|cookie|^code$|nonce|csrf|xsrf|bearer/i;
+  /pass(wor[dt]|wd|phrase|code)?$|^pw$|pwd|secret|token|api[-_]?key|authori[sz]ation|credential|sess(ion)?[-_]?(id|key)?$|^sid$|otp|^pin$|cvv|signature|assertion|saml(request|response)|cookie|nonce|csrf|xsrf|bearer/i;
 const cookieHeader = /^(set-)?cookie2?$/i;
 const wholeHeader = /^(proxy-)?authorization$|^x-.*(key|token|secret)$|^(x-)?api-?key$/i;
 
 /** True for a field, parameter, header or JSON key whose value is a secret by its name. */
 export const isSecretName = (name: string): boolean => secretName.test(name);
+
+/** The same for parameters of addresses and forms, where `code` is what one signs in with (RFC 6749, 4.1.2); elsewhere it is any code. */
+const isSecretParameter = (name: string): boolean => isSecretName(name) || name.toLowerCase() === 'code';
 
 /** A header's value with its secrets masked: cookies keep their names and attributes, so that one can still follow them. */
 export function maskHeader([name, value]: Header): string {
@@ -25,7 +28,7 @@ const keepAttributes = (header: string) => (whole: string, separator: string, na
 /** An address with the values of secret parameters masked. */
 export const maskUrl = (url: string): string =>
   url.replace(/([?&#;])([^=&#;]+)=([^&#]*)/g, (whole: string, separator: string, name: string) =>
-    isSecretName(safely(name)) ? `${separator}${name}=${masked}` : whole,
+    isSecretParameter(safely(name)) ? `${separator}${name}=${masked}` : whole,
   );
 
 const safely = (text: string): string => {
@@ -40,7 +43,7 @@ const safely = (text: string): string => {
 export function maskText(text: string): string {
   return text
     .replace(/(^|[&\n])([^=&\s<>{}"]{1,80})=([^&\s<>]*)/g, (whole: string, before: string, name: string) =>
-      isSecretName(safely(name)) ? `${before}${name}=${masked}` : whole,
+      isSecretParameter(safely(name)) ? `${before}${name}=${masked}` : whole,
     )
     .replace(/("(?:[^"\\]|\\.){1,80}")(\s*:\s*)("(?:[^"\\]|\\.)*"|-?\d[\d.eE+-]*)/g, (whole: string, name: string, between: string) =>
       isSecretName(name.slice(1, -1)) ? `${name}${between}"${masked}"` : whole,

@@ -16,6 +16,7 @@ describe('secrets', () => {
 
   it('are masked in addresses, forms, JSON, multipart and hidden fields, and nothing else is', () => {
     expect(maskUrl('http://a/b?q=1&access_token=xyz#id_token=q')).toBe(`http://a/b?q=1&access_token=${masked}#id_token=${masked}`);
+    expect([maskUrl('/back?code=xyz'), maskText('{"code":"D-1"}')]).toEqual([`/back?code=${masked}`, '{"code":"D-1"}']);
     expect(maskText('user=kim&password=tulip&n=1')).toBe(`user=kim&password=${masked}&n=1`);
     expect(maskText('{"user":"kim","apiKey":"k\\"1","n":2,"pin": 1234}')).toBe(
       `{"user":"kim","apiKey":"${masked}","n":2,"pin": "${masked}"}`,

@@ -20,7 +20,7 @@ interface Part {
   imports: [TreeView],
   template: `@if (body(); as own) {
       <div class="line">
-        <span class="muted small">{{ own.mimeType || 'no media type' }}, {{ bytes(own.size) }}</span>
+        <span class="muted small kind" [title]="own.mimeType">{{ own.mimeType || 'no media type' }}, {{ bytes(own.size) }}</span>
         <span class="grow"></span>
         @for (one of modes(); track one) {
           <button class="act slim" [class.on]="mode() === one" [attr.aria-pressed]="mode() === one" (click)="chosen.set(one)">
@@ -53,6 +53,11 @@ interface Part {
       gap: 6px;
       align-items: center;
       margin: 6px 0 4px;
+    }
+    .kind {
+      white-space: nowrap;
+      overflow: hidden;
+      text-overflow: ellipsis;
     }
     .act.on {
       background: var(--clay-soft);

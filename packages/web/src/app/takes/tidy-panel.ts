@@ -90,19 +90,17 @@ const roles = { application: 'application', content: 'files only', telemetry: 'm
           </select></label
         >
         <label class="field"
-          >Redirects: {{ survey().redirects.requests }} in {{ survey().redirects.chains }} chains<select
-            [ngModel]="tidy().foldRedirects"
-            (ngModelChange)="change({ foldRedirects: $event })"
-          >
+          >Redirects: {{ survey().redirects.requests }} in {{ survey().redirects.chains }}
+          {{ survey().redirects.chains === 1 ? 'chain' : 'chains'
+          }}<select [ngModel]="tidy().foldRedirects" (ngModelChange)="change({ foldRedirects: $event })">
             <option [ngValue]="true">follow each chain in one step</option>
             <option [ngValue]="false">a step of its own for each</option>
           </select></label
         >
         <label class="field"
-          >Overlapped in time: {{ survey().sideBySide.requests }} in {{ survey().sideBySide.groups }} groups<select
-            [ngModel]="tidy().sideBySide"
-            (ngModelChange)="change({ sideBySide: $event })"
-          >
+          >Overlapped in time: {{ survey().sideBySide.requests }} in {{ survey().sideBySide.groups }}
+          {{ survey().sideBySide.groups === 1 ? 'group' : 'groups'
+          }}<select [ngModel]="tidy().sideBySide" (ngModelChange)="change({ sideBySide: $event })">
             <option [ngValue]="true">play side by side</option>
             <option [ngValue]="false">play one after another</option>
           </select></label

@@ -19,12 +19,12 @@ const mostChildren = 200;
   template: `@for (node of shown(); track $index) {
       @if (node.value !== undefined) {
         <div class="leaf">
-          <span class="key">{{ node.label }}</span> <span class="value">{{ hides(node) ? masked : node.value }}</span>
+          <span class="key">{{ node.label }}:</span><span class="value">{{ hides(node) ? masked : node.value }}</span>
         </div>
       } @else {
         <details [open]="level() < 2">
           <summary>
-            <span class="key">{{ node.label }}</span> <span class="muted">{{ node.children.length }}</span>
+            <span class="key">{{ node.label }}</span><span class="muted">({{ node.children.length }})</span>
           </summary>
           <app-tree-view class="inner" [nodes]="node.children" [level]="level() + 1" [secrets]="secrets()" />
         </details>
@@ -45,6 +45,7 @@ const mostChildren = 200;
     }
     .key {
       color: var(--data);
+      margin-right: 8px;
     }
     .value {
       overflow-wrap: anywhere;
