@@ -1,5 +1,5 @@
-import { looksLikeId, pathAndQuery, pathShape } from '../take/messages.js';
-import type { Exchange } from '../take/take.schema.js';
+import { bodyKind, headerOf, looksLikeId, mediaType, pathAndQuery, pathShape } from '../take/messages.js';
+import type { Exchange, LoadedTake } from '../take/take.schema.js';
 
 interface Key {
   /** Method, origin and names of the query. */
@@ -22,33 +22,88 @@ const alike = (left: Key, right: Key): boolean =>
 /** True for two requests that ask the same, ids aside. */
 export const isAlike = (left: Exchange, right: Exchange): boolean => alike(keyOf(left), keyOf(right));
 
+/** Above this many cells the table of the alignment is not made; requests are then paired in their order, kind by kind. */
+const mostCells = 25_000_000;
+
 /**
  * Lays two takes beside each other: for each exchange of the first the number of its partner in the second. Partners have
- * the same method and path shape and stand in the same order (longest common subsequence, Wagner and Fischer 1974).
+ * the same method and path shape and stand in the same order (longest common subsequence, Wagner and Fischer 1974); of several
+ * that fit, those are preferred whose requests are of the same kind (`kinds`).
  */
-export function alignTakes(first: readonly Exchange[], second: readonly Exchange[]): Map<number, number> {
+export function alignTakes(first: readonly Exchange[], second: readonly Exchange[], kinds?: (exchange: Exchange) => string): Map<number, number> {
   const a = first.map(keyOf);
   const b = second.map(keyOf);
-  const same = (i: number, j: number): boolean => {
+  const [kindA, kindB] = [first.map((one) => kinds?.(one)), second.map((one) => kinds?.(one))];
+  if (a.length * b.length > mostCells) return pairInOrder(first, second);
+  const weight = (i: number, j: number): number => {
     const [left, right] = [a[i], b[j]];
-    return left !== undefined && right !== undefined && alike(left, right);
+    return left !== undefined && right !== undefined && alike(left, right) ? (kindA[i] === kindB[j] ? 2 : 1) : 0;
   };
   const width = b.length + 1;
-  const longest = new Uint32Array((a.length + 1) * width);
+  const best = new Uint32Array((a.length + 1) * width);
+  const at = (i: number, j: number): number => best[i * width + j] ?? 0;
   for (let i = a.length - 1; i >= 0; i--)
-    for (let j = b.length - 1; j >= 0; j--)
-      longest[i * width + j] = same(i, j)
-        ? (longest[(i + 1) * width + j + 1] ?? 0) + 1
-        : Math.max(longest[(i + 1) * width + j] ?? 0, longest[i * width + j + 1] ?? 0);
+    for (let j = b.length - 1; j >= 0; j--) {
+      const own = weight(i, j);
+      best[i * width + j] = Math.max(at(i + 1, j), at(i, j + 1), own > 0 ? own + at(i + 1, j + 1) : 0);
+    }
   const pairs = new Map<number, number>();
   let i = 0;
   let j = 0;
   while (i < a.length && j < b.length) {
-    if (same(i, j)) {
+    const own = weight(i, j);
+    if (own > 0 && at(i, j) === own + at(i + 1, j + 1)) {
       const [left, right] = [first[i++], second[j++]];
       if (left && right) pairs.set(left.n, right.n);
-    } else if ((longest[(i + 1) * width + j] ?? 0) >= (longest[i * width + j + 1] ?? 0)) i++;
+    } else if (at(i + 1, j) >= at(i, j + 1)) i++;
     else j++;
+  }
+  return pairs;
+}
+
+function pairInOrder(first: readonly Exchange[], second: readonly Exchange[]): Map<number, number> {
+  const waiting = new Map<string, Exchange[]>();
+  const name = (one: Exchange) => `${one.method} ${new URL(one.url).origin} ${pathShape(pathAndQuery(one.url))}`;
+  for (const one of second) waiting.set(name(one), [...(waiting.get(name(one)) ?? []), one]);
+  const pairs = new Map<number, number>();
+  for (const one of first) {
+    const partner = waiting.get(name(one))?.shift();
+    if (partner) pairs.set(one.n, partner.n);
+  }
+  return pairs;
+}
+
+/** What a request asks for beyond its address: the names of its fields or members, and short words that say an action. */
+function kindOf(exchange: Exchange, { readBody }: LoadedTake): string {
+  const body = exchange.requestBody;
+  const text = body && (readBody(body.hash) ?? '');
+  if (!text || text.length > 200_000) return '';
+  const kind = bodyKind(mediaType([['content-type', headerOf(exchange.requestHeaders, 'content-type') ?? body.mimeType]]));
+  const masked = (name: string) => name.replace(/\d+/g, '#');
+  if (kind === 'form')
+    return text
+      .split('&')
+      .map((pair) => {
+        const [name = '', value = ''] = pair.split('=');
+        return /^(action|op|method|cmd|task|event|type)$/i.test(name) ? `${name}=${value}` : masked(name);
+      })
+      .join('&');
+  if (kind === 'json') return [...text.matchAll(/"(\w+)"\s*:/g)].map((match) => masked(match[1] ?? '')).join(',');
+  return '';
+}
+
+/** The exchanges of two takes in pairs: those in the same order first, then those that only stand at another place of the flow. */
+export function pairTakes(first: LoadedTake, second: LoadedTake): Map<number, number> {
+  const kinds = new Map<Exchange, string>();
+  for (const loaded of [first, second]) for (const one of loaded.exchanges) kinds.set(one, kindOf(one, loaded));
+  const pairs = alignTakes(first.exchanges, second.exchanges, (one) => kinds.get(one) ?? '');
+  const taken = new Set(pairs.values());
+  const spare = second.exchanges.filter((one) => !taken.has(one.n));
+  for (const one of first.exchanges) {
+    if (pairs.has(one.n)) continue;
+    const at = spare.findIndex((other) => isAlike(one, other));
+    const [found] = at >= 0 ? spare.splice(at, 1) : [];
+    if (found) pairs.set(one.n, found.n);
   }
   return pairs;
 }

@@ -1,27 +1,40 @@
-import { ResponseView } from '../script/response-view.js';
-import { matchesOf } from '../script/extract.js';
 import type { Extractor } from '../script/script.schema.js';
 
-/**
- * Text boundaries around a value: the shortest left text that leads to it, cut at signs where people would cut, and the
- * sign that follows it. Null where the value does not stand in the body. Boundaries that hold digits are avoided,
- * because those are most likely to change from one visit to the next.
- */
-export function boundariesFor(body: string, value: string): Extractor | null {
-  const at = body.indexOf(value);
-  if (at < 0) return null;
-  const end = at + value.length;
-  const right = body.slice(end, end + 1);
-  if (right === '' || value.includes(right)) return null;
-  let best: Extractor | null = null;
-  for (let length = 3; length <= 60 && length <= at; length++) {
-    const left = body.slice(at - length, at);
-    const extractor: Extractor = { kind: 'between', left, right, nth: 0 };
-    const [first] = matchesOf(extractor, new ResponseView(200, [], body));
-    if (first !== value) continue;
-    const startsWell = /^[\s"'<>{,;([&?/]/.test(left);
-    best ??= extractor;
-    if (startsWell && /[A-Za-z]{3}/.test(left) && !/\d/.test(left)) return extractor;
+const longestLeft = 60;
+const mostOccurrences = 20;
+
+/** The sign or signs after a value that do not stand in the value itself. */
+function rightOf(text: string, value: string, end: number): string | null {
+  for (let length = 1; length <= 12; length++) {
+    const right = text.slice(end, end + length);
+    if (right.length < length) return end === text.length ? '' : null;
+    if (!value.includes(right) && !`${value}${right.slice(0, -1)}`.includes(right)) return right;
   }
-  return best;
+  return null;
+}
+
+/**
+ * Text boundaries around a value that stands in a text as `raw`: the shortest left text that leads to it alone, cut at signs where
+ * people would cut. Boundaries that hold digits are avoided, because those are most likely to change from one visit to the next.
+ * Null where the value does not stand in the text, or nothing leads to it.
+ */
+export function boundariesFor(text: string, raw: string): Extract<Extractor, { kind: 'between' }> | null {
+  let spare: Extract<Extractor, { kind: 'between' }> | null = null;
+  let at = text.indexOf(raw);
+  for (let count = 0; at >= 0 && count < mostOccurrences; count++, at = text.indexOf(raw, at + 1)) {
+    const right = rightOf(text, raw, at + raw.length);
+    if (right === null || right === '') continue;
+    for (let length = 1; length <= longestLeft && length <= at; length++) {
+      const left = text.slice(at - length, at);
+      const alone = text.indexOf(left) === at - length;
+      if (!alone) continue;
+      const found = { kind: 'between' as const, left, right, nth: 0 };
+      // A run of letters is not cut in the middle, and a quote before it belongs to it.
+      const before = text[at - length - 1] ?? ' ';
+      const whole = !/^\w/.test(left) || !/[\w"']/.test(before);
+      if (whole && /[A-Za-z]{2}/.test(left) && !/\d/.test(left)) return found;
+      spare ??= found;
+    }
+  }
+  return spare;
 }

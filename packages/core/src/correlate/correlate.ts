@@ -1,294 +1,211 @@
-import type { Exchange, LoadedTake } from '../take/take.schema.js';
-import {
-  changeRequests,
-  placeOfResponse,
-  requestSteps,
-  type Evidence,
-  type Handoff,
-  type Made,
-  type Piece,
-  type RequestStep,
-  type Script,
-  type UnsureValue,
-} from '../script/script.schema.js';
-import { bindStep, boundPlaces, sentValues } from '../script/request-parts.js';
-import { describeExtractor, matchesOf } from '../script/extract.js';
-import { viewOf } from '../script/response-view.js';
+import type { LoadedTake } from '../take/take.schema.js';
+import { placeOfResponse, type Evidence, type Script, type UnsureValue } from '../script/script.schema.js';
+import { describeExtractor } from '../script/extract.js';
 import { isCounted } from '../script/coverage.js';
-import type { SentValue } from '../script/sent-values.js';
+import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { isPlainWord } from '../take/messages.js';
-import { alignTakes } from './align.js';
-import { freeName, plainName } from './naming.js';
-import { sentByExchange } from './sent-by-exchange.js';
-import { dynamicShape, madeKind } from './shapes.js';
-import { ValueIndex, type Origin } from './value-index.js';
+import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './candidates.js';
+import { HandoffMaker, type Correlated, type Target } from './handoff-maker.js';
+import { findMade } from './made-values.js';
+import { differingParts, SecondTake } from './second-take.js';
+import { dynamicShape, namesRevision, namesSession } from './shapes.js';
+import { isWeak, ValueIndex, type Origin } from './value-index.js';
 
-/** A sent value that came from a response, not yet judged. */
-export interface Candidate {
-  step: string;
-  number: number;
-  sent: SentValue;
-  exchange: Exchange;
-  origins: Origin[];
-}
+type Judged =
+  | { kind: 'handoff'; origin: Origin; evidence: Evidence; reason: string }
+  | { kind: 'unsure'; reason: string; origin?: Origin }
+  | { kind: 'fixed' };
 
-/** What correlating added, in sentences for the tester. */
-export interface CorrelationReport {
-  handoffs: { name: string; evidence: Evidence; reason: string; uses: number }[];
-  made: { name: string; reason: string }[];
-  unsure: number;
-}
-
-/** The result of correlating: a new script, and what was added. */
-export interface Correlated {
-  script: Script;
-  report: CorrelationReport;
-}
-
-/** All values of a script that are sent as recorded although a response gave them. */
-export function findCandidates(script: Script, loaded: LoadedTake, index: ValueIndex): Candidate[] {
-  const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
-  const found: Candidate[] = [];
-  for (const { step, number } of requestSteps(script)) {
-    const exchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
-    if (!exchange) continue;
-    const bound = boundPlaces(step);
-    for (const sent of sentValues(step)) {
-      if (bound.has(sent.place) || isTrivial(sent.value) || sent.value === '') continue;
-      const origins = index.origins(sent.value, sent.name, exchange);
-      if (origins.length > 0 && (isCounted(sent) || isFromRedirect(sent, origins)))
-        found.push({ step: step.id, number, sent, exchange, origins });
-    }
-  }
-  return found;
-}
-
-/** A segment that is no plain word and that a redirect gave, though it may not look like an id. */
-const isFromRedirect = (sent: SentValue, [best]: Origin[]): boolean =>
-  !isPlainWord(sent.value) && best?.extractor.kind === 'header' && best.extractor.name === 'location';
-
-/** Values that stand in many places by chance. */
-const isTrivial = (value: string): boolean => /^(true|false|null|on|off|yes|no|\d{1,2}|[a-z])$/i.test(value);
+const fixed: Judged = { kind: 'fixed' };
 
 /**
  * Correlates a script with its take: makes handoffs of the values that a second take proves or that shape and name make
- * likely, client-made values of clocks and UUIDs, and lists the values it is not sure about.
+ * likely, client-made values of what no response gave, and lists the values it is not sure about.
  */
 export function correlate(script: Script, loaded: LoadedTake, second: LoadedTake | null): Correlated {
-  const index = new ValueIndex(loaded, script);
-  const maker = new HandoffMaker(script);
-  const unsure: UnsureValue[] = [];
-  const twin = second ? new SecondTake(loaded, second) : null;
-  for (const candidate of findCandidates(script, loaded, index)) {
-    const judged = judge(candidate, twin, index);
-    if (judged.kind === 'handoff') maker.handOff(candidate, judged.origin, judged.evidence, judged.reason);
-    else if (judged.kind === 'unsure')
-      unsure.push({
-        step: candidate.step,
-        place: candidate.sent.place,
-        value: candidate.sent.value,
-        origin: stepOf(script, candidate.origins[0]?.exchange.n ?? 0),
-        extractor: candidate.origins[0]?.extractor ?? null,
-        reason: judged.reason,
-      });
-  }
-  findMade(script, loaded, index, maker);
-  const result = maker.result();
-  return {
-    script: { ...result.script, unsure, secondTakeId: second?.take.id ?? script.secondTakeId },
-    report: { ...result.report, unsure: unsure.length },
-  };
+  const run = new Correlation(script, loaded, second);
+  for (const own of stepsOfTake(script, loaded)) run.step(own);
+  return run.result();
 }
 
-type Judged =
-  { kind: 'handoff'; origin: Origin; evidence: Evidence; reason: string } | { kind: 'unsure'; reason: string } | { kind: 'fixed' };
-
-function judge({ sent, exchange, origins }: Candidate, twin: SecondTake | null, index: ValueIndex): Judged {
-  const [best] = origins;
-  if (!best) return { kind: 'fixed' };
-  const shape = dynamicShape(sent.name, sent.value);
-  const other = twin?.valueAt(exchange.n, sent.place);
-  if (twin && other !== undefined) {
-    if (other === sent.value)
-      return shape && !best.listed
-        ? { kind: 'unsure', reason: `It is the same in both takes, yet ${shape}. A rehearsal will tell.` }
-        : { kind: 'fixed' };
-    const proven = origins.find((origin) => twin.gives(origin, other));
-    if (proven)
-      return {
-        kind: 'handoff',
-        origin: proven,
-        evidence: 'proven',
-        reason: `It differs between the two takes, and ${describeExtractor(proven.extractor)} gives the right value in both.`,
-      };
-    return { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' };
-  }
-  if (best.listed && best.extractor.kind === 'jsonpath')
-    return {
-      kind: 'unsure',
-      reason: `It was chosen from a list (${describeExtractor(best.extractor)}). A rehearsal or a second take will tell whether the list changes.`,
-    };
-  if (shape) return { kind: 'handoff', origin: best, evidence: 'likely', reason: `A response gave it first, and ${shape}.` };
-  if (isCreatedId(sent, best, index))
-    return {
-      kind: 'handoff',
-      origin: best,
-      evidence: 'likely',
-      reason: 'It is the id in a redirect, so this take created the thing it names.',
-    };
-  return {
-    kind: 'unsure',
-    reason: `A response gave it first (${describeExtractor(best.extractor)}), but nothing says yet that it changes.`,
-  };
-}
-
-const isCreatedId = (sent: SentValue, origin: Origin, index: ValueIndex): boolean =>
-  origin.extractor.kind === 'header' &&
-  origin.extractor.name === 'location' &&
-  origin.exchange.method !== 'GET' &&
-  index.view(origin.exchange.n) !== undefined &&
-  !isPlainWord(sent.value);
-
-const stepOf = (script: Script, exchange: number): string | null => placeOfResponse(script, exchange)?.step ?? null;
-
-/** The second take of a flow, laid beside the first. */
-class SecondTake {
-  readonly #pairs: Map<number, number>;
-  readonly #values: ReturnType<typeof sentByExchange>;
-  readonly #byNumber: Map<number, Exchange>;
+/** One pass over a script. */
+class Correlation {
+  readonly #index: ValueIndex;
+  readonly #maker: HandoffMaker;
+  readonly #twin: SecondTake | null;
+  readonly #unsure: UnsureValue[] = [];
 
   constructor(
-    first: LoadedTake,
-    readonly second: LoadedTake,
+    readonly script: Script,
+    readonly loaded: LoadedTake,
+    readonly second: LoadedTake | null,
   ) {
-    this.#pairs = alignTakes(first.exchanges, second.exchanges);
-    this.#byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
-    this.#values = sentByExchange(second);
+    this.#index = new ValueIndex(loaded, script);
+    this.#maker = new HandoffMaker(script);
+    this.#twin = second && new SecondTake(loaded, second);
   }
 
-  /** The value that the partner of an exchange sends at the same place. */
-  valueAt(n: number, place: string): string | undefined {
-    const partner = this.#pairs.get(n);
-    return partner === undefined ? undefined : this.#values.get(partner)?.get(place)?.value;
+  step(own: StepOfTake): void {
+    visitStill(own.step, (node) => {
+      const other = this.#twin?.valueAt(own.exchange.n, node.place);
+      // What is alike in both takes as a whole may still hold a part that is known to move.
+      if (!isLeaf(node)) return other !== node.value && this.#whole(own, node, other, false);
+      if (this.#whole(own, node, other, true)) return true;
+      if (node.peeled && node.kids.length > 0 && this.#index.origins(node.value, node.name, own.exchange).length === 0) return false;
+      this.#parts(own, node, other);
+      return true;
+    });
   }
 
-  /** True where the extractor gives `value` in the partner of the origin. */
-  gives(origin: Origin, value: string): boolean {
-    const partner = this.#byNumber.get(this.#pairs.get(origin.exchange.n) ?? -1);
-    const view = partner && viewOf(partner, this.second.readBody);
-    if (!view) return false;
-    const matches = matchesOf(origin.extractor, view);
-    return origin.listed ? matches.includes(value) : matches[0] === value;
-  }
-}
-
-/** Client-made values: clocks and UUIDs that no response gave. */
-function findMade(script: Script, loaded: LoadedTake, index: ValueIndex, maker: HandoffMaker): void {
-  const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
-  for (const { step } of requestSteps(script)) {
-    const exchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
-    if (!exchange) continue;
-    const bound = boundPlaces(step);
-    for (const sent of sentValues(step)) {
-      if (bound.has(sent.place) || index.occurrences(sent.value, exchange).length > 0) continue;
-      const kind = madeKind(sent.value, loaded.take, exchange);
-      if (kind) maker.make(step.id, sent, kind.made, kind.reason);
+  /** Judges a value as a whole; true where it is dealt with. */
+  #whole(own: StepOfTake, node: SentNode, other: string | undefined, leaf: boolean): boolean {
+    const target: Target = { step: own.step, node, value: node.value, start: 0, end: node.value.length };
+    const differs = other !== undefined && other !== node.value;
+    const origins = this.#index.origins(node.value, node.name, own.exchange, differs);
+    if (node.isName && !differs) return false;
+    if (!leaf && !differs && !origins.some((one) => one.linked && !one.listed)) return false;
+    if (origins.length > 0) {
+      const judged = this.#judge(node.value, node.name, origins, other, own);
+      if (judged.kind === 'handoff') return this.#maker.handOff(target, judged.origin, judged.evidence, judged.reason);
+      if (!leaf) return false;
+      if (judged.kind === 'unsure') this.#doubt(own, node, judged.reason, judged.origin ?? origins[0]);
+      return judged.kind === 'unsure' ? !differs : !differs;
     }
-  }
-}
-
-/** Collects new pieces place by place and puts them into the script at the end. */
-export class HandoffMaker {
-  readonly #handoffs: Handoff[] = [];
-  readonly #made: Made[] = [];
-  readonly #pieces = new Map<string, Piece>();
-  readonly #uses = new Map<string, number>();
-
-  constructor(readonly script: Script) {}
-
-  /** Hands the value off; a value that already has a handoff from the same origin joins it. */
-  handOff({ step, sent }: Candidate, origin: Origin, evidence: Evidence, reason: string): void {
-    const place = placeOfResponse(this.script, origin.exchange.n);
-    if (place === null) return;
-    const all = [...this.script.handoffs, ...this.#handoffs];
-    const same = all.find(
-      (one) =>
-        one.origin === place.step &&
-        one.hop === place.hop &&
-        one.recorded === sent.value &&
-        JSON.stringify(one.extractor) === JSON.stringify(origin.extractor),
-    );
-    const handoff: Handoff = same ?? {
-      id: `h${nextNumber(all)}`,
-      name: freeName(plainName(sent.name, sent.place), new Set(all.map((one) => one.name))),
-      origin: place.step,
-      ...(place.hop === undefined ? {} : { hop: place.hop }),
-      extractor: origin.extractor,
-      evidence,
-      reason,
-      recorded: sent.value,
-    };
-    if (!same) this.#handoffs.push(handoff);
-    this.#pieces.set(`${step} ${sent.place}`, { kind: 'handoff', handoff: handoff.id, recorded: sent.value });
-    this.#uses.set(handoff.id, (this.#uses.get(handoff.id) ?? 0) + 1);
+    for (const { origin, as } of this.#index.spelledOtherwise(node.value, node.name, own.exchange)) {
+      if (differs && !this.#twin?.gives(origin, other, as)) continue;
+      const told = `${describeExtractor(origin.extractor)} gives it in another spelling (${as})`;
+      return this.#maker.handOff(
+        target,
+        origin,
+        differs ? 'proven' : 'likely',
+        differs ? `It differs between the two takes, and ${told}, right in both.` : `A response gave it first: ${told}.`,
+        as,
+      );
+    }
+    return false;
   }
 
-  /** Lets the client make the value; the same UUID or number sent twice is made once in an iteration. */
-  make(step: string, sent: SentValue, made: Made['made'], reason: string): void {
-    const all = [...this.script.made, ...this.#made];
-    const same = all.find((one) => one.made === made && (one.recorded === sent.value || !stays(made)));
-    const value: Made = same ?? {
-      id: `m${nextNumber(all)}`,
-      name: freeName(plainName(sent.name, sent.place), new Set(all.map((one) => one.name))),
-      made,
-      recorded: sent.value,
+  /** Looks for what is server-made inside a value that no response gave as a whole. */
+  #parts(own: StepOfTake, node: SentNode, other: string | undefined): void {
+    if (other !== undefined && other !== node.value) {
+      for (const parts of differingParts(node.value, other)) {
+        const found = parts.flatMap((part) => {
+          const value = node.value.slice(part.start, part.end);
+          const origins = this.#index.origins(value, nameBefore(node, part.start), own.exchange, true);
+          const origin = origins.find((one) => this.#twin?.gives(one, part.other));
+          return origin ? [{ target: { step: own.step, node, value, start: part.start, end: part.end }, origin }] : [];
+        });
+        for (const { target, origin } of found)
+          this.#maker.handOff(
+            target,
+            origin,
+            'proven',
+            `A part of what is sent differs between the two takes, and ${describeExtractor(origin.extractor)} gives the right one in both.`,
+          );
+        if (found.length > 0) return;
+      }
+      const shape = dynamicShape(node.name, node.value);
+      if (shape && !this.#isTyped(node.value))
+        this.#doubt(own, node, `It differs between the two takes and ${shape}, but no place in the responses gives it. A page script may compute it: if so, a code step can.`);
+      return;
+    }
+    visitParts(node, this.#index, own.exchange, (part) => {
+      const name = nameBefore(node, part.start);
+      const judged = this.#judge(part.value, name, part.origins, other === undefined ? undefined : part.value, own);
+      // A part of a readable text is there by chance, unless a token or a made thing's id says otherwise.
+      if (judged.kind !== 'handoff') return false;
+      return this.#maker.handOff({ step: own.step, node, ...part }, judged.origin, judged.evidence, judged.reason);
+    });
+  }
+
+  #judge(value: string, name: string, origins: readonly Origin[], other: string | undefined, own: StepOfTake): Judged {
+    const [best] = origins;
+    if (!best) return fixed;
+    const shape = dynamicShape(name, value);
+    if (this.#twin && other !== undefined) {
+      if (other === value) return this.#sameInBoth(value, name, best, shape);
+      const proven = origins.find((origin) => this.#twin?.gives(origin, other) && !this.#isChoice(origin, value, other));
+      if (proven)
+        return {
+          kind: 'handoff',
+          origin: proven,
+          evidence: 'proven',
+          reason: `It differs between the two takes, and ${describeExtractor(proven.extractor)} gives the right value in both.`,
+        };
+      if (origins.some((origin) => this.#isChoice(origin, value, other))) return fixed;
+      return shape || own.exchange.method !== 'GET'
+        ? { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' }
+        : fixed;
+    }
+    if (best.choice && !shape) return fixed;
+    if (best.listed && best.extractor.kind === 'jsonpath' && !best.extractor.beside && !isPlainWord(value))
+      return {
+        kind: 'unsure',
+        reason: `It was chosen from a list (${describeExtractor(best.extractor)}). A rehearsal or a second take will tell whether the list changes.`,
+      };
+    if (shape) return { kind: 'handoff', origin: best, evidence: 'likely', reason: `A response gave it first, and ${shape}.` };
+    if (namesRevision(name) && best.linked && !best.listed && /\d/.test(value))
+      return { kind: 'handoff', origin: best, evidence: 'likely', reason: `A response gave it first, and its name “${name}” says that it changes with the record.` };
+    const created = origins.find((one) => isCreatedId(value, name, one));
+    if (created)
+      return { kind: 'handoff', origin: created, evidence: 'likely', reason: 'It is the id in the answer to a change, so this take created the thing it names.' };
+    if (isPlainWord(value) || isWeak(value)) return fixed;
+    return { kind: 'unsure', reason: `A response gave it first (${describeExtractor(best.extractor)}), but nothing says yet that it changes.` };
+  }
+
+  /** A value that both takes sent alike. */
+  #sameInBoth(value: string, name: string, best: Origin, shape: string | null): Judged {
+    if (best.listed || best.choice) return fixed;
+    if (best.linked && namesSession(name) && shape)
+      return { kind: 'handoff', origin: best, evidence: 'likely', reason: `It is the same in both takes, but its name “${name}” says that it holds for one session, and ${describeExtractor(best.extractor)} gives it.` };
+    if (best.linked && namesRevision(name) && /\d/.test(value))
+      return { kind: 'handoff', origin: best, evidence: 'likely', reason: `It is the same in both takes, but its name “${name}” says that it changes with the record, and ${describeExtractor(best.extractor)} gives it.` };
+    if (isCreatedId(value, name, best))
+      return { kind: 'handoff', origin: best, evidence: 'likely', reason: 'It is the same in both takes, but it is the id in the answer to a change: each replay creates a thing of its own.' };
+    return shape ? { kind: 'unsure', reason: `It is the same in both takes, yet ${shape}. A rehearsal will tell.` } : fixed;
+  }
+
+  /** True where both takes chose from a list that offered both: then the tester chose, and nothing moved. */
+  #isChoice(origin: Origin, value: string, other: string): boolean {
+    if (!origin.listed || !this.#twin) return false;
+    const any = { ...origin.extractor, ...('pick' in origin.extractor ? { pick: 'any' as const } : {}) };
+    const [here, there] = [this.#index.matches(origin.exchange.n, any), this.#twin.matches(origin.exchange.n, any)];
+    return [here, there].every((offered) => offered.includes(value) && offered.includes(other));
+  }
+
+  #isTyped(value: string): boolean {
+    return /\s/.test(value) || isPlainWord(value);
+  }
+
+  #doubt(own: StepOfTake, node: SentNode, reason: string, origin?: Origin): void {
+    if (!isCounted(node) || node.isName) return;
+    this.#unsure.push({
+      step: own.step.id,
+      place: node.place,
+      value: node.value,
+      origin: origin ? (placeOfResponse(this.script, origin.exchange.n)?.step ?? null) : null,
+      extractor: origin?.extractor ?? null,
       reason,
-    };
-    if (!same) this.#made.push(value);
-    this.#pieces.set(`${step} ${sent.place}`, { kind: 'made', made: value.id, recorded: sent.value });
+    });
   }
 
   result(): Correlated {
-    const { script } = this;
-    const handoffs = [...script.handoffs, ...this.#handoffs];
-    const known = new Map(handoffs.map((one) => [one.recorded, one]));
-    const bound = changeRequests(script, (step) =>
-      bindStep(loosenRedirect(step, handoffs), (value, part) => {
-        const piece = this.#pieces.get(`${step.id} ${value.place}`);
-        if (piece) return [piece];
-        // The Referer repeats an earlier address, so it follows the handoffs that address uses.
-        const handoff = part.name.toLowerCase() === 'referer' && value.value.length >= 4 ? known.get(value.value) : undefined;
-        return handoff && [{ kind: 'handoff', handoff: handoff.id, recorded: value.value }];
-      }),
-    );
-    const next: Script = {
-      ...bound,
-      handoffs,
-      made: [...script.made, ...this.#made],
-      unsure: script.unsure.filter((one) => !this.#pieces.has(`${one.step} ${one.place}`)),
-    };
+    findMade(this.script, this.loaded, this.#index, this.#maker, this.#twin);
+    const unsure = this.#unsure.filter((one) => !this.#maker.has(one.step, one.place));
+    const result = this.#maker.result();
     return {
-      script: next,
-      report: {
-        handoffs: this.#handoffs.map(({ id, name, evidence, reason }) => ({ name, evidence, reason, uses: this.#uses.get(id) ?? 0 })),
-        made: this.#made.map(({ name, reason }) => ({ name, reason })),
-        unsure: 0,
-      },
+      script: { ...result.script, unsure, secondTakeId: this.second?.take.id ?? this.script.secondTakeId },
+      report: { ...result.report, unsure: unsure.length },
     };
   }
 }
 
-/** A redirect may lead anywhere in the segments that a handoff reads from it. */
-function loosenRedirect(step: RequestStep, handoffs: readonly Handoff[]): RequestStep {
-  const { redirect } = step.expect;
-  const read = new Set(handoffs.filter((one) => one.origin === step.id && one.extractor.kind === 'header').map((one) => one.recorded));
-  if (redirect === null || read.size === 0) return step;
-  const segments = redirect.split('/').map((part) => (read.has(part) ? '*' : part));
-  return { ...step, expect: { ...step.expect, redirect: segments.join('/') } };
-}
-
-const stays = (made: Made['made']): boolean => made === 'guid' || made === 'container-number';
-
-function nextNumber(all: readonly { id: string }[]): number {
-  return all.reduce((highest, one) => Math.max(highest, Number(one.id.slice(1)) || 0), 0) + 1;
+/** The id of a thing that the request of the origin created: in its redirect, or called the same in its answer. */
+function isCreatedId(value: string, name: string, origin: Origin): boolean {
+  const { exchange, extractor } = origin;
+  if (exchange.method === 'GET' || isPlainWord(value) || origin.listed) return false;
+  // A short number in a redirect is an id where it stands as a segment, or under a name that says so.
+  if (extractor.kind === 'header' && extractor.name === 'location')
+    return !isWeak(value) || extractor.within?.left.startsWith('/') === true || /(^|[_-])id$|Id$|ID$|^(no|number|key)$/.test(name);
+  return origin.linked && extractor.kind === 'jsonpath' && /^[\w-]*\d[\w-]*$/.test(value);
 }

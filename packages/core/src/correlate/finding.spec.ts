@@ -1,13 +1,13 @@
 import { describeExtractor, ResponseView, type Header } from '../index.js';
 import { html, json } from '../test/take-builder.js';
 import { boundariesFor } from './boundaries.js';
+import { clockKind } from './made-values.js';
 import { freeName, plainName, sameName } from './naming.js';
 import { receivedValues } from './received-values.js';
-import { bitsPerSign, dynamicShape, madeKind } from './shapes.js';
+import { bitsPerSign, dynamicShape } from './shapes.js';
 
 const found = (headers: Header[], body: string, value: string) =>
-  receivedValues(new ResponseView(200, headers, body))
-    .filter((one) => one.value === value)
+  receivedValues(new ResponseView(200, headers, body), (wanted) => wanted === value)
     .map((one) => (one.extractor ? describeExtractor(one.extractor) : 'by boundaries'));
 
 describe('values of a response', () => {
@@ -15,12 +15,12 @@ describe('values of a response', () => {
     ['a header', [['X-Token', 'abc123']], '', 'abc123', 'the header x-token'],
     ['an ETag without its quotes (RFC 9110, 8.8.3)', [['ETag', 'W/"v-9"']], '', 'v-9', 'the header etag, after “"”'],
     ['a segment of a redirect', [['Location', 'http://h/things/77?tab=1']], '', '77', 'the header location, after “/things/”'],
-    ['a parameter of a redirect', [['Location', '/back?code=c-55&state=s']], '', 'c-55', 'the header location, after “code=”'],
+    ['a parameter of a redirect', [['Location', '/back?code=c-55&state=s']], '', 'c-55', 'the header location, after “?code=”'],
     ['a cookie', [['Set-Cookie', 'sid=q7; Path=/']], '', 'q7', 'the cookie sid'],
     ['a hidden field', html, '<input type="hidden" name="k" value="f-1">', 'f-1', 'the form field k'],
     ['a meta tag', html, '<meta name="csrf" content="m-2">', 'm-2', 'the attribute content of <meta name="csrf">'],
     ['a data attribute', html, '<div id="r" data-key="d-3"></div>', 'd-3', 'the attribute data-key of <div id="r">'],
-    ['a segment of a link', html, '<a id="next" href="/list/l-4/page">x</a>', 'l-4', 'the attribute href of <a id="next">'],
+    ['a segment of a link', html, '<a id="next" href="/list/l-4/page">x</a>', 'l-4', 'the attribute href of <a id="next">, after “/list/”'],
     ['a literal of an inline script', html, '<script>window.a = {"key":"s-5"}</script>', 's-5', 'by boundaries'],
     ['a text of the page', html, '<p>Number <b>n-6</b></p>', 'n-6', 'by boundaries'],
     ['a JSON member', json, '{"a":{"b-c":"j-7"}}', 'j-7', '$.a["b-c"]'],
@@ -42,6 +42,7 @@ describe('values of a response', () => {
           ],
           '',
         ),
+        () => true,
       ),
     ).toEqual([]);
   });
@@ -58,7 +59,8 @@ describe('boundaries', () => {
 
   it('are not made of what is not there, or of a value that its own end cuts', () => {
     expect(boundariesFor('abc', 'x')).toBeNull();
-    expect(boundariesFor('key=a;b;c', 'a;b')).toBeNull();
+    expect(boundariesFor('key=a;b;c', 'a;b')).toMatchObject({ left: 'key=', right: ';c' });
+    expect(boundariesFor('a;b', 'a;b')).toBeNull();
   });
 });
 
@@ -99,13 +101,23 @@ describe('judging by shape', () => {
       marks: [],
       harLog: null,
     };
-    const exchange = { startedAtMs: 0 } as Parameters<typeof madeKind>[2];
+    const exchange = { startedAtMs: 0 } as Parameters<typeof clockKind>[2];
     const at = Date.parse(take.startedAt);
     expect(
-      [String(at), String(at / 1000), '2026-11-23T11:00:00+01:00', '2025-11-23T10:00:00Z', '1234567890123'].map(
-        (value) => madeKind(value, take, exchange)?.made,
+      [
+        String(at),
+        String(at / 1000),
+        '2026-11-23T11:00:00+01:00',
+        `${at / 1000}.125`,
+        `${at}000`,
+        '2026-11-23 10:00:05',
+        'Mon, 23 Nov 2026 10:00:00 GMT',
+        '2025-11-23T10:00:00Z',
+        '1234567890123',
+      ].map(
+        (value) => clockKind(value, take, exchange)?.made,
       ),
-    ).toEqual(['epoch-ms', 'epoch-s', 'iso-time', undefined, undefined]);
+    ).toEqual(['epoch-ms', 'epoch-s', 'iso-time', 'epoch-fraction', 'epoch-us', 'iso-time', 'http-date', undefined, undefined]);
   });
 });
 

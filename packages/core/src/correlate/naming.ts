@@ -12,7 +12,7 @@ export function plainName(name: string, place: string): string {
     .trim()
     .toLowerCase();
   if (words === '') return 'value';
-  return place.startsWith('path:') ? words.replace(/ies$/, 'y').replace(/([^s])s$/, '$1') : words;
+  return place.includes('path:') ? words.replace(/ies$/, 'y').replace(/([^s])s$/, '$1') : words;
 }
 
 /** The name, with a number where it is taken. */
@@ -23,8 +23,20 @@ export function freeName(wanted: string, taken: ReadonlySet<string>): string {
   return `${wanted} ${count}`;
 }
 
+const plain = (text: string): string => text.toLowerCase().replace(/[^a-z\d]/g, '');
+
 /** Two names of the same thing, whatever their case and separators. */
-export const sameName = (left: string, right: string): boolean => {
-  const plain = (text: string) => text.toLowerCase().replace(/[^a-z\d]/g, '');
-  return plain(left) !== '' && plain(left) === plain(right);
-};
+export const sameName = (left: string, right: string): boolean => plain(left) !== '' && plain(left) === plain(right);
+
+/** The thing that a name speaks of, without what says that it is an id, and in the singular: `post_ID` and `posts` both mean a post. */
+const thing = (name: string): string =>
+  plain(name)
+    .replace(/(?<=.{2})(ids?|number|no|key|uuid|guid)$/, '')
+    .replace(/ies$/, 'y')
+    .replace(/([^s])s$/, '$1');
+
+/** Two names that speak of the same kind of thing. */
+export const sameThing = (left: string, right: string): boolean => thing(left) !== '' && thing(left) === thing(right);
+
+/** A key that says only “the id of this”, without of what. */
+export const isBareId = (name: string): boolean => /^(id|uuid|guid|pk|oid|key|number|no|value)$/.test(plain(name));

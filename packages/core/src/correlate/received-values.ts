@@ -1,40 +1,161 @@
+import { pathAndQuery } from '../take/messages.js';
 import { xmlTexts } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Extractor } from '../script/script.schema.js';
 
-/** A value that stands in a response, with the name it has there and the extractors that may read it, best first. */
+/** A value of a response that a client could send back, and how to read it there. */
 export interface ReceivedValue {
   value: string;
+  /** What it is called there: field name, key, parameter, the segment before it. */
   name: string;
+  /** Null where only text boundaries around it can tell, which are found when they are needed. */
   extractor: Extractor | null;
-  /** Lower is less dependent on the rest of the response. */
+  /** How much the place depends on, from 0 (least) upwards. */
   rank: number;
-  /** True where the value is one item of a list, so that a person may have picked it. */
+  /** True where it is one of several of its kind: an item of a list, a link among others. */
   listed: boolean;
+  /** True where a form offers it as a choice. */
+  choice: boolean;
 }
 
+/** Headers of a response that describe the message or the server. */
 const ignoredHeaders = new Set(
-  'date content-type content-length connection server keep-alive cache-control expires vary transfer-encoding content-encoding strict-transport-security server-timing age via accept-ranges last-modified content-security-policy x-powered-by'.split(
+  'date content-type content-length connection server keep-alive cache-control expires vary transfer-encoding content-encoding strict-transport-security server-timing age via accept-ranges last-modified content-security-policy x-powered-by x-frame-options x-content-type-options referrer-policy permissions-policy'.split(
     ' ',
   ),
 );
 
-/** All values of a response that a client could send back, with their places; linear in the size of the response. */
-export function receivedValues(response: ResponseView): ReceivedValue[] {
-  const found: ReceivedValue[] = [];
-  const add = (value: string, name: string, extractor: Extractor | null, rank: number, listed = false) => {
-    if (value !== '' && value.length <= 20_000) found.push({ value, name, extractor, rank, listed });
-  };
-  fromHeaders(response, add);
-  if (response.kind === 'html') fromHtml(response, add);
-  else if (response.kind === 'json') fromJson(response.json, add);
-  else if (response.kind === 'xml') fromXml(response.body, add);
-  return found;
+type Base = Extractor extends infer One ? Omit<One & { kind: string }, 'within'> : never;
+interface Where {
+  name: string;
+  extractor: Base | null;
+  rank: number;
+  listed?: boolean;
+  choice?: boolean;
 }
 
-type Add = (value: string, name: string, extractor: Extractor | null, rank: number, listed?: boolean) => void;
+const longestValue = 200_000;
+const mostParts = 2000;
 
-function fromHeaders(response: ResponseView, add: Add): void {
+/** Collects what is wanted of the values of one response; everything else is passed over, so memory stays small. */
+class Collector {
+  readonly found: ReceivedValue[] = [];
+
+  constructor(readonly wants: (value: string) => boolean) {}
+
+  whole(value: string, where: Where): void {
+    if (value === '' || value.length > longestValue || !this.wants(value)) return;
+    const { name, extractor, rank, listed = false, choice = false } = where;
+    this.found.push({ value, name, extractor: extractor as Extractor | null, rank, listed, choice });
+  }
+
+  part(value: string, left: string, right: string, where: Where, name = where.name): void {
+    if (value === '' || !this.wants(value)) return;
+    const extractor = where.extractor && ({ ...where.extractor, within: { left, right } } as Extractor);
+    this.found.push({ value, name, extractor, rank: where.rank + 0.5, listed: where.listed ?? false, choice: where.choice ?? false });
+  }
+
+  /** A text as a whole, then the parts of it: of an address its segments and parameters, of other texts their words. */
+  text(value: string, where: Where): void {
+    this.whole(value, where);
+    if (value.length < 2 || value.length > longestValue) return;
+    const before = this.found.length;
+    if (/^([a-z][a-z0-9+.-]*:\/\/|\/|\.{0,2}\/|\?|[\w.-]+\?)\S*$/i.test(value)) this.target(value, where);
+    this.words(value, where, new Set(this.found.slice(before).map((one) => one.value)));
+  }
+
+  /** Segments and parameters of a target, each with the text before and after it as boundaries. */
+  target(target: string, where: Where): void {
+    const [beforeHash = ''] = target.split('#');
+    const question = beforeHash.indexOf('?');
+    const path = question < 0 ? beforeHash : beforeHash.slice(0, question);
+    this.whole(pathAndQuery(target), { ...where, extractor: null });
+    const segments = path.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/]*/i, '').split('/');
+    segments.forEach((segment, index) => {
+      if (segment === '') return;
+      const before = segments[index - 1] ?? '';
+      const after = index + 1 < segments.length ? '/' : question >= 0 ? '?' : '';
+      this.part(segment, `${before === '' ? '' : `/${before}`}/`, after, where, before);
+    });
+    if (question < 0) return;
+    const pairs = beforeHash.slice(question + 1).split('&');
+    pairs.forEach((pair, index) => {
+      const equals = pair.indexOf('=');
+      if (equals <= 0) return;
+      const name = pair.slice(0, equals);
+      const value = pair.slice(equals + 1);
+      const right = index + 1 < pairs.length ? '&' : beforeHash === target ? '' : '#';
+      // The sign before the name keeps `id=` from being found in `post_id=`.
+      const left = `${index === 0 ? '?' : '&'}${name}=`;
+      this.part(value, left, right, where, name);
+      const plain = unescaped(value);
+      if (plain !== undefined && plain !== value && this.wants(plain) && where.extractor)
+        this.found.push({
+          value: plain,
+          name,
+          extractor: { ...where.extractor, within: { left, right }, decode: ['component-plus'] } as Extractor,
+          rank: where.rank + 0.6,
+          listed: where.listed ?? false,
+          choice: false,
+        });
+    });
+  }
+
+  /** Words of a text, coarse ones as tokens are written and fine ones of letters and digits alone. */
+  words(text: string, where: Where, done: ReadonlySet<string> = new Set()): void {
+    let count = 0;
+    for (const expression of [/[\w.~+/=%@-]{2,}/g, /[A-Za-z0-9_-]{2,}/g, /[A-Za-z0-9]+/g, /\d+/g])
+      for (const match of text.matchAll(expression)) {
+        const word = match[0];
+        if (word === text || !this.wants(word)) continue;
+        if (++count > mostParts) return;
+        const end = match.index + word.length;
+        const before = text.slice(Math.max(0, match.index - 24), match.index);
+        const name = /([\w$-]+)["'\]]*\s*[:=]\s*["'[{(]*$/.exec(before)?.[1] ?? /([A-Za-z][\w-]*)[^A-Za-z0-9]*$/.exec(before)?.[1] ?? where.name;
+        const right = text.slice(end, end + 1);
+        if (where.extractor === null) this.whole(word, { ...where, name });
+        else if (!done.has(word) && !word.includes(right || '\u0000')) {
+          const left = leftOf(text, match.index);
+          if (left !== null) this.part(word, left, right, where, name);
+        }
+      }
+  }
+}
+
+const longestLeft = 24;
+
+/** The shortest text before a position that leads to it alone, cut where a word begins, without digits; null where there is none. */
+function leftOf(text: string, at: number): string | null {
+  if (at === 0) return '';
+  for (let length = 1; length <= Math.min(longestLeft, at); length++) {
+    const left = text.slice(at - length, at);
+    if (/\d/.test(left)) return null;
+    const cutsWord = /^[A-Za-z]/.test(left) && /[A-Za-z0-9]/.test(text[at - length - 1] ?? ' ');
+    if (!cutsWord && text.indexOf(left) === at - length) return left;
+  }
+  return null;
+}
+
+function unescaped(text: string): string | undefined {
+  try {
+    return decodeURIComponent(text.replace(/\+/g, ' '));
+  } catch {
+    return undefined;
+  }
+}
+
+/** The wanted values of a response with their places; linear in the size of the response. */
+export function receivedValues(response: ResponseView, wants: (value: string) => boolean): ReceivedValue[] {
+  const collector = new Collector(wants);
+  fromHeaders(response, collector);
+  if (response.kind === 'html') fromHtml(response, collector);
+  else if (response.kind === 'json' && response.json !== undefined) fromJson(response.json, collector);
+  else if (response.kind === 'xml') fromXml(response.body, collector);
+  else if (response.kind !== 'binary') collector.words(response.body, { name: '', extractor: null, rank: 6 });
+  return collector.found;
+}
+
+function fromHeaders(response: ResponseView, collector: Collector): void {
   for (const [name, value] of response.headers) {
     const lower = name.toLowerCase();
     if (ignoredHeaders.has(lower)) continue;
@@ -42,101 +163,111 @@ function fromHeaders(response: ResponseView, add: Add): void {
       const pair = value.split(';')[0] ?? '';
       const equals = pair.indexOf('=');
       const cookie = pair.slice(0, equals).trim();
-      add(pair.slice(equals + 1).trim(), cookie, { kind: 'cookie', name: cookie }, 1);
+      const text = pair.slice(equals + 1).trim();
+      const where: Where = { name: cookie, extractor: { kind: 'cookie', name: cookie } as Base, rank: 1 };
+      collector.whole(text, where);
+      collector.words(text, where);
+      const plain = unescaped(text);
+      if (plain !== undefined && plain !== text)
+        collector.whole(plain, { ...where, extractor: { kind: 'cookie', name: cookie, decode: ['component'] } as Base });
       continue;
     }
-    if (lower === 'location') {
-      fromTarget(value, (part, partName, left, right) => {
-        add(part, partName, { kind: 'header', name: 'location', within: { left, right } }, 0);
-      });
-      continue;
-    }
-    add(value, lower, { kind: 'header', name: lower }, 0);
-    const quoted = /^(W\/)?"([^"]+)"$/.exec(value);
-    if (quoted?.[2]) add(quoted[2], lower, { kind: 'header', name: lower, within: { left: '"', right: '"' } }, 0);
+    collector.text(value, { name: lower, extractor: { kind: 'header', name: lower } as Base, rank: 0 });
   }
 }
 
-/** Segments and parameters of a target, each with the text before and after it as boundaries. */
-function fromTarget(target: string, add: (part: string, name: string, left: string, right: string) => void): void {
-  const [beforeHash = ''] = target.split('#');
-  const question = beforeHash.indexOf('?');
-  const path = question < 0 ? beforeHash : beforeHash.slice(0, question);
-  const segments = path.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/]*/i, '').split('/');
-  segments.forEach((segment, index) => {
-    if (segment === '') return;
-    const before = segments[index - 1] ?? '';
-    const after = index + 1 < segments.length ? '/' : question >= 0 ? '?' : '';
-    add(segment, before, `${before === '' ? '' : `/${before}`}/`, after);
-  });
-  if (question < 0) return;
-  const pairs = beforeHash.slice(question + 1).split('&');
-  pairs.forEach((pair, index) => {
-    const equals = pair.indexOf('=');
-    if (equals > 0) add(pair.slice(equals + 1), pair.slice(0, equals), `${pair.slice(0, equals)}=`, index + 1 < pairs.length ? '&' : '');
-  });
+/** The attribute by which people would name an element: one that does not look as if it changed. */
+function keyOf(attributes: Record<string, string>): { name: string; value: string } | null {
+  for (const name of ['id', 'name', 'property', 'rel', 'data-testid', 'itemprop', 'http-equiv']) {
+    const value = attributes[name];
+    if (value !== undefined && value !== '' && !/\d/.test(value)) return { name, value };
+  }
+  return null;
 }
 
-function fromHtml(response: ResponseView, add: Add): void {
+function fromHtml(response: ResponseView, collector: Collector): void {
   const fields = new Map<string, number>();
   let select = '';
-  for (const { name: element, attributes, nth } of response.html.elements) {
+  for (const { name: element, attributes } of response.html.elements) {
     const name = attributes['name'] ?? '';
+    const { value } = attributes;
     if (element === 'select') select = name;
     if (element === 'option') {
-      if (attributes['value']) add(attributes['value'], select, null, 9, true);
+      if (value !== undefined) collector.whole(value, { name: select, extractor: null, rank: 9, listed: true, choice: true });
       continue;
     }
-    if (attributes['value'] !== undefined && name !== '' && /^(input|button|textarea)$/.test(element)) {
+    if (value !== undefined && name !== '' && /^(input|button|textarea|select)$/.test(element)) {
       const count = fields.get(name) ?? 0;
       fields.set(name, count + 1);
-      add(attributes['value'], name, { kind: 'field', name, nth: count }, 1);
-      continue;
+      const choice = /^(radio|checkbox)$/i.test(attributes['type'] ?? '');
+      collector.text(value, { name, extractor: { kind: 'field', name, nth: count } as Base, rank: 1, listed: choice, choice });
     }
-    for (const [attribute, value] of Object.entries(attributes)) {
-      if (!/^(content|value|href|src|action|data-.+|formaction)$/.test(attribute)) continue;
-      const key = ['id', 'name', 'property'].find((one) => attributes[one] !== undefined);
-      const by = key ? { name: key, value: attributes[key] ?? '' } : null;
-      const base = { kind: 'attribute' as const, element, by, attribute, nth: by ? 0 : nth };
-      if (/^(href|src|action|formaction)$/.test(attribute))
-        fromTarget(value, (part, partName, left, right) => {
-          add(part, partName, { ...base, within: { left, right } }, by ? 3 : 5, !by);
-        });
-      else add(value, attribute.startsWith('data-') ? attribute.slice(5) : (by?.value ?? attribute), base, by ? 2 : 4, !by);
+    const by = keyOf(attributes);
+    for (const [attribute, text] of Object.entries(attributes)) {
+      if (attribute === 'class' || attribute === 'style' || text === '') continue;
+      if (attribute === 'value' && name !== '' && element === 'input') continue;
+      const extractor = { kind: 'attribute', element, by: by?.name === attribute ? null : by, attribute, nth: 0 } as Base;
+      const isLink = /^(href|src|action|formaction)$/.test(attribute);
+      const own = attribute.startsWith('data-') ? attribute.slice(5) : attribute === 'content' ? (by?.value ?? attribute) : name || attribute;
+      const rank = isLink ? (by ? 3 : 5) : by ? 2 : 4;
+      const island = /^\s*[{[]/.test(text) ? json(text) : undefined;
+      if (island !== undefined) collector.words(text, { name: own, extractor, rank, listed: !by });
+      else collector.text(text, { name: own, extractor, rank, listed: !by });
     }
   }
-  for (const script of response.html.scripts)
-    for (const match of script.matchAll(/(?:["']?([\w$-]{1,60})["']?\s*[:=]\s*)?(["'`])((?:(?!\2)[^\\\n]){1,4000})\2/g))
-      add(match[3] ?? '', match[1] ?? '', null, 6);
+  for (const text of [...response.html.scripts, ...response.html.comments]) {
+    // Quoted values first: in them a sign may stand that no word has.
+    for (const match of text.matchAll(/(?:["']?([\w$-]{1,60})["']?\s*[:=]\s*)?(["'`])((?:(?!\2)[^\\\n]){1,4000})\2/g))
+      collector.whole(match[3] ?? '', { name: match[1] ?? '', extractor: null, rank: 6 });
+    collector.words(text, { name: '', extractor: null, rank: 6.5 });
+  }
   for (const text of response.html.texts) {
-    add(text, '', null, 7);
-    if (text.length < 400 && /\s/.test(text)) for (const word of text.split(/[\s,;()]+/)) add(word.replace(/\.$/, ''), '', null, 8);
+    collector.whole(text, { name: '', extractor: null, rank: 7 });
+    collector.words(text, { name: '', extractor: null, rank: 8 });
   }
 }
 
-function fromJson(document: unknown, add: Add): void {
-  const walk = (value: unknown, path: string, anyPath: string, name: string, depth: number) => {
-    if (depth > 64) return;
+function json(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return undefined;
+  }
+}
+
+function fromJson(document: unknown, collector: Collector): void {
+  const walk = (value: unknown, path: string, listed: boolean, name: string, depth: number) => {
+    if (depth > 200) return;
     if (Array.isArray(value))
-      value.slice(0, 2000).forEach((item, index) => {
-        walk(item, `${path}[${index}]`, `${path}[*]`, name, depth + 1);
-      });
+      for (const item of value)
+        // A list of one is no list to choose from.
+        walk(item, value.length === 1 ? `${path}[0]` : `${path}[*]`, listed || value.length > 1, name, depth + 1);
     else if (value !== null && typeof value === 'object')
       for (const [key, inner] of Object.entries(value)) {
         const step = /^[A-Za-z_]\w*$/.test(key) ? `.${key}` : `[${JSON.stringify(key)}]`;
-        walk(inner, path + step, anyPath === '' ? '' : anyPath + step, key, depth + 1);
+        // An id may be the key itself; no path can say so, boundaries can.
+        collector.whole(key, { name, extractor: null, rank: 6, listed: true });
+        walk(inner, path + step, listed, key, depth + 1);
       }
     else if (typeof value === 'string' || typeof value === 'number')
-      add(String(value), name, { kind: 'jsonpath', path: anyPath || path, pick: anyPath ? 'any' : 'first' }, 2, anyPath !== '');
+      collector.text(String(value), {
+        name: name === '' ? 'value' : name,
+        extractor: { kind: 'jsonpath', path, pick: listed ? 'any' : 'first' } as Base,
+        rank: 2,
+        listed,
+      });
   };
-  walk(document, '$', '', '', 0);
+  walk(document, '$', false, '', 0);
 }
 
-function fromXml(body: string, add: Add): void {
+function fromXml(body: string, collector: Collector): void {
   const counts = new Map<string, number>();
   for (const { path, text } of xmlTexts(body)) {
     const nth = counts.get(path) ?? 0;
     counts.set(path, nth + 1);
-    add(text, path.split('/').at(-1) ?? '', { kind: 'xml', path, nth }, 3);
+    collector.text(text, { name: path.split('/').at(-1) ?? '', extractor: { kind: 'xml', path, nth } as Base, rank: 3 });
   }
+  // Attributes have no path of their own here; boundaries find them.
+  for (const match of body.matchAll(/([\w:.-]+)\s*=\s*"([^"<]{1,4000})"/g))
+    collector.whole(match[2] ?? '', { name: match[1] ?? '', extractor: null, rank: 6 });
 }

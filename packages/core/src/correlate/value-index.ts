@@ -1,11 +1,15 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
-import { headerOf } from '../take/messages.js';
+import { headerOf, pathAndQuery } from '../take/messages.js';
+import { encode } from '../script/encoding.js';
+import { matchesOf } from '../script/extract.js';
 import { viewOf, type ResponseView } from '../script/response-view.js';
-import { exchangesOf, requestSteps, type Extractor, type Script } from '../script/script.schema.js';
-import { sentValues } from '../script/request-parts.js';
-import { receivedValues, type ReceivedValue } from './received-values.js';
+import { exchangesOf, requestSteps, type Encoding, type Extractor, type Script } from '../script/script.schema.js';
+import { sentNodes } from '../script/request-parts.js';
+import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { boundariesFor } from './boundaries.js';
-import { sameName } from './naming.js';
+import { isBareId, sameName, sameThing } from './naming.js';
+import { receivedValues, type ReceivedValue } from './received-values.js';
+import { wordsOf } from './words.js';
 
 /** A value seen in a response. */
 export interface Occurrence {
@@ -16,8 +20,15 @@ export interface Occurrence {
 /** A proposed way to read a value. */
 export interface Origin {
   exchange: Exchange;
+  /** What stands there. */
+  value: string;
   extractor: Extractor;
+  /** True where it is one of several. */
   listed: boolean;
+  /** True where a form offers it as a choice. */
+  choice: boolean;
+  /** True where it is called there as it is where it is sent, or the address of the one names the other. */
+  linked: boolean;
 }
 
 /** HAR files give times in whole milliseconds, so an answer may seem to end a little after the request it led to. */
@@ -26,55 +37,80 @@ const clockGrainMs = 1;
 /** When each response had ended, in ms; a redirect had at the latest when its target was asked for. */
 function endTimes(exchanges: readonly Exchange[]): Map<number, number> {
   const ends = new Map<number, number>();
-  exchanges.forEach((one, index) => {
+  const askedLater = new Map<string, Exchange>();
+  for (const one of [...exchanges].reverse()) {
     let end = one.startedAtMs + one.durationMs;
     const location = one.response && headerOf(one.response.headers, 'location');
     if (location != null && URL.canParse(location, one.url)) {
-      const target = new URL(location, one.url).href;
-      const next = exchanges.slice(index + 1).find((other) => other.url === target);
+      const next = askedLater.get(new URL(location, one.url).href.replace(/#.*$/, ''));
       if (next) end = Math.min(end, next.startedAtMs);
     }
     ends.set(one.n, end);
-  });
+    askedLater.set(one.url.replace(/#.*$/, ''), one);
+  }
   return ends;
 }
 
-/** Where each value of a take was first seen and where it can be read; built once, linear in the bytes of the responses. */
+/** Other spellings of an id in which a page may have held it. */
+const spellings: readonly Encoding[] = ['lower', 'upper', 'bare'];
+
+/** Where each sent value of a take was first seen and where it can be read; built once, linear in the bytes of the take. */
 export class ValueIndex {
   readonly #received = new Map<string, Occurrence[]>();
   readonly #firstSentMs = new Map<string, number>();
   readonly #sentBy = new Map<number, Set<string>>();
   readonly #views = new Map<number, ResponseView>();
   readonly #endMs: Map<number, number>;
+  readonly #byNumber: Map<number, Exchange>;
+  /** Texts that were sent and that no response had given before: what people typed. */
+  readonly #typed = new Map<string, number>();
+  /** Values as sent, by the spelling that ids are compared in. */
+  readonly #spelt = new Map<string, Occurrence[]>();
 
   constructor(
     readonly loaded: LoadedTake,
     script: Script,
   ) {
     this.#endMs = endTimes(loaded.exchanges);
-    const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
-    for (const { step } of requestSteps(script)) {
-      const exchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
-      if (!exchange) continue;
-      const own = new Set<string>();
-      for (const { value } of sentValues(step)) {
-        own.add(value);
-        const before = this.#firstSentMs.get(value);
-        if (before === undefined || exchange.startedAtMs < before) this.#firstSentMs.set(value, exchange.startedAtMs);
-      }
-      this.#sentBy.set(exchange.n, own);
-      for (const n of exchangesOf(step)) this.#readResponse(byNumber.get(n));
-    }
+    this.#byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
+    const wanted = this.#readRequests(script);
+    const speltIds = new Set([...wanted].filter(isSpeltId).map(spelling));
+    const wants = (value: string) => wanted.has(value) || (speltIds.size > 0 && isSpeltId(value) && speltIds.has(spelling(value)));
+    for (const { step } of requestSteps(script)) for (const n of exchangesOf(step)) this.#readResponse(this.#byNumber.get(n), wants);
   }
 
-  #readResponse(exchange: Exchange | undefined): void {
+  /** Everything that requests send: whole values, and the words of them. */
+  #readRequests(script: Script): Set<string> {
+    const wanted = new Set<string>();
+    for (const { step } of requestSteps(script)) {
+      const exchange = step.exchange === null ? undefined : this.#byNumber.get(step.exchange);
+      if (!exchange) continue;
+      const own = new Set<string>();
+      const walk = (node: SentNode) => {
+        own.add(node.value);
+        wanted.add(node.value);
+        const before = this.#firstSentMs.get(node.value);
+        if (before === undefined || exchange.startedAtMs < before) this.#firstSentMs.set(node.value, exchange.startedAtMs);
+        if (isLeaf(node)) {
+          for (const word of wordsOf(node.value)) wanted.add(word);
+          if (isTypedText(node.value) && !this.#typed.has(node.value)) this.#typed.set(node.value, exchange.startedAtMs);
+        }
+        node.kids.forEach(walk);
+      };
+      sentNodes(step).forEach(walk);
+      wanted.add(pathAndQuery(exchange.url));
+      this.#sentBy.set(exchange.n, own);
+    }
+    return wanted;
+  }
+
+  #readResponse(exchange: Exchange | undefined, wants: (value: string) => boolean): void {
     const view = exchange && viewOf(exchange, this.loaded.readBody);
     if (!view) return;
     this.#views.set(exchange.n, view);
-    for (const received of receivedValues(view)) {
-      const list = this.#received.get(received.value);
-      if (list) list.push({ exchange, received });
-      else this.#received.set(received.value, [{ exchange, received }]);
+    for (const received of receivedValues(view, wants)) {
+      add(this.#received, received.value, { exchange, received });
+      if (isSpeltId(received.value)) add(this.#spelt, spelling(received.value), { exchange, received });
     }
   }
 
@@ -82,52 +118,165 @@ export class ValueIndex {
     return this.#views.get(n);
   }
 
+  /** What an extractor finds in the response of an exchange. */
+  matches(n: number, extractor: Extractor): string[] {
+    const view = this.#views.get(n);
+    return view ? matchesOf(extractor, view) : [];
+  }
+
+  /** When a response had ended, in ms from the start of the take. */
+  endedMs(n: number): number {
+    return this.#endMs.get(n) ?? Infinity;
+  }
+
+  /** True where the value stands in any response before the request, or was sent first by the client. */
+  wasReceived(value: string, exchange: Exchange): boolean {
+    return this.occurrences(value, exchange).length > 0;
+  }
+
   /**
    * Responses that could have given the value to the request: they had ended before it started, and the value was not sent
    * before the first of them gave it (what comes back then is an echo).
    */
-  occurrences(value: string, exchange: Exchange): Occurrence[] {
-    const before = (this.#received.get(value) ?? []).filter((one) => this.#ended(one.exchange) <= exchange.startedAtMs + clockGrainMs);
-    const first = Math.min(...before.map((one) => this.#ended(one.exchange)));
+  occurrences(value: string, exchange: Exchange, from: ReadonlyMap<string, Occurrence[]> = this.#received): Occurrence[] {
+    const before = (from.get(value) ?? []).filter((one) => this.endedMs(one.exchange.n) <= exchange.startedAtMs + clockGrainMs);
+    if (before.length === 0) return [];
+    const first = before.reduce((least, one) => Math.min(least, this.endedMs(one.exchange.n)), Infinity);
     const sentMs = this.#firstSentMs.get(value) ?? Infinity;
-    if (before.length === 0 || sentMs + clockGrainMs < first) return [];
+    if (sentMs + clockGrainMs < first) return [];
     const fresh = before.filter((one) => !this.#sentBy.get(one.exchange.n)?.has(value));
     return fresh.length > 0 ? fresh : before;
   }
 
   /**
-   * Ways to read the value, best first: the latest response in which it stands under the same name, then the page that
-   * the Referer names, then the latest; within a response the place that depends on the least.
+   * Ways to read the value, best first: those that read one thing before those that pick from a list; then the latest response
+   * in which it stands under the same name, then the page that the Referer names, then the latest; within a response the place
+   * that depends on the least. A short value, which stands in many places by chance, needs the name, unless a second take
+   * proves the place (`proven`).
    */
-  origins(value: string, name: string, exchange: Exchange): Origin[] {
+  origins(value: string, name: string, exchange: Exchange, proven = false): Origin[] {
+    return this.#ordered(this.occurrences(value, exchange), value, name, exchange, proven);
+  }
+
+  /** Ways to read an id that responses write in another case or with other separators, each with what turns it into the sent one. */
+  spelledOtherwise(value: string, name: string, exchange: Exchange): { origin: Origin; as: Encoding }[] {
+    if (!isSpeltId(value)) return [];
+    return this.occurrences(spelling(value), exchange, this.#spelt).flatMap((one) => {
+      const as = spellings.find((encoding) => encode(encoding, one.received.value) === value);
+      const [origin] = as && one.received.value !== value ? this.#ordered([one], one.received.value, name, exchange) : [];
+      return origin && as ? [{ origin, as }] : [];
+    });
+  }
+
+  #ordered(occurrences: readonly Occurrence[], value: string, name: string, exchange: Exchange, proven = false): Origin[] {
     const referer = headerOf(exchange.requestHeaders, 'referer');
-    const score = ({ exchange: from, received }: Occurrence): number =>
-      (sameName(received.name, name) ? 2 : 0) + (referer !== undefined && from.url === referer ? 1 : 0);
-    const ordered = [...this.occurrences(value, exchange)].sort(
-      (left, right) => score(right) - score(left) || right.exchange.n - left.exchange.n || left.received.rank - right.received.rank,
+    const scored = occurrences.map((one) => {
+      const linked = isLinked(name, one);
+      const called = sameName(one.received.name, name);
+      return {
+        ...one,
+        linked,
+        score: (one.received.listed ? 0 : 4) + (called ? 2 : linked ? 1.5 : 0) + (referer !== undefined && one.exchange.url === referer ? 1 : 0),
+      };
+    });
+    const strong = isWeak(value) && !proven ? scored.filter((one) => one.linked) : scored;
+    const ordered = strong.sort(
+      (left, right) =>
+        right.score - left.score || right.exchange.n - left.exchange.n || left.received.rank - right.received.rank,
     );
-    const origins: Origin[] = [];
-    const best = ordered[0];
+    const [best] = ordered;
+    if (!best) return [];
     // Within the chosen response the more robust place wins, whatever its name.
-    const grouped = best
-      ? [
-          ...ordered.filter((one) => one.exchange.n === best.exchange.n).sort((left, right) => left.received.rank - right.received.rank),
-          ...ordered.filter((one) => one.exchange.n !== best.exchange.n),
-        ]
-      : [];
-    for (const { exchange: from, received } of grouped) {
-      const extractor = received.extractor ?? this.#boundaries(from.n, value);
-      if (extractor) origins.push({ exchange: from, extractor, listed: received.listed });
-    }
-    return origins;
+    const grouped = [
+      ...ordered.filter((one) => one.exchange.n === best.exchange.n).sort((left, right) => cost(left) - cost(right)),
+      ...ordered.filter((one) => one.exchange.n !== best.exchange.n),
+    ].slice(0, 24);
+    return grouped.flatMap((one) =>
+      this.#proposals(one, value).map((extractor) => ({
+        exchange: one.exchange,
+        value,
+        extractor,
+        listed: one.received.listed,
+        choice: one.received.choice,
+        linked: one.linked,
+      })),
+    );
   }
 
-  #ended(exchange: Exchange): number {
-    return this.#endMs.get(exchange.n) ?? Infinity;
+  /** The extractors that read the value there, the sturdiest first. */
+  #proposals({ exchange, received }: Occurrence, value: string): Extractor[] {
+    const view = this.#views.get(exchange.n);
+    if (!view) return [];
+    const { extractor } = received;
+    if (!extractor) return boundaryExtractors(view, value);
+    const typed = this.#typedBefore(this.endedMs(exchange.n));
+    const wanted: Extractor[] = [];
+    if (extractor.kind === 'attribute' && extractor.by === null) {
+      const all = matchesOf({ ...extractor, pick: 'any' }, view);
+      const at = all.indexOf(value);
+      if (at < 0) return [];
+      wanted.push(...besides(extractor, view, typed));
+      if (at === 0) wanted.push({ ...extractor, nth: 0 });
+      else if (at === all.length - 1 && all.length > 1) wanted.push({ ...extractor, pick: 'last' });
+      wanted.push({ ...extractor, nth: at });
+    } else if (extractor.kind === 'jsonpath' && received.listed) wanted.push(...besides(extractor, view, typed), extractor);
+    else wanted.push(extractor);
+    return wanted.filter((one) => {
+      const matches = matchesOf(one, view);
+      return 'pick' in one && one.pick === 'any' ? matches.includes(value) : 'pick' in one && one.pick === 'last' ? matches.at(-1) === value : matches[0] === value;
+    });
   }
 
-  #boundaries(n: number, value: string): Extractor | null {
-    const view = this.#views.get(n);
-    return view ? boundariesFor(view.body, value) : null;
+  #typedBefore(endMs: number): string[] {
+    return [...this.#typed].filter(([, sentMs]) => sentMs < endMs).map(([text]) => text);
   }
+}
+
+function add<K, V>(map: Map<K, V[]>, key: K, value: V): void {
+  const list = map.get(key);
+  if (list) list.push(value);
+  else map.set(key, [value]);
+}
+
+/** Places cost more the more they depend on; a place in a list costs more than any other. */
+const cost = ({ received }: Occurrence): number => received.rank + (received.listed ? 20 : 0);
+
+/** Called alike there and here, or an id in the answer to a request whose address names the thing. */
+function isLinked(name: string, { exchange, received }: Occurrence): boolean {
+  if (sameName(received.name, name) || sameThing(received.name, name)) return true;
+  if (!isBareId(received.name) && !isBareId(name)) return false;
+  const segments = (pathAndQuery(exchange.url).split('?')[0] ?? '').split('/').filter((part) => /^[a-z][\w-]*$/i.test(part));
+  const what = isBareId(received.name) ? name : received.name;
+  return segments.some((segment) => sameThing(segment, what));
+}
+
+/** Values that stand in many places by chance. */
+export const isWeak = (value: string): boolean => /^(true|false|null|on|off|yes|no|\d{1,3}|(19|20)\d\d|[a-z]{1,3})$/i.test(value);
+
+const isSpeltId = (value: string): boolean => value.length >= 12 && value.length <= 80 && /^[0-9a-z._:{}-]+$/i.test(value) && /\d/.test(value);
+const spelling = (value: string): string => encode('lower', encode('bare', value));
+
+/** What people type: words or a number that is long enough to be looked for in a row. */
+const isTypedText = (value: string): boolean => value.length >= 5 && value.length <= 200 && /^[\p{L}\d][\p{L}\d .,:_'&/()-]*$/u.test(value);
+
+/** The extractor, kept to the row or object in which a text stands that the client had sent before. */
+function besides(extractor: Extractor, view: ResponseView, typed: readonly string[]): Extractor[] {
+  const shown = typed.filter((text) => view.body.includes(text));
+  return shown.slice(0, 8).map((text) => ({ ...extractor, beside: [{ kind: 'text', text }], ...('pick' in extractor || extractor.kind === 'attribute' ? { pick: 'first' as const } : {}) }));
+}
+
+/** Boundaries around the value, as it stands in the body or in an escaped form of it. */
+function boundaryExtractors(view: ResponseView, value: string): Extractor[] {
+  const plain = boundariesFor(view.body, value);
+  if (plain) return [plain];
+  for (const [raw, encoding] of [
+    [encode('xml', value), 'xml'],
+    [encode('json', value), 'json'],
+    [encode('json', value).replace(/\//g, '\\/'), 'json'],
+    [encode('component', value), 'component'],
+  ] as const) {
+    const found = raw === value ? null : boundariesFor(view.body, raw);
+    if (found) return [{ ...found, decode: [encoding] }];
+  }
+  return [];
 }

@@ -5,7 +5,7 @@ import { describeExtractor, matchesOf } from '../script/extract.js';
 import { answerOf, placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
 import { boundPlaces, sentValues } from '../script/request-parts.js';
 import { isCounted } from '../script/coverage.js';
-import { findCandidates, type Candidate } from '../correlate/correlate.js';
+import { nameBefore, visitCandidates, type Candidate } from '../correlate/candidates.js';
 import { ValueIndex } from '../correlate/value-index.js';
 import { plainName } from '../correlate/naming.js';
 import { asksToSignIn, failureOf, faultTexts } from './failure-signs.js';
@@ -110,28 +110,32 @@ export function staleValues(script: Script, loaded: LoadedTake, captured: Captur
   const index = new ValueIndex(loaded, script);
   const byStep = lastOfEach(captured.steps);
   const stale: StaleValue[] = [];
-  for (const candidate of findCandidates(script, loaded, index)) {
-    if (!byStep.has(candidate.step)) continue;
+  visitCandidates(script, loaded, index, (candidate) => {
+    const { step, node, value, start, end } = candidate;
+    if (!byStep.has(step.id)) return true;
     const found = currentValue(candidate, index, script, byStep, captured);
-    if (found)
+    if (found === 'unknown') return false;
+    if (found !== 'same')
       stale.push({
-        step: candidate.step,
-        place: candidate.sent.place,
-        name: plainName(candidate.sent.name, candidate.sent.place),
-        recorded: candidate.sent.value,
+        step: step.id,
+        place: node.place,
+        ...(value === node.value ? {} : { part: { start, end } }),
+        name: plainName(value === node.value ? node.name : nameBefore(node, start), node.place),
+        recorded: value,
         ...found,
       });
-  }
+    return true;
+  });
   return stale;
 }
 
 function currentValue(
-  { sent, origins }: Candidate,
+  { value, origins }: Candidate,
   index: ValueIndex,
   script: Script,
   byStep: Map<string, CapturedStep>,
   captured: Captured,
-): Pick<StaleValue, 'current' | 'origin' | 'extractor'> | null {
+): Pick<StaleValue, 'current' | 'origin' | 'extractor'> | 'same' | 'unknown' {
   for (const origin of origins) {
     const place = placeOfResponse(script, origin.exchange.n);
     const replay = byStep.get(place?.step ?? '');
@@ -141,11 +145,12 @@ function currentValue(
     const then = matchesOf(origin.extractor, index.view(origin.exchange.n) ?? view);
     // What is gone altogether says nothing; what is still offered is not stale.
     if (now.length === 0) continue;
-    if (origin.listed ? now.includes(sent.value) : now[0] === sent.value) return null;
-    const at = Math.max(0, then.indexOf(sent.value));
+    const picked = 'pick' in origin.extractor ? origin.extractor.pick : undefined;
+    if (origin.listed ? now.includes(value) : (picked === 'last' ? now.at(-1) : now[0]) === value) return 'same';
+    const at = Math.max(0, then.indexOf(value));
     return { current: now[origin.listed ? Math.min(at, now.length - 1) : 0] ?? '', origin: place.step, extractor: origin.extractor };
   }
-  return null;
+  return 'unknown';
 }
 
 function firstDivergence(script: Script, steps: readonly RehearsedStep[], captured: Captured): Divergence | null {

@@ -34,6 +34,8 @@ export type CapturedStep = z.infer<typeof CapturedStepSchema>;
 export const StaleValueSchema = z.object({
   step: z.string(),
   place: z.string(),
+  /** The part of the value at that place, where it is not the whole. */
+  part: z.object({ start: z.number().int(), end: z.number().int() }).optional(),
   name: z.string(),
   recorded: z.string(),
   /** What the server gives now. */

@@ -1,14 +1,29 @@
 import { Parser } from 'htmlparser2';
 import { query } from 'jsonpath-rfc9535';
+import { RE2JS } from 're2js';
 import { headersOf } from '../take/messages.js';
+import { decode } from './encoding.js';
+import type { HtmlElement } from './html.js';
 import type { ResponseView } from './response-view.js';
-import type { Extractor } from './script.schema.js';
+import type { Extractor, Template } from './script.schema.js';
+import { recordedText } from './template.js';
+
+/** Gives the text of a template while a script is played; the recorded text where nothing is played. */
+export type Fill = (template: Template) => string;
 
 /** All matches of an extractor in a response, in reading order. */
-export function matchesOf(extractor: Extractor, response: ResponseView): string[] {
+export function matchesOf(extractor: Extractor, response: ResponseView, fill: Fill = recordedText): string[] {
+  const found = allMatches(extractor, response, fill).flatMap((value) => refined(value, extractor));
+  if (!('nth' in extractor) || ('pick' in extractor && extractor.pick !== undefined)) return found;
+  return found.slice(extractor.nth, extractor.nth + 1);
+}
+
+function allMatches(extractor: Extractor, response: ResponseView, fill: Fill): string[] {
+  const beside = extractor.beside && fill(extractor.beside);
+  const inRow = (one: HtmlElement) => beside === undefined || (response.html.rows[one.row] ?? '').includes(beside);
   switch (extractor.kind) {
     case 'header':
-      return headersOf(response.headers, extractor.name).flatMap((value) => cut(value, extractor.within));
+      return headersOf(response.headers, extractor.name);
     case 'cookie':
       return headersOf(response.headers, 'set-cookie').flatMap((line) => {
         const pair = line.split(';')[0] ?? '';
@@ -16,46 +31,69 @@ export function matchesOf(extractor: Extractor, response: ResponseView): string[
         return pair.slice(0, equals).trim() === extractor.name ? [pair.slice(equals + 1).trim()] : [];
       });
     case 'field':
-      return pick(
-        response.html.elements
-          .filter((one) => one.attributes['name'] === extractor.name && one.attributes['value'] !== undefined)
-          .map((one) => one.attributes['value'] ?? ''),
-        extractor.nth,
-      );
+      return response.html.elements
+        .filter((one) => one.attributes['name'] === extractor.name && one.attributes['value'] !== undefined && inRow(one))
+        .map((one) => one.attributes['value'] ?? '');
     case 'attribute':
-      return pick(
-        response.html.elements
-          .filter((one) => one.name === extractor.element && (!extractor.by || one.attributes[extractor.by.name] === extractor.by.value))
-          .flatMap((one) => cut(one.attributes[extractor.attribute] ?? '', extractor.within)),
-        extractor.nth,
-      );
-    case 'jsonpath': {
-      if (response.json === undefined) return [];
-      return query(response.json as Parameters<typeof query>[0], extractor.path).flatMap((value) =>
-        typeof value === 'string' ? [value] : typeof value === 'number' || typeof value === 'boolean' ? [String(value)] : [],
-      );
-    }
+      return response.html.elements
+        .filter(
+          (one) =>
+            one.name === extractor.element && (!extractor.by || one.attributes[extractor.by.name] === extractor.by.value) && inRow(one),
+        )
+        .flatMap((one) => one.attributes[extractor.attribute] ?? []);
+    case 'jsonpath':
+      return jsonMatches(extractor.path, response.json, beside);
     case 'xml':
-      return pick(
-        xmlTexts(response.body)
-          .filter((one) => one.path === extractor.path)
-          .map((one) => one.text),
-        extractor.nth,
-      );
+      return xmlTexts(response.body)
+        .filter((one) => one.path === extractor.path)
+        .map((one) => one.text);
     case 'between':
-      return pick(betweens(response.body, extractor.left, extractor.right), extractor.nth);
+      return betweens(response.body, extractor.left, extractor.right);
+    case 'regex':
+      return regexMatches(extractor.pattern, response.body);
   }
 }
 
-/** Reads one value; `random` (in [0, 1)) decides where the extractor says "any". Undefined where nothing matches. */
-export function readValue(extractor: Extractor, response: ResponseView, random: () => number): string | undefined {
-  const matches = matchesOf(extractor, response);
-  if (extractor.kind === 'jsonpath' && extractor.pick === 'any') return matches[Math.floor(random() * matches.length)];
-  if (extractor.kind === 'jsonpath' && extractor.pick === 'last') return matches.at(-1);
-  return matches[0];
+function jsonMatches(path: string, document: unknown, beside: string | undefined): string[] {
+  if (document === undefined) return [];
+  const root = document as Parameters<typeof query>[0];
+  const texts = (value: unknown): string[] =>
+    typeof value === 'string' ? [value] : typeof value === 'number' || typeof value === 'boolean' ? [String(value)] : [];
+  if (beside === undefined) return query(root, path).flatMap(texts);
+  // The objects of the list are looked at one by one: the path up to its last wildcard gives them, the rest the value.
+  const star = path.lastIndexOf('[*]');
+  if (star < 0) return [];
+  return query(root, path.slice(0, star + 3))
+    .filter((item) => JSON.stringify(item).includes(JSON.stringify(beside).slice(1, -1)))
+    .flatMap((item) => query(item, `$${path.slice(star + 3)}`).flatMap(texts));
 }
 
-const pick = (values: string[], nth: number): string[] => values.slice(nth, nth + 1);
+/**
+ * Matches of an expression, in time linear in the text whatever the expression: it is run by an automaton (Thompson 1968), which
+ * has no look-around and no back-references. Throws where the expression is not valid.
+ */
+function regexMatches(pattern: string, text: string): string[] {
+  const found: string[] = [];
+  const matcher = RE2JS.compile(pattern, RE2JS.MULTILINE).matcher(text);
+  while (found.length < 10_000 && matcher.find()) found.push((matcher.groupCount() > 0 ? matcher.group(1) : matcher.group(0)) ?? '');
+  return found;
+}
+
+/** Reads one value; `random` (in [0, 1)) decides where the extractor says "any". Undefined where nothing matches. */
+export function readValue(extractor: Extractor, response: ResponseView, random: () => number, fill?: Fill): string | undefined {
+  const matches = matchesOf(extractor, response, fill);
+  const how = 'pick' in extractor ? extractor.pick : 'first';
+  if (how === 'any') return matches[Math.floor(random() * matches.length)];
+  return how === 'last' ? matches.at(-1) : matches[0];
+}
+
+function refined(value: string, { within, decode: encodings }: Extractor): string[] {
+  return cut(value, within).flatMap((part) => {
+    let text: string | undefined = part;
+    for (const encoding of encodings ?? []) text = text === undefined ? undefined : decode(encoding, text);
+    return text === undefined || text === '' ? [] : [text];
+  });
+}
 
 function cut(value: string, within: { left: string; right: string } | undefined): string[] {
   if (!within) return value === '' ? [] : [value];
@@ -105,20 +143,31 @@ export function xmlTexts(text: string): { path: string; text: string }[] {
 
 /** An extractor in words, as the screen shows it. */
 export function describeExtractor(extractor: Extractor): string {
+  const how = 'pick' in extractor ? extractor.pick : undefined;
+  const which =
+    how === 'any' ? 'any of ' : how === 'last' ? 'the last of ' : 'nth' in extractor && extractor.nth > 0 ? `number ${extractor.nth + 1} of ` : '';
+  const after = extractor.within ? `, ${extractor.within.left === '' ? 'up to' : 'after'} “${extractor.within.left || extractor.within.right}”` : '';
+  const row = extractor.beside ? `, where “${recordedText(extractor.beside)}” stands beside it` : '';
+  return which + place(extractor) + after + row;
+}
+
+function place(extractor: Extractor): string {
   switch (extractor.kind) {
     case 'header':
-      return `the header ${extractor.name}${extractor.within ? `, after “${extractor.within.left}”` : ''}`;
+      return `the header ${extractor.name}`;
     case 'cookie':
       return `the cookie ${extractor.name}`;
     case 'field':
-      return `the form field ${extractor.name}${extractor.nth > 0 ? ` (number ${extractor.nth + 1})` : ''}`;
+      return `the form field ${extractor.name}`;
     case 'attribute':
       return `the attribute ${extractor.attribute} of <${extractor.element}${extractor.by ? ` ${extractor.by.name}="${extractor.by.value}"` : ''}>`;
     case 'jsonpath':
-      return `${extractor.pick === 'any' ? 'any of ' : extractor.pick === 'last' ? 'the last of ' : ''}${extractor.path}`;
+      return extractor.path;
     case 'xml':
       return `the element ${extractor.path}`;
     case 'between':
       return `the text between “${extractor.left}” and “${extractor.right}”`;
+    case 'regex':
+      return `the text that ${extractor.pattern} finds`;
   }
 }

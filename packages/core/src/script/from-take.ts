@@ -1,10 +1,10 @@
-import { bodyKind, headerOf, mediaType, pathAndQuery, pathShape, textShape } from '../take/messages.js';
-import type { Exchange, LoadedTake, Take } from '../take/take.schema.js';
+import { bodyKind, headerOf, headersOf, mediaType, pathAndQuery, pathShape, textShape } from '../take/messages.js';
+import type { BodyRef, Exchange, LoadedTake, Take } from '../take/take.schema.js';
 import type { Tidy } from '../tidy/tidy.schema.js';
 import { endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
 import { rootElement } from './html.js';
 import { viewOf } from './response-view.js';
-import type { Expectation, RequestStep, Script, Step, Transaction } from './script.schema.js';
+import type { Expectation, RequestStep, Script, Step, Template, Transaction } from './script.schema.js';
 
 /** What a take becomes as a script. */
 export interface FromTakeOptions {
@@ -27,6 +27,7 @@ const shortestPauseMs = 100;
 export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Script {
   const { take, exchanges } = loaded;
   const units = unitsOf(exchanges, options.tidy, take.marks);
+  const own = clientCookies(exchanges);
   const transactions: Transaction[] = [];
   let lastEndMs = units[0] ? startOf(units[0]) : 0;
   for (const unit of units) {
@@ -39,7 +40,7 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
     }
     const gapMs = Math.min(exchange.startedAtMs - lastEndMs - pausedMs(take, lastEndMs, exchange.startedAtMs), options.tidy.longestPauseMs);
     if (gapMs >= shortestPauseMs) transaction.steps.push({ kind: 'pause', id: `p${exchange.n}`, ms: Math.round(gapMs) });
-    transaction.steps.push(stepOfUnit(unit, loaded));
+    transaction.steps.push(stepOfUnit(unit, loaded, own));
     lastEndMs = Math.max(lastEndMs, endOf(unit));
   }
   addComments(loaded, transactions, units);
@@ -70,14 +71,14 @@ function pausedMs(take: Take, fromMs: number, toMs: number): number {
   return paused;
 }
 
-function stepOfUnit(unit: Unit, loaded: LoadedTake): Step {
+function stepOfUnit(unit: Unit, loaded: LoadedTake, own: ClientCookies): Step {
   switch (unit.kind) {
     case 'request':
-      return stepFrom(unit.chain, loaded);
+      return stepFrom(unit.chain, loaded, own);
     case 'side-by-side':
-      return { kind: 'side-by-side', id: `b${firstOf(unit).n}`, steps: unit.units.map((one) => stepFrom(one.chain, loaded)) };
+      return { kind: 'side-by-side', id: `b${firstOf(unit).n}`, steps: unit.units.map((one) => stepFrom(one.chain, loaded, own)) };
     case 'repeat': {
-      const step = stepFrom(unit.first.chain, loaded);
+      const step = stepFrom(unit.first.chain, loaded, own);
       const tookMs = unit.first.chain.reduce((sum, one) => sum + one.durationMs, 0);
       const pauseMs = Math.max(0, Math.round(unit.everyMs - tookMs));
       return { kind: 'repeat', id: `r${firstOf(unit).n}`, name: `Ask again: ${step.name}`, times: unit.times, pauseMs, steps: [step] };
@@ -117,10 +118,11 @@ function addComments({ take }: LoadedTake, transactions: Transaction[], units: r
   });
 }
 
-function stepFrom(chain: RequestUnit['chain'], { readBody }: LoadedTake): RequestStep {
+function stepFrom(chain: RequestUnit['chain'], { readBody }: LoadedTake, own: ClientCookies): RequestStep {
   const [exchange, ...hops] = chain;
   const body = exchange.requestBody;
-  const text = body && bodyKind(body.mimeType) !== 'binary' && bodyKind(body.mimeType) !== 'multipart' ? readBody(body.hash) : undefined;
+  const template = body && bodyTemplate(body, readBody(body.hash));
+  const cookies = own.get(exchange.n);
   return {
     kind: 'request',
     id: `s${exchange.n}`,
@@ -132,12 +134,54 @@ function stepFrom(chain: RequestUnit['chain'], { readBody }: LoadedTake): Reques
     url: [{ kind: 'text', text: pathAndQuery(exchange.url) }],
     headers: exchange.requestHeaders
       .filter(([name]) => !droppedHeaders.has(name.toLowerCase()) && !name.startsWith(':'))
-      .map(([name, value]) => ({ name, value: [{ kind: 'text', text: value }] })),
-    body: text === undefined ? null : [{ kind: 'text', text }],
-    bodyFile: body && text === undefined ? body.hash : null,
+      .map(([name, value]): RequestStep['headers'][number] => ({ name, value: [{ kind: 'text', text: value }] }))
+      .concat(cookies === undefined ? [] : [{ name: 'Cookie', value: [{ kind: 'text', text: cookies }] }]),
+    body: template ?? null,
+    bodyFile: body && !template ? body.hash : null,
     expect: expectationOfChain(chain, readBody),
     followRedirects: hops.length > 0,
   };
+}
+
+/** The body as a text with its files apart; undefined where it is no text and is sent as it is. */
+function bodyTemplate(body: BodyRef, text: string | undefined): Template | undefined {
+  const kind = bodyKind(body.mimeType);
+  if (text === undefined || text === '' || kind === 'binary') return undefined;
+  // A byte that is no UTF-8 is read as U+FFFD; sent again, the text would be another.
+  if (!text.includes('\uFFFD')) return [{ kind: 'text', text }];
+  return undefined;
+}
+
+/** By exchange the cookies that page scripts made: no response had set them, and the take did not start with them. */
+type ClientCookies = ReadonlyMap<number, string>;
+
+function clientCookies(exchanges: readonly Exchange[]): ClientCookies {
+  const found = new Map<number, string>();
+  const known = new Map<string, Set<string>>();
+  const seen = new Set<string>();
+  for (const one of exchanges) {
+    const host = URL.canParse(one.url) ? new URL(one.url).hostname : '';
+    const pairs = headersOf(one.requestHeaders, 'cookie').flatMap((line) => line.split(';').map((pair) => pair.trim()));
+    const fresh = !seen.has(host);
+    seen.add(host);
+    const own = pairs.filter((pair) => {
+      const equals = pair.indexOf('=');
+      const name = pair.slice(0, equals);
+      const values = known.get(name) ?? new Set<string>();
+      known.set(name, values);
+      // What a take starts with is left from before; the finding “sign-in missing” tells of it.
+      if (fresh) values.add(pair.slice(equals + 1));
+      return equals > 0 && !values.has(pair.slice(equals + 1));
+    });
+    if (own.length > 0) found.set(one.n, own.join('; '));
+    for (const line of headersOf(one.response?.headers ?? [], 'set-cookie')) {
+      const pair = line.split(';')[0] ?? '';
+      const equals = pair.indexOf('=');
+      const name = pair.slice(0, equals).trim();
+      known.set(name, (known.get(name) ?? new Set()).add(pair.slice(equals + 1).trim()));
+    }
+  }
+  return found;
 }
 
 /** What is expected of a step that follows redirects: the last answer, and that one was led to it. */

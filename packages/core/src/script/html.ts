@@ -6,6 +6,8 @@ export interface HtmlElement {
   attributes: Record<string, string>;
   /** Position among the elements of the same name, from 0. */
   nth: number;
+  /** The innermost row it stands in (a table row, list item or the like), as an index of `rows`; -1 for none. */
+  row: number;
 }
 
 /** What reading a page once gives: the elements, its title, texts and inline scripts. */
@@ -14,35 +16,55 @@ export interface HtmlPage {
   title: string;
   texts: string[];
   scripts: string[];
+  comments: string[];
+  /** The texts of each row. */
+  rows: string[];
   /** Texts of elements that announce a fault: role=alert, or a class that says error, fault or alert. */
   alerts: string[];
 }
+
+const isRow = (name: string, attributes: Record<string, string>): boolean =>
+  /^(tr|li|article|option|dd|fieldset|form)$/.test(name) || /^(row|listitem|option)$/.test(attributes['role'] ?? '');
 
 const announces = (attributes: Record<string, string>): boolean =>
   attributes['role'] === 'alert' || /(^|[\s_-])(error|fault|alert|danger)([\s_-]|$)/i.test(attributes['class'] ?? '');
 
 /** Reads a page leniently, as browsers do; never throws. */
 export function readHtml(text: string): HtmlPage {
-  const page: HtmlPage = { elements: [], title: '', texts: [], scripts: [], alerts: [] };
+  const page: HtmlPage = { elements: [], title: '', texts: [], scripts: [], comments: [], rows: [], alerts: [] };
   const counts = new Map<string, number>();
-  const open: { name: string; alert: boolean }[] = [];
+  const open: { name: string; alert: boolean; row: number }[] = [];
   let alerts = 0;
+  let select: HtmlElement | undefined;
   const parser = new Parser({
     onopentag(name, attributes) {
       const nth = counts.get(name) ?? 0;
       counts.set(name, nth + 1);
-      page.elements.push({ name, attributes, nth });
+      // What a browser would send of a choice is the value of its chosen option.
+      if (name === 'option' && 'selected' in attributes && select) select.attributes['value'] ??= attributes['value'] ?? '';
+      const row = isRow(name, attributes) ? page.rows.push('') - 1 : (open.at(-1)?.row ?? -1);
+      page.elements.push({ name, attributes, nth, row });
+      if (name === 'select') select = page.elements.at(-1);
       const alert = announces(attributes);
       if (alert && alerts++ === 0) page.alerts.push('');
-      open.push({ name, alert });
+      open.push({ name, alert, row });
     },
     onclosetag() {
       if (open.pop()?.alert) alerts--;
     },
+    oncomment(text) {
+      page.comments.push(text);
+    },
     ontext(part) {
       const inside = open.at(-1)?.name;
+      const row = open.at(-1)?.row ?? -1;
+      if (row >= 0 && inside !== 'script' && inside !== 'style') page.rows[row] = `${page.rows[row] ?? ''}${part}`;
       if (inside === 'title') page.title += part;
       else if (inside === 'script') page.scripts.push(part);
+      else if (inside === 'textarea') {
+        const area = page.elements.at(-1);
+        if (area?.name === 'textarea') area.attributes['value'] = (area.attributes['value'] ?? '') + part;
+      }
       else if (inside !== 'style' && part.trim() !== '') {
         page.texts.push(part.trim());
         if (alerts > 0) page.alerts[page.alerts.length - 1] = `${page.alerts.at(-1) ?? ''} ${part.trim()}`.trim();

@@ -1,12 +1,13 @@
 import { bodyKind, headerOf, mediaType } from '../take/messages.js';
 import type { Header } from '../take/take.schema.js';
 import type { RequestStep, Template } from './script.schema.js';
-import { bindTree, bodyTree, headerTree, leavesOf, targetTree, type SentValue, type ValueTree } from './sent-values.js';
-import { movingPieces, recordedText } from './template.js';
+import { bindTree, isLeaf, leavesOf, nodesOf, type SentNode, type SentValue } from './sent-values.js';
+import { movingPieces, recordedText, type MovingPiece } from './template.js';
+import { bodyTree, headerTree, targetTree, type ValueTree } from './value-tree.js';
 
 /** Headers that describe the client or the transport and carry no value of the application. */
 const plainHeaders = new Set(
-  'accept accept-charset accept-encoding accept-language cache-control connection content-length content-type cookie dnt host if-modified-since if-none-match keep-alive origin pragma priority proxy-connection range te transfer-encoding upgrade upgrade-insecure-requests user-agent x-requested-with'.split(
+  'accept accept-charset accept-encoding accept-language cache-control connection content-length content-type dnt host if-modified-since if-none-match keep-alive origin pragma priority proxy-connection range te transfer-encoding upgrade upgrade-insecure-requests user-agent x-requested-with'.split(
     ' ',
   ),
 );
@@ -26,8 +27,13 @@ export interface RequestPart {
   tree: ValueTree;
 }
 
+// A step is never changed in place, so what was found in it stays true; a script is asked for its values over and over.
+const known = new WeakMap<RequestStep, RequestPart[]>();
+
 /** The parts of a step's request with their values. */
 export function requestParts(step: RequestStep): RequestPart[] {
+  const before = known.get(step);
+  if (before) return before;
   const parts: RequestPart[] = [{ part: 'url', name: '', template: step.url, tree: targetTree(recordedText(step.url)) }];
   for (const { name, value } of step.headers)
     if (carriesValue(name)) parts.push({ part: 'header', name, template: value, tree: headerTree(name, recordedText(value)) });
@@ -36,62 +42,44 @@ export function requestParts(step: RequestStep): RequestPart[] {
     const text = recordedText(step.body);
     parts.push({ part: 'body', name: '', template: step.body, tree: bodyTree(text, bodyKind(mediaType(headers))) });
   }
+  known.set(step, parts);
   return parts;
 }
 
-/** All values that a step sends, with their place. The Referer is left out: it repeats an earlier address. */
-export function sentValues(step: RequestStep): SentValue[] {
+/** The values that a step sends as trees, outer ones first. The Referer is left out: it repeats an earlier address. */
+export function sentNodes(step: RequestStep): SentNode[] {
   return requestParts(step)
     .filter((part) => part.name.toLowerCase() !== 'referer')
-    .flatMap((part) => [...leavesOf(part.tree)]);
+    .flatMap((part) => nodesOf(part.tree, part.template));
 }
 
+/** All values that a step sends, with their place. */
+export const sentValues = (step: RequestStep): SentValue[] =>
+  [...leavesOf(sentNodes(step))].map(({ place, name, value }) => ({ place, name, value }));
+
 /** The places of a step that are bound to a moving piece, with the kind of the first piece there. */
-export function boundPlaces(step: RequestStep): Map<string, 'handoff' | 'data' | 'made' | 'variable'> {
-  const bound = new Map<string, 'handoff' | 'data' | 'made' | 'variable'>();
-  for (const part of requestParts(step))
-    bindTree(part.tree, part.template, (value) => {
-      const [first] = movingPieces(currentAt(part, value.place) ?? []);
-      if (first) bound.set(value.place, first.kind);
-      return undefined;
-    });
+export function boundPlaces(step: RequestStep): Map<string, MovingPiece['kind']> {
+  const bound = new Map<string, MovingPiece['kind']>();
+  const walk = (nodes: readonly SentNode[]) => {
+    for (const node of nodes) {
+      const [first] = movingPieces(node.template);
+      if (first && isLeaf(node)) bound.set(node.place, first.kind);
+      else if (first && node.template.length === 1 && node.template[0]?.kind === first.kind) bound.set(node.place, first.kind);
+      walk(node.kids);
+    }
+  };
+  walk(sentNodes(step));
   return bound;
 }
 
-/** What stands at a place now. */
-function currentAt(part: RequestPart, place: string): Template | undefined {
-  let found: Template | undefined;
-  const walk = (tree: ValueTree, template: Template) => {
-    for (const kid of tree.kids) {
-      const slice = sliceOf(template, kid.start, kid.end);
-      const first = slice[0];
-      const inner = first?.kind === 'wrap' && slice.length === 1 ? first.pieces : slice;
-      if (kid.place === place) found = inner;
-      else if (kid.tree.kids.length > 0)
-        walk(kid.tree, inner.every((one) => one.kind === 'text') ? [{ kind: 'text', text: kid.tree.text }] : inner);
-    }
-  };
-  walk(part.tree, part.template);
-  return found;
-}
-
-function sliceOf(template: Template, start: number, end: number): Template {
-  let at = 0;
-  return template.filter((piece) => {
-    const from = at;
-    at += (piece.kind === 'text' ? piece.text : piece.recorded).length;
-    return from < end && at > start;
-  });
-}
-
 /**
- * A step with other pieces at some places: `bind` is asked for every value and gives the new template of that value, or
- * undefined to leave it as it is.
+ * A step with other pieces at some places: `bind` is asked for every value, outer ones first, and gives the new template of that
+ * value, or undefined to leave it as it is.
  */
-export function bindStep(step: RequestStep, bind: (value: SentValue, part: RequestPart) => Template | undefined): RequestStep {
+export function bindStep(step: RequestStep, bind: (value: SentValue, part: RequestPart, current: Template) => Template | undefined): RequestStep {
   let changed: RequestStep = step;
   for (const part of requestParts(step)) {
-    const template = bindTree(part.tree, part.template, (value) => bind(value, part));
+    const template = bindTree(part.tree, part.template, (value, current) => bind(value, part, current));
     if (part.part === 'url') changed = { ...changed, url: template };
     else if (part.part === 'body') changed = { ...changed, body: template };
     else

@@ -1,18 +1,49 @@
 import * as z from 'zod';
 
-/** How a text is wrapped where it stands: form and percent after WHATWG URL and RFC 3986, the others as named. */
-export const EncodingSchema = z.enum(['form', 'percent', 'json', 'xml', 'base64']);
+/**
+ * How a text is wrapped where it stands: `form` and `percent` after the WHATWG URL standard and RFC 3986, `component` and
+ * `component-plus` as page scripts do it (ECMA-262 encodeURIComponent, blanks as `+`), `form-lower` with small hex digits,
+ * base64, base64url and hex after RFC 4648, `utf8` a text as the bytes of a body. What follows `utf8` cannot be taken off again:
+ * another case, separators left out, and digests (RFC 1321, FIPS 180-4) of the text in it.
+ */
+export const EncodingSchema = z.enum([
+  'form',
+  'form-lower',
+  'percent',
+  'component',
+  'component-plus',
+  'json',
+  'xml',
+  'base64',
+  'base64url',
+  'hex',
+  'utf8',
+  'upper',
+  'lower',
+  'bare',
+  'md5',
+  'sha1',
+  'sha256',
+  'sha512',
+  'sha1-base64',
+  'sha256-base64',
+  'sha256-base64url',
+]);
 export type Encoding = z.infer<typeof EncodingSchema>;
 
 const recorded = { recorded: z.string() };
 
-/** A part of a text that moves; `recorded` is what stood there in the take. */
+/**
+ * A part of a text. Those that move know what was recorded in their place. A `file` is a run of bytes of a stored body that is no
+ * text, such as an uploaded picture in a multipart body; one sign stands for it in the recorded text.
+ */
 export type Piece =
   | { kind: 'text'; text: string }
   | { kind: 'handoff'; handoff: string; recorded: string }
   | { kind: 'data'; table: string; column: string; recorded: string }
   | { kind: 'made'; made: string; recorded: string }
   | { kind: 'variable'; name: string; recorded: string }
+  | { kind: 'file'; hash: string; start: number; end: number; recorded: string }
   | { kind: 'wrap'; encoding: Encoding; pieces: Piece[]; recorded: string };
 
 export const PieceSchema: z.ZodType<Piece> = z.lazy(() =>
@@ -22,6 +53,7 @@ export const PieceSchema: z.ZodType<Piece> = z.lazy(() =>
     z.object({ kind: z.literal('data'), table: z.string(), column: z.string(), ...recorded }),
     z.object({ kind: z.literal('made'), made: z.string(), ...recorded }),
     z.object({ kind: z.literal('variable'), name: z.string(), ...recorded }),
+    z.object({ kind: z.literal('file'), hash: z.string(), start: z.number().int(), end: z.number().int(), ...recorded }),
     z.object({ kind: z.literal('wrap'), encoding: EncodingSchema, pieces: z.array(PieceSchema), ...recorded }),
   ]),
 );
@@ -30,29 +62,40 @@ export const PieceSchema: z.ZodType<Piece> = z.lazy(() =>
 export const TemplateSchema = z.array(PieceSchema);
 export type Template = Piece[];
 
-/** How to read a value from a response. `within` cuts the found text between two boundaries. */
-const within = z.object({ left: z.string(), right: z.string() }).optional();
+/**
+ * What every extractor may add: `within` cuts the found text between two boundaries (an empty right one takes the rest), `decode`
+ * takes a wrapping off what was cut, `beside` keeps only matches whose row, list item or object also holds this text.
+ */
+const refining = {
+  within: z.object({ left: z.string(), right: z.string() }).optional(),
+  decode: z.array(EncodingSchema).optional(),
+  beside: TemplateSchema.optional(),
+};
+const nth = z.number().int().nonnegative();
+/** Which of several matches: the first, the last, any one. */
+const pick = z.enum(['first', 'last', 'any']);
+
+/** How to read a value from a response. */
 export const ExtractorSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('header'), name: z.string(), within }),
-  z.object({ kind: z.literal('cookie'), name: z.string() }),
-  z.object({ kind: z.literal('field'), name: z.string(), nth: z.number().int().nonnegative() }),
+  z.object({ kind: z.literal('header'), name: z.string(), ...refining }),
+  z.object({ kind: z.literal('cookie'), name: z.string(), ...refining }),
+  z.object({ kind: z.literal('field'), name: z.string(), nth, ...refining }),
   z.object({
     kind: z.literal('attribute'),
     element: z.string(),
     /** Attribute and value that pick the element, such as `id` and `record`; null picks by position. */
     by: z.object({ name: z.string(), value: z.string() }).nullable(),
     attribute: z.string(),
-    nth: z.number().int().nonnegative(),
-    within,
+    nth,
+    /** Replaces `nth` where any match, or the last, is wanted. */
+    pick: pick.optional(),
+    ...refining,
   }),
-  z.object({ kind: z.literal('jsonpath'), path: z.string(), pick: z.enum(['first', 'last', 'any']) }),
-  z.object({ kind: z.literal('xml'), path: z.string(), nth: z.number().int().nonnegative() }),
-  z.object({
-    kind: z.literal('between'),
-    left: z.string(),
-    right: z.string(),
-    nth: z.number().int().nonnegative(),
-  }),
+  z.object({ kind: z.literal('jsonpath'), path: z.string(), pick, ...refining }),
+  z.object({ kind: z.literal('xml'), path: z.string(), nth, ...refining }),
+  z.object({ kind: z.literal('between'), left: z.string(), right: z.string(), nth, pick: pick.optional(), ...refining }),
+  /** The first group of the expression, or the whole match; ECMAScript syntax, searched in the body. */
+  z.object({ kind: z.literal('regex'), pattern: z.string(), nth, pick: pick.optional(), ...refining }),
 ]);
 export type Extractor = z.infer<typeof ExtractorSchema>;
 
@@ -72,14 +115,20 @@ export const HandoffSchema = z.object({
   recorded: z.string(),
   /** Which answer of a step that follows redirects gives it, from 0; absent for the last one. */
   hop: z.number().int().nonnegative().optional(),
+  /** Further responses that give a new value in the same way: the latest one read is sent (a rotating value). */
+  also: z.array(z.object({ step: z.string(), hop: z.number().int().nonnegative().optional() })).optional(),
 });
 export type Handoff = z.infer<typeof HandoffSchema>;
 
-/** A value that the client invents. `guid` and `container-number` stay the same within one iteration. */
+/**
+ * A value that the client invents. Those that are drawn at random stay the same within one iteration; a `counter` goes up by one
+ * with each use, from what was recorded. `random-digits` and `random-text` keep the length recorded, and `verifier` is a code
+ * verifier of RFC 7636, 4.1.
+ */
 export const MadeSchema = z.object({
   id: z.string(),
   name: z.string(),
-  made: z.enum(['epoch-ms', 'epoch-s', 'iso-time', 'guid', 'container-number']),
+  made: z.enum(['epoch-ms', 'epoch-s', 'epoch-us', 'epoch-fraction', 'ticks', 'iso-time', 'http-date', 'guid', 'container-number', 'counter', 'random-digits', 'random-text', 'verifier']),
   recorded: z.string(),
   reason: z.string(),
 });

@@ -152,8 +152,8 @@ export class VirtualUser {
     if (failure === null) {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
       failure = failureOf(view, operation.expect, headerOf((response.hops.at(-1) ?? response).headers, 'location'));
-      for (const { handoff, extractor, hop } of operation.extracts) {
-        const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random);
+      for (const { handoff, extractor, hop, fill } of operation.extracts) {
+        const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random, fill && (() => fill(scope)));
         if (value === undefined) missing.push(handoff);
         else scope.handoffs.set(handoff, value);
       }

@@ -39,7 +39,7 @@ export interface CompiledRequest {
   headers: { name: string; value: Render }[];
   body: Render | Uint8Array | null;
   expect: Expectation;
-  extracts: { handoff: string; extractor: Extractor; hop: number | undefined }[];
+  extracts: { handoff: string; extractor: Extractor; hop: number | undefined; fill: Render | undefined }[];
   /** True where an extractor or a check reads the body; else it is counted and dropped. */
   readsBody: boolean;
   followRedirects: boolean;
@@ -97,9 +97,11 @@ export function compile(
   const compileRequest = (step: RequestStep): CompiledRequest => {
     const target = resolveTarget(step.origin, environment);
     if ('refused' in target) throw new CompileError(`Step “${step.name}” of “${script.name}”: ${target.refused}`);
-    const extracts = script.handoffs
-      .filter((one) => one.origin === step.id)
-      .map((one) => ({ handoff: one.id, extractor: one.extractor, hop: one.hop }));
+    const extracts = script.handoffs.flatMap((one) =>
+      [{ step: one.origin, hop: one.hop }, ...(one.also ?? [])]
+        .filter((place) => place.step === step.id)
+        .map(({ hop }) => ({ handoff: one.id, extractor: one.extractor, hop, fill: fillerOf(one.extractor, renderer) })),
+    );
     const file = step.bodyFile === null ? null : options.readFile?.(step.bodyFile);
     if (file === undefined)
       throw new CompileError(`Step “${step.name}” of “${script.name}” sends a body that is not stored. Record it again.`);
@@ -126,6 +128,10 @@ export function compile(
     tables: [...tables],
   };
 }
+
+/** The text that an extractor looks for beside its match, where it has one. */
+const fillerOf = (extractor: Extractor, renderer: (template: Template) => Render): Render | undefined =>
+  extractor.beside && renderer(extractor.beside);
 
 /** Origin and Referer follow the environment's map, or the application would see a foreign site. */
 function rebase(name: string, render: Render, environment: Environment): Render {
@@ -161,6 +167,7 @@ function compilePiece(piece: Piece, made: ReadonlyMap<string, Made>, tables: Set
       tables.add(piece.table);
       return (scope) => scope.rows.get(piece.table)?.get(piece.column) ?? piece.recorded;
     case 'variable':
+    case 'file':
       return () => piece.recorded;
     case 'made': {
       const value = made.get(piece.made);
@@ -174,18 +181,63 @@ function compilePiece(piece: Piece, made: ReadonlyMap<string, Made>, tables: Set
 }
 
 function makeValue(value: Made, scope: Scope): string {
+  const { recorded } = value;
   switch (value.made) {
     case 'epoch-ms':
       return String(Math.round(scope.nowMs()));
     case 'epoch-s':
       return String(Math.floor(scope.nowMs() / 1000));
+    case 'epoch-us':
+      return String(Math.round(scope.nowMs() * 1000));
+    case 'epoch-fraction':
+      return (scope.nowMs() / 1000).toFixed(recorded.split('.')[1]?.length ?? 3);
+    case 'ticks':
+      // The year 1 began 62135596800 s before 1970 (proleptic Gregorian calendar); a tick is 100 ns.
+      return String(BigInt(Math.round(scope.nowMs())) * 10_000n + 621_355_968_000_000_000n);
     case 'iso-time':
-      return new Date(scope.nowMs()).toISOString();
+      return isoLike(recorded, scope.nowMs());
+    case 'http-date':
+      return new Date(scope.nowMs()).toUTCString();
+    case 'counter':
+      return count(value, scope);
     case 'guid':
-      return keep(value, scope, () => randomGuid(scope.random));
+      return keep(value, scope, () => {
+        const guid = randomGuid(scope.random);
+        return /[A-F]/.test(recorded) ? guid.toUpperCase() : guid;
+      });
     case 'container-number':
-      return keep(value, scope, () => containerNumber(value.recorded.slice(0, 4), Math.floor(scope.random() * 1_000_000)));
+      return keep(value, scope, () => containerNumber(recorded.slice(0, 4), Math.floor(scope.random() * 1_000_000)));
+    case 'random-digits':
+      return keep(value, scope, () => recorded.replace(/(?<!^)\d|^[1-9]/g, (digit, at) => String(at === 0 ? 1 + Math.floor(scope.random() * 9) : Math.floor(scope.random() * 10))));
+    case 'random-text':
+    case 'verifier':
+      return keep(value, scope, () => recorded.replace(/[A-Za-z0-9]/g, (sign) => randomLike(sign, scope.random)));
   }
+}
+
+/** A sign of the same kind, so that a token keeps its alphabet: hex digits stay hex digits. */
+function randomLike(sign: string, random: () => number): string {
+  const [first, size] = /\d/.test(sign) ? ['0', 10] : /[a-f]/.test(sign) ? ['a', 6] : /[A-F]/.test(sign) ? ['A', 6] : /[a-z]/.test(sign) ? ['a', 26] : ['A', 26];
+  return String.fromCharCode(first.charCodeAt(0) + Math.floor(random() * size));
+}
+
+/** The time in the form in which it was recorded: with or without a fraction, a zone, the sign between date and time. */
+function isoLike(recorded: string, nowMs: number): string {
+  const match = /^\d{4}-\d\d-\d\d([T ])\d\d:\d\d(:\d\d(?:\.(\d+))?)?(Z|[+-]\d\d:?\d\d)?$/.exec(recorded);
+  const [, between = 'T', seconds, fraction, zone = ''] = match ?? [];
+  const offset = /([+-])(\d\d):?(\d\d)/.exec(zone);
+  const shiftMs = offset ? (offset[1] === '-' ? -1 : 1) * (Number(offset[2]) * 60 + Number(offset[3])) * 60_000 : 0;
+  const iso = new Date(nowMs + shiftMs).toISOString();
+  const digits = seconds === undefined ? '' : fraction === undefined ? iso.slice(16, 19) : `${iso.slice(16, 19)}.${iso.slice(20, 23).padEnd(fraction.length, '0').slice(0, fraction.length)}`;
+  return iso.slice(0, 10) + between + iso.slice(11, 16) + digits + zone;
+}
+
+/** One more than at the last use in this iteration, from what was recorded at the first. */
+function count(value: Made, scope: Scope): string {
+  const before = scope.made.get(value.id);
+  const next = before === undefined ? value.recorded : String(BigInt(before) + 1n);
+  scope.made.set(value.id, next);
+  return next;
 }
 
 function keep(value: Made, scope: Scope, make: () => string): string {

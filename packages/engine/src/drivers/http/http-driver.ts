@@ -42,6 +42,16 @@ interface Connection {
   waiting: number;
 }
 
+/** Headers with the user's cookies; a cookie that the script makes itself, as page scripts do, wins over a kept one of its name. */
+function withCookies(headers: readonly Header[], kept: string): Header[] {
+  const isCookie = ([name]: Header) => name.toLowerCase() === 'cookie';
+  const own = headers.filter(isCookie).map(([, value]) => value);
+  if (own.length === 0) return kept === '' ? [...headers] : [...headers, ['Cookie', kept]];
+  const names = new Set(own.flatMap((line) => line.split('; ').map((pair) => pair.split('=')[0])));
+  const rest = kept.split('; ').filter((pair) => pair !== '' && !names.has(pair.split('=')[0]));
+  return [...headers.filter((one) => !isCookie(one)), ['Cookie', [...rest, ...own].join('; ')]];
+}
+
 /** HTTP/1.1 over undici: own connections, own cookies (RFC 6265), timings of every phase. */
 export class HttpDriver implements Driver {
   readonly #cookies = new UserCookies();
@@ -151,8 +161,7 @@ export class HttpDriver implements Driver {
 
   #once(own: Connection, request: WireRequest): Promise<WireResponse> {
     const cookies = this.#cookies.headerFor(request.origin + request.target);
-    const sentHeaders = [...request.headers];
-    if (cookies !== '') sentHeaders.push(['Cookie', cookies]);
+    const sentHeaders = withCookies(request.headers, cookies);
     const flat: string[] = [];
     for (const [name, value] of sentHeaders) flat.push(name, value);
     const bytesOut =

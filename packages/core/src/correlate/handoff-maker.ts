@@ -1,0 +1,197 @@
+import {
+  changeRequests,
+  placeOfResponse,
+  type Encoding,
+  type Evidence,
+  type Handoff,
+  type Made,
+  type Piece,
+  type RequestStep,
+  type Script,
+  type Template,
+} from '../script/script.schema.js';
+import { bindStep } from '../script/request-parts.js';
+import { compact, isStill } from '../script/template.js';
+import type { SentNode } from '../script/sent-values.js';
+import type { Candidate } from './candidates.js';
+import { freeName, plainName } from './naming.js';
+import { mergeRotating } from './rotating.js';
+import type { Origin } from './value-index.js';
+
+/** What correlating added, in sentences for the tester. */
+export interface CorrelationReport {
+  handoffs: { name: string; evidence: Evidence; reason: string; uses: number }[];
+  made: { name: string; reason: string }[];
+  unsure: number;
+}
+
+/** The result of correlating: a new script, and what was added. */
+export interface Correlated {
+  script: Script;
+  report: CorrelationReport;
+}
+
+/** A value, or a part of it, that a moving piece shall stand for. */
+export type Target = Pick<Candidate, 'step' | 'node' | 'value' | 'start' | 'end'>;
+
+interface NewPiece {
+  start: number;
+  end: number;
+  piece: Piece;
+}
+
+/** Collects new pieces place by place and puts them into the script at the end. */
+export class HandoffMaker {
+  readonly #handoffs: Handoff[] = [];
+  readonly #made: Made[] = [];
+  readonly #pieces = new Map<string, { node: SentNode; pieces: NewPiece[] }>();
+
+  constructor(readonly script: Script) {}
+
+  /** Hands the value off, in another spelling where `as` says so; a value that already has a handoff from the same origin joins it. */
+  handOff(target: Target, origin: Origin, evidence: Evidence, reason: string, as?: Encoding): boolean {
+    const place = placeOfResponse(this.script, origin.exchange.n);
+    if (place === null) return false;
+    // In another spelling, what is read differs from what is sent.
+    const recorded = as ? origin.value : target.value;
+    const all = [...this.script.handoffs, ...this.#handoffs];
+    const same = all.find(
+      (one) =>
+        one.origin === place.step &&
+        one.hop === place.hop &&
+        one.recorded === recorded &&
+        JSON.stringify(one.extractor) === JSON.stringify(origin.extractor),
+    );
+    const handoff: Handoff = same ?? {
+      id: `h${nextNumber(all)}`,
+      name: this.#freeName(target),
+      origin: place.step,
+      ...(place.hop === undefined ? {} : { hop: place.hop }),
+      extractor: origin.extractor,
+      evidence,
+      reason,
+      recorded,
+    };
+    if (!same) this.#handoffs.push(handoff);
+    const piece: Piece = { kind: 'handoff', handoff: handoff.id, recorded };
+    this.#put(target, as ? { kind: 'wrap', encoding: as, pieces: [piece], recorded: target.value } : piece);
+    return true;
+  }
+
+  /** Lets the client make the value; the same UUID or number sent twice is made once in an iteration. */
+  make(target: Target, made: Made['made'], reason: string, as?: Encoding, source = target.value): void {
+    const all = [...this.script.made, ...this.#made];
+    const same = all.find((one) => one.made === made && (one.recorded === source || !stays(made)));
+    const value: Made = same ?? { id: `m${nextNumber(all)}`, name: this.#freeName(target), made, recorded: source, reason };
+    if (!same) this.#made.push(value);
+    const piece: Piece = { kind: 'made', made: value.id, recorded: source };
+    this.#put(target, as ? { kind: 'wrap', encoding: as, pieces: [piece], recorded: target.value } : piece);
+  }
+
+  /** True where a piece was put at a place. */
+  has(step: string, place: string): boolean {
+    return this.#pieces.has(`${step} ${place}`);
+  }
+
+  /** The handoff that gives a value; undefined where none does. */
+  handoffOf(recorded: string): string | undefined {
+    return [...this.script.handoffs, ...this.#handoffs].find((one) => one.recorded === recorded)?.id;
+  }
+
+  /** Puts any template in the place of a value, such as the digest of another one. */
+  put(target: Target, piece: Piece): void {
+    this.#put(target, piece);
+  }
+
+  #put({ step, node, start, end }: Target, piece: Piece): void {
+    const key = `${step.id} ${node.place}`;
+    const own = this.#pieces.get(key) ?? { node, pieces: [] };
+    own.pieces.push({ start, end, piece });
+    this.#pieces.set(key, own);
+  }
+
+  #freeName({ node, value, start }: Target): string {
+    const before = value === node.value ? node.name : (/([A-Za-z][\w-]*?)[^A-Za-z0-9]*$/.exec(node.value.slice(0, start))?.[1] ?? node.name);
+    const taken = [...this.script.handoffs, ...this.#handoffs, ...this.script.made, ...this.#made].map((one) => one.name);
+    return freeName(plainName(before, node.place), new Set(taken));
+  }
+
+  result(): Correlated {
+    const { script } = this;
+    const handoffs = [...script.handoffs, ...this.#handoffs];
+    const known = new Map(handoffs.map((one) => [one.recorded, one]));
+    const bound = changeRequests(script, (step) =>
+      bindStep(loosenRedirect(step, handoffs), (value, part, current) => {
+        const own = this.#pieces.get(`${step.id} ${value.place}`);
+        if (own) return templateOf(value.value, own.pieces);
+        // The Referer repeats an earlier address, so it follows the handoffs that address uses.
+        const handoff =
+          part.name.toLowerCase() === 'referer' && value.value.length >= 4 && isStill(current) ? known.get(value.value) : undefined;
+        return handoff && [{ kind: 'handoff', handoff: handoff.id, recorded: value.value }];
+      }),
+    );
+    const next = mergeRotating({
+      ...bound,
+      handoffs,
+      made: [...script.made, ...this.#made],
+      unsure: script.unsure.filter((one) => !this.#pieces.has(`${one.step} ${one.place}`)),
+    });
+    const uses = usesOf(next);
+    const fresh = new Set(this.#handoffs.map((one) => one.id));
+    return {
+      script: next,
+      report: {
+        handoffs: next.handoffs
+          .filter((one) => fresh.has(one.id))
+          .map(({ id, name, evidence, reason }) => ({ name, evidence, reason, uses: uses.get(id) ?? 0 })),
+        made: this.#made.map(({ name, reason }) => ({ name, reason })),
+        unsure: 0,
+      },
+    };
+  }
+}
+
+/** A value with pieces in the place of some of its parts. */
+function templateOf(value: string, pieces: readonly NewPiece[]): Template {
+  const template: Piece[] = [];
+  let at = 0;
+  for (const { start, end, piece } of [...pieces].sort((left, right) => left.start - right.start)) {
+    if (start < at) continue;
+    template.push({ kind: 'text', text: value.slice(at, start) }, piece);
+    at = end;
+  }
+  return compact([...template, { kind: 'text', text: value.slice(at) }]);
+}
+
+/** How many times each handoff is sent. */
+export function usesOf(script: Script): Map<string, number> {
+  const uses = new Map<string, number>();
+  const count = (template: Template) => {
+    for (const piece of template) {
+      if (piece.kind === 'wrap') count(piece.pieces);
+      else if (piece.kind === 'handoff') uses.set(piece.handoff, (uses.get(piece.handoff) ?? 0) + 1);
+    }
+  };
+  changeRequests(script, (step) => {
+    count(step.url);
+    for (const { name, value } of step.headers) if (name.toLowerCase() !== 'referer') count(value);
+    if (step.body) count(step.body);
+    return step;
+  });
+  return uses;
+}
+
+/** A redirect may lead anywhere in the segments that a handoff reads from it. */
+function loosenRedirect(step: RequestStep, handoffs: readonly Handoff[]): RequestStep {
+  const { redirect } = step.expect;
+  const read = new Set(handoffs.filter((one) => one.origin === step.id && one.extractor.kind === 'header').map((one) => one.recorded));
+  if (redirect === null || read.size === 0) return step;
+  const segments = redirect.split('/').map((part) => (read.has(part) ? '*' : part));
+  return { ...step, expect: { ...step.expect, redirect: segments.join('/') } };
+}
+
+const stays = (made: Made['made']): boolean => !/^(epoch|iso|http|ticks|counter)/.test(made);
+
+function nextNumber(all: readonly { id: string }[]): number {
+  return all.reduce((highest, one) => Math.max(highest, Number(one.id.slice(1)) || 0), 0) + 1;
+}

@@ -1,0 +1,71 @@
+import { changeRequests, requestSteps, type Handoff, type RequestStep, type Script, type Template } from '../script/script.schema.js';
+import { mapPieces, movingPieces } from '../script/template.js';
+
+/** Where a handoff is read, in the order of play. */
+const placesOf = (handoff: Handoff): { step: string; hop?: number | undefined }[] => [
+  { step: handoff.origin, hop: handoff.hop },
+  ...(handoff.also ?? []),
+];
+
+const textsOf = (step: RequestStep): Template[] => [
+  step.url,
+  ...step.headers.filter(({ name }) => name.toLowerCase() !== 'referer').map((one) => one.value),
+  ...(step.body ? [step.body] : []),
+];
+
+/**
+ * Makes one handoff of those that read the same place of several answers, such as a token that every page carries anew: it is read
+ * at each of them, and the latest is sent. Only where the recording agrees that the latest one read is what each request sent.
+ */
+export function mergeRotating(script: Script): Script {
+  const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
+  const groups = new Map<string, Handoff[]>();
+  for (const one of script.handoffs) {
+    // Two things that are made one after the other are read alike and are still two things; their names tell.
+    const key = `${one.name.replace(/ \d+$/, '')} ${JSON.stringify(one.extractor)}`;
+    groups.set(key, [...(groups.get(key) ?? []), one]);
+  }
+  const uses = new Map<string, number[]>();
+  for (const { step, number } of requestSteps(script))
+    for (const template of textsOf(step))
+      for (const piece of movingPieces(template))
+        if (piece.kind === 'handoff') uses.set(piece.handoff, [...(uses.get(piece.handoff) ?? []), number]);
+  const into = new Map<string, string>();
+  const merged: Handoff[] = [];
+  for (const group of groups.values()) {
+    const ordered = [...group].sort((left, right) => (numbers.get(left.origin) ?? 0) - (numbers.get(right.origin) ?? 0));
+    const [first, ...others] = ordered;
+    if (!first) continue;
+    if (others.length === 0 || !inTurn(ordered, numbers, uses)) {
+      merged.push(...ordered);
+      continue;
+    }
+    for (const one of others) into.set(one.id, first.id);
+    const also = others.flatMap(placesOf).map(({ step, hop }) => (hop === undefined ? { step } : { step, hop }));
+    const strongest = ordered.find((one) => one.evidence === 'proven') ?? first;
+    merged.push({ ...first, evidence: strongest.evidence, reason: strongest.reason, also: [...(first.also ?? []), ...also] });
+  }
+  if (into.size === 0) return script;
+  const rename = (template: Template): Template =>
+    mapPieces(template, (piece) => (piece.kind === 'handoff' ? { ...piece, handoff: into.get(piece.handoff) ?? piece.handoff } : undefined));
+  const order = new Map(script.handoffs.map((one, at) => [one.id, at]));
+  return {
+    ...changeRequests(script, (step) => ({
+      ...step,
+      url: rename(step.url),
+      headers: step.headers.map(({ name, value }) => ({ name, value: rename(value) })),
+      body: step.body && rename(step.body),
+    })),
+    handoffs: merged.sort((left, right) => (order.get(left.id) ?? 0) - (order.get(right.id) ?? 0)),
+  };
+}
+
+/** True where each handoff is used only after it was read and before the next one is. */
+function inTurn(ordered: readonly Handoff[], numbers: ReadonlyMap<string, number>, uses: ReadonlyMap<string, number[]>): boolean {
+  return ordered.every((one, at) => {
+    const next = ordered[at + 1];
+    const until = next ? (numbers.get(next.origin) ?? 0) : Infinity;
+    const last = placesOf(one).at(-1)?.step ?? one.origin;
+    return (uses.get(one.id) ?? []).every((use) => use <= until) && (numbers.get(last) ?? 0) < until;
+  });
+}

@@ -1,0 +1,123 @@
+import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { matchesOf } from '../script/extract.js';
+import { viewOf, type ResponseView } from '../script/response-view.js';
+import { requestSteps, type Encoding, type Extractor } from '../script/script.schema.js';
+import { scriptFromTake } from '../script/from-take.js';
+import { sentNodes } from '../script/request-parts.js';
+import { isLeaf, type SentNode } from '../script/sent-values.js';
+import { recordedText } from '../script/template.js';
+import { encode } from '../script/encoding.js';
+import { everything } from '../tidy/tidy.schema.js';
+import { pairTakes } from './align.js';
+import type { Origin } from './value-index.js';
+
+/** The values that each exchange of a take sends; nothing of the take is left out or put together. */
+export function nodesByExchange(loaded: LoadedTake): Map<number, SentNode[]> {
+  const script = scriptFromTake(loaded, { scriptId: '', name: '', tidy: everything });
+  return new Map(requestSteps(script).flatMap(({ step }) => (step.exchange === null ? [] : [[step.exchange, sentNodes(step)] as const])));
+}
+
+/** A place without the ids in it, so that `qty[1234]` and `qty[1301]` are the same place. */
+const placeShape = (place: string): string => place.replace(/[A-Za-z_-]*\d[\w-]*|[A-Za-z0-9_-]{20,}/g, '*');
+
+/** The second take of a flow, laid beside the first. */
+export class SecondTake {
+  readonly #pairs: Map<number, number>;
+  readonly #byNumber: Map<number, Exchange>;
+  readonly #views = new Map<number, ResponseView | undefined>();
+  readonly #partners = new Map<string, SentNode>();
+  readonly #texts = new Map<string, string>();
+
+  constructor(
+    first: LoadedTake,
+    readonly second: LoadedTake,
+  ) {
+    this.#pairs = pairTakes(first, second);
+    this.#byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
+    const [left, right] = [nodesByExchange(first), nodesByExchange(second)];
+    for (const [n, partner] of this.#pairs) this.#pairNodes(n, left.get(n) ?? [], right.get(partner) ?? []);
+  }
+
+  #pairNodes(n: number, left: readonly SentNode[], right: readonly SentNode[]): void {
+    const byPlace = new Map(right.map((one) => [one.place, one]));
+    const spare = new Map<string, SentNode[]>();
+    const own = new Set(left.map((one) => one.place));
+    for (const one of right) if (!own.has(one.place)) spare.set(placeShape(one.place), [...(spare.get(placeShape(one.place)) ?? []), one]);
+    for (const one of left) {
+      const partner = byPlace.get(one.place) ?? spare.get(placeShape(one.place))?.shift();
+      if (!partner) continue;
+      this.#partners.set(`${n} ${one.place}`, partner);
+      if (isLeaf(one) && !this.#texts.has(one.value)) this.#texts.set(one.value, partner.value);
+      this.#pairNodes(n, one.kids, partner.kids);
+    }
+  }
+
+  /** The value that the partner of an exchange sends at the same place; undefined where there is none. */
+  valueAt(n: number, place: string): string | undefined {
+    return this.#partners.get(`${n} ${place}`)?.value;
+  }
+
+  /** True where an extractor gives `value` in the partner of the origin. */
+  gives(origin: Origin, value: string, as?: Encoding): boolean {
+    const matches = this.matches(origin.exchange.n, origin.extractor).map((one) => (as ? encode(as, one) : one));
+    const pick = 'pick' in origin.extractor ? origin.extractor.pick : undefined;
+    return pick === 'any' ? matches.includes(value) : (pick === 'last' ? matches.at(-1) : matches[0]) === value;
+  }
+
+  /** What an extractor finds in the partner of an exchange; texts that it looks for are those that the second take sent. */
+  matches(n: number, extractor: Extractor): string[] {
+    const partner = this.#pairs.get(n);
+    if (partner === undefined) return [];
+    let view = this.#views.get(partner);
+    if (!view) {
+      const exchange = this.#byNumber.get(partner);
+      view = exchange && viewOf(exchange, this.second.readBody);
+      this.#views.set(partner, view);
+    }
+    return view ? matchesOf(extractor, view, (template) => this.#texts.get(recordedText(template)) ?? recordedText(template)) : [];
+  }
+}
+
+/** The parts of two texts that differ, where the rest of them is alike: runs of letters and digits, one by one or all together. */
+export function differingParts(first: string, second: string): { start: number; end: number; other: string }[][] {
+  const words = (text: string) => text.split(/([A-Za-z0-9]+)/);
+  const [left, right] = [words(first), words(second)];
+  const found: { start: number; end: number; other: string }[][] = [];
+  const together = middle(first, second);
+  if (together) found.push([together]);
+  if (left.length === right.length && left.every((part, at) => at % 2 === 1 || part === right[at])) {
+    let start = 0;
+    const single = left.flatMap((part, at) => {
+      const from = start;
+      start += part.length;
+      return part === right[at] ? [] : [{ start: from, end: start, other: right[at] ?? '' }];
+    });
+    found.push(single);
+    // A letter or two before the digits belong to the form, not to the number: c1f3 aside, `C17` is `C` and 17.
+    found.push(
+      single.map((one) => {
+        const own = first.slice(one.start, one.end);
+        const head = /^[A-Za-z]*/.exec(own)?.[0] ?? '';
+        const tail = /[A-Za-z]*$/.exec(own)?.[0] ?? '';
+        return one.other.startsWith(head) && one.other.endsWith(tail) && head.length + tail.length < own.length
+          ? { start: one.start + head.length, end: one.end - tail.length, other: one.other.slice(head.length, one.other.length - tail.length) }
+          : one;
+      }),
+    );
+  }
+  return found;
+}
+
+/** What is left of two texts when their common beginning and end are taken off at word borders. */
+function middle(first: string, second: string): { start: number; end: number; other: string } | null {
+  let start = 0;
+  while (start < first.length && start < second.length && first[start] === second[start]) start++;
+  let tail = 0;
+  while (tail < first.length - start && tail < second.length - start && first.at(-1 - tail) === second.at(-1 - tail)) tail++;
+  while (start > 0 && /\w/.test(first[start - 1] ?? '')) start--;
+  while (tail > 0 && /\w/.test(first[first.length - tail] ?? '')) tail--;
+  const end = first.length - tail;
+  return end > start && second.length - tail > start && (start > 0 || tail > 0)
+    ? { start, end, other: second.slice(start, second.length - tail) }
+    : null;
+}

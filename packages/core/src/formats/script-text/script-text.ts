@@ -1,0 +1,296 @@
+import { isMap, isScalar, LineCounter, parseDocument, stringify, type Document } from 'yaml';
+import * as z from 'zod';
+import type { Expectation, Handoff, Made, Piece, RequestStep, Script, Step, Template, Transaction } from '../../script/script.schema.js';
+import { ScriptTextSchema, scriptTextVersion, type RequestText, type ScriptText, type StepText } from './script-text.schema.js';
+import { pieceNames, templateFromText, templateToText, TemplateTextError, type PieceNames } from './template-text.js';
+
+/** Something that is wrong in the text of a script, with the line and column (from 1) where it stands. */
+export interface TextProblem {
+  line: number;
+  column: number;
+  message: string;
+}
+
+/** What reading the text of a script gives: the script with the bodies that travel with it, or what is wrong. */
+export type ReadScript = { script: Script; files: Map<string, string> } | { problems: TextProblem[] };
+
+/** What is expected where a script does not say. */
+const nothingExpected: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
+
+/** Writes a script as YAML that reads back to the same script. `files` are bodies by hash, in base64, for a script that travels alone. */
+export function writeScript(script: Script, files?: ReadonlyMap<string, string>): string {
+  const names = pieceNames(script);
+  const firstRecorded = new Map([...script.handoffs, ...script.made].map((one) => [one.name, one.recorded]));
+  const text: ScriptText = {
+    script: scriptTextVersion,
+    name: script.name,
+    transactions: script.transactions.map((one) => ({
+      transaction: one.name,
+      id: one.id,
+      steps: one.steps.map((step) => stepToText(step, names, firstRecorded)),
+    })),
+    ...(script.handoffs.length === 0 ? {} : { handoffs: Object.fromEntries(script.handoffs.map(handoffToText)) }),
+    ...(script.made.length === 0 ? {} : { made: Object.fromEntries(script.made.map(({ name, ...rest }) => [name, rest])) }),
+    ...(script.unsure.length === 0 ? {} : { unsure: script.unsure }),
+    ...(files && files.size > 0 ? { files: Object.fromEntries(files) } : {}),
+  };
+  return stringify(text, { lineWidth: 0 });
+}
+
+const handoffToText = ({ name, origin, hop, also, ...rest }: Handoff) => [
+  name,
+  {
+    from: origin,
+    ...(hop === undefined ? {} : { hop }),
+    ...(also === undefined ? {} : { also }),
+    ...rest,
+  },
+];
+
+function stepToText(step: Step, names: PieceNames, firstRecorded: ReadonlyMap<string, string>): StepText {
+  switch (step.kind) {
+    case 'pause':
+      return { pause: step.ms, id: step.id };
+    case 'comment':
+      return { comment: step.text, id: step.id };
+    case 'side-by-side':
+      return { 'side-by-side': step.steps.map((one) => requestToText(one, names, firstRecorded)), id: step.id };
+    case 'repeat':
+      return {
+        repeat: step.name,
+        id: step.id,
+        times: step.times,
+        pauseMs: step.pauseMs,
+        steps: step.steps.map((one) => stepToText(one, names, firstRecorded)),
+      };
+    case 'request':
+      return requestToText(step, names, firstRecorded);
+  }
+}
+
+function requestToText(step: RequestStep, names: PieceNames, firstRecorded: ReadonlyMap<string, string>): RequestText {
+  const recorded: Record<string, string> = {};
+  const note = (template: Template): void => {
+    for (const piece of template) {
+      if (piece.kind === 'wrap') note(piece.pieces);
+      else if (piece.kind !== 'text' && piece.kind !== 'file') {
+        const name = names.nameOf(piece);
+        if (firstRecorded.get(name) !== piece.recorded) recorded[name] = piece.recorded;
+      }
+    }
+  };
+  const text = (template: Template): string => {
+    note(template);
+    return templateToText(template, names);
+  };
+  const url = text(step.url);
+  const headers = step.headers.map(({ name, value }) => ({ [name]: text(value) }));
+  const body = step.body && text(step.body);
+  const expect = Object.fromEntries(Object.entries(step.expect).filter(([, value]) => value !== null)) as Partial<Expectation>;
+  const ownName = step.name.startsWith(`${step.method} `) ? step.name : `${step.method} ${step.name}`;
+  return {
+    request: ownName,
+    id: step.id,
+    ...(step.exchange === null ? {} : { exchange: step.exchange }),
+    ...(step.hops === undefined ? {} : { hops: step.hops }),
+    origin: step.origin,
+    url,
+    ...(headers.length === 0 ? {} : { headers }),
+    ...(body === null ? {} : { body }),
+    ...(step.bodyFile === null ? {} : { bodyFile: step.bodyFile }),
+    ...(Object.keys(recorded).length === 0 ? {} : { recorded }),
+    expect,
+    ...(step.followRedirects ? { followRedirects: true } : {}),
+  };
+}
+
+/**
+ * Reads a script from its text. Everything that is wrong is listed with line and column; nothing is guessed. `base` gives what the
+ * text does not hold: the ids of script, project and takes.
+ */
+export function readScript(text: string, base: Pick<Script, 'id' | 'projectId' | 'takeId' | 'secondTakeId'>): ReadScript {
+  const lines = new LineCounter();
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, maxAliasCount: 0 } as Parameters<typeof parseDocument>[1]);
+  const at = (offset: number, message: string): TextProblem => {
+    const { line, col } = lines.linePos(offset);
+    return { line, column: col, message };
+  };
+  if (document.errors.length > 0) return { problems: document.errors.map((error) => at(error.pos[0], `This is no YAML: ${error.message}`)) };
+  const parsed = ScriptTextSchema.safeParse(plainOf(document));
+  if (!parsed.success)
+    return { problems: parsed.error.issues.flatMap(deepest).map(({ path, message }) => at(offsetOf(document, path), `${path.join('.') || 'The text'}: ${message}`)) };
+  return new Reader(parsed.data, base, (path, offset, message) => at(offsetOf(document, path) + offset, message)).read();
+}
+
+function plainOf(document: Document): unknown {
+  try {
+    return document.toJS({ maxAliasCount: 0 }) as unknown;
+  } catch {
+    return null;
+  }
+}
+
+/** Of a choice of kinds the issues of the kind that fits best: the one that got furthest. */
+function deepest(issue: z.core.$ZodIssue): { path: PropertyKey[]; message: string }[] {
+  if (issue.code !== 'invalid_union') return [{ path: issue.path, message: issue.message }];
+  const [best] = [...issue.errors].sort(
+    (left, right) => left.length - right.length || Math.max(...right.map((one) => one.path.length)) - Math.max(...left.map((one) => one.path.length)),
+  );
+  return (best ?? []).flatMap((inner) => deepest({ ...inner, path: [...issue.path, ...inner.path] } as z.core.$ZodIssue)).slice(0, 3);
+}
+
+/** Where the node at a path stands in the text; where there is none, that of the nearest one around it. */
+function offsetOf(document: Document, path: readonly PropertyKey[]): number {
+  for (let length = path.length; length >= 0; length--) {
+    const keys = path.slice(0, length);
+    const parent: unknown = keys.length === 0 ? document.contents : document.getIn(keys.slice(0, -1), true);
+    const last = keys.at(-1);
+    const node: unknown = keys.length === 0 ? document.contents : document.getIn(keys, true);
+    const range = (node as { range?: [number, number, number] } | null | undefined)?.range;
+    if (range) return range[0];
+    if (isMap(parent)) {
+      const pair = parent.items.find((one) => isScalar(one.key) && one.key.value === last);
+      if (pair && isScalar(pair.key) && pair.key.range) return pair.key.range[0];
+    }
+  }
+  return 0;
+}
+
+/** Turns the validated text into a script. */
+class Reader {
+  readonly #problems: TextProblem[] = [];
+  readonly #names: PieceNames;
+  readonly #handoffs: Handoff[];
+  readonly #made: Made[];
+  readonly #ids = new Set<string>();
+  #count = 0;
+
+  constructor(
+    readonly text: ScriptText,
+    readonly base: Pick<Script, 'id' | 'projectId' | 'takeId' | 'secondTakeId'>,
+    readonly place: (path: PropertyKey[], offset: number, message: string) => TextProblem,
+  ) {
+    this.#handoffs = Object.entries(text.handoffs ?? {}).map(([name, { from, hop, also, id, ...rest }], index) => ({
+      id: id ?? `h${index + 1}`,
+      name,
+      origin: from,
+      ...rest,
+      ...(hop === undefined ? {} : { hop }),
+      ...(also === undefined ? {} : { also: also.map(({ step, hop: at }) => (at === undefined ? { step } : { step, hop: at })) }),
+    }));
+    this.#made = Object.entries(text.made ?? {}).map(([name, { id, ...rest }], index) => ({ id: id ?? `m${index + 1}`, name, ...rest }));
+    this.#names = pieceNames({ handoffs: this.#handoffs, made: this.#made });
+  }
+
+  read(): ReadScript {
+    const transactions = this.text.transactions.map(
+      (one, at): Transaction => ({
+        kind: 'transaction',
+        id: this.#id(one.id, 't', ['transactions', at]),
+        name: one.transaction,
+        steps: one.steps.map((step, index) => this.#step(step, ['transactions', at, 'steps', index])),
+      }),
+    );
+    for (const one of this.#handoffs)
+      for (const step of [one.origin, ...(one.also ?? []).map((other) => other.step)])
+        if (!this.#ids.has(step)) this.#problem(['handoffs', one.name, 'from'], 0, `No step has the id “${step}”, from which “${one.name}” is read.`);
+    if (this.#problems.length > 0) return { problems: this.#problems };
+    return {
+      script: {
+        ...this.base,
+        name: this.text.name,
+        transactions,
+        handoffs: this.#handoffs,
+        made: this.#made,
+        unsure: this.text.unsure ?? [],
+      },
+      files: new Map(Object.entries(this.text.files ?? {})),
+    };
+  }
+
+  #problem(path: PropertyKey[], offset: number, message: string): void {
+    this.#problems.push(this.place(path, offset, message));
+  }
+
+  #id(wanted: string | undefined, letter: string, path: PropertyKey[]): string {
+    const id = wanted ?? `${letter}-${++this.#count}`;
+    if (this.#ids.has(id)) this.#problem([...path, 'id'], 0, `The id “${id}” is used twice. Give one of the two steps another.`);
+    this.#ids.add(id);
+    return id;
+  }
+
+  #step(step: StepText, path: PropertyKey[]): Step {
+    if ('request' in step) return this.#request(step, path);
+    if ('pause' in step) return { kind: 'pause', id: this.#id(step.id, 'p', path), ms: step.pause };
+    if ('comment' in step) return { kind: 'comment', id: this.#id(step.id, 'c', path), text: step.comment };
+    if ('repeat' in step)
+      return {
+        kind: 'repeat',
+        id: this.#id(step.id, 'r', path),
+        name: step.repeat,
+        times: step.times,
+        pauseMs: step.pauseMs,
+        steps: step.steps.map((one, at) => this.#step(one, [...path, 'steps', at])),
+      };
+    return {
+      kind: 'side-by-side',
+      id: this.#id(step.id, 'b', path),
+      steps: step['side-by-side'].map((one, at) => this.#request(one, [...path, 'side-by-side', at])),
+    };
+  }
+
+  #request(step: RequestText, path: PropertyKey[]): RequestStep {
+    const [method = '', ...name] = step.request.split(' ');
+    if (!/^[A-Za-z-]+$/.test(method)) this.#problem([...path, 'request'], 0, 'Write the method first, such as “GET /desk”.');
+    if (!URL.canParse(step.origin)) this.#problem([...path, 'origin'], 0, `“${step.origin}” is no origin. Write one such as http://127.0.0.1:4701.`);
+    const recorded = new Map(Object.entries(step.recorded ?? {}));
+    const template = (text: string, at: PropertyKey[]): Template => {
+      try {
+        return templateFromText(text, this.#names, recorded);
+      } catch (error) {
+        if (!(error instanceof TemplateTextError)) throw error;
+        this.#problem(at, text.includes('\n') ? 0 : error.offset, error.message);
+        return [];
+      }
+    };
+    return {
+      kind: 'request',
+      id: this.#id(step.id, 's', path),
+      name: name.length === 0 ? method : step.request,
+      exchange: step.exchange ?? null,
+      ...(step.hops === undefined ? {} : { hops: step.hops }),
+      method,
+      origin: step.origin,
+      url: template(step.url, [...path, 'url']),
+      headers: (step.headers ?? []).flatMap((one, at) =>
+        Object.entries(one).map(([header, value]) => ({ name: header, value: template(value, [...path, 'headers', at, header]) })),
+      ),
+      body: step.body === undefined ? null : template(step.body, [...path, 'body']),
+      bodyFile: step.bodyFile ?? null,
+      expect: { ...nothingExpected, ...step.expect } as Expectation,
+      followRedirects: step.followRedirects ?? false,
+    };
+  }
+}
+
+/** The hashes of all stored bodies that a script sends. */
+export function filesOf(script: Script): Set<string> {
+  const found = new Set<string>();
+  const walk = (pieces: readonly Piece[]): void => {
+    for (const piece of pieces) {
+      if (piece.kind === 'file') found.add(piece.hash);
+      if (piece.kind === 'wrap') walk(piece.pieces);
+    }
+  };
+  const steps = (all: readonly Step[]): void => {
+    for (const step of all) {
+      if ('steps' in step) steps(step.steps);
+      if (step.kind !== 'request') continue;
+      if (step.bodyFile !== null) found.add(step.bodyFile);
+      if (step.body) walk(step.body);
+    }
+  };
+  for (const transaction of script.transactions) steps(transaction.steps);
+  return found;
+}
+

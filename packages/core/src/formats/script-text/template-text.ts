@@ -1,0 +1,124 @@
+import { EncodingSchema, type Encoding, type Piece, type Script, type Template } from '../../script/script.schema.js';
+import { encode } from '../../script/encoding.js';
+import { compact, fileSign, recordedText } from '../../script/template.js';
+
+/** A text with moving parts that cannot be read, with the offset of the fault in it. */
+export class TemplateTextError extends Error {
+  constructor(
+    message: string,
+    readonly offset: number,
+  ) {
+    super(message);
+  }
+}
+
+/** The names by which a script's text form calls its moving values, and what was recorded of each. */
+export interface PieceNames {
+  nameOf: (piece: Exclude<Piece, { kind: 'text' } | { kind: 'wrap' }>) => string;
+  pieceOf: (name: string, recorded: ReadonlyMap<string, string>) => Piece | undefined;
+}
+
+/** Handoffs and client-made values go by their names, data by `data:table/column`, variables by `variable:name`. */
+export function pieceNames(script: Pick<Script, 'handoffs' | 'made'>): PieceNames {
+  const handoffs = new Map(script.handoffs.map((one) => [one.id, one]));
+  const made = new Map(script.made.map((one) => [one.id, one]));
+  const byName = new Map<string, Piece>();
+  for (const one of script.made) byName.set(one.name, { kind: 'made', made: one.id, recorded: one.recorded });
+  for (const one of script.handoffs) byName.set(one.name, { kind: 'handoff', handoff: one.id, recorded: one.recorded });
+  return {
+    nameOf: (piece) => {
+      switch (piece.kind) {
+        case 'handoff':
+          return handoffs.get(piece.handoff)?.name ?? piece.handoff;
+        case 'made':
+          return made.get(piece.made)?.name ?? piece.made;
+        case 'data':
+          return `data:${piece.table}/${piece.column}`;
+        case 'variable':
+          return `variable:${piece.name}`;
+        case 'file':
+          return `file:${piece.hash}@${piece.start}-${piece.end}`;
+      }
+    },
+    pieceOf: (name, recorded) => {
+      const own = byName.get(name);
+      const was = recorded.get(name);
+      if (own && own.kind !== 'text') return was === undefined ? own : { ...own, recorded: was };
+      const data = /^data:([^/]+)\/(.+)$/.exec(name);
+      if (data) return { kind: 'data', table: data[1] ?? '', column: data[2] ?? '', recorded: was ?? '' };
+      const file = /^file:(\w+)@(\d+)-(\d+)$/.exec(name);
+      if (file) return { kind: 'file', hash: file[1] ?? '', start: Number(file[2]), end: Number(file[3]), recorded: fileSign };
+      const variable = /^variable:(.+)$/.exec(name);
+      return variable ? { kind: 'variable', name: variable[1] ?? '', recorded: was ?? '' } : undefined;
+    },
+  };
+}
+
+/**
+ * A template as text: a piece is `~{name}`, a wrapping `~{base64:…}`. `~~` is a literal `~` where one stands before `~`, `{` or a
+ * piece, and `~}` a literal `}` inside a wrapping; every other sign stands for itself.
+ */
+export function templateToText(template: Template, names: PieceNames, inside = false): string {
+  return template
+    .map((piece) => {
+      if (piece.kind === 'wrap') return `~{${piece.encoding}:${templateToText(piece.pieces, names, true)}}`;
+      if (piece.kind !== 'text') return `~{${names.nameOf(piece)}}`;
+      const escaped = piece.text.replace(/~(?=[~{}]|$)/g, '~~');
+      return inside ? escaped.replace(/\}/g, '~}') : escaped;
+    })
+    .join('');
+}
+
+const isEncoding = (text: string): text is Encoding => EncodingSchema.safeParse(text).success;
+
+/**
+ * Reads the text form of a template. `recorded` says what was recorded in a piece where it differs from what its value was first.
+ * Throws `TemplateTextError` where a piece is not closed or its name is unknown.
+ */
+export function templateFromText(text: string, names: PieceNames, recorded: ReadonlyMap<string, string> = new Map()): Template {
+  let at = 0;
+  const read = (inside: boolean): Template => {
+    const pieces: Piece[] = [];
+    let plain = '';
+    const flush = () => {
+      if (plain !== '') pieces.push({ kind: 'text', text: plain });
+      plain = '';
+    };
+    while (at < text.length) {
+      if (text.startsWith('~~', at)) {
+        plain += '~';
+        at += 2;
+      } else if (inside && text.startsWith('~}', at)) {
+        plain += '}';
+        at += 2;
+      } else if (text.startsWith('~{', at)) {
+        flush();
+        pieces.push(readPiece());
+      } else if (inside && text[at] === '}') break;
+      else plain += text[at++] ?? '';
+    }
+    flush();
+    return compact(pieces);
+  };
+  const readPiece = (): Piece => {
+    const start = at;
+    at += 2;
+    const encoding = /^([a-z0-9-]+):/.exec(text.slice(at, at + 40))?.[1];
+    if (encoding !== undefined && isEncoding(encoding)) {
+      at += encoding.length + 1;
+      const pieces = read(true);
+      if (text[at] !== '}') throw new TemplateTextError('This “~{” is not closed by “}”.', start);
+      at++;
+      return { kind: 'wrap', encoding, pieces, recorded: encode(encoding, recordedText(pieces)) };
+    }
+    const end = text.indexOf('}', at);
+    if (end < 0) throw new TemplateTextError('This “~{” is not closed by “}”. For the signs themselves write “~~{”.', start);
+    const name = text.slice(at, end);
+    const piece = names.pieceOf(name, recorded);
+    if (!piece)
+      throw new TemplateTextError(`Nothing is called “${name}”. Name a handoff or a client-made value of this script, or data:table/column.`, start);
+    at = end + 1;
+    return piece;
+  };
+  return read(false);
+}
