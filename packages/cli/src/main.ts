@@ -1,40 +1,27 @@
-import { join } from 'node:path';
-import { Command } from 'commander';
-import { startServer, type StorePlace } from '@sturdy/server';
+import { Command, CommanderError } from 'commander';
+import { addCorrelate } from './commands/correlate.js';
+import { addRehearse } from './commands/rehearse.js';
+import { addSchema } from './commands/schema.js';
+import { addServe } from './commands/serve.js';
 
-const program = new Command('sturdy').description('Sturdy Puppet: record, correlate, rehearse and run performance tests.');
+/** It could not be run: bad arguments, unreadable files, targets that may not be hit. */
+const couldNotRun = 2;
 
-program
-  .command('serve')
-  .description('start the product on this machine')
-  .option('--port <number>', 'port of the interface', '4300')
-  .option('--proxy-port <number>', 'port of the recording proxy', '4310')
-  .option('--data <directory>', 'where everything is kept', '.sturdy/data')
-  .option('--project <name>', 'name of the first project', 'First project')
-  .option('--target <origin...>', 'origins that a fresh project may hit', [])
-  .action(async (options: { port: string; proxyPort: string; data: string; project: string; target: string[] }) => {
-    const url = process.env['DATABASE_URL'];
-    const store: StorePlace = url ? { databaseUrl: url } : { directory: options.data };
-    const server = await startServer({
-      port: Number(options.port),
-      proxyPort: Number(options.proxyPort),
-      store,
-      authorityFolder: join(options.data, 'recorder'),
-      projectName: options.project,
-      targets: options.target,
-    });
-    if (server.interruptedRuns > 0)
-      process.stdout.write(`${server.interruptedRuns} run(s) were interrupted by the last stop; their figures up to then are kept.\n`);
-    process.stdout.write(`Sturdy Puppet is ready: ${server.origin}\n`);
-    const stop = () => void server.stop().then(() => process.exit(0));
-    process.on('SIGTERM', stop);
-    process.on('SIGINT', stop);
-  });
+const program = new Command('sturdy')
+  .description('Sturdy Puppet: record, correlate, rehearse and run performance tests.')
+  .showHelpAfterError('(--help says what can be given)')
+  .exitOverride();
+for (const add of [addServe, addCorrelate, addRehearse, addSchema]) add(program);
+for (const command of program.commands) command.exitOverride();
 
 try {
   await program.parseAsync();
 } catch (error) {
-  process.stderr.write(`${error instanceof Error ? error.message : String(error)}\n`);
-  process.exitCode = 2;
+  // Help and versions end like this too, with 0; commander has said by itself what is wrong with the arguments.
+  if (error instanceof CommanderError) process.exitCode = error.exitCode === 0 ? 0 : couldNotRun;
+  else {
+    process.stderr.write(`${error instanceof Error ? error.message : String(error)}\n`);
+    process.exitCode = couldNotRun;
+  }
   process.exit();
 }

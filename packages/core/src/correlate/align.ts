@@ -30,7 +30,11 @@ const mostCells = 25_000_000;
  * the same method and path shape and stand in the same order (longest common subsequence, Wagner and Fischer 1974); of several
  * that fit, those are preferred whose requests are of the same kind (`kinds`).
  */
-export function alignTakes(first: readonly Exchange[], second: readonly Exchange[], kinds?: (exchange: Exchange) => string): Map<number, number> {
+export function alignTakes(
+  first: readonly Exchange[],
+  second: readonly Exchange[],
+  kinds?: (exchange: Exchange) => string,
+): Map<number, number> {
   const a = first.map(keyOf);
   const b = second.map(keyOf);
   const [kindA, kindB] = [first.map((one) => kinds?.(one)), second.map((one) => kinds?.(one))];

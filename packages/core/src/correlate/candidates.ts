@@ -77,4 +77,5 @@ export function visitParts(
 }
 
 /** What a part is called: the word before it (`id` in `id = 3`, `post` in `post-12`), else what the whole is called. */
-export const nameBefore = (node: SentNode, start: number): string => /([A-Za-z][\w-]*?)[^A-Za-z0-9]*$/.exec(node.value.slice(0, start))?.[1] ?? node.name;
+export const nameBefore = (node: SentNode, start: number): string =>
+  /([A-Za-z][\w-]*?)[^A-Za-z0-9]*$/.exec(node.value.slice(0, start))?.[1] ?? node.name;

@@ -1,9 +1,17 @@
 import type { LoadedTake } from '../take/take.schema.js';
-import { placeOfResponse, type Evidence, type Script, type UnsureValue } from '../script/script.schema.js';
+import {
+  answerOf,
+  changeRequests,
+  placeOfResponse,
+  type Evidence,
+  type RequestStep,
+  type Script,
+  type UnsureValue,
+} from '../script/script.schema.js';
 import { describeExtractor } from '../script/extract.js';
 import { isCounted } from '../script/coverage.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
-import { isPlainWord } from '../take/messages.js';
+import { commonShape, isPlainWord } from '../take/messages.js';
 import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './candidates.js';
 import { HandoffMaker, type Correlated, type Target } from './handoff-maker.js';
 import { findMade } from './made-values.js';
@@ -105,8 +113,12 @@ class Correlation {
         if (found.length > 0) return;
       }
       const shape = dynamicShape(node.name, node.value);
-      if (shape && !this.#isTyped(node.value))
-        this.#doubt(own, node, `It differs between the two takes and ${shape}, but no place in the responses gives it. A page script may compute it: if so, a code step can.`);
+      if (shape && !this.#isTyped(node.value, own))
+        this.#doubt(
+          own,
+          node,
+          `It differs between the two takes and ${shape}, but no place in the responses gives it. A page script may compute it: if so, a code step can.`,
+        );
       return;
     }
     visitParts(node, this.#index, own.exchange, (part) => {
@@ -145,23 +157,51 @@ class Correlation {
       };
     if (shape) return { kind: 'handoff', origin: best, evidence: 'likely', reason: `A response gave it first, and ${shape}.` };
     if (namesRevision(name) && best.linked && !best.listed && /\d/.test(value))
-      return { kind: 'handoff', origin: best, evidence: 'likely', reason: `A response gave it first, and its name “${name}” says that it changes with the record.` };
+      return {
+        kind: 'handoff',
+        origin: best,
+        evidence: 'likely',
+        reason: `A response gave it first, and its name “${name}” says that it changes with the record.`,
+      };
     const created = origins.find((one) => isCreatedId(value, name, one));
     if (created)
-      return { kind: 'handoff', origin: created, evidence: 'likely', reason: 'It is the id in the answer to a change, so this take created the thing it names.' };
+      return {
+        kind: 'handoff',
+        origin: created,
+        evidence: 'likely',
+        reason: 'It is the id in the answer to a change, so this take created the thing it names.',
+      };
     if (isPlainWord(value) || isWeak(value)) return fixed;
-    return { kind: 'unsure', reason: `A response gave it first (${describeExtractor(best.extractor)}), but nothing says yet that it changes.` };
+    return {
+      kind: 'unsure',
+      reason: `A response gave it first (${describeExtractor(best.extractor)}), but nothing says yet that it changes.`,
+    };
   }
 
   /** A value that both takes sent alike. */
   #sameInBoth(value: string, name: string, best: Origin, shape: string | null): Judged {
     if (best.listed || best.choice) return fixed;
     if (best.linked && namesSession(name) && shape)
-      return { kind: 'handoff', origin: best, evidence: 'likely', reason: `It is the same in both takes, but its name “${name}” says that it holds for one session, and ${describeExtractor(best.extractor)} gives it.` };
+      return {
+        kind: 'handoff',
+        origin: best,
+        evidence: 'likely',
+        reason: `It is the same in both takes, but its name “${name}” says that it holds for one session, and ${describeExtractor(best.extractor)} gives it.`,
+      };
     if (best.linked && namesRevision(name) && /\d/.test(value))
-      return { kind: 'handoff', origin: best, evidence: 'likely', reason: `It is the same in both takes, but its name “${name}” says that it changes with the record, and ${describeExtractor(best.extractor)} gives it.` };
+      return {
+        kind: 'handoff',
+        origin: best,
+        evidence: 'likely',
+        reason: `It is the same in both takes, but its name “${name}” says that it changes with the record, and ${describeExtractor(best.extractor)} gives it.`,
+      };
     if (isCreatedId(value, name, best))
-      return { kind: 'handoff', origin: best, evidence: 'likely', reason: 'It is the same in both takes, but it is the id in the answer to a change: each replay creates a thing of its own.' };
+      return {
+        kind: 'handoff',
+        origin: best,
+        evidence: 'likely',
+        reason: 'It is the same in both takes, but it is the id in the answer to a change: each replay creates a thing of its own.',
+      };
     return shape ? { kind: 'unsure', reason: `It is the same in both takes, yet ${shape}. A rehearsal will tell.` } : fixed;
   }
 
@@ -173,8 +213,18 @@ class Correlation {
     return [here, there].every((offered) => offered.includes(value) && offered.includes(other));
   }
 
-  #isTyped(value: string): boolean {
-    return /\s/.test(value) || isPlainWord(value);
+  /** A redirect may lead to any place in the segments that differ between the takes. */
+  #easeRedirect(step: RequestStep): RequestStep {
+    const { redirect } = step.expect;
+    const answer = answerOf(step);
+    if (redirect === null || answer === null) return step;
+    const target = this.#twin?.redirectTo(step.followRedirects ? answer : (step.exchange ?? answer), step.followRedirects);
+    const wider = target === undefined ? null : commonShape(redirect, target);
+    return wider === null || wider === redirect ? step : { ...step, expect: { ...step.expect, redirect: wider } };
+  }
+
+  #isTyped(value: string, { exchange }: StepOfTake): boolean {
+    return /\s/.test(value) || isPlainWord(value) || this.#index.isEchoed(value, exchange);
   }
 
   #doubt(own: StepOfTake, node: SentNode, reason: string, origin?: Origin): void {
@@ -193,8 +243,9 @@ class Correlation {
     findMade(this.script, this.loaded, this.#index, this.#maker, this.#twin);
     const unsure = this.#unsure.filter((one) => !this.#maker.has(one.step, one.place));
     const result = this.#maker.result();
+    const script = this.#twin ? changeRequests(result.script, (step) => this.#easeRedirect(step)) : result.script;
     return {
-      script: { ...result.script, unsure, secondTakeId: this.second?.take.id ?? this.script.secondTakeId },
+      script: { ...script, unsure, secondTakeId: this.second?.take.id ?? this.script.secondTakeId },
       report: { ...result.report, unsure: unsure.length },
     };
   }

@@ -7,8 +7,9 @@ import { receivedValues } from './received-values.js';
 import { bitsPerSign, dynamicShape } from './shapes.js';
 
 const found = (headers: Header[], body: string, value: string) =>
-  receivedValues(new ResponseView(200, headers, body), (wanted) => wanted === value)
-    .map((one) => (one.extractor ? describeExtractor(one.extractor) : 'by boundaries'));
+  receivedValues(new ResponseView(200, headers, body), (wanted) => wanted === value).map((one) =>
+    one.extractor ? describeExtractor(one.extractor) : 'by boundaries',
+  );
 
 describe('values of a response', () => {
   it.each<[string, Header[], string, string, string]>([
@@ -114,9 +115,7 @@ describe('judging by shape', () => {
         'Mon, 23 Nov 2026 10:00:00 GMT',
         '2025-11-23T10:00:00Z',
         '1234567890123',
-      ].map(
-        (value) => clockKind(value, take, exchange)?.made,
-      ),
+      ].map((value) => clockKind(value, take, exchange)?.made),
     ).toEqual(['epoch-ms', 'epoch-s', 'iso-time', 'epoch-fraction', 'epoch-us', 'iso-time', 'http-date', undefined, undefined]);
   });
 });

@@ -22,8 +22,13 @@ import type { Origin } from './value-index.js';
 export interface CorrelationReport {
   handoffs: { name: string; evidence: Evidence; reason: string; uses: number }[];
   made: { name: string; reason: string }[];
+  /** Expectations that were widened, by the number of the step. */
+  eased: { step: number; reason: string }[];
   unsure: number;
 }
+
+/** True where correlating or repairing found nothing to add. */
+export const addsNothing = ({ handoffs, made, eased }: CorrelationReport): boolean => handoffs.length + made.length + eased.length === 0;
 
 /** The result of correlating: a new script, and what was added. */
 export interface Correlated {
@@ -111,7 +116,8 @@ export class HandoffMaker {
   }
 
   #freeName({ node, value, start }: Target): string {
-    const before = value === node.value ? node.name : (/([A-Za-z][\w-]*?)[^A-Za-z0-9]*$/.exec(node.value.slice(0, start))?.[1] ?? node.name);
+    const before =
+      value === node.value ? node.name : (/([A-Za-z][\w-]*?)[^A-Za-z0-9]*$/.exec(node.value.slice(0, start))?.[1] ?? node.name);
     const taken = [...this.script.handoffs, ...this.#handoffs, ...this.script.made, ...this.#made].map((one) => one.name);
     return freeName(plainName(before, node.place), new Set(taken));
   }
@@ -145,6 +151,7 @@ export class HandoffMaker {
           .filter((one) => fresh.has(one.id))
           .map(({ id, name, evidence, reason }) => ({ name, evidence, reason, uses: uses.get(id) ?? 0 })),
         made: this.#made.map(({ name, reason }) => ({ name, reason })),
+        eased: [],
         unsure: 0,
       },
     };

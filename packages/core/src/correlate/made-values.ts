@@ -16,11 +16,14 @@ const noResponse = 'No response gave it, and';
 export function clockKind(value: string, take: Take, exchange: Exchange): { made: Made['made']; reason: string } | null {
   const nowMs = Date.parse(take.startedAt) + exchange.startedAtMs;
   const near = (ms: number) => Math.abs(ms - nowMs) < nearMs;
-  if (/^\d{13}$/.test(value) && near(Number(value))) return { made: 'epoch-ms', reason: `${noResponse} it is the time of the request in milliseconds since 1970.` };
-  if (/^\d{10}$/.test(value) && near(Number(value) * 1000)) return { made: 'epoch-s', reason: `${noResponse} it is the time of the request in seconds since 1970.` };
+  if (/^\d{13}$/.test(value) && near(Number(value)))
+    return { made: 'epoch-ms', reason: `${noResponse} it is the time of the request in milliseconds since 1970.` };
+  if (/^\d{10}$/.test(value) && near(Number(value) * 1000))
+    return { made: 'epoch-s', reason: `${noResponse} it is the time of the request in seconds since 1970.` };
   if (/^\d{10}\.\d{1,6}$/.test(value) && near(Number(value) * 1000))
     return { made: 'epoch-fraction', reason: `${noResponse} it is the time of the request in seconds since 1970 with a fraction.` };
-  if (/^\d{16}$/.test(value) && near(Number(value) / 1000)) return { made: 'epoch-us', reason: `${noResponse} it is the time of the request in microseconds since 1970.` };
+  if (/^\d{16}$/.test(value) && near(Number(value) / 1000))
+    return { made: 'epoch-us', reason: `${noResponse} it is the time of the request in microseconds since 1970.` };
   // Hundreds of nanoseconds since the year 1: 62135596800 s lie between it and 1970 (proleptic Gregorian calendar).
   if (/^6\d{17}$/.test(value) && near(Number(BigInt(value) / 10_000n) - 62_135_596_800_000))
     return { made: 'ticks', reason: `${noResponse} it is the time of the request in ticks of 100 ns since the year 1.` };
@@ -31,7 +34,8 @@ export function clockKind(value: string, take: Take, exchange: Exchange): { made
   return null;
 }
 
-const isoMs = (text: string): number => Date.parse(/[Z+]|-\d\d:?\d\d$/.test(text.slice(11)) ? text.replace(' ', 'T') : `${text.replace(' ', 'T')}Z`);
+const isoMs = (text: string): number =>
+  Date.parse(/[Z+]|-\d\d:?\d\d$/.test(text.slice(11)) ? text.replace(' ', 'T') : `${text.replace(' ', 'T')}Z`);
 
 const busterName = /^(_+|cb|rnd|rand|random|nocache|no_cache|cachebuster|cache|bust|dc|_dc|zx|ts|t|r|v|nonce|jsonp?callback|callback)$/i;
 
@@ -39,11 +43,16 @@ const busterName = /^(_+|cb|rnd|rand|random|nocache|no_cache|cachebuster|cache|b
 function randomKind(node: SentNode, other: string | undefined): { made: Made['made']; reason: string } | null {
   const { value, name } = node;
   const differs = other !== undefined && other !== value;
-  if (/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(value)) return { made: 'guid', reason: 'It is a UUID that no response gave, so the client made it.' };
+  if (/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(value))
+    return { made: 'guid', reason: 'It is a UUID that no response gave, so the client made it.' };
   if (!differs && !busterName.test(name)) return null;
-  const why = differs ? 'It differs between the two takes and no response gave it' : 'No response gave it, and its name says that it keeps caches away';
-  if (/^0?\.\d{6,}$/.test(value) || /^\d{6,20}$/.test(value)) return { made: 'random-digits', reason: `${why}: a random number that the client draws.` };
-  if (/^[A-Za-z0-9_-]{16,}$/.test(value) && /\d/.test(value) && /[a-z]/i.test(value)) return { made: 'random-text', reason: `${why}: random signs that the client draws.` };
+  const why = differs
+    ? 'It differs between the two takes and no response gave it'
+    : 'No response gave it, and its name says that it keeps caches away';
+  if (/^0?\.\d{6,}$/.test(value) || /^\d{6,20}$/.test(value))
+    return { made: 'random-digits', reason: `${why}: a random number that the client draws.` };
+  if (/^[A-Za-z0-9_-]{16,}$/.test(value) && /\d/.test(value) && /[a-z]/i.test(value))
+    return { made: 'random-text', reason: `${why}: random signs that the client draws.` };
   return null;
 }
 
@@ -53,7 +62,11 @@ function countersOf(script: Script): Set<string> {
   for (const { step } of requestSteps(script))
     for (const node of sentNodes(step))
       if (/^\d{1,9}$/.test(node.value) && isLeaf(node)) series.set(node.place, [...(series.get(node.place) ?? []), Number(node.value)]);
-  return new Set([...series].filter(([, all]) => all.length >= 3 && all.every((one, at) => at === 0 || one === (all[at - 1] ?? 0) + 1)).map(([place]) => place));
+  return new Set(
+    [...series]
+      .filter(([, all]) => all.length >= 3 && all.every((one, at) => at === 0 || one === (all[at - 1] ?? 0) + 1))
+      .map(([place]) => place),
+  );
 }
 
 /** Values that the client makes itself, because no response gave them: clocks, digests of known values, UUIDs, counters, random signs. */
@@ -121,7 +134,8 @@ class KnownValues {
 
   /** What the value is a digest of; null where it is of none of the known values. */
   digestOf(value: string): Digest | null {
-    if (!/^([0-9a-f]{32}|[0-9a-f]{40}|[0-9a-f]{64}|[0-9a-f]{128}|[\w-]{43}|[A-Za-z0-9+/]{27}=|[A-Za-z0-9+/]{43}=)$/i.test(value)) return null;
+    if (!/^([0-9a-f]{32}|[0-9a-f]{40}|[0-9a-f]{64}|[0-9a-f]{128}|[\w-]{43}|[A-Za-z0-9+/]{27}=|[A-Za-z0-9+/]{43}=)$/i.test(value))
+      return null;
     if (!this.#table) {
       this.#table = new Map();
       for (const source of this.#sources) for (const encoding of digests) this.#table.set(encode(encoding, source), { encoding, source });
@@ -133,14 +147,25 @@ class KnownValues {
     const handoff = maker.handoffOf(source);
     const told = `It is ${encoding} of “${source.slice(0, 40)}”`;
     if (handoff) {
-      maker.put(target, { kind: 'wrap', encoding, pieces: [{ kind: 'handoff', handoff, recorded: source } satisfies Piece], recorded: target.value });
+      maker.put(target, {
+        kind: 'wrap',
+        encoding,
+        pieces: [{ kind: 'handoff', handoff, recorded: source } satisfies Piece],
+        recorded: target.value,
+      });
       return true;
     }
     const made = /^[\w.~-]{43,128}$/.test(source) ? 'verifier' : /^[0-9a-f-]{36}$/i.test(source) ? 'guid' : null;
     // What people typed is digested anew where it is bound; as long as it stays, its digest stays as well.
     if (made === null) return false;
     this.#verifiers.add(source);
-    maker.make(target, made, `${told}, which the client draws at random${made === 'verifier' ? ' (RFC 7636, 4.2)' : ''}.`, encoding, source);
+    maker.make(
+      target,
+      made,
+      `${told}, which the client draws at random${made === 'verifier' ? ' (RFC 7636, 4.2)' : ''}.`,
+      encoding,
+      source,
+    );
     return true;
   }
 

@@ -111,7 +111,8 @@ class Collector {
         if (++count > mostParts) return;
         const end = match.index + word.length;
         const before = text.slice(Math.max(0, match.index - 24), match.index);
-        const name = /([\w$-]+)["'\]]*\s*[:=]\s*["'[{(]*$/.exec(before)?.[1] ?? /([A-Za-z][\w-]*)[^A-Za-z0-9]*$/.exec(before)?.[1] ?? where.name;
+        const name =
+          /([\w$-]+)["'\]]*\s*[:=]\s*["'[{(]*$/.exec(before)?.[1] ?? /([A-Za-z][\w-]*)[^A-Za-z0-9]*$/.exec(before)?.[1] ?? where.name;
         const right = text.slice(end, end + 1);
         if (where.extractor === null) this.whole(word, { ...where, name });
         else if (!done.has(word) && !word.includes(right || '\u0000')) {
@@ -208,7 +209,11 @@ function fromHtml(response: ResponseView, collector: Collector): void {
       if (attribute === 'value' && name !== '' && element === 'input') continue;
       const extractor = { kind: 'attribute', element, by: by?.name === attribute ? null : by, attribute, nth: 0 } as Base;
       const isLink = /^(href|src|action|formaction)$/.test(attribute);
-      const own = attribute.startsWith('data-') ? attribute.slice(5) : attribute === 'content' ? (by?.value ?? attribute) : name || attribute;
+      const own = attribute.startsWith('data-')
+        ? attribute.slice(5)
+        : attribute === 'content'
+          ? (by?.value ?? attribute)
+          : name || attribute;
       const rank = isLink ? (by ? 3 : 5) : by ? 2 : 4;
       const island = /^\s*[{[]/.test(text) ? json(text) : undefined;
       if (island !== undefined) collector.words(text, { name: own, extractor, rank, listed: !by });

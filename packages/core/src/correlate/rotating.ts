@@ -47,7 +47,9 @@ export function mergeRotating(script: Script): Script {
   }
   if (into.size === 0) return script;
   const rename = (template: Template): Template =>
-    mapPieces(template, (piece) => (piece.kind === 'handoff' ? { ...piece, handoff: into.get(piece.handoff) ?? piece.handoff } : undefined));
+    mapPieces(template, (piece) =>
+      piece.kind === 'handoff' ? { ...piece, handoff: into.get(piece.handoff) ?? piece.handoff } : undefined,
+    );
   const order = new Map(script.handoffs.map((one, at) => [one.id, at]));
   return {
     ...changeRequests(script, (step) => ({

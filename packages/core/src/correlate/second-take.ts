@@ -1,4 +1,5 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { headerOf } from '../take/messages.js';
 import { matchesOf } from '../script/extract.js';
 import { viewOf, type ResponseView } from '../script/response-view.js';
 import { requestSteps, type Encoding, type Extractor } from '../script/script.schema.js';
@@ -57,6 +58,12 @@ export class SecondTake {
     return this.#partners.get(`${n} ${place}`)?.value;
   }
 
+  /** Where the partner of an exchange redirects to; or, where redirects were followed, the address at which it ended. */
+  redirectTo(n: number, followed: boolean): string | undefined {
+    const partner = this.#byNumber.get(this.#pairs.get(n) ?? -1);
+    return followed ? partner?.url : partner && headerOf(partner.response?.headers ?? [], 'location');
+  }
+
   /** True where an extractor gives `value` in the partner of the origin. */
   gives(origin: Origin, value: string, as?: Encoding): boolean {
     const matches = this.matches(origin.exchange.n, origin.extractor).map((one) => (as ? encode(as, one) : one));
@@ -100,7 +107,11 @@ export function differingParts(first: string, second: string): { start: number; 
         const head = /^[A-Za-z]*/.exec(own)?.[0] ?? '';
         const tail = /[A-Za-z]*$/.exec(own)?.[0] ?? '';
         return one.other.startsWith(head) && one.other.endsWith(tail) && head.length + tail.length < own.length
-          ? { start: one.start + head.length, end: one.end - tail.length, other: one.other.slice(head.length, one.other.length - tail.length) }
+          ? {
+              start: one.start + head.length,
+              end: one.end - tail.length,
+              other: one.other.slice(head.length, one.other.length - tail.length),
+            }
           : one;
       }),
     );

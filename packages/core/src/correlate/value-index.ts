@@ -134,6 +134,13 @@ export class ValueIndex {
     return this.occurrences(value, exchange).length > 0;
   }
 
+  /** True where a later response shows the value as a text or a member: what people typed comes back like this. */
+  isEchoed(value: string, exchange: Exchange): boolean {
+    return (this.#received.get(value) ?? []).some(
+      (one) => one.exchange.startedAtMs >= exchange.startedAtMs && (one.received.rank >= 7 || one.received.extractor?.kind === 'jsonpath'),
+    );
+  }
+
   /**
    * Responses that could have given the value to the request: they had ended before it started, and the value was not sent
    * before the first of them gave it (what comes back then is an echo).
@@ -176,13 +183,13 @@ export class ValueIndex {
       return {
         ...one,
         linked,
-        score: (one.received.listed ? 0 : 4) + (called ? 2 : linked ? 1.5 : 0) + (referer !== undefined && one.exchange.url === referer ? 1 : 0),
+        score:
+          (one.received.listed ? 0 : 4) + (called ? 2 : linked ? 1.5 : 0) + (referer !== undefined && one.exchange.url === referer ? 1 : 0),
       };
     });
     const strong = isWeak(value) && !proven ? scored.filter((one) => one.linked) : scored;
     const ordered = strong.sort(
-      (left, right) =>
-        right.score - left.score || right.exchange.n - left.exchange.n || left.received.rank - right.received.rank,
+      (left, right) => right.score - left.score || right.exchange.n - left.exchange.n || left.received.rank - right.received.rank,
     );
     const [best] = ordered;
     if (!best) return [];
@@ -223,7 +230,11 @@ export class ValueIndex {
     else wanted.push(extractor);
     return wanted.filter((one) => {
       const matches = matchesOf(one, view);
-      return 'pick' in one && one.pick === 'any' ? matches.includes(value) : 'pick' in one && one.pick === 'last' ? matches.at(-1) === value : matches[0] === value;
+      return 'pick' in one && one.pick === 'any'
+        ? matches.includes(value)
+        : 'pick' in one && one.pick === 'last'
+          ? matches.at(-1) === value
+          : matches[0] === value;
     });
   }
 
@@ -253,7 +264,8 @@ function isLinked(name: string, { exchange, received }: Occurrence): boolean {
 /** Values that stand in many places by chance. */
 export const isWeak = (value: string): boolean => /^(true|false|null|on|off|yes|no|\d{1,3}|(19|20)\d\d|[a-z]{1,3})$/i.test(value);
 
-const isSpeltId = (value: string): boolean => value.length >= 12 && value.length <= 80 && /^[0-9a-z._:{}-]+$/i.test(value) && /\d/.test(value);
+const isSpeltId = (value: string): boolean =>
+  value.length >= 12 && value.length <= 80 && /^[0-9a-z._:{}-]+$/i.test(value) && /\d/.test(value);
 const spelling = (value: string): string => encode('lower', encode('bare', value));
 
 /** What people type: words or a number that is long enough to be looked for in a row. */
@@ -262,7 +274,13 @@ const isTypedText = (value: string): boolean => value.length >= 5 && value.lengt
 /** The extractor, kept to the row or object in which a text stands that the client had sent before. */
 function besides(extractor: Extractor, view: ResponseView, typed: readonly string[]): Extractor[] {
   const shown = typed.filter((text) => view.body.includes(text));
-  return shown.slice(0, 8).map((text) => ({ ...extractor, beside: [{ kind: 'text', text }], ...('pick' in extractor || extractor.kind === 'attribute' ? { pick: 'first' as const } : {}) }));
+  return shown
+    .slice(0, 8)
+    .map((text) => ({
+      ...extractor,
+      beside: [{ kind: 'text', text }],
+      ...('pick' in extractor || extractor.kind === 'attribute' ? { pick: 'first' as const } : {}),
+    }));
 }
 
 /** Boundaries around the value, as it stands in the body or in an escaped form of it. */

@@ -1,5 +1,5 @@
 import type { BodyReader, Exchange, LoadedTake } from '../take/take.schema.js';
-import { headerOf } from '../take/messages.js';
+import { commonShape, headerOf } from '../take/messages.js';
 import { ResponseView, viewOf } from '../script/response-view.js';
 import { describeExtractor, matchesOf } from '../script/extract.js';
 import { answerOf, placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
@@ -8,7 +8,7 @@ import { isCounted } from '../script/coverage.js';
 import { nameBefore, visitCandidates, type Candidate } from '../correlate/candidates.js';
 import { ValueIndex } from '../correlate/value-index.js';
 import { plainName } from '../correlate/naming.js';
-import { asksToSignIn, failureOf, faultTexts } from './failure-signs.js';
+import { asksToSignIn, failureOf, faultTexts, signOf } from './failure-signs.js';
 import { likenessOf } from './likeness.js';
 import type { CapturedStep, Divergence, Rehearsal, RehearsedStep, StaleValue, Verdict } from './rehearsal.schema.js';
 
@@ -21,6 +21,8 @@ export interface Captured {
   readBody: BodyReader;
   /** Handoffs whose extractor found nothing, with the step that was to give them. */
   missing: { step: string; handoff: string }[];
+  /** Texts that no good answer holds. */
+  failureSigns?: readonly string[];
 }
 
 const short = (text: string, length = 48): string => (text.length > length ? `${text.slice(0, length)}…` : text);
@@ -65,6 +67,7 @@ export function judgeRehearsal(
         ),
       ],
       stale: ownStale,
+      ...('redirect' in judged && judged.redirect !== undefined ? { redirect: judged.redirect } : {}),
       captured: own,
     };
   });
@@ -82,13 +85,16 @@ function judgeStep(
   readBody: BodyReader,
   own: CapturedStep,
   captured: Captured,
-): { verdict: Verdict; reasons: string[] } {
+): { verdict: Verdict; reasons: string[]; redirect?: string } {
   const replayed = capturedView(own, captured.readBody);
   if (!replayed) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
   const location = headerOf((own.hops?.at(-1) ?? replayed).headers, 'location');
-  const failure = failureOf(replayed, step.expect, location);
-  if (failure) return { verdict: 'failed', reasons: [failure] };
+  const failure = failureOf(replayed, step.expect, location) ?? signOf(replayed, captured.failureSigns ?? []);
   const recorded = exchange && viewOf(exchange, readBody);
+  if (failure) {
+    const redirect = easedRedirect(step, replayed, recorded, location);
+    return redirect === null ? { verdict: 'failed', reasons: [failure] } : { verdict: 'drifted', reasons: [failure], redirect };
+  }
   if (!recorded) return { verdict: 'passed', reasons: [] };
   if (asksToSignIn(replayed) && !asksToSignIn(recorded))
     return { verdict: 'failed', reasons: ['The page asks to sign in; in the take it did not.'] };
@@ -103,6 +109,20 @@ function judgeStep(
       reasons: [`The answer is built differently: ${Math.round(like * 100)} % of its structure is that of the take.`],
     };
   return { verdict: 'passed', reasons: [] };
+}
+
+/** A wider shape of the redirect, where a part of it that is no name differs and all else of the answer is as in the take. */
+function easedRedirect(
+  step: RequestStep,
+  replayed: ResponseView,
+  recorded: ResponseView | undefined,
+  location: string | undefined,
+): string | null {
+  const { redirect } = step.expect;
+  if (redirect === null || location === undefined || !recorded) return null;
+  const wider = commonShape(redirect, location);
+  if (wider === null || failureOf(replayed, { ...step.expect, redirect: wider }, location) !== null) return null;
+  return recorded.body === '' || likenessOf(recorded, replayed) >= 0.9 ? wider : null;
 }
 
 /** Every value that was sent as recorded while its origin now gives another one, of passing steps too. */
@@ -207,7 +227,10 @@ function firstDivergence(script: Script, steps: readonly RehearsedStep[], captur
     ...base,
     sentence: happened,
     cause: 'unknown',
-    advice: 'Compare the two answers of this step; look for a value that a page script computes.',
+    advice:
+      first.redirect === undefined
+        ? 'Compare the two answers of this step; look for a value that a page script computes.'
+        : `Let it lead to ${first.redirect}: the part that differs is made anew on each visit.`,
   };
 }
 

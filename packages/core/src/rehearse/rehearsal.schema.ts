@@ -53,6 +53,8 @@ export const RehearsedStepSchema = z.object({
   /** What differs from the take, in sentences; the first is the most telling. */
   reasons: z.array(z.string()),
   stale: z.array(StaleValueSchema),
+  /** A wider shape of the redirect that would let this answer pass, where everything else about it is as in the take. */
+  redirect: z.string().optional(),
   captured: CapturedStepSchema.nullable(),
 });
 export type RehearsedStep = z.infer<typeof RehearsedStepSchema>;

@@ -1,6 +1,6 @@
 import type { LoadedTake } from '../take/take.schema.js';
 import { describeExtractor } from '../script/extract.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
+import { changeRequests, requestSteps, type Script } from '../script/script.schema.js';
 import { isLeaf } from '../script/sent-values.js';
 import { visitCandidates, visitStill } from '../correlate/candidates.js';
 import { HandoffMaker, type Correlated } from '../correlate/handoff-maker.js';
@@ -16,7 +16,9 @@ export function repair(script: Script, loaded: LoadedTake, rehearsal: Pick<Rehea
   const maker = new HandoffMaker(script);
   const key = (step: string, place: string, start: number, end: number) => `${step} ${place} ${start} ${end}`;
   const stale = new Map(
-    rehearsal.steps.flatMap((one) => one.stale).map((one) => [key(one.step, one.place, one.part?.start ?? 0, one.part?.end ?? one.recorded.length), one]),
+    rehearsal.steps
+      .flatMap((one) => one.stale)
+      .map((one) => [key(one.step, one.place, one.part?.start ?? 0, one.part?.end ?? one.recorded.length), one]),
   );
   const index = new ValueIndex(loaded, script);
   const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
@@ -45,6 +47,21 @@ export function repair(script: Script, loaded: LoadedTake, rehearsal: Pick<Rehea
         return true;
       });
   }
+  const eased = rehearsal.steps.flatMap(({ step, redirect }) => (redirect === undefined ? [] : [{ step, redirect }]));
   const repaired = maker.result();
-  return { script: repaired.script, report: { ...repaired.report, unsure: repaired.script.unsure.length } };
+  const wider = new Map(eased.map((one) => [one.step, one.redirect]));
+  return {
+    script: changeRequests(repaired.script, (step) => {
+      const redirect = wider.get(step.id);
+      return redirect === undefined ? step : { ...step, expect: { ...step.expect, redirect } };
+    }),
+    report: {
+      ...repaired.report,
+      eased: eased.map(({ step, redirect }) => ({
+        step: numbers.get(step) ?? 0,
+        reason: `It was led to another address of the same form, and the page there is built as in the take; now ${redirect} is accepted.`,
+      })),
+      unsure: repaired.script.unsure.length,
+    },
+  };
 }

@@ -8,8 +8,7 @@ const utf8 = new TextEncoder();
 const strictUtf8 = new TextDecoder('utf-8', { fatal: true });
 
 /** Percent-encodes what RFC 3986 does not leave unreserved. */
-const percent = (text: string) =>
-  component(text).replace(/[!'()*]/g, (sign) => `%${sign.charCodeAt(0).toString(16).toUpperCase()}`);
+const percent = (text: string) => component(text).replace(/[!'()*]/g, (sign) => `%${sign.charCodeAt(0).toString(16).toUpperCase()}`);
 
 /** encodeURIComponent that takes lone surrogates as the replacement sign instead of throwing. */
 const component = (text: string) => encodeURIComponent(text.replace(/\p{Surrogate}/gu, '\uFFFD'));

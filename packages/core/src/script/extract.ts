@@ -145,8 +145,16 @@ export function xmlTexts(text: string): { path: string; text: string }[] {
 export function describeExtractor(extractor: Extractor): string {
   const how = 'pick' in extractor ? extractor.pick : undefined;
   const which =
-    how === 'any' ? 'any of ' : how === 'last' ? 'the last of ' : 'nth' in extractor && extractor.nth > 0 ? `number ${extractor.nth + 1} of ` : '';
-  const after = extractor.within ? `, ${extractor.within.left === '' ? 'up to' : 'after'} “${extractor.within.left || extractor.within.right}”` : '';
+    how === 'any'
+      ? 'any of '
+      : how === 'last'
+        ? 'the last of '
+        : 'nth' in extractor && extractor.nth > 0
+          ? `number ${extractor.nth + 1} of `
+          : '';
+  const after = extractor.within
+    ? `, ${extractor.within.left === '' ? 'up to' : 'after'} “${extractor.within.left || extractor.within.right}”`
+    : '';
   const row = extractor.beside ? `, where “${recordedText(extractor.beside)}” stands beside it` : '';
   return which + place(extractor) + after + row;
 }

@@ -64,8 +64,7 @@ export function readHtml(text: string): HtmlPage {
       else if (inside === 'textarea') {
         const area = page.elements.at(-1);
         if (area?.name === 'textarea') area.attributes['value'] = (area.attributes['value'] ?? '') + part;
-      }
-      else if (inside !== 'style' && part.trim() !== '') {
+      } else if (inside !== 'style' && part.trim() !== '') {
         page.texts.push(part.trim());
         if (alerts > 0) page.alerts[page.alerts.length - 1] = `${page.alerts.at(-1) ?? ''} ${part.trim()}`.trim();
       }

@@ -76,7 +76,10 @@ export function boundPlaces(step: RequestStep): Map<string, MovingPiece['kind']>
  * A step with other pieces at some places: `bind` is asked for every value, outer ones first, and gives the new template of that
  * value, or undefined to leave it as it is.
  */
-export function bindStep(step: RequestStep, bind: (value: SentValue, part: RequestPart, current: Template) => Template | undefined): RequestStep {
+export function bindStep(
+  step: RequestStep,
+  bind: (value: SentValue, part: RequestPart, current: Template) => Template | undefined,
+): RequestStep {
   let changed: RequestStep = step;
   for (const part of requestParts(step)) {
     const template = bindTree(part.tree, part.template, (value, current) => bind(value, part, current));

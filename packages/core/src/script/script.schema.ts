@@ -128,7 +128,21 @@ export type Handoff = z.infer<typeof HandoffSchema>;
 export const MadeSchema = z.object({
   id: z.string(),
   name: z.string(),
-  made: z.enum(['epoch-ms', 'epoch-s', 'epoch-us', 'epoch-fraction', 'ticks', 'iso-time', 'http-date', 'guid', 'container-number', 'counter', 'random-digits', 'random-text', 'verifier']),
+  made: z.enum([
+    'epoch-ms',
+    'epoch-s',
+    'epoch-us',
+    'epoch-fraction',
+    'ticks',
+    'iso-time',
+    'http-date',
+    'guid',
+    'container-number',
+    'counter',
+    'random-digits',
+    'random-text',
+    'verifier',
+  ]),
   recorded: z.string(),
   reason: z.string(),
 });

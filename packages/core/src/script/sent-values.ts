@@ -33,7 +33,8 @@ export function* leavesOf(nodes: readonly SentNode[]): Generator<SentNode> {
 }
 
 /** True where one moving piece stands for the whole of a node. */
-const isCovered = (node: SentNode): boolean => node.template.length === 1 && node.template[0]?.kind !== 'text' && node.template[0]?.kind !== 'wrap';
+const isCovered = (node: SentNode): boolean =>
+  node.template.length === 1 && node.template[0]?.kind !== 'text' && node.template[0]?.kind !== 'wrap';
 
 /** The pieces that stand in `template` between two offsets of its recorded text; undefined where a moving one crosses them. */
 function piecesBetween(template: Template, start: number, end: number): Piece[] | undefined {
@@ -88,7 +89,11 @@ export function nodesOf(tree: ValueTree, template: Template): SentNode[] {
  * Builds a template anew from its value tree. `bind` is asked for each value, outer ones first: a template replaces the value,
  * undefined goes on to the values inside it. Moving pieces that are there stay.
  */
-export function bindTree(tree: ValueTree, template: Template, bind: (value: SentValue, current: Template) => Template | undefined): Template {
+export function bindTree(
+  tree: ValueTree,
+  template: Template,
+  bind: (value: SentValue, current: Template) => Template | undefined,
+): Template {
   const pieces: Piece[] = [];
   let at = 0;
   for (const kid of tree.kids) {

@@ -74,7 +74,11 @@ function innerTree(text: string, place: string, name: string): ValueTree {
 
 /** The text under base64 or hex that nothing announces; the outer text stays as likely to be the value. */
 function peel(text: string, place: string, name: string): ValueTree | undefined {
-  const encodings: Encoding[] = /^[0-9a-f]{12,}$/.test(text) ? ['hex'] : /^[A-Za-z0-9+/_-]{8,}={0,2}$/.test(text) ? ['base64', 'base64url'] : [];
+  const encodings: Encoding[] = /^[0-9a-f]{12,}$/.test(text)
+    ? ['hex']
+    : /^[A-Za-z0-9+/_-]{8,}={0,2}$/.test(text)
+      ? ['base64', 'base64url']
+      : [];
   for (const encoding of encodings) {
     const inner = decode(encoding, text);
     if (inner === undefined || !readable(inner) || encode(encoding, inner) !== text) continue;
@@ -105,7 +109,14 @@ export function targetTree(text: string, prefix = ''): ValueTree {
       const equals = segment.indexOf('=', cut);
       const parameter = segment.slice(cut + 1, equals);
       if (equals >= 0)
-        addKid(tree, from + equals + 1, from + segment.length, ['percent', 'component', null], `${prefix}parameter:${parameter}`, parameter);
+        addKid(
+          tree,
+          from + equals + 1,
+          from + segment.length,
+          ['percent', 'component', null],
+          `${prefix}parameter:${parameter}`,
+          parameter,
+        );
     }
     if (own !== '') before = own;
     from += segment.length + 1;
@@ -209,8 +220,7 @@ function multipartTree(text: string, prefix: string): ValueTree | undefined {
   const places = new Places();
   for (const part of parts) {
     const place = places.of(`${prefix}${part.name}`);
-    if (mayHoldValue(part.name) && part.nameAt)
-      addKid(tree, part.nameAt.start, part.nameAt.end, [null], `${place}#name`, part.name, true);
+    if (mayHoldValue(part.name) && part.nameAt) addKid(tree, part.nameAt.start, part.nameAt.end, [null], `${place}#name`, part.name, true);
     if (part.fileName === null) addKid(tree, part.start, part.end, [null], place, part.name);
   }
   return tree;

@@ -91,6 +91,22 @@ export function leadsTo(shape: string, target: string): boolean {
   );
 }
 
+/**
+ * The shape that allows both ways of a redirect: segments that differ become `*`. Null where the two differ in more than that, or
+ * where a name differs from a name, as that is another place.
+ */
+export function commonShape(shape: string, target: string): string | null {
+  const [wantedPath = '', wantedQuery = ''] = shape.split('?');
+  const [, query = ''] = pathShape(target).split('?');
+  const wanted = wantedPath.split('/');
+  const found = (target.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '').split(/[?#]/)[0] ?? '').split('/');
+  if (wantedQuery !== query || wanted.length !== found.length) return null;
+  const parts = wanted.map((part, at) =>
+    part === found[at] || part === '*' ? part : isPlainWord(part) || isPlainWord(found[at] ?? '') ? null : '*',
+  );
+  return parts.includes(null) ? null : parts.join('/') + (wantedQuery === '' ? '' : `?${wantedQuery}`);
+}
+
 /** A title with its moving parts (words that hold a digit) masked, so that two visits of a page compare equal. */
 export function textShape(text: string): string {
   return text

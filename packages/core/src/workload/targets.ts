@@ -29,4 +29,6 @@ export const plainEnvironment = (given: Pick<Environment, 'id' | 'projectId' | '
   credentials: [],
   trust: { authorities: '', checksCertificates: true },
   upstreamProxy: '',
+  variables: {},
+  failureSigns: [],
 });

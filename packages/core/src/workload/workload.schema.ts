@@ -79,5 +79,9 @@ export const EnvironmentSchema = z.object({
       message: 'Write the address of an HTTP proxy, such as http://127.0.0.1:3128, or leave it empty.',
     })
     .default(''),
+  /** Values that scripts take by name, and that differ from environment to environment. */
+  variables: z.record(z.string(), z.string()).default({}),
+  /** Texts that no good answer holds, whatever its status: “Your session has expired”. */
+  failureSigns: z.array(z.string().min(1)).default([]),
 });
 export type Environment = z.infer<typeof EnvironmentSchema>;

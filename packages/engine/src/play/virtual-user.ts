@@ -1,4 +1,4 @@
-import { bodyKind, failureOf, headerOf, mediaType, readValue, ResponseView, type Header } from '@sturdy/core';
+import { bodyKind, failureOf, headerOf, mediaType, readValue, ResponseView, signOf, type Header } from '@sturdy/core';
 import type { Driver, WireRequest, WireResponse } from '../drivers/driver.js';
 import type { CompiledRequest, Operation, Program, Scope } from '../program/compile.js';
 
@@ -151,7 +151,9 @@ export class VirtualUser {
     let failure = response.failure;
     if (failure === null) {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
-      failure = failureOf(view, operation.expect, headerOf((response.hops.at(-1) ?? response).headers, 'location'));
+      failure =
+        failureOf(view, operation.expect, headerOf((response.hops.at(-1) ?? response).headers, 'location')) ??
+        signOf(view, operation.failureSigns);
       for (const { handoff, extractor, hop, fill } of operation.extracts) {
         const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random, fill && (() => fill(scope)));
         if (value === undefined) missing.push(handoff);

@@ -39,6 +39,7 @@ export interface CompiledRequest {
   headers: { name: string; value: Render }[];
   body: Render | Uint8Array | null;
   expect: Expectation;
+  failureSigns: readonly string[];
   extracts: { handoff: string; extractor: Extractor; hop: number | undefined; fill: Render | undefined }[];
   /** True where an extractor or a check reads the body; else it is counted and dropped. */
   readsBody: boolean;
@@ -78,7 +79,7 @@ export function compile(
   const made = new Map(script.made.map((one) => [one.id, one]));
   const tables = new Set<string>();
   const think = options.think ?? recordedPauses;
-  const renderer = (template: Template) => compileTemplate(template, made, tables);
+  const renderer = (template: Template) => compileTemplate(template, { made, tables, variables: environment.variables });
   const operationsOf = (steps: readonly Step[]): Operation[] =>
     steps.flatMap((step): Operation[] => {
       switch (step.kind) {
@@ -114,10 +115,12 @@ export function compile(
       headers: step.headers.map(({ name, value }) => ({ name, value: rebase(name, renderer(value), environment) })),
       body: step.body ? renderer(step.body) : file,
       expect: step.expect,
+      failureSigns: environment.failureSigns,
       extracts,
       readsBody:
         step.expect.title !== null ||
         step.expect.rootElement !== null ||
+        environment.failureSigns.length > 0 ||
         extracts.some(({ extractor }) => extractor.kind !== 'header' && extractor.kind !== 'cookie'),
       followRedirects: step.followRedirects,
     };
@@ -144,8 +147,16 @@ function rebase(name: string, render: Render, environment: Environment): Render 
   };
 }
 
-function compileTemplate(template: Template, made: ReadonlyMap<string, Made>, tables: Set<string>): Render {
-  const parts = template.map((piece) => compilePiece(piece, made, tables));
+/** What the pieces of a script speak of. */
+interface Names {
+  made: ReadonlyMap<string, Made>;
+  /** Filled with the tables that are met. */
+  tables: Set<string>;
+  variables: Readonly<Record<string, string>>;
+}
+
+function compileTemplate(template: Template, names: Names): Render {
+  const parts = template.map((piece) => compilePiece(piece, names));
   const [only] = parts;
   if (parts.length === 1 && only) return only;
   return (scope) => {
@@ -155,7 +166,7 @@ function compileTemplate(template: Template, made: ReadonlyMap<string, Made>, ta
   };
 }
 
-function compilePiece(piece: Piece, made: ReadonlyMap<string, Made>, tables: Set<string>): Render {
+function compilePiece(piece: Piece, { made, tables, variables }: Names): Render {
   switch (piece.kind) {
     case 'text': {
       const { text } = piece;
@@ -166,7 +177,10 @@ function compilePiece(piece: Piece, made: ReadonlyMap<string, Made>, tables: Set
     case 'data':
       tables.add(piece.table);
       return (scope) => scope.rows.get(piece.table)?.get(piece.column) ?? piece.recorded;
-    case 'variable':
+    case 'variable': {
+      const value = variables[piece.name] ?? piece.recorded;
+      return () => value;
+    }
     case 'file':
       return () => piece.recorded;
     case 'made': {
@@ -174,7 +188,7 @@ function compilePiece(piece: Piece, made: ReadonlyMap<string, Made>, tables: Set
       return value ? (scope) => makeValue(value, scope) : () => piece.recorded;
     }
     case 'wrap': {
-      const inner = compileTemplate(piece.pieces, made, tables);
+      const inner = compileTemplate(piece.pieces, { made, tables, variables });
       return (scope) => encode(piece.encoding, inner(scope));
     }
   }
@@ -208,7 +222,11 @@ function makeValue(value: Made, scope: Scope): string {
     case 'container-number':
       return keep(value, scope, () => containerNumber(recorded.slice(0, 4), Math.floor(scope.random() * 1_000_000)));
     case 'random-digits':
-      return keep(value, scope, () => recorded.replace(/(?<!^)\d|^[1-9]/g, (digit, at) => String(at === 0 ? 1 + Math.floor(scope.random() * 9) : Math.floor(scope.random() * 10))));
+      return keep(value, scope, () =>
+        recorded.replace(/(?<!^)\d|^[1-9]/g, (digit, at) =>
+          String(at === 0 ? 1 + Math.floor(scope.random() * 9) : Math.floor(scope.random() * 10)),
+        ),
+      );
     case 'random-text':
     case 'verifier':
       return keep(value, scope, () => recorded.replace(/[A-Za-z0-9]/g, (sign) => randomLike(sign, scope.random)));
@@ -217,7 +235,15 @@ function makeValue(value: Made, scope: Scope): string {
 
 /** A sign of the same kind, so that a token keeps its alphabet: hex digits stay hex digits. */
 function randomLike(sign: string, random: () => number): string {
-  const [first, size] = /\d/.test(sign) ? ['0', 10] : /[a-f]/.test(sign) ? ['a', 6] : /[A-F]/.test(sign) ? ['A', 6] : /[a-z]/.test(sign) ? ['a', 26] : ['A', 26];
+  const [first, size] = /\d/.test(sign)
+    ? ['0', 10]
+    : /[a-f]/.test(sign)
+      ? ['a', 6]
+      : /[A-F]/.test(sign)
+        ? ['A', 6]
+        : /[a-z]/.test(sign)
+          ? ['a', 26]
+          : ['A', 26];
   return String.fromCharCode(first.charCodeAt(0) + Math.floor(random() * size));
 }
 
@@ -228,7 +254,12 @@ function isoLike(recorded: string, nowMs: number): string {
   const offset = /([+-])(\d\d):?(\d\d)/.exec(zone);
   const shiftMs = offset ? (offset[1] === '-' ? -1 : 1) * (Number(offset[2]) * 60 + Number(offset[3])) * 60_000 : 0;
   const iso = new Date(nowMs + shiftMs).toISOString();
-  const digits = seconds === undefined ? '' : fraction === undefined ? iso.slice(16, 19) : `${iso.slice(16, 19)}.${iso.slice(20, 23).padEnd(fraction.length, '0').slice(0, fraction.length)}`;
+  const digits =
+    seconds === undefined
+      ? ''
+      : fraction === undefined
+        ? iso.slice(16, 19)
+        : `${iso.slice(16, 19)}.${iso.slice(20, 23).padEnd(fraction.length, '0').slice(0, fraction.length)}`;
   return iso.slice(0, 10) + between + iso.slice(11, 16) + digits + zone;
 }
 

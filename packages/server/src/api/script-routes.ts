@@ -9,6 +9,7 @@ const InScript = z.object({ scriptId: z.string() });
 const ReportSchema = z.object({
   handoffs: z.array(z.object({ name: z.string(), evidence: z.string(), reason: z.string(), uses: z.number() })),
   made: z.array(z.object({ name: z.string(), reason: z.string() })),
+  eased: z.array(z.object({ step: z.number(), reason: z.string() })),
   unsure: z.number(),
 });
 

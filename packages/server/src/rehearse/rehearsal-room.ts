@@ -1,11 +1,12 @@
 import { randomUUID } from 'node:crypto';
 import {
   boundColumns,
+  repairInRounds,
   requestSteps,
   type BodyRef,
-  type CorrelationReport,
   type Environment,
   type Rehearsal,
+  type Round,
   type Script,
 } from '@sturdy/core';
 import { CompileError, rehearse } from '@sturdy/engine';
@@ -14,15 +15,6 @@ import type { LiveHub } from '../live/live-hub.js';
 import { notFound, Problem } from '../problem.js';
 import type { Store } from '../store/store-client.js';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
-
-/** Rounds of rehearse and repair before it is the tester's turn. */
-export const mostRounds = 4;
-
-/** One round of the loop: the rehearsal, and what it added to the script. */
-export interface Round {
-  rehearsal: Rehearsal;
-  report: CorrelationReport | null;
-}
 
 /** Plays scripts once and judges them; repairs them in rounds. */
 export class RehearsalRoom {
@@ -64,7 +56,7 @@ export class RehearsalRoom {
     await this.store.putBodies([...bodies.values()]);
     const texts: Record<string, string> = {};
     for (const { hash, bytes } of bodies.values()) texts[hash] = Buffer.from(bytes).toString('utf8');
-    const judged = await this.compute.judge(script, stored, { ...capture, bodies: texts });
+    const judged = await this.compute.judge(script, stored, { ...capture, bodies: texts, failureSigns: environment.failureSigns });
     const rehearsal: Rehearsal = { id, scriptId: script.id, number: (before[0]?.number ?? 0) + 1, startedAt, ...judged, rows: spent };
     await this.store.saveRehearsal(rehearsal);
     this.live.tell(script.id, 'rehearsal', { id });
@@ -73,23 +65,13 @@ export class RehearsalRoom {
 
   /** Rehearses and repairs until the script passes, nothing more can be added, or the rounds are used up. */
   async repair(script: Script, environment: Environment): Promise<{ script: Script; rounds: Round[] }> {
-    const rounds: Round[] = [];
-    let current = script;
-    for (let round = 0; round < mostRounds; round++) {
-      const rehearsal = await this.rehearse(current, environment);
-      if (rehearsal.verdict === 'passed') {
-        rounds.push({ rehearsal, report: null });
-        break;
-      }
-      const stored = await this.store.loadTake(current.takeId);
-      if (!stored) throw notFound('take', current.takeId);
-      const repaired = await this.compute.repair(current, stored, rehearsal);
-      rounds.push({ rehearsal, report: repaired.report });
-      if (repaired.report.handoffs.length === 0 && repaired.report.made.length === 0) break;
-      current = repaired.script;
-      await this.store.saveScript(current);
-    }
-    return { script: current, rounds };
+    const stored = await this.store.loadTake(script.takeId);
+    if (!stored) throw notFound('take', script.takeId);
+    return repairInRounds(script, {
+      rehearse: (current) => this.rehearse(current, environment),
+      repair: (current, rehearsal) => this.compute.repair(current, stored, rehearsal),
+      repaired: (current) => this.store.saveScript(current),
+    });
   }
 
   async #dealRows(script: Script, spentBy: string): Promise<{ rows: Map<string, Map<string, string>>; spent: Rehearsal['rows'] }> {

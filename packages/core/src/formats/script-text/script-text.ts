@@ -110,15 +110,22 @@ function requestToText(step: RequestStep, names: PieceNames, firstRecorded: Read
  */
 export function readScript(text: string, base: Pick<Script, 'id' | 'projectId' | 'takeId' | 'secondTakeId'>): ReadScript {
   const lines = new LineCounter();
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, maxAliasCount: 0 } as Parameters<typeof parseDocument>[1]);
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, maxAliasCount: 0 } as Parameters<
+    typeof parseDocument
+  >[1]);
   const at = (offset: number, message: string): TextProblem => {
     const { line, col } = lines.linePos(offset);
     return { line, column: col, message };
   };
-  if (document.errors.length > 0) return { problems: document.errors.map((error) => at(error.pos[0], `This is no YAML: ${error.message}`)) };
+  if (document.errors.length > 0)
+    return { problems: document.errors.map((error) => at(error.pos[0], `This is no YAML: ${error.message}`)) };
   const parsed = ScriptTextSchema.safeParse(plainOf(document));
   if (!parsed.success)
-    return { problems: parsed.error.issues.flatMap(deepest).map(({ path, message }) => at(offsetOf(document, path), `${path.join('.') || 'The text'}: ${message}`)) };
+    return {
+      problems: parsed.error.issues
+        .flatMap(deepest)
+        .map(({ path, message }) => at(offsetOf(document, path), `${path.join('.') || 'The text'}: ${message}`)),
+    };
   return new Reader(parsed.data, base, (path, offset, message) => at(offsetOf(document, path) + offset, message)).read();
 }
 
@@ -134,7 +141,8 @@ function plainOf(document: Document): unknown {
 function deepest(issue: z.core.$ZodIssue): { path: PropertyKey[]; message: string }[] {
   if (issue.code !== 'invalid_union') return [{ path: issue.path, message: issue.message }];
   const [best] = [...issue.errors].sort(
-    (left, right) => left.length - right.length || Math.max(...right.map((one) => one.path.length)) - Math.max(...left.map((one) => one.path.length)),
+    (left, right) =>
+      left.length - right.length || Math.max(...right.map((one) => one.path.length)) - Math.max(...left.map((one) => one.path.length)),
   );
   return (best ?? []).flatMap((inner) => deepest({ ...inner, path: [...issue.path, ...inner.path] } as z.core.$ZodIssue)).slice(0, 3);
 }
@@ -183,17 +191,16 @@ class Reader {
   }
 
   read(): ReadScript {
-    const transactions = this.text.transactions.map(
-      (one, at): Transaction => ({
-        kind: 'transaction',
-        id: this.#id(one.id, 't', ['transactions', at]),
-        name: one.transaction,
-        steps: one.steps.map((step, index) => this.#step(step, ['transactions', at, 'steps', index])),
-      }),
-    );
+    const transactions = this.text.transactions.map((one, at): Transaction => ({
+      kind: 'transaction',
+      id: this.#id(one.id, 't', ['transactions', at]),
+      name: one.transaction,
+      steps: one.steps.map((step, index) => this.#step(step, ['transactions', at, 'steps', index])),
+    }));
     for (const one of this.#handoffs)
       for (const step of [one.origin, ...(one.also ?? []).map((other) => other.step)])
-        if (!this.#ids.has(step)) this.#problem(['handoffs', one.name, 'from'], 0, `No step has the id “${step}”, from which “${one.name}” is read.`);
+        if (!this.#ids.has(step))
+          this.#problem(['handoffs', one.name, 'from'], 0, `No step has the id “${step}”, from which “${one.name}” is read.`);
     if (this.#problems.length > 0) return { problems: this.#problems };
     return {
       script: {
@@ -242,7 +249,8 @@ class Reader {
   #request(step: RequestText, path: PropertyKey[]): RequestStep {
     const [method = '', ...name] = step.request.split(' ');
     if (!/^[A-Za-z-]+$/.test(method)) this.#problem([...path, 'request'], 0, 'Write the method first, such as “GET /desk”.');
-    if (!URL.canParse(step.origin)) this.#problem([...path, 'origin'], 0, `“${step.origin}” is no origin. Write one such as http://127.0.0.1:4701.`);
+    if (!URL.canParse(step.origin))
+      this.#problem([...path, 'origin'], 0, `“${step.origin}” is no origin. Write one such as http://127.0.0.1:4701.`);
     const recorded = new Map(Object.entries(step.recorded ?? {}));
     const template = (text: string, at: PropertyKey[]): Template => {
       try {
@@ -293,4 +301,3 @@ export function filesOf(script: Script): Set<string> {
   for (const transaction of script.transactions) steps(transaction.steps);
   return found;
 }
-

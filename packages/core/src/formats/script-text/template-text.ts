@@ -116,7 +116,10 @@ export function templateFromText(text: string, names: PieceNames, recorded: Read
     const name = text.slice(at, end);
     const piece = names.pieceOf(name, recorded);
     if (!piece)
-      throw new TemplateTextError(`Nothing is called “${name}”. Name a handoff or a client-made value of this script, or data:table/column.`, start);
+      throw new TemplateTextError(
+        `Nothing is called “${name}”. Name a handoff or a client-made value of this script, or data:table/column.`,
+        start,
+      );
     at = end + 1;
     return piece;
   };

@@ -1,6 +1,5 @@
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
-import type { CorrelationReport, DataTable, Rehearsal, Script, ScriptEdit } from '@sturdy/core';
-import type { Round } from '../shared/api';
+import type { CorrelationReport, DataTable, Rehearsal, Round, Script, ScriptEdit } from '@sturdy/core';
 
 export const scriptsActions = createActionGroup({
   source: 'Scripts',

@@ -14,6 +14,7 @@ import type {
   LanePoint,
   RecordingState,
   Rehearsal,
+  Round,
   Run,
   RunResult,
   Script,
@@ -29,10 +30,6 @@ export type CountedTake = Take & { exchangeCount: number };
 export interface Live {
   recording: RecordingState | null;
   run: Run | null;
-}
-export interface Round {
-  rehearsal: Rehearsal;
-  report: CorrelationReport | null;
 }
 export interface ScriptOptions {
   name: string;

@@ -1,0 +1,66 @@
+import { randomUUID } from 'node:crypto';
+import { writeFileSync } from 'node:fs';
+import { correlate, correlationFile, everything, filesOf, requestSteps, scriptFromTake, surveyTake, writeScript } from '@sturdy/core';
+import type { Command } from 'commander';
+import { readTake, writeJson } from '../files.js';
+import { UsageError } from '../usage-error.js';
+
+interface Options {
+  out: string;
+  report?: string;
+  name?: string;
+  everything: boolean;
+}
+
+export function addCorrelate(program: Command): void {
+  program
+    .command('correlate')
+    .description('make a script of a HAR file and hand off the values that the server makes')
+    .argument('<take.har>', 'the recording: HAR 1.2, with the bodies of the answers')
+    .argument('[second.har]', 'a second recording of the same flow: what differs between the two is proven to move')
+    .requiredOption('--out <script.yaml>', 'where the script is written')
+    .option('--report <report.json>', 'where every decision is written with its reason (see: sturdy schema correlation)')
+    .option('--name <name>', 'name of the script; that of the file by default')
+    .option('--everything', 'leave nothing out and put nothing together: static files, telemetry, redirects as steps of their own', false)
+    .addHelpText(
+      'after',
+      `
+Works without the server. Nothing is sent anywhere.
+Exit status: 0 the script was written, 2 it could not be made.
+Example: sturdy correlate take-1.har take-2.har --out script.yaml --report correlation.json`,
+    )
+    .action(async (file: string, secondFile: string | undefined, options: Options) => {
+      const first = await readTake(file);
+      const second = secondFile === undefined ? null : await readTake(secondFile);
+      const survey = surveyTake(first.loaded);
+      const raw = scriptFromTake(first.loaded, {
+        scriptId: randomUUID(),
+        name: options.name ?? first.loaded.take.name,
+        tidy: options.everything ? everything : survey.proposal,
+      });
+      if (requestSteps(raw).length === 0)
+        throw new UsageError(`${file} holds no request of an application. With --everything nothing is left out.`);
+      const { script } = correlate(raw, first.loaded, second?.loaded ?? null);
+      const files = new Map([...filesOf(script)].map((hash) => [hash, Buffer.from(first.shelf.bytes(hash) ?? []).toString('base64')]));
+      writeFileSync(options.out, writeScript(script, files));
+      const report = correlationFile(script, {
+        takes: [first, ...(second ? [second] : [])].map((one) => ({
+          file: one.file,
+          exchanges: one.loaded.exchanges.length,
+          problems: one.problems,
+        })),
+        findings: survey.findings.map((one) => one.sentence),
+      });
+      if (options.report !== undefined) writeJson(options.report, report);
+      const say = (line: string) => process.stdout.write(`${line}\n`);
+      for (const one of report.handoffs)
+        say(
+          `handoff “${one.name}” (${one.evidence}): step ${one.origins.map(({ number }) => number).join(', ')} → ${one.uses.length} uses. ${one.reason}`,
+        );
+      for (const one of report.made) say(`client-made “${one.name}” (${one.made}). ${one.reason}`);
+      for (const one of report.unsure) say(`unsure: step ${one.step.number}, ${one.place}. ${one.reason}`);
+      say(
+        `${report.steps} steps, ${report.handoffs.length} handoffs, ${report.made.length} client-made values, ${report.unsure.length} unsure. Written to ${options.out}.`,
+      );
+    });
+}

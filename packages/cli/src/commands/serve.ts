@@ -1,0 +1,40 @@
+import { join } from 'node:path';
+import { startServer, type StorePlace } from '@sturdy/server';
+import type { Command } from 'commander';
+
+interface Options {
+  port: string;
+  proxyPort: string;
+  data: string;
+  project: string;
+  target: string[];
+}
+
+export function addServe(program: Command): void {
+  program
+    .command('serve')
+    .description('start the product on this machine')
+    .option('--port <number>', 'port of the interface', '4300')
+    .option('--proxy-port <number>', 'port of the recording proxy', '4310')
+    .option('--data <directory>', 'where everything is kept', '.sturdy/data')
+    .option('--project <name>', 'name of the first project', 'First project')
+    .option('--target <origin...>', 'origins that a fresh project may hit', [])
+    .action(async (options: Options) => {
+      const url = process.env['DATABASE_URL'];
+      const store: StorePlace = url ? { databaseUrl: url } : { directory: options.data };
+      const server = await startServer({
+        port: Number(options.port),
+        proxyPort: Number(options.proxyPort),
+        store,
+        authorityFolder: join(options.data, 'recorder'),
+        projectName: options.project,
+        targets: options.target,
+      });
+      if (server.interruptedRuns > 0)
+        process.stdout.write(`${server.interruptedRuns} run(s) were interrupted by the last stop; their figures up to then are kept.\n`);
+      process.stdout.write(`Sturdy Puppet is ready: ${server.origin}\n`);
+      const stop = () => void server.stop().then(() => process.exit(0));
+      process.on('SIGTERM', stop);
+      process.on('SIGINT', stop);
+    });
+}

@@ -1,0 +1,117 @@
+import { createHash, randomUUID } from 'node:crypto';
+import { createReadStream, existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { basename } from 'node:path';
+import {
+  environmentOfFile,
+  EnvironmentFileSchema,
+  HarStream,
+  readScript,
+  type BodyRef,
+  type Environment,
+  type Exchange,
+  type LoadedTake,
+  type Script,
+} from '@sturdy/core';
+import { parseDocument } from 'yaml';
+import { UsageError } from './usage-error.js';
+
+/** Bodies by the SHA-256 of their bytes, in memory. */
+export class BodyShelf {
+  readonly #bytes = new Map<string, Uint8Array>();
+  readonly #texts = new Map<string, string>();
+
+  readonly put = (bytes: Uint8Array, mimeType: string): BodyRef => {
+    const hash = createHash('sha256').update(bytes).digest('hex');
+    this.#bytes.set(hash, bytes);
+    return { hash, size: bytes.length, mimeType };
+  };
+
+  readonly bytes = (hash: string): Uint8Array | undefined => this.#bytes.get(hash);
+
+  readonly text = (hash: string): string | undefined => {
+    const known = this.#texts.get(hash);
+    if (known !== undefined) return known;
+    const bytes = this.#bytes.get(hash);
+    if (!bytes) return undefined;
+    const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length).toString('utf8');
+    this.#texts.set(hash, text);
+    return text;
+  };
+}
+
+/** A HAR file as a take, with the entries that could not be read. */
+export interface TakeFile {
+  file: string;
+  loaded: LoadedTake;
+  shelf: BodyShelf;
+  problems: { entry: number; text: string }[];
+}
+
+function mustExist(file: string, what: string): void {
+  if (!existsSync(file)) throw new UsageError(`${what} ${file} does not exist.`);
+}
+
+/** Reads a HAR file piece by piece. */
+export async function readTake(file: string): Promise<TakeFile> {
+  mustExist(file, 'The HAR file');
+  const shelf = new BodyShelf();
+  const exchanges: Exchange[] = [];
+  const stream = new HarStream(shelf, (exchange) => exchanges.push(exchange));
+  let end: ReturnType<HarStream['end']>;
+  try {
+    for await (const piece of createReadStream(file)) stream.write(piece as Uint8Array);
+    end = stream.end();
+  } catch (error) {
+    throw new UsageError(`${file} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
+  }
+  if (end.renumber) {
+    const to = new Map(end.renumber.order.map((one) => [one.from, one.to]));
+    for (const one of exchanges) {
+      one.n = to.get(one.n) ?? one.n;
+      one.startedAtMs += end.renumber.shiftMs;
+    }
+    exchanges.sort((left, right) => left.n - right.n);
+  }
+  if (exchanges.length === 0) throw new UsageError(`${file} holds no request that could be read.`);
+  const name = basename(file).replace(/\.har$/i, '');
+  return {
+    file: basename(file),
+    shelf,
+    problems: end.problems,
+    loaded: {
+      take: { id: randomUUID(), projectId: 'file', name, startedAt: end.startedAt, state: 'done', marks: end.marks, harLog: null },
+      exchanges,
+      readBody: shelf.text,
+    },
+  };
+}
+
+/** Reads a script and the bodies that travel with it. */
+export function readScriptFile(file: string): { script: Script; files: Map<string, Uint8Array> } {
+  mustExist(file, 'The script');
+  const read = readScript(readFileSync(file, 'utf8'), { id: basename(file), projectId: 'file', takeId: '', secondTakeId: null });
+  if ('problems' in read)
+    throw new UsageError(
+      read.problems
+        .slice(0, 20)
+        .map(({ line, column, message }) => `${file}:${line}:${column}: ${message}`)
+        .join('\n'),
+    );
+  return { script: read.script, files: new Map([...read.files].map(([hash, text]) => [hash, Buffer.from(text, 'base64')])) };
+}
+
+/** Reads an environment file. */
+export function readEnvironmentFile(file: string): Environment {
+  mustExist(file, 'The environment file');
+  const document = parseDocument(readFileSync(file, 'utf8'), { prettyErrors: true });
+  const [broken] = document.errors;
+  if (broken) throw new UsageError(`${file}: ${broken.message}`);
+  const parsed = EnvironmentFileSchema.safeParse(document.toJS({ maxAliasCount: 0 }) as unknown);
+  if (!parsed.success)
+    throw new UsageError(parsed.error.issues.map(({ path, message }) => `${file}: ${path.join('.') || 'the file'}: ${message}`).join('\n'));
+  return environmentOfFile(parsed.data);
+}
+
+export const writeJson = (file: string, value: unknown): void => {
+  writeFileSync(file, `${JSON.stringify(value, null, 2)}\n`);
+};

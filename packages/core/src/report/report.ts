@@ -1,0 +1,107 @@
+import { coverage } from '../script/coverage.js';
+import { describeExtractor } from '../script/extract.js';
+import { requestSteps, type Script } from '../script/script.schema.js';
+import { sentNodes } from '../script/request-parts.js';
+import type { SentNode } from '../script/sent-values.js';
+import { movingPieces } from '../script/template.js';
+import { maskUrl } from '../take/secrets.js';
+import type { Rehearsal } from '../rehearse/rehearsal.schema.js';
+import type { Round } from '../rehearse/rounds.js';
+import type { Environment } from '../workload/workload.schema.js';
+import { reportVersion, type CorrelationFile, type RehearsalFile } from './report.schema.js';
+
+type StepRef = CorrelationFile['handoffs'][number]['origins'][number];
+
+function stepRefs(script: Script): (id: string) => StepRef {
+  const all = new Map(requestSteps(script).map(({ step, number }) => [step.id, { id: step.id, number, name: step.name }]));
+  return (id) => all.get(id) ?? { id, number: 0, name: '' };
+}
+
+/** Where each handoff and client-made value is sent: by its id, the steps and places. */
+export function usePlaces(script: Script): Map<string, { step: string; place: string }[]> {
+  const found = new Map<string, { step: string; place: string }[]>();
+  for (const { step } of requestSteps(script)) {
+    const walk = (node: SentNode): void => {
+      const inKids = node.kids.length > 0 && node.template.every((piece) => piece.kind === 'text' || piece.kind === 'wrap');
+      if (inKids) node.kids.forEach(walk);
+      else
+        for (const piece of movingPieces(node.template)) {
+          const id = piece.kind === 'handoff' ? piece.handoff : piece.kind === 'made' ? piece.made : undefined;
+          if (id !== undefined) found.set(id, [...(found.get(id) ?? []), { step: step.id, place: node.place }]);
+        }
+    };
+    sentNodes(step).forEach(walk);
+  }
+  return found;
+}
+
+/** The report of a correlation, as a file. */
+export function correlationFile(script: Script, about: { takes: CorrelationFile['takes']; findings: string[] }): CorrelationFile {
+  const ref = stepRefs(script);
+  const uses = usePlaces(script);
+  const usesOf = (id: string) => (uses.get(id) ?? []).map(({ step, place }) => ({ ...ref(step), place }));
+  const classes = coverage(script);
+  const count = (wanted: string) => classes.filter((one) => one.class === wanted).length;
+  return {
+    report: 'correlation',
+    version: reportVersion,
+    script: script.name,
+    ...about,
+    steps: requestSteps(script).length,
+    coverage: {
+      sent: classes.length,
+      handedOff: count('handed-off'),
+      data: count('data'),
+      clientMade: count('client-made'),
+      fixed: count('fixed'),
+      unsure: count('unsure'),
+    },
+    handoffs: script.handoffs.map((one) => ({
+      name: one.name,
+      evidence: one.evidence,
+      reason: one.reason,
+      reads: describeExtractor(one.extractor),
+      extractor: one.extractor,
+      origins: [one.origin, ...(one.also ?? []).map(({ step }) => step)].map(ref),
+      uses: usesOf(one.id),
+    })),
+    made: script.made.map((one) => ({ name: one.name, made: one.made, reason: one.reason, uses: usesOf(one.id) })),
+    unsure: script.unsure.map((one) => ({ step: ref(one.step), place: one.place, reason: one.reason })),
+  };
+}
+
+/** The report of a rehearsal and its repairs, as a file. Secrets in addresses are masked. */
+export function rehearsalFile(
+  script: Script,
+  environment: Environment,
+  rounds: readonly Round<Pick<Rehearsal, 'startedAt' | 'steps' | 'verdict' | 'divergence'>>[],
+): RehearsalFile {
+  const ref = stepRefs(script);
+  return {
+    report: 'rehearsal',
+    version: reportVersion,
+    script: script.name,
+    environment: { name: environment.name, targets: environment.targets },
+    verdict: rounds.at(-1)?.rehearsal.verdict ?? 'failed',
+    rounds: rounds.map(({ rehearsal, report }) => ({
+      rehearsal: {
+        startedAt: rehearsal.startedAt,
+        verdict: rehearsal.verdict,
+        divergence: rehearsal.divergence,
+        steps: rehearsal.steps.map((one) => ({
+          ...ref(one.step),
+          verdict: one.verdict,
+          reasons: one.reasons,
+          stale: one.stale.map(({ name, place, origin }) => ({ name, place, origin: ref(origin) })),
+          replayed: one.captured && {
+            status: one.captured.response?.status ?? null,
+            durationMs: Math.round(one.captured.durationMs * 10) / 10,
+            url: maskUrl(one.captured.request.url),
+            body: one.captured.response?.body ?? null,
+          },
+        })),
+      },
+      repaired: report,
+    })),
+  };
+}
