@@ -13,6 +13,10 @@ function rightOf(text: string, value: string, end: number): string | null {
   return null;
 }
 
+/** True where what stands there is a piece of a longer word. */
+const isInside = (text: string, raw: string, at: number): boolean =>
+  (/^\w/.test(raw) && /\w/.test(text[at - 1] ?? '')) || (/\w$/.test(raw) && /\w/.test(text[at + raw.length] ?? ''));
+
 /**
  * Text boundaries around a value that stands in a text as `raw`: the shortest left text that leads to it alone, cut at signs where
  * people would cut. Boundaries that hold digits are avoided, because those are most likely to change from one visit to the next.
@@ -20,10 +24,11 @@ function rightOf(text: string, value: string, end: number): string | null {
  */
 export function boundariesFor(text: string, raw: string): Extract<Extractor, { kind: 'between' }> | null {
   let spare: Extract<Extractor, { kind: 'between' }> | null = null;
-  let at = text.indexOf(raw);
-  for (let count = 0; at >= 0 && count < mostOccurrences; count++, at = text.indexOf(raw, at + 1)) {
+  let count = 0;
+  for (let at = text.indexOf(raw); at >= 0 && count < mostOccurrences; at = text.indexOf(raw, at + 1)) {
     const right = rightOf(text, raw, at + raw.length);
-    if (right === null || right === '') continue;
+    if (right === null || right === '' || isInside(text, raw, at)) continue;
+    count++;
     for (let length = 1; length <= longestLeft && length <= at; length++) {
       const left = text.slice(at - length, at);
       const alone = text.indexOf(left) === at - length;

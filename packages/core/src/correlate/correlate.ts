@@ -14,9 +14,9 @@ import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { commonShape, isPlainWord } from '../take/messages.js';
 import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './candidates.js';
 import { HandoffMaker, type Correlated, type Target } from './handoff-maker.js';
-import { findMade } from './made-values.js';
+import { clockKind, findMade } from './made-values.js';
 import { differingParts, SecondTake } from './second-take.js';
-import { dynamicShape, namesRevision, namesSession } from './shapes.js';
+import { dynamicShape, namesRevision, namesSession, namesThing } from './shapes.js';
 import { isWeak, ValueIndex, type Origin } from './value-index.js';
 
 type Judged =
@@ -95,6 +95,7 @@ class Correlation {
 
   /** Looks for what is server-made inside a value that no response gave as a whole. */
   #parts(own: StepOfTake, node: SentNode, other: string | undefined): void {
+    if (clockKind(node.value, this.loaded.take, own.exchange) || this.#index.isEcho(node.value, own.exchange)) return;
     if (other !== undefined && other !== node.value) {
       for (const parts of differingParts(node.value, other)) {
         const found = parts.flatMap((part) => {
@@ -150,6 +151,14 @@ class Correlation {
         : fixed;
     }
     if (best.choice && !shape) return fixed;
+    const row = origins.find((one) => one.extractor.beside && one.linked);
+    if (row && /\d/.test(value))
+      return {
+        kind: 'handoff',
+        origin: row,
+        evidence: 'likely',
+        reason: `It stands in the row of what this take had typed before (${describeExtractor(row.extractor)}).`,
+      };
     if (best.listed && best.extractor.kind === 'jsonpath' && !best.extractor.beside && !isPlainWord(value))
       return {
         kind: 'unsure',
@@ -162,6 +171,13 @@ class Correlation {
         origin: best,
         evidence: 'likely',
         reason: `A response gave it first, and its name “${name}” says that it changes with the record.`,
+      };
+    if (namesThing(name) && best.linked && best.extractor.kind === 'field' && !best.choice && /\d/.test(value))
+      return {
+        kind: 'handoff',
+        origin: best,
+        evidence: 'likely',
+        reason: `The form gave it, and its name “${name}” says that it names a thing.`,
       };
     const created = origins.find((one) => isCreatedId(value, name, one));
     if (created)

@@ -40,19 +40,28 @@ const mostParts = 2000;
 /** Collects what is wanted of the values of one response; everything else is passed over, so memory stays small. */
 class Collector {
   readonly found: ReceivedValue[] = [];
+  readonly #seen = new Set<string>();
 
   constructor(readonly wants: (value: string) => boolean) {}
+
+  /** Keeps what was found; the same word at the same kind of place is the same find. */
+  #keep(found: ReceivedValue): void {
+    const key = found.extractor === null ? `${found.value} ${found.name}` : `${found.value} ${JSON.stringify(found.extractor)}`;
+    if (this.#seen.has(key)) return;
+    this.#seen.add(key);
+    this.found.push(found);
+  }
 
   whole(value: string, where: Where): void {
     if (value === '' || value.length > longestValue || !this.wants(value)) return;
     const { name, extractor, rank, listed = false, choice = false } = where;
-    this.found.push({ value, name, extractor: extractor as Extractor | null, rank, listed, choice });
+    this.#keep({ value, name, extractor: extractor as Extractor | null, rank, listed, choice });
   }
 
   part(value: string, left: string, right: string, where: Where, name = where.name): void {
     if (value === '' || !this.wants(value)) return;
     const extractor = where.extractor && ({ ...where.extractor, within: { left, right } } as Extractor);
-    this.found.push({ value, name, extractor, rank: where.rank + 0.5, listed: where.listed ?? false, choice: where.choice ?? false });
+    this.#keep({ value, name, extractor, rank: where.rank + 0.5, listed: where.listed ?? false, choice: where.choice ?? false });
   }
 
   /** A text as a whole, then the parts of it: of an address its segments and parameters, of other texts their words. */
@@ -82,15 +91,16 @@ class Collector {
     pairs.forEach((pair, index) => {
       const equals = pair.indexOf('=');
       if (equals <= 0) return;
-      const name = pair.slice(0, equals);
+      const rawName = pair.slice(0, equals);
+      const name = unescaped(rawName) ?? rawName;
       const value = pair.slice(equals + 1);
       const right = index + 1 < pairs.length ? '&' : beforeHash === target ? '' : '#';
       // The sign before the name keeps `id=` from being found in `post_id=`.
-      const left = `${index === 0 ? '?' : '&'}${name}=`;
+      const left = `${index === 0 ? '?' : '&'}${rawName}=`;
       this.part(value, left, right, where, name);
       const plain = unescaped(value);
       if (plain !== undefined && plain !== value && this.wants(plain) && where.extractor)
-        this.found.push({
+        this.#keep({
           value: plain,
           name,
           extractor: { ...where.extractor, within: { left, right }, decode: ['component-plus'] } as Extractor,
@@ -107,7 +117,7 @@ class Collector {
     for (const expression of [/[\w.~+/=%@-]{2,}/g, /[A-Za-z0-9_-]{2,}/g, /[A-Za-z0-9]+/g, /\d+/g])
       for (const match of text.matchAll(expression)) {
         const word = match[0];
-        if (word === text || !this.wants(word)) continue;
+        if (word === text || !this.wants(word) || isInsideWord(text, match.index, word)) continue;
         if (++count > mostParts) return;
         const end = match.index + word.length;
         const before = text.slice(Math.max(0, match.index - 24), match.index);
@@ -122,6 +132,10 @@ class Collector {
       }
   }
 }
+
+/** Digits between letters, as tokens have them: a number that stands there is none. */
+const isInsideWord = (text: string, at: number, word: string): boolean =>
+  /^\d+$/.test(word) && /[A-Za-z]/.test(text[at - 1] ?? '') && /[A-Za-z]/.test(text[at + word.length] ?? '');
 
 const longestLeft = 24;
 

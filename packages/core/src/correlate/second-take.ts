@@ -1,5 +1,5 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
-import { headerOf } from '../take/messages.js';
+import { redirectTarget } from '../take/messages.js';
 import { matchesOf } from '../script/extract.js';
 import { viewOf, type ResponseView } from '../script/response-view.js';
 import { requestSteps, type Encoding, type Extractor } from '../script/script.schema.js';
@@ -61,7 +61,7 @@ export class SecondTake {
   /** Where the partner of an exchange redirects to; or, where redirects were followed, the address at which it ended. */
   redirectTo(n: number, followed: boolean): string | undefined {
     const partner = this.#byNumber.get(this.#pairs.get(n) ?? -1);
-    return followed ? partner?.url : partner && headerOf(partner.response?.headers ?? [], 'location');
+    return followed ? partner?.url : partner?.response ? redirectTarget(partner.url, [partner.response]) : undefined;
   }
 
   /** True where an extractor gives `value` in the partner of the origin. */

@@ -9,6 +9,7 @@ export function dynamicShape(name: string, value: string): string | null {
   if (/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(value)) return 'it is a UUID';
   if (/^eyJ[\w-]+\.[\w-]+\.[\w-]*$/.test(value)) return 'it is a signed web token (JWT)';
   if (/^[\w+/=-]{200,}(\.[\w+/=-]+)*$/.test(value)) return 'it is a long encoded block';
+  if (/^[a-z][a-z0-9+.-]*:\/\//i.test(value) || /^(\d{1,3}\.){3}\d{1,3}(:\d+)?$/.test(value)) return null;
   if (value.length >= 6 && tellingName.test(name) && /\d|[a-z][A-Z]/.test(value)) return `its name “${name}” and its form say so`;
   if (value.length >= 10 && bitsPerSign(value) > 3 && /\d/.test(value) && /[a-z]/i.test(value) && !/\s/.test(value) && !isReadable(value))
     return 'it is a mix of letters and digits as tokens are';
@@ -28,6 +29,9 @@ export const namesRevision = (name: string): boolean =>
   /^(.*[-_. ])?(version|rev|revision|lock[-_]?version|row[-_]?version|etag|if-match|modified|stamp|timestamp|seq(no|uence)?)$/i.test(
     name.replace(/([a-z])([A-Z])/g, '$1_$2'),
   );
+
+/** Names that say a value names a thing: `id`, `post_ID`, `fields[id]`, `rowId`. */
+export const namesThing = (name: string): boolean => /(^|[^A-Za-z])(id|ID|uuid|guid)\]?$|[a-z](Id|ID)\]?$/.test(name);
 
 /** Shannon entropy in bits a sign (Shannon 1948). */
 export function bitsPerSign(text: string): number {

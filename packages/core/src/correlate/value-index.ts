@@ -92,7 +92,11 @@ export class ValueIndex {
         const before = this.#firstSentMs.get(node.value);
         if (before === undefined || exchange.startedAtMs < before) this.#firstSentMs.set(node.value, exchange.startedAtMs);
         if (isLeaf(node)) {
-          for (const word of wordsOf(node.value)) wanted.add(word);
+          for (const word of wordsOf(node.value)) {
+            wanted.add(word);
+            // Words that people typed come back in answers; short ones and numbers stand everywhere.
+            if (word.length >= 3 && /\p{L}/u.test(word) && !this.#firstSentMs.has(word)) this.#firstSentMs.set(word, exchange.startedAtMs);
+          }
           if (isTypedText(node.value) && !this.#typed.has(node.value)) this.#typed.set(node.value, exchange.startedAtMs);
         }
         node.kids.forEach(walk);
@@ -134,6 +138,11 @@ export class ValueIndex {
     return this.occurrences(value, exchange).length > 0;
   }
 
+  /** True where the client had sent the value before any response held it: what comes back and is sent again is an echo. */
+  isEcho(value: string, exchange: Exchange): boolean {
+    return (this.#firstSentMs.get(value) ?? Infinity) < exchange.startedAtMs && this.occurrences(value, exchange).length === 0;
+  }
+
   /** True where a later response shows the value as a text or a member: what people typed comes back like this. */
   isEchoed(value: string, exchange: Exchange): boolean {
     return (this.#received.get(value) ?? []).some(
@@ -151,8 +160,7 @@ export class ValueIndex {
     const first = before.reduce((least, one) => Math.min(least, this.endedMs(one.exchange.n)), Infinity);
     const sentMs = this.#firstSentMs.get(value) ?? Infinity;
     if (sentMs + clockGrainMs < first) return [];
-    const fresh = before.filter((one) => !this.#sentBy.get(one.exchange.n)?.has(value));
-    return fresh.length > 0 ? fresh : before;
+    return before;
   }
 
   /**
@@ -177,6 +185,9 @@ export class ValueIndex {
 
   #ordered(occurrences: readonly Occurrence[], value: string, name: string, exchange: Exchange, proven = false): Origin[] {
     const referer = headerOf(exchange.requestHeaders, 'referer');
+    // A short value stands everywhere; what it is called says more than whether it stands in a list.
+    const weak = isWeak(value);
+    const [alone, byName, byThing] = weak ? [4, 8, 6] : [4, 2, 1.5];
     const scored = occurrences.map((one) => {
       const linked = isLinked(name, one);
       const called = sameName(one.received.name, name);
@@ -184,10 +195,14 @@ export class ValueIndex {
         ...one,
         linked,
         score:
-          (one.received.listed ? 0 : 4) + (called ? 2 : linked ? 1.5 : 0) + (referer !== undefined && one.exchange.url === referer ? 1 : 0),
+          (one.received.listed ? 0 : alone) +
+          (called ? byName : linked ? byThing : 0) +
+          (referer !== undefined && one.exchange.url === referer ? 1 : 0) -
+          // An answer that was asked with the value may only repeat it.
+          (this.#sentBy.get(one.exchange.n)?.has(value) ? 3 : 0),
       };
     });
-    const strong = isWeak(value) && !proven ? scored.filter((one) => one.linked) : scored;
+    const strong = weak && !proven ? scored.filter((one) => one.linked) : scored;
     const ordered = strong.sort(
       (left, right) => right.score - left.score || right.exchange.n - left.exchange.n || left.received.rank - right.received.rank,
     );
@@ -195,9 +210,9 @@ export class ValueIndex {
     if (!best) return [];
     // Within the chosen response the more robust place wins, whatever its name.
     const grouped = [
-      ...ordered.filter((one) => one.exchange.n === best.exchange.n).sort((left, right) => cost(left) - cost(right)),
+      ...ordered.filter((one) => one.exchange.n === best.exchange.n).sort((left, right) => cost(left, weak) - cost(right, weak)),
       ...ordered.filter((one) => one.exchange.n !== best.exchange.n),
-    ].slice(0, 24);
+    ].slice(0, mostOccurrences);
     return grouped.flatMap((one) =>
       this.#proposals(one, value).map((extractor) => ({
         exchange: one.exchange,
@@ -222,12 +237,15 @@ export class ValueIndex {
       const all = matchesOf({ ...extractor, pick: 'any' }, view);
       const at = all.indexOf(value);
       if (at < 0) return [];
-      wanted.push(...besides(extractor, view, typed));
+      wanted.push(...besides(extractor, view, typed, at > 0 && at === all.length - 1 ? 'last' : 'first'));
       if (at === 0) wanted.push({ ...extractor, nth: 0 });
       else if (at === all.length - 1 && all.length > 1) wanted.push({ ...extractor, pick: 'last' });
       wanted.push({ ...extractor, nth: at });
-    } else if (extractor.kind === 'jsonpath' && received.listed) wanted.push(...besides(extractor, view, typed), extractor);
-    else wanted.push(extractor);
+    } else if (extractor.kind === 'jsonpath' && received.listed) {
+      const all = matchesOf(extractor, view);
+      const last = all.length > 1 && all.lastIndexOf(value) === all.length - 1;
+      wanted.push(...besides(extractor, view, typed, last ? 'last' : 'first'), extractor);
+    } else wanted.push(extractor);
     return wanted.filter((one) => {
       const matches = matchesOf(one, view);
       return 'pick' in one && one.pick === 'any'
@@ -249,8 +267,9 @@ function add<K, V>(map: Map<K, V[]>, key: K, value: V): void {
   else map.set(key, [value]);
 }
 
-/** Places cost more the more they depend on; a place in a list costs more than any other. */
-const cost = ({ received }: Occurrence): number => received.rank + (received.listed ? 20 : 0);
+/** Places cost more the more they depend on; a place in a list costs more than any other, and for a short value one of another name most. */
+const cost = ({ received, linked }: Occurrence & { linked: boolean }, weak: boolean): number =>
+  received.rank + (received.listed ? 20 : 0) + (weak && !linked ? 40 : 0);
 
 /** Called alike there and here, or an id in the answer to a request whose address names the thing. */
 function isLinked(name: string, { exchange, received }: Occurrence): boolean {
@@ -264,6 +283,9 @@ function isLinked(name: string, { exchange, received }: Occurrence): boolean {
 /** Values that stand in many places by chance. */
 export const isWeak = (value: string): boolean => /^(true|false|null|on|off|yes|no|\d{1,3}|(19|20)\d\d|[a-z]{1,3})$/i.test(value);
 
+/** More places than this are not looked at for one value. */
+const mostOccurrences = 40;
+
 const isSpeltId = (value: string): boolean =>
   value.length >= 12 && value.length <= 80 && /^[0-9a-z._:{}-]+$/i.test(value) && /\d/.test(value);
 const spelling = (value: string): string => encode('lower', encode('bare', value));
@@ -271,16 +293,13 @@ const spelling = (value: string): string => encode('lower', encode('bare', value
 /** What people type: words or a number that is long enough to be looked for in a row. */
 const isTypedText = (value: string): boolean => value.length >= 5 && value.length <= 200 && /^[\p{L}\d][\p{L}\d .,:_'&/()-]*$/u.test(value);
 
-/** The extractor, kept to the row or object in which a text stands that the client had sent before. */
-function besides(extractor: Extractor, view: ResponseView, typed: readonly string[]): Extractor[] {
+/**
+ * The extractor, kept to the row or object in which a text stands that the client had sent before. Where several rows hold it, the
+ * one is taken that stands at the same end of the list: what is made last stands there.
+ */
+function besides(extractor: Extractor, view: ResponseView, typed: readonly string[], end: 'first' | 'last'): Extractor[] {
   const shown = typed.filter((text) => view.body.includes(text));
-  return shown
-    .slice(0, 8)
-    .map((text) => ({
-      ...extractor,
-      beside: [{ kind: 'text', text }],
-      ...('pick' in extractor || extractor.kind === 'attribute' ? { pick: 'first' as const } : {}),
-    }));
+  return shown.slice(0, 8).map((text) => ({ ...extractor, beside: [{ kind: 'text', text }], pick: end }) as Extractor);
 }
 
 /** Boundaries around the value, as it stands in the body or in an escaped form of it. */

@@ -1,5 +1,5 @@
 import type { BodyReader, Exchange, LoadedTake } from '../take/take.schema.js';
-import { commonShape, headerOf } from '../take/messages.js';
+import { commonShape, redirectTarget } from '../take/messages.js';
 import { ResponseView, viewOf } from '../script/response-view.js';
 import { describeExtractor, matchesOf } from '../script/extract.js';
 import { answerOf, placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
@@ -88,7 +88,7 @@ function judgeStep(
 ): { verdict: Verdict; reasons: string[]; redirect?: string } {
   const replayed = capturedView(own, captured.readBody);
   if (!replayed) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
-  const location = headerOf((own.hops?.at(-1) ?? replayed).headers, 'location');
+  const location = redirectTarget(own.request.url, own.hops ?? [replayed]);
   const failure = failureOf(replayed, step.expect, location) ?? signOf(replayed, captured.failureSigns ?? []);
   const recorded = exchange && viewOf(exchange, readBody);
   if (failure) {
@@ -166,9 +166,10 @@ function currentValue(
     // What is gone altogether says nothing; what is still offered is not stale.
     if (now.length === 0) continue;
     const picked = 'pick' in origin.extractor ? origin.extractor.pick : undefined;
-    if (origin.listed ? now.includes(value) : (picked === 'last' ? now.at(-1) : now[0]) === value) return 'same';
-    const at = Math.max(0, then.indexOf(value));
-    return { current: now[origin.listed ? Math.min(at, now.length - 1) : 0] ?? '', origin: place.step, extractor: origin.extractor };
+    const offered = picked === 'any' ? now.includes(value) : (picked === 'last' ? now.at(-1) : now[0]) === value;
+    if (offered) return 'same';
+    const at = picked === 'any' ? Math.min(Math.max(0, then.indexOf(value)), now.length - 1) : picked === 'last' ? now.length - 1 : 0;
+    return { current: now[at] ?? '', origin: place.step, extractor: origin.extractor };
   }
   return 'unknown';
 }

@@ -1,4 +1,4 @@
-import { bodyKind, headerOf, headersOf, mediaType, pathAndQuery, pathShape, textShape } from '../take/messages.js';
+import { bodyKind, headerOf, headersOf, mediaType, pathAndQuery, pathShape, resolveReference, textShape } from '../take/messages.js';
 import type { BodyRef, Exchange, LoadedTake, Take } from '../take/take.schema.js';
 import type { Tidy } from '../tidy/tidy.schema.js';
 import { endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
@@ -203,7 +203,7 @@ export function expectationOf(exchange: Exchange, readBody: (hash: string) => st
     statuses: response.status === 304 ? [200, 304] : [response.status],
     // A redirect may carry any page or none; only its target counts.
     content: response.status !== 304 && location === undefined && headerOf(response.headers, 'content-type') !== undefined ? kind : null,
-    redirect: location === undefined ? null : pathShape(location),
+    redirect: location === undefined ? null : pathShape(resolveReference(location, exchange.url)?.href ?? location),
     title: title === '' ? null : textShape(title),
     rootElement: kind === 'xml' ? (rootElement(view.body) ?? null) : null,
   };

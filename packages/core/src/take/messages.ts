@@ -115,6 +115,22 @@ export function textShape(text: string): string {
     .trim();
 }
 
+/**
+ * Where the last redirect of a chain leads, from the address that was asked for first; undefined where nothing redirects. A
+ * Location may be relative to the address that answered (RFC 9110, 10.2.2).
+ */
+export function redirectTarget(askedFor: string, answers: readonly { headers: readonly Header[] }[]): string | undefined {
+  let at = askedFor;
+  let target: string | undefined;
+  for (const { headers } of answers) {
+    const location = headerOf(headers, 'location');
+    if (location === undefined) continue;
+    at = resolveReference(location, at)?.href ?? location;
+    target = at;
+  }
+  return target;
+}
+
 /** The address that a reference in a message leads to, such as a Location (RFC 3986, 5.2; undefined where it is none). */
 export function resolveReference(reference: string, base: string): URL | undefined {
   return URL.canParse(reference, base) ? new URL(reference, base) : undefined;

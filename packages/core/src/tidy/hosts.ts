@@ -30,7 +30,10 @@ const isMet = (exchange: Exchange): boolean => {
   const { response } = exchange;
   if (!response) return false;
   if (exchange.method === 'POST' && bodyKind(mediaType(exchange.requestHeaders)) === 'form') return true;
-  if (response.status >= 300 && response.status < 400 && headerOf(response.headers, 'location') !== undefined) return true;
+  const location = response.status >= 300 && response.status < 400 ? headerOf(response.headers, 'location') : undefined;
+  // A redirect belongs to the flow where it leads to another site, as those of a sign-in elsewhere do; within its own it may be any file's.
+  if (location !== undefined && URL.canParse(location, exchange.url))
+    return siteOf(new URL(location, exchange.url).origin) !== siteOf(originOf(exchange));
   return response.status === 200 && bodyKind(mediaType(response.headers)) === 'html' && !isFramed(exchange);
 };
 

@@ -1,4 +1,4 @@
-import { bodyKind, failureOf, headerOf, mediaType, readValue, ResponseView, signOf, type Header } from '@sturdy/core';
+import { bodyKind, failureOf, mediaType, readValue, redirectTarget, ResponseView, signOf, type Header } from '@sturdy/core';
 import type { Driver, WireRequest, WireResponse } from '../drivers/driver.js';
 import type { CompiledRequest, Operation, Program, Scope } from '../program/compile.js';
 
@@ -152,7 +152,7 @@ export class VirtualUser {
     if (failure === null) {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
       failure =
-        failureOf(view, operation.expect, headerOf((response.hops.at(-1) ?? response).headers, 'location')) ??
+        failureOf(view, operation.expect, redirectTarget(request.origin + request.target, response.hops.length > 0 ? response.hops : [response])) ??
         signOf(view, operation.failureSigns);
       for (const { handoff, extractor, hop, fill } of operation.extracts) {
         const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random, fill && (() => fill(scope)));
