@@ -15,9 +15,11 @@ import { commonShape, isPlainWord } from '../take/messages.js';
 import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './candidates.js';
 import { HandoffMaker, type Correlated, type Target } from './handoff-maker.js';
 import { clockKind, findMade } from './made-values.js';
+import { isBareId } from './naming.js';
 import { differingParts, SecondTake } from './second-take.js';
 import { dynamicShape, namesRevision, namesSession, namesThing } from './shapes.js';
-import { isWeak, ValueIndex, type Origin } from './value-index.js';
+import { ValueIndex, type Origin } from './value-index.js';
+import { isWeak } from './wanted.js';
 
 type Judged =
   | { kind: 'handoff'; origin: Origin; evidence: Evidence; reason: string }
@@ -48,9 +50,9 @@ class Correlation {
     readonly loaded: LoadedTake,
     readonly second: LoadedTake | null,
   ) {
-    this.#index = new ValueIndex(loaded, script);
-    this.#maker = new HandoffMaker(script);
     this.#twin = second && new SecondTake(loaded, second);
+    this.#index = new ValueIndex(loaded, script, this.#twin?.moving);
+    this.#maker = new HandoffMaker(script);
   }
 
   step(own: StepOfTake): void {
@@ -100,6 +102,7 @@ class Correlation {
       for (const parts of differingParts(node.value, other)) {
         const found = parts.flatMap((part) => {
           const value = node.value.slice(part.start, part.end);
+          if (this.#index.isTypedPart(node.value, part, own.exchange)) return [];
           const origins = this.#index.origins(value, nameBefore(node, part.start), own.exchange, true);
           const origin = origins.find((one) => this.#twin?.gives(one, part.other));
           return origin ? [{ target: { step: own.step, node, value, start: part.start, end: part.end }, origin }] : [];
@@ -151,6 +154,14 @@ class Correlation {
         : fixed;
     }
     if (best.choice && !shape) return fixed;
+    const created = origins.find((one) => isCreatedId(value, name, one));
+    if (created)
+      return {
+        kind: 'handoff',
+        origin: created,
+        evidence: 'likely',
+        reason: 'It is the id in the answer to a change, so this take created the thing it names.',
+      };
     const row = origins.find((one) => one.extractor.beside && one.linked);
     if (row && /\d/.test(value))
       return {
@@ -172,20 +183,13 @@ class Correlation {
         evidence: 'likely',
         reason: `A response gave it first, and its name “${name}” says that it changes with the record.`,
       };
-    if (namesThing(name) && best.linked && best.extractor.kind === 'field' && !best.choice && /\d/.test(value))
+    const prefilled = origins.find((one) => one.linked && one.extractor.kind === 'field' && !one.choice && (namesThing(name) || namesThing(one.name)));
+    if (prefilled && /^[\w-]*\d[\w-]*$/.test(value))
       return {
         kind: 'handoff',
-        origin: best,
+        origin: prefilled,
         evidence: 'likely',
         reason: `The form gave it, and its name “${name}” says that it names a thing.`,
-      };
-    const created = origins.find((one) => isCreatedId(value, name, one));
-    if (created)
-      return {
-        kind: 'handoff',
-        origin: created,
-        evidence: 'likely',
-        reason: 'It is the id in the answer to a change, so this take created the thing it names.',
       };
     if (isPlainWord(value) || isWeak(value)) return fixed;
     return {
@@ -270,9 +274,9 @@ class Correlation {
 /** The id of a thing that the request of the origin created: in its redirect, or called the same in its answer. */
 function isCreatedId(value: string, name: string, origin: Origin): boolean {
   const { exchange, extractor } = origin;
-  if (exchange.method === 'GET' || isPlainWord(value) || origin.listed) return false;
+  if (exchange.method === 'GET' || origin.listed || !/^[\w.~-]*\d[\w.~-]*$|^[\w-]{10,}$/.test(value) || isPlainWord(value)) return false;
   // A short number in a redirect is an id where it stands as a segment, or under a name that says so.
   if (extractor.kind === 'header' && extractor.name === 'location')
     return !isWeak(value) || extractor.within?.left.startsWith('/') === true || /(^|[_-])id$|Id$|ID$|^(no|number|key)$/.test(name);
-  return origin.linked && extractor.kind === 'jsonpath' && /^[\w-]*\d[\w-]*$/.test(value);
+  return origin.linked && extractor.kind === 'jsonpath' && (isBareId(origin.name) || namesThing(origin.name) || /^\d+$/.test(value));
 }

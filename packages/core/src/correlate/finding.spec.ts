@@ -7,7 +7,7 @@ import { receivedValues } from './received-values.js';
 import { bitsPerSign, dynamicShape } from './shapes.js';
 
 const found = (headers: Header[], body: string, value: string) =>
-  receivedValues(new ResponseView(200, headers, body), (wanted) => wanted === value).map((one) =>
+  receivedValues(new ResponseView(200, headers, body), { has: (wanted) => wanted === value, mayBeIn: () => true, mayBeAnywhereIn: () => true }).map((one) =>
     one.extractor ? describeExtractor(one.extractor) : 'by boundaries',
   );
 
@@ -43,7 +43,7 @@ describe('values of a response', () => {
           ],
           '',
         ),
-        () => true,
+        { has: () => true, mayBeIn: () => true, mayBeAnywhereIn: () => true },
       ),
     ).toEqual([]);
   });

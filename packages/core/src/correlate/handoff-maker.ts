@@ -51,7 +51,20 @@ export class HandoffMaker {
   readonly #made: Made[] = [];
   readonly #pieces = new Map<string, { node: SentNode; pieces: NewPiece[] }>();
 
-  constructor(readonly script: Script) {}
+  readonly #byOrigin = new Map<string, Handoff>();
+  readonly #byRecorded = new Map<string, string>();
+  readonly #names: Set<string>;
+  #lastHandoff: number;
+
+  constructor(readonly script: Script) {
+    this.#names = new Set([...script.handoffs, ...script.made].map((one) => one.name));
+    this.#lastHandoff = nextNumber(script.handoffs) - 1;
+    for (const one of script.handoffs) {
+      const place = one.hop === undefined ? { step: one.origin } : { step: one.origin, hop: one.hop };
+      this.#byOrigin.set(JSON.stringify([place, one.recorded, one.extractor]), one);
+      if (!this.#byRecorded.has(one.recorded)) this.#byRecorded.set(one.recorded, one.id);
+    }
+  }
 
   /** Hands the value off, in another spelling where `as` says so; a value that already has a handoff from the same origin joins it. */
   handOff(target: Target, origin: Origin, evidence: Evidence, reason: string, as?: Encoding): boolean {
@@ -59,16 +72,10 @@ export class HandoffMaker {
     if (place === null) return false;
     // In another spelling, what is read differs from what is sent.
     const recorded = as ? origin.value : target.value;
-    const all = [...this.script.handoffs, ...this.#handoffs];
-    const same = all.find(
-      (one) =>
-        one.origin === place.step &&
-        one.hop === place.hop &&
-        one.recorded === recorded &&
-        JSON.stringify(one.extractor) === JSON.stringify(origin.extractor),
-    );
+    const key = JSON.stringify([place, recorded, origin.extractor]);
+    const same = this.#byOrigin.get(key);
     const handoff: Handoff = same ?? {
-      id: `h${nextNumber(all)}`,
+      id: `h${++this.#lastHandoff}`,
       name: this.#freeName(target),
       origin: place.step,
       ...(place.hop === undefined ? {} : { hop: place.hop }),
@@ -77,7 +84,11 @@ export class HandoffMaker {
       reason,
       recorded,
     };
-    if (!same) this.#handoffs.push(handoff);
+    if (!same) {
+      this.#handoffs.push(handoff);
+      this.#byOrigin.set(key, handoff);
+      if (!this.#byRecorded.has(recorded)) this.#byRecorded.set(recorded, handoff.id);
+    }
     const piece: Piece = { kind: 'handoff', handoff: handoff.id, recorded };
     this.#put(target, as ? { kind: 'wrap', encoding: as, pieces: [piece], recorded: target.value } : piece);
     return true;
@@ -100,7 +111,7 @@ export class HandoffMaker {
 
   /** The handoff that gives a value; undefined where none does. */
   handoffOf(recorded: string): string | undefined {
-    return [...this.script.handoffs, ...this.#handoffs].find((one) => one.recorded === recorded)?.id;
+    return this.#byRecorded.get(recorded);
   }
 
   /** Puts any template in the place of a value, such as the digest of another one. */
@@ -118,8 +129,9 @@ export class HandoffMaker {
   #freeName({ node, value, start }: Target): string {
     const before =
       value === node.value ? node.name : (/([A-Za-z][\w-]*?)[^A-Za-z0-9]*$/.exec(node.value.slice(0, start))?.[1] ?? node.name);
-    const taken = [...this.script.handoffs, ...this.#handoffs, ...this.script.made, ...this.#made].map((one) => one.name);
-    return freeName(plainName(before, node.place), new Set(taken));
+    const name = freeName(plainName(before, node.place), this.#names);
+    this.#names.add(name);
+    return name;
   }
 
   result(): Correlated {

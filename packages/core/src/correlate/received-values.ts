@@ -2,6 +2,7 @@ import { pathAndQuery } from '../take/messages.js';
 import { xmlTexts } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Extractor } from '../script/script.schema.js';
+import { spansOf } from './words.js';
 
 /** A value of a response that a client could send back, and how to read it there. */
 export interface ReceivedValue {
@@ -16,6 +17,14 @@ export interface ReceivedValue {
   listed: boolean;
   /** True where a form offers it as a choice. */
   choice: boolean;
+}
+
+/** What is looked for; `mayBeIn` spares the texts that cannot hold anything of it. */
+export interface Wants {
+  has: (value: string, name: string) => boolean;
+  mayBeIn: (text: string) => boolean;
+  /** The same for a whole body, with the values that are wanted only under certain names. */
+  mayBeAnywhereIn: (body: string) => boolean;
 }
 
 /** Headers of a response that describe the message or the server. */
@@ -42,7 +51,7 @@ class Collector {
   readonly found: ReceivedValue[] = [];
   readonly #seen = new Set<string>();
 
-  constructor(readonly wants: (value: string) => boolean) {}
+  constructor(readonly wants: Wants) {}
 
   /** Keeps what was found; the same word at the same kind of place is the same find. */
   #keep(found: ReceivedValue): void {
@@ -53,13 +62,13 @@ class Collector {
   }
 
   whole(value: string, where: Where): void {
-    if (value === '' || value.length > longestValue || !this.wants(value)) return;
+    if (value === '' || value.length > longestValue || !this.wants.has(value, where.name)) return;
     const { name, extractor, rank, listed = false, choice = false } = where;
     this.#keep({ value, name, extractor: extractor as Extractor | null, rank, listed, choice });
   }
 
   part(value: string, left: string, right: string, where: Where, name = where.name): void {
-    if (value === '' || !this.wants(value)) return;
+    if (value === '' || !this.wants.has(value, name)) return;
     const extractor = where.extractor && ({ ...where.extractor, within: { left, right } } as Extractor);
     this.#keep({ value, name, extractor, rank: where.rank + 0.5, listed: where.listed ?? false, choice: where.choice ?? false });
   }
@@ -99,7 +108,7 @@ class Collector {
       const left = `${index === 0 ? '?' : '&'}${rawName}=`;
       this.part(value, left, right, where, name);
       const plain = unescaped(value);
-      if (plain !== undefined && plain !== value && this.wants(plain) && where.extractor)
+      if (plain !== undefined && plain !== value && this.wants.has(plain, name) && where.extractor)
         this.#keep({
           value: plain,
           name,
@@ -113,23 +122,29 @@ class Collector {
 
   /** Words of a text, coarse ones as tokens are written and fine ones of letters and digits alone. */
   words(text: string, where: Where, done: ReadonlySet<string> = new Set()): void {
+    if (!this.wants.mayBeIn(text)) return;
     let count = 0;
-    for (const expression of [/[\w.~+/=%@-]{2,}/g, /[A-Za-z0-9_-]{2,}/g, /[A-Za-z0-9]+/g, /\d+/g])
-      for (const match of text.matchAll(expression)) {
-        const word = match[0];
-        if (word === text || !this.wants(word) || isInsideWord(text, match.index, word)) continue;
+    for (const coarse of text.matchAll(/[\w.~+/=%@-]+/g)) {
+      if (!this.wants.mayBeIn(coarse[0])) continue;
+      for (const { text: word, start } of [{ text: coarse[0], start: 0 }, ...spansOf(coarse[0])]) {
+        const at = coarse.index + start;
+        const name = this.#nameBefore(text, at) ?? where.name;
+        if (word === text || !this.wants.has(word, name) || isInsideWord(text, at, word)) continue;
         if (++count > mostParts) return;
-        const end = match.index + word.length;
-        const before = text.slice(Math.max(0, match.index - 24), match.index);
-        const name =
-          /([\w$-]+)["'\]]*\s*[:=]\s*["'[{(]*$/.exec(before)?.[1] ?? /([A-Za-z][\w-]*)[^A-Za-z0-9]*$/.exec(before)?.[1] ?? where.name;
-        const right = text.slice(end, end + 1);
+        const right = text.slice(at + word.length, at + word.length + 1);
         if (where.extractor === null) this.whole(word, { ...where, name });
         else if (!done.has(word) && !word.includes(right || '\u0000')) {
-          const left = leftOf(text, match.index);
+          const left = leftOf(text, at);
           if (left !== null) this.part(word, left, right, where, name);
         }
       }
+    }
+  }
+
+  /** The name that a word has in a text: the key before a colon or equals sign, else the word before it. */
+  #nameBefore(text: string, at: number): string | undefined {
+    const before = text.slice(Math.max(0, at - 24), at);
+    return /([\w$-]+)["'\]]*\s*[:=]\s*["'[{(]*$/.exec(before)?.[1] ?? /([A-Za-z][\w-]*)[^A-Za-z0-9]*$/.exec(before)?.[1];
   }
 }
 
@@ -160,9 +175,11 @@ function unescaped(text: string): string | undefined {
 }
 
 /** The wanted values of a response with their places; linear in the size of the response. */
-export function receivedValues(response: ResponseView, wants: (value: string) => boolean): ReceivedValue[] {
+export function receivedValues(response: ResponseView, wants: Wants): ReceivedValue[] {
   const collector = new Collector(wants);
   fromHeaders(response, collector);
+  // Reading a page or a document costs many times what passing over its text does.
+  if (!wants.mayBeAnywhereIn(response.body)) return collector.found;
   if (response.kind === 'html') fromHtml(response, collector);
   else if (response.kind === 'json' && response.json !== undefined) fromJson(response.json, collector);
   else if (response.kind === 'xml') fromXml(response.body, collector);
@@ -234,10 +251,17 @@ function fromHtml(response: ResponseView, collector: Collector): void {
       else collector.text(text, { name: own, extractor, rank, listed: !by });
     }
   }
+  const wants = (text: string) => collector.wants.mayBeIn(text);
   for (const text of [...response.html.scripts, ...response.html.comments]) {
+    if (!wants(text)) continue;
     // Quoted values first: in them a sign may stand that no word has.
     for (const match of text.matchAll(/(?:["']?([\w$-]{1,60})["']?\s*[:=]\s*)?(["'`])((?:(?!\2)[^\\\n]){1,4000})\2/g))
       collector.whole(match[3] ?? '', { name: match[1] ?? '', extractor: null, rank: 6 });
+    for (const match of text.matchAll(/([\w$-]{1,60})?["']?\s*[:=]?\s*("(?:[^"\\\n]|\\.){1,4000}")/g))
+      if (match[2]?.includes('\\')) {
+        const plain = json(match[2]);
+        if (typeof plain === 'string') collector.whole(plain, { name: match[1] ?? '', extractor: null, rank: 6 });
+      }
     collector.words(text, { name: '', extractor: null, rank: 6.5 });
   }
   for (const text of response.html.texts) {

@@ -28,6 +28,8 @@ export class SecondTake {
   readonly #views = new Map<number, ResponseView | undefined>();
   readonly #partners = new Map<string, SentNode>();
   readonly #texts = new Map<string, string>();
+  /** Values of the first take, and parts of them, that are others in the second. */
+  readonly moving = new Set<string>();
 
   constructor(
     first: LoadedTake,
@@ -49,6 +51,11 @@ export class SecondTake {
       if (!partner) continue;
       this.#partners.set(`${n} ${one.place}`, partner);
       if (isLeaf(one) && !this.#texts.has(one.value)) this.#texts.set(one.value, partner.value);
+      if (one.value !== partner.value) {
+        this.moving.add(one.value);
+        if (isLeaf(one))
+          for (const part of differingParts(one.value, partner.value).flat()) this.moving.add(one.value.slice(part.start, part.end));
+      }
       this.#pairNodes(n, one.kids, partner.kids);
     }
   }

@@ -8,7 +8,8 @@ import { sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { boundariesFor } from './boundaries.js';
 import { isBareId, sameName, sameThing } from './naming.js';
-import { receivedValues, type ReceivedValue } from './received-values.js';
+import { receivedValues, type ReceivedValue, type Wants } from './received-values.js';
+import { isWeak, Wanted } from './wanted.js';
 import { wordsOf } from './words.js';
 
 /** A value seen in a response. */
@@ -29,6 +30,8 @@ export interface Origin {
   choice: boolean;
   /** True where it is called there as it is where it is sent, or the address of the one names the other. */
   linked: boolean;
+  /** What it is called there. */
+  name: string;
 }
 
 /** HAR files give times in whole milliseconds, so an answer may seem to end a little after the request it led to. */
@@ -60,71 +63,97 @@ export class ValueIndex {
   readonly #firstSentMs = new Map<string, number>();
   readonly #sentBy = new Map<number, Set<string>>();
   readonly #views = new Map<number, ResponseView>();
+  readonly #parsed = new Set<ResponseView>();
   readonly #endMs: Map<number, number>;
   readonly #byNumber: Map<number, Exchange>;
   /** Texts that were sent and that no response had given before: what people typed. */
-  readonly #typed = new Map<string, number>();
+  readonly #typed = new Set<string>();
+  readonly #typedInTurn: { text: string; sentMs: number }[] = [];
   /** Values as sent, by the spelling that ids are compared in. */
   readonly #spelt = new Map<string, Occurrence[]>();
 
   constructor(
     readonly loaded: LoadedTake,
     script: Script,
+    /** Values that differ from those of a second take. */
+    moving: ReadonlySet<string> = new Set(),
   ) {
     this.#endMs = endTimes(loaded.exchanges);
     this.#byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
-    const wanted = this.#readRequests(script);
-    const speltIds = new Set([...wanted].filter(isSpeltId).map(spelling));
-    const wants = (value: string) => wanted.has(value) || (speltIds.size > 0 && isSpeltId(value) && speltIds.has(spelling(value)));
+    const wanted = this.#readRequests(script, moving);
+    const speltIds = new Set([...wanted.strong()].filter(isSpeltId).map(spelling));
+    const wants: Wants = {
+      has: (value, name) => wanted.has(value, name) || (speltIds.size > 0 && isSpeltId(value) && speltIds.has(spelling(value))),
+      mayBeIn: (text) => wanted.mayBeIn(text),
+      mayBeAnywhereIn: (body) => wanted.mayBeAnywhereIn(body),
+    };
     for (const { step } of requestSteps(script)) for (const n of exchangesOf(step)) this.#readResponse(this.#byNumber.get(n), wants);
   }
 
   /** Everything that requests send: whole values, and the words of them. */
-  #readRequests(script: Script): Set<string> {
-    const wanted = new Set<string>();
+  #readRequests(script: Script, moving: ReadonlySet<string>): Wanted {
+    const wanted = new Wanted(moving);
     for (const { step } of requestSteps(script)) {
       const exchange = step.exchange === null ? undefined : this.#byNumber.get(step.exchange);
       if (!exchange) continue;
       const own = new Set<string>();
       const walk = (node: SentNode) => {
         own.add(node.value);
-        wanted.add(node.value);
+        wanted.add(node.value, node.name);
         const before = this.#firstSentMs.get(node.value);
         if (before === undefined || exchange.startedAtMs < before) this.#firstSentMs.set(node.value, exchange.startedAtMs);
         if (isLeaf(node)) {
           for (const word of wordsOf(node.value)) {
-            wanted.add(word);
+            wanted.add(word, node.name);
             // Words that people typed come back in answers; short ones and numbers stand everywhere.
             if (word.length >= 3 && /\p{L}/u.test(word) && !this.#firstSentMs.has(word)) this.#firstSentMs.set(word, exchange.startedAtMs);
           }
-          if (isTypedText(node.value) && !this.#typed.has(node.value)) this.#typed.set(node.value, exchange.startedAtMs);
+          if (isTypedText(node) && !this.#typed.has(node.value)) {
+            this.#typed.add(node.value);
+            this.#typedInTurn.push({ text: node.value, sentMs: exchange.startedAtMs });
+          }
         }
         node.kids.forEach(walk);
       };
       sentNodes(step).forEach(walk);
-      wanted.add(pathAndQuery(exchange.url));
       this.#sentBy.set(exchange.n, own);
     }
     return wanted;
   }
 
-  #readResponse(exchange: Exchange | undefined, wants: (value: string) => boolean): void {
+  #readResponse(exchange: Exchange | undefined, wants: Wants): void {
     const view = exchange && viewOf(exchange, this.loaded.readBody);
     if (!view) return;
     this.#views.set(exchange.n, view);
-    for (const received of receivedValues(view, wants)) {
+    const values = receivedValues(view, wants);
+    if (values.length === 0) view.forget();
+    else this.#keepParsed(view);
+    for (const received of values) {
       add(this.#received, received.value, { exchange, received });
       if (isSpeltId(received.value)) add(this.#spelt, spelling(received.value), { exchange, received });
     }
   }
 
   view(n: number): ResponseView | undefined {
-    return this.#views.get(n);
+    const view = this.#views.get(n);
+    if (view) this.#keepParsed(view);
+    return view;
+  }
+
+  /** Parsed pages take many times the room of their text, so only those looked at last are kept. */
+  #keepParsed(view: ResponseView): void {
+    this.#parsed.delete(view);
+    this.#parsed.add(view);
+    for (const oldest of this.#parsed) {
+      if (this.#parsed.size <= mostParsed) break;
+      this.#parsed.delete(oldest);
+      oldest.forget();
+    }
   }
 
   /** What an extractor finds in the response of an exchange. */
   matches(n: number, extractor: Extractor): string[] {
-    const view = this.#views.get(n);
+    const view = this.view(n);
     return view ? matchesOf(extractor, view) : [];
   }
 
@@ -221,15 +250,18 @@ export class ValueIndex {
         listed: one.received.listed,
         choice: one.received.choice,
         linked: one.linked,
+        name: one.received.name,
       })),
     );
   }
 
   /** The extractors that read the value there, the sturdiest first. */
   #proposals({ exchange, received }: Occurrence, value: string): Extractor[] {
-    const view = this.#views.get(exchange.n);
-    if (!view) return [];
     const { extractor } = received;
+    // These read one thing by its name, which is just where the value was found; a page need not be parsed again to see it.
+    if (extractor && !extractor.within && /^(header|cookie|field|xml)$/.test(extractor.kind)) return [extractor];
+    const view = this.view(exchange.n);
+    if (!view) return [];
     if (!extractor) return boundaryExtractors(view, value);
     const typed = this.#typedBefore(this.endedMs(exchange.n));
     const wanted: Extractor[] = [];
@@ -256,8 +288,23 @@ export class ValueIndex {
     });
   }
 
+  /** True where a part of a value lies within a text that the client had typed before: “lot 3” in “Cod lot 3, changed”. */
+  isTypedPart(value: string, part: { start: number; end: number }, exchange: Exchange): boolean {
+    return this.#typedBefore(exchange.startedAtMs).some((text) => {
+      const at = value.indexOf(text);
+      return at >= 0 && at <= part.start && part.end <= at + text.length;
+    });
+  }
+
   #typedBefore(endMs: number): string[] {
-    return [...this.#typed].filter(([, sentMs]) => sentMs < endMs).map(([text]) => text);
+    // Typed texts stand in the order of their times; the last ones before the moment are wanted.
+    let [low, high] = [0, this.#typedInTurn.length];
+    while (low < high) {
+      const at = (low + high) >> 1;
+      if ((this.#typedInTurn[at]?.sentMs ?? 0) < endMs) low = at + 1;
+      else high = at;
+    }
+    return this.#typedInTurn.slice(Math.max(0, low - mostTyped), low).map((one) => one.text);
   }
 }
 
@@ -280,18 +327,22 @@ function isLinked(name: string, { exchange, received }: Occurrence): boolean {
   return segments.some((segment) => sameThing(segment, what));
 }
 
-/** Values that stand in many places by chance. */
-export const isWeak = (value: string): boolean => /^(true|false|null|on|off|yes|no|\d{1,3}|(19|20)\d\d|[a-z]{1,3})$/i.test(value);
+/** Parsed pages that are kept. */
+const mostParsed = 16;
+
+/** Only what was typed lately is looked for in rows. */
+const mostTyped = 20;
 
 /** More places than this are not looked at for one value. */
-const mostOccurrences = 40;
+const mostOccurrences = 16;
 
 const isSpeltId = (value: string): boolean =>
   value.length >= 12 && value.length <= 80 && /^[0-9a-z._:{}-]+$/i.test(value) && /\d/.test(value);
 const spelling = (value: string): string => encode('lower', encode('bare', value));
 
-/** What people type: words or a number that is long enough to be looked for in a row. */
-const isTypedText = (value: string): boolean => value.length >= 5 && value.length <= 200 && /^[\p{L}\d][\p{L}\d .,:_'&/()-]*$/u.test(value);
+/** What people type: words or a number that is long enough to be looked for in a row, in a field and not in an address. */
+const isTypedText = ({ value, place }: SentNode): boolean =>
+  /^(form|part|json|query|xml):/.test(place) && value.length >= 5 && value.length <= 200 && /^[\p{L}\d][\p{L}\d .,:_'&/()-]*$/u.test(value);
 
 /**
  * The extractor, kept to the row or object in which a text stands that the client had sent before. Where several rows hold it, the

@@ -1,3 +1,4 @@
+// Runs as tokens are written; names with dashes; letters and digits; digits alone.
 const grains = [/[\w.~+/=%@-]{2,}/g, /[A-Za-z0-9_-]{2,}/g, /[A-Za-z0-9]+/g, /\d+/g];
 const mostWords = 200;
 

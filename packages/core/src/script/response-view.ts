@@ -20,6 +20,12 @@ export class ResponseView {
     return (this.#html ??= readHtml(this.kind === 'html' ? this.body : ''));
   }
 
+  /** Lets go of what was parsed; it is parsed again when it is asked for. */
+  forget(): void {
+    this.#html = undefined;
+    this.#json = undefined;
+  }
+
   /** The parsed JSON document; undefined where the body is none. */
   get json(): unknown {
     if (!this.#json) {

@@ -290,14 +290,28 @@ export const exchangesOf = (step: RequestStep): number[] => (step.exchange === n
 /** The exchange whose response is the answer of a step; null for a step made by hand. */
 export const answerOf = (step: RequestStep): number | null => exchangesOf(step).at(-1) ?? null;
 
-/** Where the response of an exchange is had on replay: the step, and which of its answers (absent for the last). */
-export function placeOfResponse(script: Script, exchange: number): { step: string; hop?: number } | null {
-  for (const { step } of requestSteps(script)) {
-    const chain = exchangesOf(step);
-    const at = chain.indexOf(exchange);
-    if (at >= 0) return at === chain.length - 1 ? { step: step.id } : { step: step.id, hop: at };
+/** Where a response is had on replay: the step, and which of its answers (absent for the last). */
+export interface ResponsePlace {
+  step: string;
+  hop?: number;
+}
+
+// A script is never changed in place, so where its responses come from stays true.
+const placesOfScript = new WeakMap<Script, Map<number, ResponsePlace>>();
+
+/** Where the response of an exchange is had on replay; null where no step asks for it. */
+export function placeOfResponse(script: Script, exchange: number): ResponsePlace | null {
+  let places = placesOfScript.get(script);
+  if (!places) {
+    places = new Map();
+    for (const { step } of requestSteps(script)) {
+      const chain = exchangesOf(step);
+      for (const [at, n] of chain.entries())
+        if (!places.has(n)) places.set(n, at === chain.length - 1 ? { step: step.id } : { step: step.id, hop: at });
+    }
+    placesOfScript.set(script, places);
   }
-  return null;
+  return places.get(exchange) ?? null;
 }
 
 /** All request steps in the order of play, with their number from 1 and their transaction. */
