@@ -82,6 +82,7 @@ export async function readTake(file: string): Promise<TakeFile> {
       take: { id: randomUUID(), projectId: 'file', name, startedAt: end.startedAt, state: 'done', marks: end.marks, harLog: null },
       exchanges,
       readBody: shelf.text,
+      readBytes: shelf.bytes,
     },
   };
 }

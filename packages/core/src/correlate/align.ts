@@ -13,11 +13,20 @@ const keyOf = (exchange: Exchange): Key => {
   return { fixed: `${exchange.method} ${new URL(exchange.url).origin} ${query}`, segments: (target.split('?')[0] ?? '').split('/') };
 };
 
-/** Same request with other ids: where segments differ, at least one of them looks like an id. */
+/** A segment with its numbers masked: `item-4711.html` and `item-5133.html` are alike. */
+const masked = (segment: string): string => segment.replace(/\d+/g, '#');
+
+/** Same request with other ids: where segments differ, at least one of them looks like an id, or they differ in a number. */
 const alike = (left: Key, right: Key): boolean =>
   left.fixed === right.fixed &&
   left.segments.length === right.segments.length &&
-  left.segments.every((part, at) => part === right.segments[at] || looksLikeId(part) || looksLikeId(right.segments[at] ?? ''));
+  left.segments.every(
+    (part, at) =>
+      part === right.segments[at] ||
+      looksLikeId(part) ||
+      looksLikeId(right.segments[at] ?? '') ||
+      masked(part) === masked(right.segments[at] ?? ''),
+  );
 
 /** True for two requests that ask the same, ids aside. */
 export const isAlike = (left: Exchange, right: Exchange): boolean => alike(keyOf(left), keyOf(right));
@@ -28,7 +37,7 @@ const mostCells = 25_000_000;
 /**
  * Lays two takes beside each other: for each exchange of the first the number of its partner in the second. Partners have
  * the same method and path shape and stand in the same order (longest common subsequence, Wagner and Fischer 1974); of several
- * that fit, those are preferred whose requests are of the same kind (`kinds`).
+ * that fit, those are preferred whose requests are of the same kind (`kinds`) and have the same address.
  */
 export function alignTakes(
   first: readonly Exchange[],
@@ -41,7 +50,8 @@ export function alignTakes(
   if (a.length * b.length > mostCells) return pairInOrder(first, second);
   const weight = (i: number, j: number): number => {
     const [left, right] = [a[i], b[j]];
-    return left !== undefined && right !== undefined && alike(left, right) ? (kindA[i] === kindB[j] ? 2 : 1) : 0;
+    if (left === undefined || right === undefined || !alike(left, right)) return 0;
+    return 2 + (kindA[i] === kindB[j] ? 2 : 0) + (left.segments.every((part, at) => part === right.segments[at]) ? 1 : 0);
   };
   const width = b.length + 1;
   const best = new Uint32Array((a.length + 1) * width);

@@ -24,9 +24,12 @@ import { isWeak } from './wanted.js';
 type Judged =
   | { kind: 'handoff'; origin: Origin; evidence: Evidence; reason: string }
   | { kind: 'unsure'; reason: string; origin?: Origin }
-  | { kind: 'fixed' };
+  | { kind: 'fixed' }
+  | { kind: 'chosen' };
 
 const fixed: Judged = { kind: 'fixed' };
+/** The tester chose it from a list that did not change: it is for a data table, if for anything. */
+const chosen: Judged = { kind: 'chosen' };
 
 /**
  * Correlates a script with its take: makes handoffs of the values that a second take proves or that shape and name make
@@ -79,7 +82,7 @@ class Correlation {
       if (judged.kind === 'handoff') return this.#maker.handOff(target, judged.origin, judged.evidence, judged.reason);
       if (!leaf) return false;
       if (judged.kind === 'unsure') this.#doubt(own, node, judged.reason, judged.origin ?? origins[0]);
-      return judged.kind === 'unsure' ? !differs : !differs;
+      return judged.kind === 'chosen' || !differs;
     }
     for (const { origin, as } of this.#index.spelledOtherwise(node.value, node.name, own.exchange)) {
       if (differs && !this.#twin?.gives(origin, other, as)) continue;
@@ -148,12 +151,12 @@ class Correlation {
           evidence: 'proven',
           reason: `It differs between the two takes, and ${describeExtractor(proven.extractor)} gives the right value in both.`,
         };
-      if (origins.some((origin) => this.#isChoice(origin, value, other))) return fixed;
+      if (origins.some((origin) => this.#isChoice(origin, value, other))) return chosen;
       return shape || own.exchange.method !== 'GET'
         ? { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' }
         : fixed;
     }
-    if (best.choice && !shape) return fixed;
+    if (best.choice && !shape) return chosen;
     const created = origins.find((one) => isCreatedId(value, name, one));
     if (created)
       return {
@@ -183,7 +186,9 @@ class Correlation {
         evidence: 'likely',
         reason: `A response gave it first, and its name “${name}” says that it changes with the record.`,
       };
-    const prefilled = origins.find((one) => one.linked && one.extractor.kind === 'field' && !one.choice && (namesThing(name) || namesThing(one.name)));
+    const prefilled = origins.find(
+      (one) => one.linked && one.extractor.kind === 'field' && !one.choice && (namesThing(name) || namesThing(one.name)),
+    );
     if (prefilled && /^[\w-]*\d[\w-]*$/.test(value))
       return {
         kind: 'handoff',

@@ -7,9 +7,11 @@ import { receivedValues } from './received-values.js';
 import { bitsPerSign, dynamicShape } from './shapes.js';
 
 const found = (headers: Header[], body: string, value: string) =>
-  receivedValues(new ResponseView(200, headers, body), { has: (wanted) => wanted === value, mayBeIn: () => true, mayBeAnywhereIn: () => true }).map((one) =>
-    one.extractor ? describeExtractor(one.extractor) : 'by boundaries',
-  );
+  receivedValues(new ResponseView(200, headers, body), {
+    has: (wanted) => wanted === value,
+    mayBeIn: () => true,
+    mayBeAnywhereIn: () => true,
+  }).map((one) => (one.extractor ? describeExtractor(one.extractor) : 'by boundaries'));
 
 describe('values of a response', () => {
   it.each<[string, Header[], string, string, string]>([

@@ -82,12 +82,17 @@ export function findMade(script: Script, loaded: LoadedTake, index: ValueIndex, 
         maker.make(whole, clock.made, clock.reason);
         return true;
       }
+      const drawn = known.drawnFor(node.value);
+      if (drawn) {
+        maker.make(whole, drawn, 'A digest of it was sent before, so both are made of the same value.');
+        return true;
+      }
       const digest = known.digestOf(node.value);
       if (digest && known.put(digest, whole, maker)) return true;
       const other = twin?.valueAt(exchange.n, node.place);
       const random = randomKind(node, other);
       if (random) {
-        maker.make(whole, known.isVerifier(node.value) ? 'verifier' : random.made, random.reason);
+        maker.make(whole, random.made, random.reason);
         return true;
       }
       if (counters.has(node.place) && other !== undefined && other !== node.value) {
@@ -116,7 +121,7 @@ class KnownValues {
   readonly #handoffs: readonly Handoff[];
   readonly #sent: Set<string>;
   #table: Map<string, Digest> | null = null;
-  readonly #verifiers = new Set<string>();
+  readonly #drawn = new Map<string, Made['made']>();
 
   constructor(
     readonly script: Script,
@@ -158,7 +163,7 @@ class KnownValues {
     const made = /^[\w.~-]{43,128}$/.test(source) ? 'verifier' : /^[0-9a-f-]{36}$/i.test(source) ? 'guid' : null;
     // What people typed is digested anew where it is bound; as long as it stays, its digest stays as well.
     if (made === null) return false;
-    this.#verifiers.add(source);
+    this.#drawn.set(source, made);
     maker.make(
       target,
       made,
@@ -169,8 +174,8 @@ class KnownValues {
     return true;
   }
 
-  /** True for a value of which a digest was sent, so that it must be the same value that is sent itself. */
-  isVerifier(value: string): boolean {
-    return this.#verifiers.has(value);
+  /** How the client draws a value of which a digest was sent: the value itself must be the same one. */
+  drawnFor(value: string): Made['made'] | undefined {
+    return this.#drawn.get(value);
   }
 }

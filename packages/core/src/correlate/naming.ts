@@ -9,6 +9,9 @@ export function plainName(name: string, place: string): string {
     .replace(/^x-/i, '')
     .replace(/([a-z\d])([A-Z])/g, '$1 $2')
     .replace(/[^A-Za-z\d]+/g, ' ')
+    // Ids in a name say nothing of what it is.
+    .replace(/\b\d{2,}\b/g, '')
+    .replace(/ {2,}/g, ' ')
     .trim()
     .toLowerCase();
   if (words === '') return 'value';

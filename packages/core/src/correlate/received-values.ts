@@ -225,7 +225,14 @@ function fromHtml(response: ResponseView, collector: Collector): void {
     const { value } = attributes;
     if (element === 'select') select = name;
     if (element === 'option') {
-      if (value !== undefined) collector.whole(value, { name: select, extractor: null, rank: 9, listed: true, choice: true });
+      if (value !== undefined)
+        collector.whole(value, {
+          name: select,
+          extractor: { kind: 'attribute', element, by: null, attribute: 'value', nth: 0 } as Base,
+          rank: 9,
+          listed: true,
+          choice: true,
+        });
       continue;
     }
     if (value !== undefined && name !== '' && /^(input|button|textarea|select)$/.test(element)) {

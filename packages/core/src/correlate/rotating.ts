@@ -1,4 +1,5 @@
 import { changeRequests, requestSteps, type Handoff, type RequestStep, type Script, type Template } from '../script/script.schema.js';
+import { mapTemplates } from '../script/edit.js';
 import { mapPieces, movingPieces } from '../script/template.js';
 
 /** Where a handoff is read, in the order of play. */
@@ -52,12 +53,7 @@ export function mergeRotating(script: Script): Script {
     );
   const order = new Map(script.handoffs.map((one, at) => [one.id, at]));
   return {
-    ...changeRequests(script, (step) => ({
-      ...step,
-      url: rename(step.url),
-      headers: step.headers.map(({ name, value }) => ({ name, value: rename(value) })),
-      body: step.body && rename(step.body),
-    })),
+    ...changeRequests(script, (step) => mapTemplates(step, rename)),
     handoffs: merged.sort((left, right) => (order.get(left.id) ?? 0) - (order.get(right.id) ?? 0)),
   };
 }

@@ -269,6 +269,8 @@ export class ValueIndex {
       const all = matchesOf({ ...extractor, pick: 'any' }, view);
       const at = all.indexOf(value);
       if (at < 0) return [];
+      // Of what a form offers, any other would do as well.
+      if (received.choice) return [{ ...extractor, pick: 'any' }];
       wanted.push(...besides(extractor, view, typed, at > 0 && at === all.length - 1 ? 'last' : 'first'));
       if (at === 0) wanted.push({ ...extractor, nth: 0 });
       else if (at === all.length - 1 && all.length > 1) wanted.push({ ...extractor, pick: 'last' });

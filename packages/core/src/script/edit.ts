@@ -1,4 +1,4 @@
-import { allSteps, changeSteps, type Script, type Step, type Transaction } from './script.schema.js';
+import { allSteps, changeSteps, type Handoff, type Script, type Step, type Transaction } from './script.schema.js';
 import { mapPieces } from './template.js';
 
 /** One change that a tester makes to a script. */
@@ -104,8 +104,23 @@ export function mapTemplates<S extends Extract<Step, { kind: 'request' }>>(step:
   };
 }
 
-/** A handoff whose origin was deleted cannot be read any more: its uses get the recorded value back. */
+/**
+ * A handoff whose origin was deleted is read where it is read next; where nothing is left to read it from, its uses get the recorded
+ * value back.
+ */
 function dropOrphans(script: Script): Script {
   const ids = new Set(script.transactions.flatMap((one) => allSteps(one.steps).map((step) => step.id)));
-  return script.handoffs.filter((one) => !ids.has(one.origin)).reduce((left, one) => dropHandoff(left, one.id), script);
+  const left = script.handoffs.map((one): Handoff => {
+    const { hop, also, ...rest } = one;
+    const places = [{ step: one.origin, ...(hop === undefined ? {} : { hop }) }, ...(also ?? [])].filter(({ step }) => ids.has(step));
+    const [first, ...others] = places;
+    if (!first) return one;
+    return {
+      ...rest,
+      origin: first.step,
+      ...(first.hop === undefined ? {} : { hop: first.hop }),
+      ...(others.length === 0 ? {} : { also: others }),
+    };
+  });
+  return left.filter((one) => !ids.has(one.origin)).reduce((now, one) => dropHandoff(now, one.id), { ...script, handoffs: left });
 }

@@ -3,7 +3,9 @@ import type { BodyRef, Exchange, LoadedTake, Take } from '../take/take.schema.js
 import type { Tidy } from '../tidy/tidy.schema.js';
 import { endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
 import { rootElement } from './html.js';
+import { multipartParts } from './multipart.js';
 import { viewOf } from './response-view.js';
+import { fileSign } from './template.js';
 import type { Expectation, RequestStep, Script, Step, Template, Transaction } from './script.schema.js';
 
 /** What a take becomes as a script. */
@@ -118,10 +120,10 @@ function addComments({ take }: LoadedTake, transactions: Transaction[], units: r
   });
 }
 
-function stepFrom(chain: RequestUnit['chain'], { readBody }: LoadedTake, own: ClientCookies): RequestStep {
+function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTake, own: ClientCookies): RequestStep {
   const [exchange, ...hops] = chain;
   const body = exchange.requestBody;
-  const template = body && bodyTemplate(body, readBody(body.hash));
+  const template = body && bodyTemplate(body, readBody(body.hash), readBytes);
   const cookies = own.get(exchange.n);
   return {
     kind: 'request',
@@ -144,12 +146,33 @@ function stepFrom(chain: RequestUnit['chain'], { readBody }: LoadedTake, own: Cl
 }
 
 /** The body as a text with its files apart; undefined where it is no text and is sent as it is. */
-function bodyTemplate(body: BodyRef, text: string | undefined): Template | undefined {
+function bodyTemplate(body: BodyRef, text: string | undefined, readBytes: LoadedTake['readBytes']): Template | undefined {
   const kind = bodyKind(body.mimeType);
   if (text === undefined || text === '' || kind === 'binary') return undefined;
   // A byte that is no UTF-8 is read as U+FFFD; sent again, the text would be another.
   if (!text.includes('\uFFFD')) return [{ kind: 'text', text }];
-  return undefined;
+  const bytes = kind === 'multipart' ? readBytes?.(body.hash) : undefined;
+  return bytes && withFiles(body.hash, bytes);
+}
+
+/** A multipart body with the files in it as runs of bytes and the rest as text; undefined where the rest is no text either. */
+function withFiles(hash: string, bytes: Uint8Array): Template | undefined {
+  // One sign a byte, so that offsets in the text are those of the bytes.
+  const flat = new TextDecoder('latin1').decode(bytes);
+  const files = (multipartParts(flat) ?? []).filter((part) => part.fileName !== null && part.end > part.start);
+  const template: Template = [];
+  const decoder = new TextDecoder('utf-8', { fatal: true });
+  try {
+    let at = 0;
+    for (const { start, end } of [...files, { start: bytes.length, end: bytes.length }]) {
+      if (start > at) template.push({ kind: 'text', text: decoder.decode(bytes.subarray(at, start)) });
+      if (end > start) template.push({ kind: 'file', hash, start, end, recorded: fileSign });
+      at = end;
+    }
+  } catch {
+    return undefined;
+  }
+  return files.length > 0 ? template : undefined;
 }
 
 /** By exchange the cookies that page scripts made: no response had set them, and the take did not start with them. */

@@ -167,7 +167,7 @@ function jsonTree(text: string, prefix: string): ValueTree | undefined {
         // JSON pointer escapes of RFC 6901, section 3.
         const inner = `${pointer}/${own.replace(/~/g, '~0').replace(/\//g, '~1')}`;
         if (mayHoldValue(own))
-          addKid(tree, key.offset + 1, key.offset + key.length - 1, ['json', null], `${places.of(prefix + inner)}#name`, own, true);
+          addKid(tree, key.offset + 1, key.offset + key.length - 1, ['json', null], `${places.of(prefix + inner)}#name`, name, true);
         walk(value, inner, own, depth + 1);
       }
     else if (node.type === 'array')

@@ -119,4 +119,6 @@ export interface LoadedTake {
   take: Take;
   exchanges: Exchange[];
   readBody: BodyReader;
+  /** Bytes of bodies that are no text throughout, such as uploads; absent where only texts are at hand. */
+  readBytes?: (hash: string) => Uint8Array | undefined;
 }

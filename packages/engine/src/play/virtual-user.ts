@@ -152,8 +152,11 @@ export class VirtualUser {
     if (failure === null) {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
       failure =
-        failureOf(view, operation.expect, redirectTarget(request.origin + request.target, response.hops.length > 0 ? response.hops : [response])) ??
-        signOf(view, operation.failureSigns);
+        failureOf(
+          view,
+          operation.expect,
+          redirectTarget(request.origin + request.target, response.hops.length > 0 ? response.hops : [response]),
+        ) ?? signOf(view, operation.failureSigns);
       for (const { handoff, extractor, hop, fill } of operation.extracts) {
         const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random, fill && (() => fill(scope)));
         if (value === undefined) missing.push(handoff);

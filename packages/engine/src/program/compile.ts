@@ -37,7 +37,7 @@ export interface CompiledRequest {
   origin: string;
   target: Render;
   headers: { name: string; value: Render }[];
-  body: Render | Uint8Array | null;
+  body: ((scope: Scope) => string | Uint8Array) | Uint8Array | null;
   expect: Expectation;
   failureSigns: readonly string[];
   extracts: { handoff: string; extractor: Extractor; hop: number | undefined; fill: Render | undefined }[];
@@ -95,6 +95,20 @@ export function compile(
           return [{ kind: 'repeat', times: step.times, pauseMs: pauseMs(step.pauseMs, think), operations: operationsOf(step.steps) }];
       }
     });
+  const missingBody = (step: RequestStep) =>
+    new CompileError(`Step “${step.name}” of “${script.name}” sends a body that is not stored. Record it again.`);
+  /** A body of text alone is a text; one with files in it is put together as bytes. */
+  const bodyOf = (step: RequestStep): ((scope: Scope) => string | Uint8Array) => {
+    const template = step.body ?? [];
+    if (!template.some((piece) => piece.kind === 'file')) return renderer(template);
+    const parts = template.map((piece): Render | Uint8Array => {
+      if (piece.kind !== 'file') return renderer([piece]);
+      const bytes = options.readFile?.(piece.hash);
+      if (!bytes) throw missingBody(step);
+      return bytes.subarray(piece.start, piece.end);
+    });
+    return (scope) => Buffer.concat(parts.map((part) => (typeof part === 'function' ? Buffer.from(part(scope)) : part)));
+  };
   const compileRequest = (step: RequestStep): CompiledRequest => {
     const target = resolveTarget(step.origin, environment);
     if ('refused' in target) throw new CompileError(`Step “${step.name}” of “${script.name}”: ${target.refused}`);
@@ -104,8 +118,7 @@ export function compile(
         .map(({ hop }) => ({ handoff: one.id, extractor: one.extractor, hop, fill: fillerOf(one.extractor, renderer) })),
     );
     const file = step.bodyFile === null ? null : options.readFile?.(step.bodyFile);
-    if (file === undefined)
-      throw new CompileError(`Step “${step.name}” of “${script.name}” sends a body that is not stored. Record it again.`);
+    if (file === undefined) throw missingBody(step);
     return {
       kind: 'request',
       step: step.id,
@@ -113,7 +126,7 @@ export function compile(
       origin: target.origin,
       target: renderer(step.url),
       headers: step.headers.map(({ name, value }) => ({ name, value: rebase(name, renderer(value), environment) })),
-      body: step.body ? renderer(step.body) : file,
+      body: step.body ? bodyOf(step) : file,
       expect: step.expect,
       failureSigns: environment.failureSigns,
       extracts,

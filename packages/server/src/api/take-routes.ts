@@ -161,7 +161,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       handle: async ({ params }) => {
         const take = await theTake(params.takeId);
         const exchanges = await store.exchanges(take.id);
-        return compute.survey({ take, exchanges, bodies: await store.bodyTexts(surveyBodies(exchanges)) });
+        return compute.survey({ take, exchanges, bodies: await store.bodyTexts(surveyBodies(exchanges)), bytes: {} });
       },
     }),
     route({

@@ -29,6 +29,7 @@ const load = (stored: StoredTake): LoadedTake => ({
   take: stored.take,
   exchanges: stored.exchanges,
   readBody: (hash) => stored.bodies[hash],
+  readBytes: (hash) => stored.bytes[hash],
 });
 
 /** Work that would stall the API, each a plain function of plain data; run in a thread of its own. */

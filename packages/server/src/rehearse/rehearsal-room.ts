@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import {
   boundColumns,
+  filesOf,
   repairInRounds,
-  requestSteps,
   type BodyRef,
   type Environment,
   type Rehearsal,
@@ -103,10 +103,9 @@ export class RehearsalRoom {
 /** Bodies that scripts send as they are. */
 export async function bodyFiles(store: Store, scripts: readonly Script[]): Promise<Map<string, Uint8Array>> {
   const files = new Map<string, Uint8Array>();
-  for (const script of scripts)
-    for (const { step } of requestSteps(script)) {
-      const body = step.bodyFile === null ? null : await store.body(step.bodyFile);
-      if (step.bodyFile !== null && body) files.set(step.bodyFile, body.bytes);
-    }
+  for (const hash of new Set(scripts.flatMap((script) => [...filesOf(script)]))) {
+    const body = await store.body(hash);
+    if (body) files.set(hash, body.bytes);
+  }
   return files;
 }

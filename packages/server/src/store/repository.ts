@@ -37,6 +37,8 @@ export interface StoredTake {
   take: Take;
   exchanges: Exchange[];
   bodies: Record<string, string>;
+  /** Request bodies that are no text throughout. */
+  bytes: Record<string, Uint8Array>;
 }
 
 /**
@@ -168,7 +170,12 @@ export class Repository {
     if (!take) return null;
     const exchanges = await this.exchanges(id);
     const hashes = exchanges.flatMap((one) => [one.requestBody?.hash, one.response?.body?.hash]).filter((hash) => hash !== undefined);
-    return { take, exchanges, bodies: await this.bodyTexts(hashes) };
+    const bodies = await this.bodyTexts(hashes);
+    const bytes: StoredTake['bytes'] = {};
+    for (const { requestBody } of exchanges)
+      if (requestBody?.mimeType.startsWith('multipart/') && bodies[requestBody.hash]?.includes('\uFFFD'))
+        bytes[requestBody.hash] = (await this.body(requestBody.hash))?.bytes ?? new Uint8Array();
+    return { take, exchanges, bodies, bytes };
   }
 
   /** Stores bytes under their SHA-256; what is there already is not stored again. */

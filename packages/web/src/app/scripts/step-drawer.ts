@@ -19,7 +19,7 @@ import { BodyView } from '../takes/body-view';
 import { HeaderList } from '../takes/header-list';
 import { BindDialog, type BindChoice } from './bind-dialog';
 import { scriptsActions } from './scripts.actions';
-import { usesHandoff } from './string-layout';
+import { isReadAt, usesHandoff } from './string-layout';
 import { TemplateView } from './template-view';
 
 const classNames: Record<ClassifiedValue['class'], string> = {
@@ -212,12 +212,12 @@ export class StepDrawer {
     const script = this.script();
     const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
     return script.handoffs.flatMap((handoff, index) =>
-      handoff.origin === this.step().id || usesHandoff(this.step(), handoff.id)
+      isReadAt(handoff, this.step().id) || usesHandoff(this.step(), handoff.id)
         ? [
             {
               handoff,
               colour: hue(index),
-              given: handoff.origin === this.step().id,
+              given: isReadAt(handoff, this.step().id),
               origin: numbers.get(handoff.origin) ?? 0,
               from: describeExtractor(handoff.extractor),
             },

@@ -20,6 +20,8 @@ export interface DrawnString {
   hue: number;
   lane: number;
   originY: number;
+  /** Further responses at which a rotating value is read again. */
+  againY: number[];
   uses: { step: string; y: number }[];
 }
 
@@ -78,10 +80,11 @@ export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnStri
     const uses = requestSteps(script)
       .filter(({ step }) => usesHandoff(step, handoff.id))
       .map(({ step }) => ({ step: step.id, y: middle.get(step.id) ?? 0 }));
-    return { handoff, hue: index % 8, lane: 0, originY: middle.get(handoff.origin) ?? 0, uses };
+    const againY = (handoff.also ?? []).flatMap(({ step }) => middle.get(step) ?? []);
+    return { handoff, hue: index % 8, lane: 0, originY: middle.get(handoff.origin) ?? 0, againY, uses };
   });
   const taken: { from: number; to: number }[][] = Array.from({ length: laneCount }, () => []);
-  const end = (one: DrawnString) => Math.max(one.originY, ...one.uses.map((use) => use.y));
+  const end = (one: DrawnString) => Math.max(one.originY, ...one.againY, ...one.uses.map((use) => use.y));
   for (const string of [...strings].sort((left, right) => end(left) - left.originY - (end(right) - right.originY))) {
     const span = { from: string.originY, to: end(string) };
     const free = taken.findIndex((lane) => lane.every((one) => one.to < span.from || one.from > span.to));
@@ -90,6 +93,10 @@ export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnStri
   }
   return strings;
 }
+
+/** True where a handoff is read from the answer of a step. */
+export const isReadAt = (handoff: Handoff, step: string): boolean =>
+  handoff.origin === step || (handoff.also ?? []).some((one) => one.step === step);
 
 /** True where a step sends what a handoff reads. */
 export function usesHandoff(step: RequestStep, handoff: string): boolean {

@@ -48,6 +48,10 @@ const dashes = ['', '7 3', '2 3', '10 3 2 3', '', '5 2', '1 3', '12 4'];
             <path [attr.d]="use.head" [attr.fill]="thread.colour" />
           }
         }
+        @for (again of thread.again; track $index) {
+          <path [attr.d]="again.line" [attr.stroke]="thread.colour" [attr.stroke-dasharray]="thread.dash" class="line" />
+          <circle cx="172" [attr.cy]="again.y" r="2.6" fill="var(--paper)" [attr.stroke]="thread.colour" stroke-width="1.6" />
+        }
         <circle cx="172" [attr.cy]="thread.originY" r="3.6" fill="var(--paper)" [attr.stroke]="thread.colour" stroke-width="2" />
       </g>
     }
@@ -132,20 +136,21 @@ function apart(threads: readonly Thread[]): Thread[] {
   });
 }
 
-function draw({ handoff, hue: index, lane, originY, uses }: DrawnString, stale: ReadonlySet<string>) {
+function draw({ handoff, hue: index, lane, originY, againY, uses }: DrawnString, stale: ReadonlySet<string>) {
   const x = laneX(lane);
   const y0 = originY + 5;
-  const last = Math.max(y0 + 14, ...uses.map((one) => one.y - 12));
+  const last = Math.max(y0 + 14, ...againY.map((y) => y - 4), ...uses.map((one) => one.y - 12));
   const name = handoff.name;
   const labelWidth = Math.min(110, name.length * 6.4 + 14);
   return {
     id: handoff.id,
     name: name.length > 15 ? `${name.slice(0, 14)}…` : name,
-    label: `${name}, ${hueNames[index % 8] ?? ''} string, ${uses.length} ${uses.length === 1 ? 'use' : 'uses'}, ${handoff.evidence}`,
+    label: `${name}, ${hueNames[index % 8] ?? ''} string, ${uses.length} ${uses.length === 1 ? 'use' : 'uses'}${againY.length > 0 ? `, read again at ${againY.length} more` : ''}, ${handoff.evidence}`,
     colour: hue(index),
     dash: dashes[index % 8] ?? '',
     originY: y0,
     trunk: `M168 ${y0} C ${x + 8} ${y0}, ${x} ${y0 + 3}, ${x} ${y0 + 13} L ${x} ${last}`,
+    again: againY.map((y) => ({ y: y + 5, line: `M${x} ${y - 4} C ${x} ${y + 5}, ${x + 8} ${y + 5}, 168 ${y + 5}` })),
     uses: uses.map(({ step, y }) => {
       const to = y - 4;
       return {

@@ -13,7 +13,15 @@ interface Shown {
 const madeNames: Record<Made['made'], string> = {
   'epoch-ms': 'clock, ms',
   'epoch-s': 'clock, s',
+  'epoch-us': 'clock, µs',
+  'epoch-fraction': 'clock, s with fraction',
+  ticks: 'clock, ticks of 100 ns',
   'iso-time': 'clock, ISO 8601',
+  'http-date': 'clock, as HTTP writes it',
+  counter: 'counter',
+  'random-digits': 'random number',
+  'random-text': 'random signs',
+  verifier: 'code verifier',
   guid: 'new UUID',
   'container-number': 'new container number',
 };
@@ -71,6 +79,16 @@ function flatten(template: Template, script: Script, tables: Readonly<Record<str
         ];
       case 'wrap':
         return flatten(piece.pieces, script, tables);
+      case 'file':
+        return [
+          {
+            kind: 'text',
+            text: `[file, ${piece.end - piece.start} bytes]`,
+            title: 'Sent as it was recorded.',
+            colour: null,
+            handoff: null,
+          },
+        ];
       case 'handoff': {
         const index = script.handoffs.findIndex((one) => one.id === piece.handoff);
         const handoff = script.handoffs[index];

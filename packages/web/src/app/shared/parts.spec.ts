@@ -114,12 +114,20 @@ describe('strings', () => {
       hue: 0,
       lane: 0,
       originY: 20,
+      againY: [],
       uses: [
         { step: 's2', y: 60 },
         { step: 's3', y: 100 },
       ],
     },
-    { handoff: { id: 'h2', name: 'version', evidence: 'likely' }, hue: 1, lane: 1, originY: 20, uses: [{ step: 's2', y: 60 }] },
+    {
+      handoff: { id: 'h2', name: 'version', evidence: 'likely' },
+      hue: 1,
+      lane: 1,
+      originY: 20,
+      againY: [40],
+      uses: [{ step: 's2', y: 60 }],
+    },
   ];
 
   it('are told by name, colour, uses and evidence; one is isolated, a stale use is snapped', () => {
@@ -127,7 +135,7 @@ describe('strings', () => {
     const threads = [...element.querySelectorAll('.thread')];
     expect(threads.map((one) => one.getAttribute('aria-label'))).toEqual([
       'form key, teal string, 2 uses, proven',
-      'version, clay string, 1 use, likely',
+      'version, clay string, 1 use, read again at 1 more, likely',
     ]);
     expect(threads.map((one) => one.classList.contains('faded'))).toEqual([true, false]);
     expect(threads.map((one) => one.querySelectorAll('[stroke="var(--red)"]').length)).toEqual([2, 0]);
