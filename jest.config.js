@@ -10,6 +10,7 @@ export default {
     '<rootDir>/packages/engine/src',
     '<rootDir>/packages/server/src',
     '<rootDir>/packages/standins/src',
+    '<rootDir>/packages/cli/src',
   ],
   transform: { '^.+\\.[tj]s$': ['@swc/jest', swc] },
   transformIgnorePatterns: [`/node_modules/(?!(.*/)?(${esmOnly})/)`],

@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { writeFileSync } from 'node:fs';
 import { correlate, correlationFile, everything, filesOf, requestSteps, scriptFromTake, surveyTake, writeScript } from '@sturdy/core';
 import type { Command } from 'commander';
-import { readTake, writeJson } from '../files.js';
+import { readTake, writeJson } from '../input-files.js';
 import { UsageError } from '../usage-error.js';
 
 interface Options {

@@ -12,7 +12,7 @@ import {
 } from '@sturdy/core';
 import { CompileError, rehearse } from '@sturdy/engine';
 import type { Command } from 'commander';
-import { BodyShelf, readEnvironmentFile, readScriptFile, readTake, writeJson } from '../files.js';
+import { BodyShelf, readEnvironmentFile, readScriptFile, readTake, writeJson } from '../input-files.js';
 import { UsageError } from '../usage-error.js';
 
 interface Options {

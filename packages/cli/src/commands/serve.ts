@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import { startServer, type StorePlace } from '@sturdy/server';
+import type { StorePlace } from '@sturdy/server';
 import type { Command } from 'commander';
 
 interface Options {
@@ -20,6 +20,8 @@ export function addServe(program: Command): void {
     .option('--project <name>', 'name of the first project', 'First project')
     .option('--target <origin...>', 'origins that a fresh project may hit', [])
     .action(async (options: Options) => {
+      // The other commands need no server, and start without it.
+      const { startServer } = await import('@sturdy/server');
       const url = process.env['DATABASE_URL'];
       const store: StorePlace = url ? { databaseUrl: url } : { directory: options.data };
       const server = await startServer({

@@ -139,6 +139,8 @@ function plainOf(document: Document): unknown {
 
 /** Of a choice of kinds the issues of the kind that fits best: the one that got furthest. */
 function deepest(issue: z.core.$ZodIssue): { path: PropertyKey[]; message: string }[] {
+  if (issue.code === 'unrecognized_keys')
+    return issue.keys.map((key) => ({ path: [...issue.path, key], message: `Nothing is called “${key}” here.` }));
   if (issue.code !== 'invalid_union') return [{ path: issue.path, message: issue.message }];
   const [best] = [...issue.errors].sort(
     (left, right) =>
@@ -154,12 +156,13 @@ function offsetOf(document: Document, path: readonly PropertyKey[]): number {
     const parent: unknown = keys.length === 0 ? document.contents : document.getIn(keys.slice(0, -1), true);
     const last = keys.at(-1);
     const node: unknown = keys.length === 0 ? document.contents : document.getIn(keys, true);
-    const range = (node as { range?: [number, number, number] } | null | undefined)?.range;
-    if (range) return range[0];
+    // A member stands where its key does.
     if (isMap(parent)) {
       const pair = parent.items.find((one) => isScalar(one.key) && one.key.value === last);
       if (pair && isScalar(pair.key) && pair.key.range) return pair.key.range[0];
     }
+    const range = (node as { range?: [number, number, number] } | null | undefined)?.range;
+    if (range) return range[0];
   }
   return 0;
 }
