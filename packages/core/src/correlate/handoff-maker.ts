@@ -14,7 +14,8 @@ import { bindStep } from '../script/request-parts.js';
 import { compact, isStill } from '../script/template.js';
 import type { SentNode } from '../script/sent-values.js';
 import type { Candidate } from './candidates.js';
-import { freeName, plainName } from './naming.js';
+import { freeName, isBareId, plainName } from './naming.js';
+import { namesThing } from './shapes.js';
 import { mergeRotating } from './rotating.js';
 import type { Origin } from './value-index.js';
 
@@ -134,14 +135,32 @@ export class HandoffMaker {
     return name;
   }
 
+  /**
+   * By step and value what stands for an id in that step: an address and a body that name a thing by the same id mean the same thing,
+   * however short the id is.
+   */
+  #siblings(): Map<string, Piece> {
+    const found = new Map<string, Piece>();
+    for (const [key, { node, pieces }] of this.#pieces) {
+      const [first] = pieces;
+      const step = key.slice(0, key.indexOf(' '));
+      if (pieces.length === 1 && first?.piece.kind === 'handoff' && first.piece.recorded === node.value)
+        found.set(`${step} ${node.value}`, first.piece);
+    }
+    return found;
+  }
+
   result(): Correlated {
     const { script } = this;
     const handoffs = [...script.handoffs, ...this.#handoffs];
+    const siblings = this.#siblings();
     const known = new Map(handoffs.map((one) => [one.recorded, one]));
     const bound = changeRequests(script, (step) =>
       bindStep(loosenRedirect(step, handoffs), (value, part, current) => {
         const own = this.#pieces.get(`${step.id} ${value.place}`);
         if (own) return templateOf(value.value, own.pieces);
+        const sibling = isStill(current) && namesAThing(value.name) ? siblings.get(`${step.id} ${value.value}`) : undefined;
+        if (sibling) return [sibling];
         // The Referer repeats an earlier address, so it follows the handoffs that address uses.
         const handoff =
           part.name.toLowerCase() === 'referer' && value.value.length >= 4 && isStill(current) ? known.get(value.value) : undefined;
@@ -181,6 +200,8 @@ function templateOf(value: string, pieces: readonly NewPiece[]): Template {
   }
   return compact([...template, { kind: 'text', text: value.slice(at) }]);
 }
+
+const namesAThing = (name: string): boolean => isBareId(name) || namesThing(name);
 
 /** How many times each handoff is sent. */
 export function usesOf(script: Script): Map<string, number> {
