@@ -7,12 +7,20 @@ import { measure } from './correlation/measure.mjs';
 import { Visit } from './correlation/visit.mjs';
 
 const { values } = parseArgs({
-  options: { seed: { type: 'string', default: '41' }, sizes: { type: 'string', default: '25,50,100,200' }, visits: { type: 'string', default: '12' }, verbose: { type: 'boolean', default: false } },
+  options: {
+    seed: { type: 'string', default: '41' },
+    sizes: { type: 'string', default: '25,50,100,200' },
+    visits: { type: 'string', default: '12' },
+    verbose: { type: 'boolean', default: false },
+  },
 });
 const say = (line = '') => process.stdout.write(`${line}\n`);
 const percent = (part, whole) => (whole === 0 ? '   –' : `${((100 * part) / whole).toFixed(1)} %`).padStart(8);
 
-for (const [half, conventions] of [['tuned on', tuned], ['held out', heldOut]])
+for (const [half, conventions] of [
+  ['tuned on', tuned],
+  ['held out', heldOut],
+])
   for (const takes of [2, 1]) {
     const sum = { wanted: 0, found: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0 };
     say(`\n${half}, ${takes} take${takes === 2 ? 's' : ''}`.padEnd(52) + '  recall precision  extractors right on an unseen take');
@@ -25,13 +33,17 @@ for (const [half, conventions] of [['tuned on', tuned], ['held out', heldOut]])
         one.wrong.forEach((wrong) => own.wrong.add(wrong));
       }
       for (const key of Object.keys(sum)) sum[key] += own[key];
-      say(`  ${name.padEnd(48)}${percent(own.found, own.wanted)} ${percent(own.right, own.handoffs)} ${percent(own.readsRight, own.reads)}`);
+      say(
+        `  ${name.padEnd(48)}${percent(own.found, own.wanted)} ${percent(own.right, own.handoffs)} ${percent(own.readsRight, own.reads)}`,
+      );
       if (values.verbose) {
         [...own.misses].slice(0, 4).forEach((miss) => say(`      missed ${miss}`));
         [...own.wrong].slice(0, 4).forEach((wrong) => say(`      made without need: ${wrong}`));
       }
     }
-    say(`  ${'all'.padEnd(48)}${percent(sum.found, sum.wanted)} ${percent(sum.right, sum.handoffs)} ${percent(sum.readsRight, sum.reads)}   (${sum.wanted} values, ${sum.handoffs} handoffs)`);
+    say(
+      `  ${'all'.padEnd(48)}${percent(sum.found, sum.wanted)} ${percent(sum.right, sum.handoffs)} ${percent(sum.readsRight, sum.reads)}   (${sum.wanted} values, ${sum.handoffs} handoffs)`,
+    );
   }
 
 /** A take of a given size in MB of text: a form flow of 2,000 exchanges with pages of the needed length. */
@@ -40,7 +52,10 @@ function large(megabytes, exchanges = 2000) {
   const rows = Math.round((megabytes * 1e6) / (exchanges / 2) / 73);
   for (let at = 0; at < exchanges / 2; at++) {
     const token = visit.token(32);
-    visit.page(`/step/${at}`, visit.noise(`<form><input type="hidden" name="token" value="${token}"><input name="note" value="n"></form>`, rows));
+    visit.page(
+      `/step/${at}`,
+      visit.noise(`<form><input type="hidden" name="token" value="${token}"><input name="note" value="n"></form>`, rows),
+    );
     visit.post('/save', { token, note: `Note ${at}` }, { status: 204, answer: '' });
   }
   return visit.load();
@@ -49,12 +64,27 @@ function large(megabytes, exchanges = 2000) {
 say('\nsize of the take   time      time per MB   memory at most (heap), one thread');
 for (const megabytes of values.sizes.split(',').map(Number)) {
   const loaded = large(megabytes);
-  const script = scriptFromTake(loaded, { scriptId: 's', name: 'large', tidy: { leftOut: [], staticFiles: 'keep', telemetry: 'keep', polls: {}, foldRedirects: false, sideBySide: false, longestPauseMs: 0, dropped: [] } });
+  const script = scriptFromTake(loaded, {
+    scriptId: 's',
+    name: 'large',
+    tidy: {
+      leftOut: [],
+      staticFiles: 'keep',
+      telemetry: 'keep',
+      polls: {},
+      foldRedirects: false,
+      sideBySide: false,
+      longestPauseMs: 0,
+      dropped: [],
+    },
+  });
   globalThis.gc?.();
   const before = process.memoryUsage().rss;
   const started = performance.now();
   const { report } = correlate(script, loaded, null);
   const tookMs = performance.now() - started;
   const grown = process.memoryUsage().rss - before;
-  say(`  ${String(megabytes).padStart(4)} MB ${(tookMs / 1000).toFixed(2).padStart(14)} s ${(tookMs / megabytes).toFixed(1).padStart(9)} ms  +${(grown / 1e6).toFixed(0).padStart(5)} MB   ${report.handoffs.length} handoffs`);
+  say(
+    `  ${String(megabytes).padStart(4)} MB ${(tookMs / 1000).toFixed(2).padStart(14)} s ${(tookMs / megabytes).toFixed(1).padStart(9)} ms  +${(grown / 1e6).toFixed(0).padStart(5)} MB   ${report.handoffs.length} handoffs`,
+  );
 }

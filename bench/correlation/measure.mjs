@@ -1,9 +1,28 @@
 // What correlation makes of the corpus: recall and precision of handoffs, and whether the extractors give the right values on a take
 // that correlation never saw.
-import { correlate, encode, matchesOf, placeOfResponse, readValue, requestSteps, scriptFromTake, viewOf, movingPieces } from '../../packages/core/dist/index.js';
+import {
+  correlate,
+  encode,
+  matchesOf,
+  placeOfResponse,
+  readValue,
+  requestSteps,
+  scriptFromTake,
+  viewOf,
+  movingPieces,
+} from '../../packages/core/dist/index.js';
 import { Visit } from './visit.mjs';
 
-const tidy = { leftOut: [], staticFiles: 'keep', telemetry: 'keep', polls: {}, foldRedirects: false, sideBySide: false, longestPauseMs: 0, dropped: [] };
+const tidy = {
+  leftOut: [],
+  staticFiles: 'keep',
+  telemetry: 'keep',
+  polls: {},
+  foldRedirects: false,
+  sideBySide: false,
+  longestPauseMs: 0,
+  dropped: [],
+};
 
 export const visitOf = (play, convention, seed, worker) => {
   const visit = new Visit(`${convention} ${seed} ${worker}`, worker);
@@ -40,7 +59,12 @@ export function measure(convention, play, seed, withSecond) {
   for (const handoff of script.handoffs) {
     result.handoffs++;
     const same = (value) => value.toLowerCase() === handoff.recorded.toLowerCase();
-    if ([...server].some((value) => same(value) || handoff.recorded.includes(value) || (value.includes(handoff.recorded) && handoff.recorded.length > 2))) result.right++;
+    if (
+      [...server].some(
+        (value) => same(value) || handoff.recorded.includes(value) || (value.includes(handoff.recorded) && handoff.recorded.length > 2),
+      )
+    )
+      result.right++;
     else result.wrong.push(`${handoff.name} = ${handoff.recorded.slice(0, 40)}`);
   }
   // Whether every server-made value of every request moves: what is sent on the unseen take is compared with what was sent there.
@@ -49,11 +73,15 @@ export function measure(convention, play, seed, withSecond) {
   for (const { step } of requestSteps(script)) {
     const own = first.truth.find((one) => one.n === step.exchange);
     const there = unseen.truth.find((one) => one.n === step.exchange);
-    const sent = [step.url, ...step.headers.map((one) => one.value), ...(step.body ? [step.body] : [])].map((template) => rendered(template, values)).join('\n');
+    const sent = [step.url, ...step.headers.map((one) => one.value), ...(step.body ? [step.body] : [])]
+      .map((template) => rendered(template, values))
+      .join('\n');
     own.handoffs.forEach((value, at) => {
       const now = there.handoffs[at];
       result.wanted++;
-      const moved = [step.url, ...step.headers.map((one) => one.value), ...(step.body ? [step.body] : [])].some((template) => [...movingPieces(template)].some((piece) => piece.kind === 'handoff'));
+      const moved = [step.url, ...step.headers.map((one) => one.value), ...(step.body ? [step.body] : [])].some((template) =>
+        [...movingPieces(template)].some((piece) => piece.kind === 'handoff'),
+      );
       const right = holds(sent, now) || holdsInside(sent, now);
       if (value === now) result.found += moved ? 1 : 0;
       else if (moved && right) result.found++;
@@ -68,7 +96,14 @@ export function measure(convention, play, seed, withSecond) {
         result.reads++;
         if (value !== undefined) {
           values.set(handoff.id, value);
-          if (handoff.extractor.pick === 'any' ? matchesOf(handoff.extractor, view).length > 0 : [...unseen.truth.flatMap((one) => one.handoffs)].some((one) => one === value || value.includes(one) || one.includes(value) || one.toUpperCase() === value.toUpperCase())) result.readsRight++;
+          if (
+            handoff.extractor.pick === 'any'
+              ? matchesOf(handoff.extractor, view).length > 0
+              : [...unseen.truth.flatMap((one) => one.handoffs)].some(
+                  (one) => one === value || value.includes(one) || one.includes(value) || one.toUpperCase() === value.toUpperCase(),
+                )
+          )
+            result.readsRight++;
         }
       }
   }

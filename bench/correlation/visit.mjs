@@ -99,13 +99,22 @@ export class Visit {
 
   /** A page with things that carry no state: menus, constants, numbers, a table of other records. */
   noise(inner = '', rows = 12) {
-    const line = (at) => `<tr><td>${1000 + at}</td><td>Grower ${at}</td><td>${at % 7} pallets</td><td>2026-11-${String(10 + (at % 15))}</td></tr>`;
+    const line = (at) =>
+      `<tr><td>${1000 + at}</td><td>Grower ${at}</td><td>${at % 7} pallets</td><td>2026-11-${String(10 + (at % 15))}</td></tr>`;
     return `<!doctype html><html><head><title>Store</title><meta name="viewport" content="width=device-width"><script>var config={"page":1,"size":20,"lang":"en","release":"4.2.${this.worker}"};</script></head><body><nav><a href="/home">Home</a><a href="/list?page=1&size=20">List</a></nav>${inner}<table>${Array.from({ length: rows }, (_, at) => line(at)).join('')}</table></body></html>`;
   }
 
   load() {
     return {
-      take: { id: `t${this.worker}`, projectId: 'p', name: 'flow', startedAt: new Date(this.startMs).toISOString(), state: 'done', marks: [], harLog: null },
+      take: {
+        id: `t${this.worker}`,
+        projectId: 'p',
+        name: 'flow',
+        startedAt: new Date(this.startMs).toISOString(),
+        state: 'done',
+        marks: [],
+        harLog: null,
+      },
       exchanges: this.exchanges,
       readBody: (hash) => this.bodies.get(hash),
     };
