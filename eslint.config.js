@@ -11,6 +11,7 @@ const nodeGlobals = {
   setInterval: 'readonly',
   clearInterval: 'readonly',
   URL: 'readonly',
+  URLSearchParams: 'readonly',
   performance: 'readonly',
   Buffer: 'readonly',
   console: 'readonly',

@@ -51,7 +51,7 @@ export function judgeRehearsal(
     const own = byStep.get(step.id) ?? null;
     const ownStale = stale.filter((one) => one.step === step.id);
     const exchange = byNumber.get(answerOf(step) ?? -1);
-    const judged = own
+    const judged: ReturnType<typeof judgeStep> = own
       ? judgeStep(step, exchange, loaded.readBody, own, captured)
       : { verdict: 'not-sent' as const, reasons: ['It was not sent, because an earlier step failed.'] };
     // A step that names a thing of the take while this rehearsal made another proves nothing, however well it answered.
@@ -67,7 +67,7 @@ export function judgeRehearsal(
         ),
       ],
       stale: ownStale,
-      ...('redirect' in judged && judged.redirect !== undefined ? { redirect: judged.redirect } : {}),
+      ...(judged.redirect === undefined ? {} : { redirect: judged.redirect }),
       captured: own,
     };
   });

@@ -4,7 +4,9 @@ import {
   judgeRehearsal,
   likenessOf,
   placesOf,
+  redirectTarget,
   repair,
+  requestSteps,
   ResponseView,
   scriptFromTake,
   type LoadedTake,
@@ -122,6 +124,34 @@ describe('repairing', () => {
     ).toEqual(['form:token', 'path:2']);
     // The next rehearsal has nothing stale left.
     expect(judged({ ...good, s1: [200, html, signInPage('tok-9z8y7x')] }, repaired.script).verdict).toBe('passed');
+  });
+
+  it('lets a redirect lead elsewhere where only a part that is no name differs, and nowhere else', () => {
+    const take = new TakeBuilder()
+      .add(['POST', '/in', form, 'user=mara'], [303, [['Location', '/desk/NYEgptaIQNH']]])
+      .add(['GET', '/desk/NYEgptaIQNH'], [200, html, desk])
+      .load();
+    const own = scriptFromTake(take, { scriptId: 's', name: 's', tidy: { ...everything, foldRedirects: true } });
+    const to = (place: string) => {
+      const captured = playback(own, { s1: [200, html, desk] });
+      for (const step of captured.steps) step.hops = [{ status: 303, statusText: '', headers: [['Location', place]], body: null }];
+      return judgeRehearsal(own, take, captured);
+    };
+    const elsewhere = to('/desk/Vxtu55crplG');
+    expect(elsewhere.steps).toMatchObject([{ verdict: 'drifted', redirect: '/desk/*' }]);
+    const { script: repaired, report } = repair(own, take, elsewhere);
+    expect(report.eased).toHaveLength(1);
+    expect(requestSteps(repaired)[0]?.step.expect.redirect).toBe('/desk/*');
+    // A name that differs is another place; so is a longer way.
+    expect(to('/error/NYEgptaIQNH').verdict).toBe('failed');
+    expect(to('/desk/NYEgptaIQNH/locked').verdict).toBe('failed');
+  });
+
+  it('reads a relative Location from where it was given (RFC 9110, 10.2.2)', () => {
+    expect(redirectTarget('http://h/a/b?x=1', [{ headers: [['Location', '../c']] }, { headers: [['Location', 'd?y=2']] }])).toBe(
+      'http://h/d?y=2',
+    );
+    expect(redirectTarget('http://h/a', [{ headers: [] }])).toBeUndefined();
   });
 
   it('changes nothing without a ground', () => {

@@ -42,6 +42,42 @@ describe('extractors', () => {
     expect(matchesOf({ kind: 'between', left: '<b>', right: '<', nth: 1 }, answer)).toEqual(['2']);
   });
 
+  it('search by expressions in bounded time, whatever the expression (a backtracking search of this one would not end)', () => {
+    const page = view('text/html', `${'a'.repeat(50_000)}! key=k-77 key=k-78`);
+    expect(matchesOf({ kind: 'regex', pattern: '(a+)+$', nth: 0 }, page)).toEqual([]);
+    const keys: Extractor = { kind: 'regex', pattern: 'key=(\\S+)', nth: 0, pick: 'last' };
+    expect(readValue(keys, page, () => 0)).toBe('k-78');
+  });
+
+  it('take hostile JSON for what it says: members called __proto__, names twice, deep nesting', () => {
+    expect(matchesOf(json('$["__proto__"].id'), view('application/json', '{"__proto__":{"id":"p-1"},"id":"a","id":"b"}'))).toEqual(['p-1']);
+    expect(matchesOf(json('$.id'), view('application/json', '{"id":"a","id":"b"}'))).toEqual(['b']);
+    expect(matchesOf(json('$.id'), view('application/json', `${'['.repeat(20_000)}${']'.repeat(20_000)}`))).toEqual([]);
+    expect(({} as Record<string, unknown>)['id']).toBeUndefined();
+  });
+
+  it('expand no entity of an XML document', () => {
+    const bomb = '<!DOCTYPE a [<!ENTITY x "lol"><!ENTITY y "&x;&x;&x;">]><a><b>&y;</b></a>';
+    expect(matchesOf({ kind: 'xml', path: '/a/b', nth: 0 }, view('text/xml', bomb))).toEqual(['&y;']);
+  });
+
+  it('keep to the row in which a text stands', () => {
+    const page = view('text/html', '<table><tr><td>Cod<td><a href="/x/1">e</a></tr><tr><td>Plums<td><a href="/x/2">e</a></tr></table>');
+    const row: Extractor = {
+      kind: 'attribute',
+      element: 'a',
+      by: null,
+      attribute: 'href',
+      nth: 0,
+      pick: 'first',
+      within: { left: '/x/', right: '' },
+      beside: [{ kind: 'text', text: 'Plums' }],
+    };
+    expect(matchesOf(row, page)).toEqual(['2']);
+    const list = view('application/json', '{"items":[{"id":1,"name":"Cod"},{"id":2,"name":"Plums"}]}');
+    expect(matchesOf({ ...json('$.items[*].id', 'first'), beside: [{ kind: 'text', text: 'Plums' }] }, list)).toEqual(['2']);
+  });
+
   it('give nothing where nothing matches, and do not throw on broken documents', () => {
     expect(readValue(json('$.a'), view('application/json', '{broken'), () => 0)).toBeUndefined();
     expect(matchesOf({ kind: 'field', name: 'k', nth: 0 }, view('text/html', '<input name=k'))).toEqual([]);

@@ -29,7 +29,7 @@ export function writeScript(script: Script, files?: ReadonlyMap<string, string>)
       id: one.id,
       steps: one.steps.map((step) => stepToText(step, names, firstRecorded)),
     })),
-    ...(script.handoffs.length === 0 ? {} : { handoffs: Object.fromEntries(script.handoffs.map(handoffToText)) }),
+    ...(script.handoffs.length === 0 ? {} : { handoffs: Object.fromEntries(script.handoffs.map((one) => handoffToText(one))) }),
     ...(script.made.length === 0 ? {} : { made: Object.fromEntries(script.made.map(({ name, ...rest }) => [name, rest])) }),
     ...(script.unsure.length === 0 ? {} : { unsure: script.unsure }),
     ...(files && files.size > 0 ? { files: Object.fromEntries(files) } : {}),
@@ -37,7 +37,7 @@ export function writeScript(script: Script, files?: ReadonlyMap<string, string>)
   return stringify(text, { lineWidth: 0 });
 }
 
-const handoffToText = ({ name, origin, hop, also, ...rest }: Handoff) => [
+const handoffToText = ({ name, origin, hop, also, ...rest }: Handoff): [string, NonNullable<ScriptText['handoffs']>[string]] => [
   name,
   {
     from: origin,
@@ -146,7 +146,7 @@ function deepest(issue: z.core.$ZodIssue): { path: PropertyKey[]; message: strin
     (left, right) =>
       left.length - right.length || Math.max(...right.map((one) => one.path.length)) - Math.max(...left.map((one) => one.path.length)),
   );
-  return (best ?? []).flatMap((inner) => deepest({ ...inner, path: [...issue.path, ...inner.path] } as z.core.$ZodIssue)).slice(0, 3);
+  return (best ?? []).flatMap((inner) => deepest({ ...inner, path: [...issue.path, ...inner.path] })).slice(0, 3);
 }
 
 /** Where the node at a path stands in the text; where there is none, that of the nearest one around it. */
