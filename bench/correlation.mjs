@@ -1,7 +1,7 @@
 // Correlation measured: quality on two halves of a corpus of conventions, one of which the algorithm was not tuned on; then time and
 // memory over takes of growing size. usage: npm run bench:correlation [-- --seed N] [--sizes 25,50,100,200] [--verbose]
 import { parseArgs } from 'node:util';
-import { correlate, scriptFromTake } from '../packages/core/dist/index.js';
+import { correlate, everything, scriptFromTake } from '../packages/core/dist/index.js';
 import { heldOut, tuned } from './correlation/conventions.mjs';
 import { measure } from './correlation/measure.mjs';
 import { Visit } from './correlation/visit.mjs';
@@ -67,16 +67,7 @@ for (const megabytes of values.sizes.split(',').map(Number)) {
   const script = scriptFromTake(loaded, {
     scriptId: 's',
     name: 'large',
-    tidy: {
-      leftOut: [],
-      staticFiles: 'keep',
-      telemetry: 'keep',
-      polls: {},
-      foldRedirects: false,
-      sideBySide: false,
-      longestPauseMs: 0,
-      dropped: [],
-    },
+    tidy: everything,
   });
   globalThis.gc?.();
   const before = process.memoryUsage().rss;

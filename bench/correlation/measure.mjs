@@ -3,8 +3,8 @@
 import {
   correlate,
   encode,
+  everything,
   matchesOf,
-  placeOfResponse,
   readValue,
   requestSteps,
   scriptFromTake,
@@ -12,17 +12,6 @@ import {
   movingPieces,
 } from '../../packages/core/dist/index.js';
 import { Visit } from './visit.mjs';
-
-const tidy = {
-  leftOut: [],
-  staticFiles: 'keep',
-  telemetry: 'keep',
-  polls: {},
-  foldRedirects: false,
-  sideBySide: false,
-  longestPauseMs: 0,
-  dropped: [],
-};
 
 export const visitOf = (play, convention, seed, worker) => {
   const visit = new Visit(`${convention} ${seed} ${worker}`, worker);
@@ -50,7 +39,7 @@ export function measure(convention, play, seed, withSecond) {
   const second = visitOf(play, convention, seed, 1);
   const unseen = visitOf(play, convention, seed, 2);
   const loaded = first.load();
-  const raw = scriptFromTake(loaded, { scriptId: 's', name: convention, tidy });
+  const raw = scriptFromTake(loaded, { scriptId: 's', name: convention, tidy: everything });
   const { script } = correlate(raw, loaded, withSecond ? second.load() : null);
   const result = { wanted: 0, found: 0, made: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0, misses: [], wrong: [] };
 
@@ -108,7 +97,6 @@ export function measure(convention, play, seed, withSecond) {
       }
   }
   result.made = script.made.length;
-  void placeOfResponse;
   return result;
 }
 

@@ -66,6 +66,8 @@ describe('what moves while a script is played', () => {
       (sent) => /^[0-9A-F]{8}-[0-9A-F]{4}-4[0-9A-F]{3}-[89AB][0-9A-F]{3}-[0-9A-F]{12}$/.test(sent),
     ],
     ['random-digits', '482913', (sent) => /^[1-9]\d{5}$/.test(sent)],
+    ['unique-text', 'ann@example.test', (sent) => /^ann[0-9a-z]{5}@example\.test$/.test(sent)],
+    ['unique-text', 'grower-one', (sent) => /^grower-one[0-9a-z]{5}$/.test(sent)],
     ['random-text', 'a1b2c3d4e5f6a7b8', (sent) => /^[a-f0-9]{16}$/.test(sent) && sent !== 'a1b2c3d4e5f6a7b8'],
   ])('makes a %s in the form in which it was recorded', async (kind, recorded, fits) => {
     await play(

@@ -11,7 +11,7 @@ import {
 import { describeExtractor } from '../script/extract.js';
 import { isCounted } from '../script/coverage.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
-import { commonShape, isPlainWord } from '../take/messages.js';
+import { commonShape, commonTitle, fitsTitle, isPlainWord } from '../take/messages.js';
 import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './candidates.js';
 import { HandoffMaker, type Correlated, type Target } from './handoff-maker.js';
 import { clockKind, findMade } from './made-values.js';
@@ -248,6 +248,15 @@ class Correlation {
     return wider === null || wider === redirect ? step : { ...step, expect: { ...step.expect, redirect: wider } };
   }
 
+  /** A title may be another in the words that differ between the takes: the name of the thing that each of them made. */
+  #easeTitle(step: RequestStep): RequestStep {
+    const { title } = step.expect;
+    const answer = answerOf(step);
+    const other = title === null || answer === null ? undefined : this.#twin?.titleOf(answer);
+    if (title === null || other === undefined || fitsTitle(title, other)) return step;
+    return { ...step, expect: { ...step.expect, title: commonTitle(title, other) } };
+  }
+
   #isTyped(value: string, { exchange }: StepOfTake): boolean {
     return /\s/.test(value) || isPlainWord(value) || this.#index.isEchoed(value, exchange);
   }
@@ -268,7 +277,7 @@ class Correlation {
     findMade(this.script, this.loaded, this.#index, this.#maker, this.#twin);
     const unsure = this.#unsure.filter((one) => !this.#maker.has(one.step, one.place));
     const result = this.#maker.result();
-    const script = this.#twin ? changeRequests(result.script, (step) => this.#easeRedirect(step)) : result.script;
+    const script = this.#twin ? changeRequests(result.script, (step) => this.#easeTitle(this.#easeRedirect(step))) : result.script;
     return {
       script: { ...script, unsure, secondTakeId: this.second?.take.id ?? this.script.secondTakeId },
       report: { ...result.report, unsure: unsure.length },

@@ -228,6 +228,11 @@ describe('a script as text', () => {
     expect(readScript(text, base)).toEqual({ script, files: new Map() });
   });
 
+  it('reads back where two handoffs are read in the same way', () => {
+    const two = { ...script, handoffs: script.handoffs.flatMap((one) => [one, { ...one, id: `${one.id}b`, name: `${one.name} again` }]) };
+    expect(readScript(writeScript(two), base)).toEqual({ script: two, files: new Map() });
+  });
+
   it.each([
     ['an unknown name', (text: string) => text.replace('~{key}', '~{kee}'), 'Nothing is called “kee”'],
     ['a piece that is not closed', (text: string) => text.replace('~{key}', '~{key'), 'not closed'],

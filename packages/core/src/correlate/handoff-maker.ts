@@ -11,6 +11,7 @@ import {
   type Template,
 } from '../script/script.schema.js';
 import { bindStep } from '../script/request-parts.js';
+import { maskTitle } from '../script/mask-title.js';
 import { compact, isStill } from '../script/template.js';
 import type { SentNode } from '../script/sent-values.js';
 import type { Candidate } from './candidates.js';
@@ -167,8 +168,9 @@ export class HandoffMaker {
         return handoff && [{ kind: 'handoff', handoff: handoff.id, recorded: value.value }];
       }),
     );
+    const moving = new Set([...this.#pieces.values()].flatMap(({ node, pieces }) => (pieces.length === 1 ? [node.value] : [])));
     const next = mergeRotating({
-      ...bound,
+      ...changeRequests(bound, (step) => maskTitle(step, moving)),
       handoffs,
       made: [...script.made, ...this.#made],
       unsure: script.unsure.filter((one) => !this.#pieces.has(`${one.step} ${one.place}`)),

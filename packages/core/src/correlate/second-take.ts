@@ -71,6 +71,12 @@ export class SecondTake {
     return followed ? partner?.url : partner?.response ? redirectTarget(partner.url, [partner.response]) : undefined;
   }
 
+  /** The title of the page that the partner of an exchange answered with; undefined where it is none. */
+  titleOf(n: number): string | undefined {
+    const partner = this.#byNumber.get(this.#pairs.get(n) ?? -1);
+    return partner && viewOf(partner, this.second.readBody)?.html.title;
+  }
+
   /** True where an extractor gives `value` in the partner of the origin. */
   gives(origin: Origin, value: string, as?: Encoding): boolean {
     const matches = this.matches(origin.exchange.n, origin.extractor).map((one) => (as ? encode(as, one) : one));

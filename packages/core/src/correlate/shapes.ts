@@ -42,9 +42,13 @@ export function bitsPerSign(text: string): number {
   return bits;
 }
 
-/** A generator for a typed value that must be new each time, where its form follows a published standard. */
-export function freshKind(value: string): { made: Made['made']; reason: string } | null {
-  return isContainerNumber(value)
-    ? { made: 'container-number', reason: 'it is a container number after ISO 6346, so a new one can be made' }
-    : null;
+/** A generator for a typed value that must be new each time: after its published standard where it has one, else the text with a new end. */
+export function freshKind(value: string): { made: Made['made']; reason: string } {
+  if (isContainerNumber(value))
+    return { made: 'container-number', reason: 'it is a container number after ISO 6346, so a new one can be made' };
+  if (/^\d{4,}$/.test(value)) return { made: 'random-digits', reason: 'it is a number, so another of the same length can be drawn' };
+  return {
+    made: 'unique-text',
+    reason: 'it is a text, so it can be sent with another end each time. Bind it to data where its form matters',
+  };
 }

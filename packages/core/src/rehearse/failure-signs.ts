@@ -1,4 +1,4 @@
-import { leadsTo, textShape } from '../take/messages.js';
+import { fitsTitle, leadsTo } from '../take/messages.js';
 import { rootElement } from '../script/html.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Expectation } from '../script/script.schema.js';
@@ -32,7 +32,7 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
       return `It answered <${root}> instead of <${expect.rootElement}>${because}.`;
     }
   }
-  if (expect.title !== null && response.body !== '' && textShape(response.html.title) !== expect.title)
+  if (expect.title !== null && response.body !== '' && !fitsTitle(expect.title, response.html.title))
     return `The page says “${cutShort(response.html.title)}” where the take had “${expect.title}”${because}.`;
   return null;
 }

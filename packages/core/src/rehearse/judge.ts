@@ -1,7 +1,9 @@
 import type { BodyReader, Exchange, LoadedTake } from '../take/take.schema.js';
-import { commonShape, redirectTarget } from '../take/messages.js';
+import { commonShape, isPlainWord, redirectTarget } from '../take/messages.js';
 import { ResponseView, viewOf } from '../script/response-view.js';
 import { describeExtractor, matchesOf } from '../script/extract.js';
+import type { HtmlElement } from '../script/html.js';
+import type { SentValue } from '../script/sent-values.js';
 import { answerOf, placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
 import { boundPlaces, sentValues } from '../script/request-parts.js';
 import { isCounted } from '../script/coverage.js';
@@ -238,15 +240,30 @@ function firstDivergence(script: Script, steps: readonly RehearsedStep[], captur
 const boundTo = (step: RequestStep | undefined, handoff: string): boolean =>
   step !== undefined && JSON.stringify([step.url, step.headers, step.body]).includes(`"handoff":"${handoff}"`);
 
-/** A typed value that the fault text of the answer quotes. */
+/** What answers say where a value must be another one each time, in the languages of the trade. */
+const saysTaken = /already|exist|taken|duplicate|unique|in use|used before/i;
+
+/** A typed value that the fault text of the answer quotes, or that stands in the field beside a text which says that it is taken. */
 function refusedValue(step: RequestStep, own: CapturedStep, captured: Captured): string | null {
   const view = capturedView(own, captured.readBody);
   if (!view) return null;
-  const said = faultTexts(view).join(' ');
   const bound = boundPlaces(step);
-  // The longest value that is quoted: a short one may stand in the sentence by chance.
-  const [quoted] = sentValues(step)
-    .filter((sent) => sent.value.length >= 4 && isCounted(sent) && !bound.has(sent.place) && said.includes(sent.value))
+  const typed = sentValues(step).filter((sent) => isCounted(sent) && !bound.has(sent.place));
+  const { elements, alerts, alertsAt } = view.html;
+  for (const [at, text] of alerts.entries()) {
+    if (!saysTaken.test(text)) continue;
+    const from = alertsAt[at] ?? 0;
+    const field = elements.slice(from).find((one) => typed.some((sent) => isFieldOf(one, sent)));
+    const sent = field && typed.find((one) => isFieldOf(field, one));
+    if (sent) return sent.value;
+  }
+  const said = faultTexts(view).join(' ');
+  // The longest value that is quoted; a plain word may stand in the sentence by chance.
+  const [quoted] = typed
+    .filter((sent) => sent.value.length >= 4 && !isPlainWord(sent.value) && said.includes(sent.value))
     .sort((left, right) => right.value.length - left.value.length);
   return quoted?.value ?? null;
 }
+
+const isFieldOf = ({ name, attributes }: HtmlElement, sent: SentValue): boolean =>
+  /^(input|textarea)$/.test(name) && attributes['name'] === sent.name && sent.value.length >= 3 && attributes['value'] === sent.value;

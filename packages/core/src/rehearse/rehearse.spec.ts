@@ -91,6 +91,18 @@ describe('judging a rehearsal', () => {
     expect(result.divergence).toMatchObject({ cause: 'refused-value', refused: 'Crate 7788' });
   });
 
+  it('names a typed value beside which the page says that it is taken, without quoting it', () => {
+    const take = new TakeBuilder()
+      .add(['POST', '/add', form, 'token=1&username=grower-one&role=user'], [302, [['Location', '/users/4']]])
+      .load();
+    const own = scripted(take);
+    const page =
+      '<p class="errornote">Please correct the error below.</p><ul class="errorlist"><li>A user of that name already exists.</li></ul><input name="username" value="grower-one"><input name="role" value="user">';
+    const result = judgeRehearsal(own, take, playback(own, { s1: [200, html, page] }));
+    expect(result.divergence).toMatchObject({ cause: 'refused-value', refused: 'grower-one' });
+    expect(repair(own, take, result).script.made).toMatchObject([{ made: 'unique-text', recorded: 'grower-one' }]);
+  });
+
   it('drifts where the answer is built differently', () => {
     const result = judged({ ...good, s3: [200, html, '<title>Desk</title><table><tr><td>a</td></tr></table><form name="x"></form>'] });
     expect(result.steps[2]).toMatchObject({ verdict: 'drifted' });
@@ -155,7 +167,7 @@ describe('repairing', () => {
   });
 
   it('changes nothing without a ground', () => {
-    const repaired = rehearse({ ...good, s4: [409, json, '{"error":"Crate 7788 exists"}'] });
+    const repaired = rehearse({ ...good, s4: [409, json, '{"error":"No room left"}'] });
     expect(repaired.report).toMatchObject({ handoffs: [], made: [] });
     expect(repaired.script).toEqual(script);
   });

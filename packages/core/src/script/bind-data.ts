@@ -1,4 +1,5 @@
 import { changeRequests, requestSteps, type Piece, type Script } from './script.schema.js';
+import { maskTitle } from './mask-title.js';
 import { bindStep, sentValues } from './request-parts.js';
 
 /** A place where a recorded value is sent. */
@@ -29,7 +30,7 @@ export function bindColumn(
   const piece: Piece = { kind: 'data', table, column, recorded: value };
   return {
     ...changeRequests(script, (step) =>
-      bindStep(step, (one) => (one.value === value && wanted.has(`${step.id} ${one.place}`) ? [piece] : undefined)),
+      bindStep(maskTitle(step, [value]), (one) => (one.value === value && wanted.has(`${step.id} ${one.place}`) ? [piece] : undefined)),
     ),
     unsure: script.unsure.filter((one) => !wanted.has(`${one.step} ${one.place}`)),
   };

@@ -21,17 +21,19 @@ export interface HtmlPage {
   rows: string[];
   /** Texts of elements that announce a fault: role=alert, or a class that says error, fault or alert. */
   alerts: string[];
+  /** For each of these the index of the element that begins it. */
+  alertsAt: number[];
 }
 
 const isRow = (name: string, attributes: Record<string, string>): boolean =>
   /^(tr|li|article|option|dd|fieldset|form)$/.test(name) || /^(row|listitem|option)$/.test(attributes['role'] ?? '');
 
 const announces = (attributes: Record<string, string>): boolean =>
-  attributes['role'] === 'alert' || /(^|[\s_-])(error|fault|alert|danger)([\s_-]|$)/i.test(attributes['class'] ?? '');
+  attributes['role'] === 'alert' || /(^|[\s_-])(error(s|list|note|message)?|fault|alert|danger)([\s_-]|$)/i.test(attributes['class'] ?? '');
 
 /** Reads a page leniently, as browsers do; never throws. */
 export function readHtml(text: string): HtmlPage {
-  const page: HtmlPage = { elements: [], title: '', texts: [], scripts: [], comments: [], rows: [], alerts: [] };
+  const page: HtmlPage = { elements: [], title: '', texts: [], scripts: [], comments: [], rows: [], alerts: [], alertsAt: [] };
   const counts = new Map<string, number>();
   const open: { name: string; alert: boolean; row: number }[] = [];
   let alerts = 0;
@@ -46,7 +48,10 @@ export function readHtml(text: string): HtmlPage {
       page.elements.push({ name, attributes, nth, row });
       if (name === 'select') select = page.elements.at(-1);
       const alert = announces(attributes);
-      if (alert && alerts++ === 0) page.alerts.push('');
+      if (alert && alerts++ === 0) {
+        page.alerts.push('');
+        page.alertsAt.push(page.elements.length - 1);
+      }
       open.push({ name, alert, row });
     },
     onclosetag() {
@@ -72,6 +77,7 @@ export function readHtml(text: string): HtmlPage {
   });
   parser.end(text);
   page.title = page.title.trim();
+  page.alertsAt = page.alertsAt.filter((_, at) => page.alerts[at] !== '');
   page.alerts = page.alerts.filter(Boolean);
   return page;
 }

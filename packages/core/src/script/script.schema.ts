@@ -122,7 +122,8 @@ export type Handoff = z.infer<typeof HandoffSchema>;
 
 /**
  * A value that the client invents. Those that are drawn at random stay the same within one iteration; a `counter` goes up by one
- * with each use, from what was recorded. `random-digits` and `random-text` keep the length recorded, and `verifier` is a code
+ * with each use, from what was recorded. `random-digits` and `random-text` keep the length recorded,
+ * `unique-text` is what was recorded with a few signs added, and `verifier` is a code
  * verifier of RFC 7636, 4.1.
  */
 export const MadeSchema = z.object({
@@ -141,6 +142,7 @@ export const MadeSchema = z.object({
     'counter',
     'random-digits',
     'random-text',
+    'unique-text',
     'verifier',
   ]),
   recorded: z.string(),

@@ -115,6 +115,26 @@ export function textShape(text: string): string {
     .trim();
 }
 
+/** True where a title is of the given shape; `*` stands for any words. */
+export function fitsTitle(shape: string, title: string): boolean {
+  const own = textShape(title);
+  if (own === shape) return true;
+  if (!shape.includes('*')) return false;
+  const pattern = shape
+    .split('*')
+    .map((part) => part.replace(/[\\^$.|?+()[\]{}]/g, '\\$&'))
+    .join('.+');
+  return new RegExp(`^${pattern}$`, 'u').test(own);
+}
+
+/** The shape of two titles of one page: words that differ become `*`. Null where they are too different to be those of one page. */
+export function commonTitle(shape: string, title: string): string | null {
+  const [left, right] = [shape.split(' '), textShape(title).split(' ')];
+  if (left.length !== right.length) return null;
+  const words = left.map((word, at) => (word === right[at] ? word : '*'));
+  return words.every((word) => word === '*') && left.length > 1 ? null : words.join(' ');
+}
+
 /**
  * Where the last redirect of a chain leads, from the address that was asked for first; undefined where nothing redirects. A
  * Location may be relative to the address that answered (RFC 9110, 10.2.2).

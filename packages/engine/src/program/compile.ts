@@ -240,6 +240,16 @@ function makeValue(value: Made, scope: Scope): string {
           String(at === 0 ? 1 + Math.floor(scope.random() * 9) : Math.floor(scope.random() * 10)),
         ),
       );
+    case 'unique-text':
+      // Before the @ of an address, else at the end.
+      return keep(value, scope, () =>
+        recorded.replace(
+          /(?=@)|$/,
+          Math.floor(scope.random() * 36 ** 5)
+            .toString(36)
+            .padStart(5, '0'),
+        ),
+      );
     case 'random-text':
     case 'verifier':
       return keep(value, scope, () => recorded.replace(/[A-Za-z0-9]/g, (sign) => randomLike(sign, scope.random)));

@@ -34,7 +34,8 @@ export function writeScript(script: Script, files?: ReadonlyMap<string, string>)
     ...(script.unsure.length === 0 ? {} : { unsure: script.unsure }),
     ...(files && files.size > 0 ? { files: Object.fromEntries(files) } : {}),
   };
-  return stringify(text, { lineWidth: 0 });
+  // What stands twice is written twice: a reader of the text should not have to follow references.
+  return stringify(text, { lineWidth: 0, aliasDuplicateObjects: false });
 }
 
 const handoffToText = ({ name, origin, hop, also, ...rest }: Handoff): [string, NonNullable<ScriptText['handoffs']>[string]] => [

@@ -21,6 +21,7 @@ const madeNames: Record<Made['made'], string> = {
   counter: 'counter',
   'random-digits': 'random number',
   'random-text': 'random signs',
+  'unique-text': 'text with a new end',
   verifier: 'code verifier',
   guid: 'new UUID',
   'container-number': 'new container number',
