@@ -15,7 +15,9 @@ describe('figures of samples', () => {
       fc.property(samples, (values) => {
         const summary = tallyOf(values).summary(10);
         expect(summary.meanMs).toBeCloseTo(mean(values), 6);
-        expect(summary.deviationMs).toBeCloseTo(sampleStandardDeviation(values), 3);
+        // Sums of squares lose n · ε · mean² to rounding (ε = 2^-52), so of nearly equal samples the deviation may be off by the root of it.
+        const lost = Math.sqrt(values.length * Number.EPSILON) * mean(values);
+        expect(Math.abs(summary.deviationMs - sampleStandardDeviation(values))).toBeLessThanOrEqual(Math.max(0.0005, lost));
         expect(summary.throughput).toBeCloseTo(values.length / 10, 9);
       }),
     );
