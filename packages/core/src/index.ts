@@ -31,6 +31,7 @@ export * from './script/sent-values.js';
 export * from './script/from-take.js';
 export * from './script/edit.js';
 export * from './script/coverage.js';
+export * from './script/use-places.js';
 export * from './script/bind-data.js';
 export * from './formats/script-text/script-text.schema.js';
 export * from './formats/script-text/script-text.js';

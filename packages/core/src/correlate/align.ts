@@ -29,7 +29,7 @@ const alike = (left: Key, right: Key): boolean =>
   );
 
 /** True for two requests that ask the same, ids aside. */
-export const isAlike = (left: Exchange, right: Exchange): boolean => alike(keyOf(left), keyOf(right));
+const isAlike = (left: Exchange, right: Exchange): boolean => alike(keyOf(left), keyOf(right));
 
 /** Above this many cells the table of the alignment is not made; requests are then paired in their order, kind by kind. */
 const mostCells = 25_000_000;
@@ -111,13 +111,23 @@ export function pairTakes(first: LoadedTake, second: LoadedTake): Map<number, nu
   const kinds = new Map<Exchange, string>();
   for (const loaded of [first, second]) for (const one of loaded.exchanges) kinds.set(one, kindOf(one, loaded));
   const pairs = alignTakes(first.exchanges, second.exchanges, (one) => kinds.get(one) ?? '');
+  return new Map([...pairs, ...movedPairs(first.exchanges, second.exchanges, pairs)]);
+}
+
+/** Exchanges that stand in both takes and that an alignment left out, because they stand at another place of the flow. */
+export function movedPairs(
+  first: readonly Exchange[],
+  second: readonly Exchange[],
+  pairs: ReadonlyMap<number, number>,
+): Map<number, number> {
   const taken = new Set(pairs.values());
-  const spare = second.exchanges.filter((one) => !taken.has(one.n));
-  for (const one of first.exchanges) {
+  const spare = second.filter((one) => !taken.has(one.n));
+  const moved = new Map<number, number>();
+  for (const one of first) {
     if (pairs.has(one.n)) continue;
     const at = spare.findIndex((other) => isAlike(one, other));
     const [found] = at >= 0 ? spare.splice(at, 1) : [];
-    if (found) pairs.set(one.n, found.n);
+    if (found) moved.set(one.n, found.n);
   }
-  return pairs;
+  return moved;
 }

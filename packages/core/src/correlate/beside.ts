@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import type { SentValue } from '../script/sent-values.js';
-import { alignTakes, isAlike } from './align.js';
+import { alignTakes, movedPairs } from './align.js';
 import { sentByExchange } from './sent-by-exchange.js';
 
 /** One row of two takes laid beside each other. */
@@ -23,15 +23,8 @@ export function layBeside(first: LoadedTake, second: LoadedTake): BesideRow[] {
   const pairs = alignTakes(first.exchanges, second.exchanges);
   const sent = [sentByExchange(first), sentByExchange(second)] as const;
   const byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
-  const paired = new Set(pairs.values());
-  const spare = second.exchanges.filter((one) => !paired.has(one.n));
-  const moved = new Map<number, number>();
-  for (const one of first.exchanges) {
-    if (pairs.has(one.n)) continue;
-    const at = spare.findIndex((other) => isAlike(one, other));
-    const [found] = at >= 0 ? spare.splice(at, 1) : [];
-    if (found) moved.set(one.n, found.n);
-  }
+  const moved = movedPairs(first.exchanges, second.exchanges, pairs);
+  const inBoth = new Set([...pairs.values(), ...moved.values()]);
   const compared = (one: Exchange, otherNumber: number, state: 'moved' | null): BesideRow => {
     const other = byNumber.get(otherNumber);
     const values = differing(sent[0].get(one.n), sent[1].get(otherNumber));
@@ -45,7 +38,7 @@ export function layBeside(first: LoadedTake, second: LoadedTake): BesideRow[] {
     };
   };
   const rows: BesideRow[] = [];
-  const extra = [...spare];
+  const extra = second.exchanges.filter((one) => !inBoth.has(one.n));
   const showExtra = (before: number) => {
     while (extra[0] && extra[0].n < before)
       rows.push({ first: null, second: extra.shift()?.n ?? null, state: 'extra', values: [], answer: null });

@@ -23,7 +23,7 @@ import { isWeak } from './wanted.js';
 
 type Judged =
   | { kind: 'handoff'; origin: Origin; evidence: Evidence; reason: string }
-  | { kind: 'unsure'; reason: string; origin?: Origin }
+  | { kind: 'unsure'; reason: string }
   | { kind: 'fixed' }
   | { kind: 'chosen' };
 
@@ -81,7 +81,7 @@ class Correlation {
       const judged = this.#judge(node.value, node.name, origins, other, own);
       if (judged.kind === 'handoff') return this.#maker.handOff(target, judged.origin, judged.evidence, judged.reason);
       if (!leaf) return false;
-      if (judged.kind === 'unsure') this.#doubt(own, node, judged.reason, judged.origin ?? origins[0]);
+      if (judged.kind === 'unsure') this.#doubt(own, node, judged.reason, origins[0]);
       return judged.kind === 'chosen' || !differs;
     }
     for (const { origin, as } of this.#index.spelledOtherwise(node.value, node.name, own.exchange)) {
@@ -124,7 +124,7 @@ class Correlation {
         this.#doubt(
           own,
           node,
-          `It differs between the two takes and ${shape}, but no place in the responses gives it. A page script may compute it: if so, a code step can.`,
+          `It differs between the two takes and ${shape}, but no place in the responses gives it. A page script may compute it.`,
         );
       return;
     }

@@ -11,10 +11,11 @@ import {
   type Template,
 } from '../script/script.schema.js';
 import { bindStep } from '../script/request-parts.js';
+import { usePlaces } from '../script/use-places.js';
 import { maskTitle } from '../script/mask-title.js';
 import { compact, isStill } from '../script/template.js';
 import type { SentNode } from '../script/sent-values.js';
-import type { Candidate } from './candidates.js';
+import { nameBefore, type Candidate } from './candidates.js';
 import { freeName, isBareId, plainName } from './naming.js';
 import { namesThing } from './shapes.js';
 import { mergeRotating } from './rotating.js';
@@ -129,8 +130,7 @@ export class HandoffMaker {
   }
 
   #freeName({ node, value, start }: Target): string {
-    const before =
-      value === node.value ? node.name : (/([A-Za-z][\w-]*?)[^A-Za-z0-9]*$/.exec(node.value.slice(0, start))?.[1] ?? node.name);
+    const before = value === node.value ? node.name : nameBefore(node, start);
     const name = freeName(plainName(before, node.place), this.#names);
     this.#names.add(name);
     return name;
@@ -175,14 +175,14 @@ export class HandoffMaker {
       made: [...script.made, ...this.#made],
       unsure: script.unsure.filter((one) => !this.#pieces.has(`${one.step} ${one.place}`)),
     });
-    const uses = usesOf(next);
+    const uses = usePlaces(next);
     const fresh = new Set(this.#handoffs.map((one) => one.id));
     return {
       script: next,
       report: {
         handoffs: next.handoffs
           .filter((one) => fresh.has(one.id))
-          .map(({ id, name, evidence, reason }) => ({ name, evidence, reason, uses: uses.get(id) ?? 0 })),
+          .map(({ id, name, evidence, reason }) => ({ name, evidence, reason, uses: uses.get(id)?.length ?? 0 })),
         made: this.#made.map(({ name, reason }) => ({ name, reason })),
         eased: [],
         unsure: 0,
@@ -204,24 +204,6 @@ function templateOf(value: string, pieces: readonly NewPiece[]): Template {
 }
 
 const namesAThing = (name: string): boolean => isBareId(name) || namesThing(name);
-
-/** How many times each handoff is sent. */
-export function usesOf(script: Script): Map<string, number> {
-  const uses = new Map<string, number>();
-  const count = (template: Template) => {
-    for (const piece of template) {
-      if (piece.kind === 'wrap') count(piece.pieces);
-      else if (piece.kind === 'handoff') uses.set(piece.handoff, (uses.get(piece.handoff) ?? 0) + 1);
-    }
-  };
-  changeRequests(script, (step) => {
-    count(step.url);
-    for (const { name, value } of step.headers) if (name.toLowerCase() !== 'referer') count(value);
-    if (step.body) count(step.body);
-    return step;
-  });
-  return uses;
-}
 
 /** A redirect may lead anywhere in the segments that a handoff reads from it. */
 function loosenRedirect(step: RequestStep, handoffs: readonly Handoff[]): RequestStep {

@@ -34,10 +34,9 @@ const ignoredHeaders = new Set(
   ),
 );
 
-type Base = Extractor extends infer One ? Omit<One & { kind: string }, 'within'> : never;
 interface Where {
   name: string;
-  extractor: Base | null;
+  extractor: Extractor | null;
   rank: number;
   listed?: boolean;
   choice?: boolean;
@@ -64,12 +63,12 @@ class Collector {
   whole(value: string, where: Where): void {
     if (value === '' || value.length > longestValue || !this.wants.has(value, where.name)) return;
     const { name, extractor, rank, listed = false, choice = false } = where;
-    this.#keep({ value, name, extractor: extractor as Extractor | null, rank, listed, choice });
+    this.#keep({ value, name, extractor, rank, listed, choice });
   }
 
   part(value: string, left: string, right: string, where: Where, name = where.name): void {
     if (value === '' || !this.wants.has(value, name)) return;
-    const extractor = where.extractor && ({ ...where.extractor, within: { left, right } } as Extractor);
+    const extractor = where.extractor && { ...where.extractor, within: { left, right } };
     this.#keep({ value, name, extractor, rank: where.rank + 0.5, listed: where.listed ?? false, choice: where.choice ?? false });
   }
 
@@ -112,7 +111,7 @@ class Collector {
         this.#keep({
           value: plain,
           name,
-          extractor: { ...where.extractor, within: { left, right }, decode: ['component-plus'] } as Extractor,
+          extractor: { ...where.extractor, within: { left, right }, decode: ['component-plus'] },
           rank: where.rank + 0.6,
           listed: where.listed ?? false,
           choice: false,
@@ -196,15 +195,15 @@ function fromHeaders(response: ResponseView, collector: Collector): void {
       const equals = pair.indexOf('=');
       const cookie = pair.slice(0, equals).trim();
       const text = pair.slice(equals + 1).trim();
-      const where: Where = { name: cookie, extractor: { kind: 'cookie', name: cookie } as Base, rank: 1 };
+      const where: Where = { name: cookie, extractor: { kind: 'cookie', name: cookie }, rank: 1 };
       collector.whole(text, where);
       collector.words(text, where);
       const plain = unescaped(text);
       if (plain !== undefined && plain !== text)
-        collector.whole(plain, { ...where, extractor: { kind: 'cookie', name: cookie, decode: ['component'] } as Base });
+        collector.whole(plain, { ...where, extractor: { kind: 'cookie', name: cookie, decode: ['component'] } });
       continue;
     }
-    collector.text(value, { name: lower, extractor: { kind: 'header', name: lower } as Base, rank: 0 });
+    collector.text(value, { name: lower, extractor: { kind: 'header', name: lower }, rank: 0 });
   }
 }
 
@@ -228,7 +227,7 @@ function fromHtml(response: ResponseView, collector: Collector): void {
       if (value !== undefined)
         collector.whole(value, {
           name: select,
-          extractor: { kind: 'attribute', element, by: null, attribute: 'value', nth: 0 } as Base,
+          extractor: { kind: 'attribute', element, by: null, attribute: 'value', nth: 0 },
           rank: 9,
           listed: true,
           choice: true,
@@ -239,13 +238,13 @@ function fromHtml(response: ResponseView, collector: Collector): void {
       const count = fields.get(name) ?? 0;
       fields.set(name, count + 1);
       const choice = /^(radio|checkbox)$/i.test(attributes['type'] ?? '');
-      collector.text(value, { name, extractor: { kind: 'field', name, nth: count } as Base, rank: 1, listed: choice, choice });
+      collector.text(value, { name, extractor: { kind: 'field', name, nth: count }, rank: 1, listed: choice, choice });
     }
     const by = keyOf(attributes);
     for (const [attribute, text] of Object.entries(attributes)) {
       if (attribute === 'class' || attribute === 'style' || text === '') continue;
       if (attribute === 'value' && name !== '' && element === 'input') continue;
-      const extractor = { kind: 'attribute', element, by: by?.name === attribute ? null : by, attribute, nth: 0 } as Base;
+      const extractor: Extractor = { kind: 'attribute', element, by: by?.name === attribute ? null : by, attribute, nth: 0 };
       const isLink = /^(href|src|action|formaction)$/.test(attribute);
       const own = attribute.startsWith('data-')
         ? attribute.slice(5)
@@ -253,14 +252,11 @@ function fromHtml(response: ResponseView, collector: Collector): void {
           ? (by?.value ?? attribute)
           : name || attribute;
       const rank = isLink ? (by ? 3 : 5) : by ? 2 : 4;
-      const island = /^\s*[{[]/.test(text) ? json(text) : undefined;
-      if (island !== undefined) collector.words(text, { name: own, extractor, rank, listed: !by });
-      else collector.text(text, { name: own, extractor, rank, listed: !by });
+      collector.text(text, { name: own, extractor, rank, listed: !by });
     }
   }
-  const wants = (text: string) => collector.wants.mayBeIn(text);
   for (const text of [...response.html.scripts, ...response.html.comments]) {
-    if (!wants(text)) continue;
+    if (!collector.wants.mayBeIn(text)) continue;
     // Quoted values first: in them a sign may stand that no word has.
     for (const match of text.matchAll(/(?:["']?([\w$-]{1,60})["']?\s*[:=]\s*)?(["'`])((?:(?!\2)[^\\\n]){1,4000})\2/g))
       collector.whole(match[3] ?? '', { name: match[1] ?? '', extractor: null, rank: 6 });
@@ -302,7 +298,7 @@ function fromJson(document: unknown, collector: Collector): void {
     else if (typeof value === 'string' || typeof value === 'number')
       collector.text(String(value), {
         name: name === '' ? 'value' : name,
-        extractor: { kind: 'jsonpath', path, pick: listed ? 'any' : 'first' } as Base,
+        extractor: { kind: 'jsonpath', path, pick: listed ? 'any' : 'first' },
         rank: 2,
         listed,
       });
@@ -315,7 +311,7 @@ function fromXml(body: string, collector: Collector): void {
   for (const { path, text } of xmlTexts(body)) {
     const nth = counts.get(path) ?? 0;
     counts.set(path, nth + 1);
-    collector.text(text, { name: path.split('/').at(-1) ?? '', extractor: { kind: 'xml', path, nth } as Base, rank: 3 });
+    collector.text(text, { name: path.split('/').at(-1) ?? '', extractor: { kind: 'xml', path, nth }, rank: 3 });
   }
   // Attributes have no path of their own here; boundaries find them.
   for (const match of body.matchAll(/([\w:.-]+)\s*=\s*"([^"<]{1,4000})"/g))

@@ -1,18 +1,7 @@
-import { changeRequests, requestSteps, type Handoff, type RequestStep, type Script, type Template } from '../script/script.schema.js';
+import { changeRequests, readPlaces, requestSteps, type Handoff, type Script, type Template } from '../script/script.schema.js';
+import { usePlaces } from '../script/use-places.js';
 import { mapTemplates } from '../script/edit.js';
-import { mapPieces, movingPieces } from '../script/template.js';
-
-/** Where a handoff is read, in the order of play. */
-const placesOf = (handoff: Handoff): { step: string; hop?: number | undefined }[] => [
-  { step: handoff.origin, hop: handoff.hop },
-  ...(handoff.also ?? []),
-];
-
-const textsOf = (step: RequestStep): Template[] => [
-  step.url,
-  ...step.headers.filter(({ name }) => name.toLowerCase() !== 'referer').map((one) => one.value),
-  ...(step.body ? [step.body] : []),
-];
+import { mapPieces } from '../script/template.js';
 
 /**
  * Makes one handoff of those that read the same place of several answers, such as a token that every page carries anew: it is read
@@ -26,11 +15,7 @@ export function mergeRotating(script: Script): Script {
     const key = `${one.name.replace(/ \d+$/, '')} ${JSON.stringify(one.extractor)}`;
     groups.set(key, [...(groups.get(key) ?? []), one]);
   }
-  const uses = new Map<string, number[]>();
-  for (const { step, number } of requestSteps(script))
-    for (const template of textsOf(step))
-      for (const piece of movingPieces(template))
-        if (piece.kind === 'handoff') uses.set(piece.handoff, [...(uses.get(piece.handoff) ?? []), number]);
+  const uses = new Map([...usePlaces(script)].map(([id, places]) => [id, places.map(({ step }) => numbers.get(step) ?? 0)]));
   const into = new Map<string, string>();
   const merged: Handoff[] = [];
   for (const group of groups.values()) {
@@ -42,7 +27,7 @@ export function mergeRotating(script: Script): Script {
       continue;
     }
     for (const one of others) into.set(one.id, first.id);
-    const also = others.flatMap(placesOf).map(({ step, hop }) => (hop === undefined ? { step } : { step, hop }));
+    const also = others.flatMap(readPlaces);
     const strongest = ordered.find((one) => one.evidence === 'proven') ?? first;
     merged.push({ ...first, evidence: strongest.evidence, reason: strongest.reason, also: [...(first.also ?? []), ...also] });
   }
@@ -63,7 +48,7 @@ function inTurn(ordered: readonly Handoff[], numbers: ReadonlyMap<string, number
   return ordered.every((one, at) => {
     const next = ordered[at + 1];
     const until = next ? (numbers.get(next.origin) ?? 0) : Infinity;
-    const last = placesOf(one).at(-1)?.step ?? one.origin;
+    const last = readPlaces(one).at(-1)?.step ?? one.origin;
     return (uses.get(one.id) ?? []).every((use) => use <= until) && (numbers.get(last) ?? 0) < until;
   });
 }

@@ -1,22 +1,14 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { redirectTarget } from '../take/messages.js';
-import { matchesOf } from '../script/extract.js';
-import { viewOf, type ResponseView } from '../script/response-view.js';
-import { requestSteps, type Encoding, type Extractor } from '../script/script.schema.js';
-import { scriptFromTake } from '../script/from-take.js';
-import { sentNodes } from '../script/request-parts.js';
+import { isPicked, matchesOf } from '../script/extract.js';
+import type { Encoding, Extractor } from '../script/script.schema.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { recordedText } from '../script/template.js';
 import { encode } from '../script/encoding.js';
-import { everything } from '../tidy/tidy.schema.js';
 import { pairTakes } from './align.js';
+import { ParsedViews } from './parsed-views.js';
+import { nodesByExchange } from './sent-by-exchange.js';
 import type { Origin } from './value-index.js';
-
-/** The values that each exchange of a take sends; nothing of the take is left out or put together. */
-export function nodesByExchange(loaded: LoadedTake): Map<number, SentNode[]> {
-  const script = scriptFromTake(loaded, { scriptId: '', name: '', tidy: everything });
-  return new Map(requestSteps(script).flatMap(({ step }) => (step.exchange === null ? [] : [[step.exchange, sentNodes(step)] as const])));
-}
 
 /** A place without the ids in it, so that `qty[1234]` and `qty[1301]` are the same place. */
 const placeShape = (place: string): string => place.replace(/[A-Za-z_-]*\d[\w-]*|[A-Za-z0-9_-]{20,}/g, '*');
@@ -25,16 +17,14 @@ const placeShape = (place: string): string => place.replace(/[A-Za-z_-]*\d[\w-]*
 export class SecondTake {
   readonly #pairs: Map<number, number>;
   readonly #byNumber: Map<number, Exchange>;
-  readonly #views = new Map<number, ResponseView | undefined>();
+  readonly #views: ParsedViews;
   readonly #partners = new Map<string, SentNode>();
   readonly #texts = new Map<string, string>();
   /** Values of the first take, and parts of them, that are others in the second. */
   readonly moving = new Set<string>();
 
-  constructor(
-    first: LoadedTake,
-    readonly second: LoadedTake,
-  ) {
+  constructor(first: LoadedTake, second: LoadedTake) {
+    this.#views = new ParsedViews(second);
     this.#pairs = pairTakes(first, second);
     this.#byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
     const [left, right] = [nodesByExchange(first), nodesByExchange(second)];
@@ -73,27 +63,18 @@ export class SecondTake {
 
   /** The title of the page that the partner of an exchange answered with; undefined where it is none. */
   titleOf(n: number): string | undefined {
-    const partner = this.#byNumber.get(this.#pairs.get(n) ?? -1);
-    return partner && viewOf(partner, this.second.readBody)?.html.title;
+    return this.#views.of(this.#pairs.get(n) ?? -1)?.html.title;
   }
 
   /** True where an extractor gives `value` in the partner of the origin. */
   gives(origin: Origin, value: string, as?: Encoding): boolean {
     const matches = this.matches(origin.exchange.n, origin.extractor).map((one) => (as ? encode(as, one) : one));
-    const pick = 'pick' in origin.extractor ? origin.extractor.pick : undefined;
-    return pick === 'any' ? matches.includes(value) : (pick === 'last' ? matches.at(-1) : matches[0]) === value;
+    return isPicked(value, origin.extractor, matches);
   }
 
   /** What an extractor finds in the partner of an exchange; texts that it looks for are those that the second take sent. */
   matches(n: number, extractor: Extractor): string[] {
-    const partner = this.#pairs.get(n);
-    if (partner === undefined) return [];
-    let view = this.#views.get(partner);
-    if (!view) {
-      const exchange = this.#byNumber.get(partner);
-      view = exchange && viewOf(exchange, this.second.readBody);
-      this.#views.set(partner, view);
-    }
+    const view = this.#views.of(this.#pairs.get(n) ?? -1);
     return view ? matchesOf(extractor, view, (template) => this.#texts.get(recordedText(template)) ?? recordedText(template)) : [];
   }
 }

@@ -1,13 +1,14 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { headerOf, pathAndQuery } from '../take/messages.js';
 import { encode } from '../script/encoding.js';
-import { matchesOf } from '../script/extract.js';
-import { viewOf, type ResponseView } from '../script/response-view.js';
+import { isPicked, matchesOf } from '../script/extract.js';
+import type { ResponseView } from '../script/response-view.js';
 import { exchangesOf, requestSteps, type Encoding, type Extractor, type Script } from '../script/script.schema.js';
 import { sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { boundariesFor } from './boundaries.js';
 import { isBareId, sameName, sameThing } from './naming.js';
+import { ParsedViews } from './parsed-views.js';
 import { receivedValues, type ReceivedValue, type Wants } from './received-values.js';
 import { isWeak, Wanted } from './wanted.js';
 import { wordsOf } from './words.js';
@@ -62,8 +63,7 @@ export class ValueIndex {
   readonly #received = new Map<string, Occurrence[]>();
   readonly #firstSentMs = new Map<string, number>();
   readonly #sentBy = new Map<number, Set<string>>();
-  readonly #views = new Map<number, ResponseView>();
-  readonly #parsed = new Set<ResponseView>();
+  readonly #views: ParsedViews;
   readonly #endMs: Map<number, number>;
   readonly #byNumber: Map<number, Exchange>;
   /** Texts that were sent and that no response had given before: what people typed. */
@@ -78,6 +78,7 @@ export class ValueIndex {
     /** Values that differ from those of a second take. */
     moving: ReadonlySet<string> = new Set(),
   ) {
+    this.#views = new ParsedViews(loaded);
     this.#endMs = endTimes(loaded.exchanges);
     this.#byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
     const wanted = this.#readRequests(script, moving);
@@ -122,33 +123,16 @@ export class ValueIndex {
   }
 
   #readResponse(exchange: Exchange | undefined, wants: Wants): void {
-    const view = exchange && viewOf(exchange, this.loaded.readBody);
+    const view = exchange && this.view(exchange.n);
     if (!view) return;
-    this.#views.set(exchange.n, view);
-    const values = receivedValues(view, wants);
-    if (values.length === 0) view.forget();
-    else this.#keepParsed(view);
-    for (const received of values) {
+    for (const received of receivedValues(view, wants)) {
       add(this.#received, received.value, { exchange, received });
       if (isSpeltId(received.value)) add(this.#spelt, spelling(received.value), { exchange, received });
     }
   }
 
   view(n: number): ResponseView | undefined {
-    const view = this.#views.get(n);
-    if (view) this.#keepParsed(view);
-    return view;
-  }
-
-  /** Parsed pages take many times the room of their text, so only those looked at last are kept. */
-  #keepParsed(view: ResponseView): void {
-    this.#parsed.delete(view);
-    this.#parsed.add(view);
-    for (const oldest of this.#parsed) {
-      if (this.#parsed.size <= mostParsed) break;
-      this.#parsed.delete(oldest);
-      oldest.forget();
-    }
+    return this.#views.of(n);
   }
 
   /** What an extractor finds in the response of an exchange. */
@@ -162,7 +146,7 @@ export class ValueIndex {
     return this.#endMs.get(n) ?? Infinity;
   }
 
-  /** True where the value stands in any response before the request, or was sent first by the client. */
+  /** True where a response could have given the value to the request. */
   wasReceived(value: string, exchange: Exchange): boolean {
     return this.occurrences(value, exchange).length > 0;
   }
@@ -280,14 +264,7 @@ export class ValueIndex {
       const last = all.length > 1 && all.lastIndexOf(value) === all.length - 1;
       wanted.push(...besides(extractor, view, typed, last ? 'last' : 'first'), extractor);
     } else wanted.push(extractor);
-    return wanted.filter((one) => {
-      const matches = matchesOf(one, view);
-      return 'pick' in one && one.pick === 'any'
-        ? matches.includes(value)
-        : 'pick' in one && one.pick === 'last'
-          ? matches.at(-1) === value
-          : matches[0] === value;
-    });
+    return wanted.filter((one) => isPicked(value, one, matchesOf(one, view)));
   }
 
   /** True where a part of a value lies within a text that the client had typed before: “lot 3” in “Cod lot 3, changed”. */
@@ -328,9 +305,6 @@ function isLinked(name: string, { exchange, received }: Occurrence): boolean {
   const what = isBareId(received.name) ? name : received.name;
   return segments.some((segment) => sameThing(segment, what));
 }
-
-/** Parsed pages that are kept. */
-const mostParsed = 16;
 
 /** Only what was typed lately is looked for in rows. */
 const mostTyped = 20;

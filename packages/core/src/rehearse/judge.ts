@@ -1,7 +1,7 @@
 import type { BodyReader, Exchange, LoadedTake } from '../take/take.schema.js';
 import { commonShape, isPlainWord, redirectTarget } from '../take/messages.js';
 import { ResponseView, viewOf } from '../script/response-view.js';
-import { describeExtractor, matchesOf } from '../script/extract.js';
+import { describeExtractor, isPicked, matchesOf } from '../script/extract.js';
 import type { HtmlElement } from '../script/html.js';
 import type { SentValue } from '../script/sent-values.js';
 import { answerOf, placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
@@ -168,8 +168,7 @@ function currentValue(
     // What is gone altogether says nothing; what is still offered is not stale.
     if (now.length === 0) continue;
     const picked = 'pick' in origin.extractor ? origin.extractor.pick : undefined;
-    const offered = picked === 'any' ? now.includes(value) : (picked === 'last' ? now.at(-1) : now[0]) === value;
-    if (offered) return 'same';
+    if (isPicked(value, origin.extractor, now)) return 'same';
     const at = picked === 'any' ? Math.min(Math.max(0, then.indexOf(value)), now.length - 1) : picked === 'last' ? now.length - 1 : 0;
     return { current: now[at] ?? '', origin: place.step, extractor: origin.extractor };
   }

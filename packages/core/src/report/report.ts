@@ -1,9 +1,7 @@
 import { coverage } from '../script/coverage.js';
 import { describeExtractor } from '../script/extract.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
-import { sentNodes } from '../script/request-parts.js';
-import type { SentNode } from '../script/sent-values.js';
-import { movingPieces } from '../script/template.js';
+import { readPlaces, requestSteps, type Script } from '../script/script.schema.js';
+import { usePlaces } from '../script/use-places.js';
 import { maskUrl } from '../take/secrets.js';
 import type { Rehearsal } from '../rehearse/rehearsal.schema.js';
 import type { Round } from '../rehearse/rounds.js';
@@ -15,24 +13,6 @@ type StepRef = CorrelationFile['handoffs'][number]['origins'][number];
 function stepRefs(script: Script): (id: string) => StepRef {
   const all = new Map(requestSteps(script).map(({ step, number }) => [step.id, { id: step.id, number, name: step.name }]));
   return (id) => all.get(id) ?? { id, number: 0, name: '' };
-}
-
-/** Where each handoff and client-made value is sent: by its id, the steps and places. */
-export function usePlaces(script: Script): Map<string, { step: string; place: string }[]> {
-  const found = new Map<string, { step: string; place: string }[]>();
-  for (const { step } of requestSteps(script)) {
-    const walk = (node: SentNode): void => {
-      const inKids = node.kids.length > 0 && node.template.every((piece) => piece.kind === 'text' || piece.kind === 'wrap');
-      if (inKids) node.kids.forEach(walk);
-      else
-        for (const piece of movingPieces(node.template)) {
-          const id = piece.kind === 'handoff' ? piece.handoff : piece.kind === 'made' ? piece.made : undefined;
-          if (id !== undefined) found.set(id, [...(found.get(id) ?? []), { step: step.id, place: node.place }]);
-        }
-    };
-    sentNodes(step).forEach(walk);
-  }
-  return found;
 }
 
 /** The report of a correlation, as a file. */
@@ -62,7 +42,7 @@ export function correlationFile(script: Script, about: { takes: CorrelationFile[
       reason: one.reason,
       reads: describeExtractor(one.extractor),
       extractor: one.extractor,
-      origins: [one.origin, ...(one.also ?? []).map(({ step }) => step)].map(ref),
+      origins: readPlaces(one).map(({ step }) => ref(step)),
       uses: usesOf(one.id),
     })),
     made: script.made.map((one) => ({ name: one.name, made: one.made, reason: one.reason, uses: usesOf(one.id) })),

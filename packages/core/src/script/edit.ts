@@ -1,4 +1,4 @@
-import { allSteps, changeSteps, type Handoff, type Script, type Step, type Transaction } from './script.schema.js';
+import { allSteps, changeSteps, readFrom, readPlaces, type Handoff, type Script, type Step, type Transaction } from './script.schema.js';
 import { mapPieces } from './template.js';
 
 /** One change that a tester makes to a script. */
@@ -111,16 +111,8 @@ export function mapTemplates<S extends Extract<Step, { kind: 'request' }>>(step:
 function dropOrphans(script: Script): Script {
   const ids = new Set(script.transactions.flatMap((one) => allSteps(one.steps).map((step) => step.id)));
   const left = script.handoffs.map((one): Handoff => {
-    const { hop, also, ...rest } = one;
-    const places = [{ step: one.origin, ...(hop === undefined ? {} : { hop }) }, ...(also ?? [])].filter(({ step }) => ids.has(step));
-    const [first, ...others] = places;
-    if (!first) return one;
-    return {
-      ...rest,
-      origin: first.step,
-      ...(first.hop === undefined ? {} : { hop: first.hop }),
-      ...(others.length === 0 ? {} : { also: others }),
-    };
+    const [first, ...others] = readPlaces(one).filter(({ step }) => ids.has(step));
+    return first ? readFrom(one, first, others) : one;
   });
   return left.filter((one) => !ids.has(one.origin)).reduce((now, one) => dropHandoff(now, one.id), { ...script, handoffs: left });
 }

@@ -79,6 +79,13 @@ function regexMatches(pattern: string, text: string): string[] {
   return found;
 }
 
+/** True where a value is what the extractor picks from its matches; where it says "any", one of them is enough. */
+export function isPicked(value: string, extractor: Extractor, matches: readonly string[]): boolean {
+  const how = 'pick' in extractor ? extractor.pick : 'first';
+  if (how === 'any') return matches.includes(value);
+  return (how === 'last' ? matches.at(-1) : matches[0]) === value;
+}
+
 /** Reads one value; `random` (in [0, 1)) decides where the extractor says "any". Undefined where nothing matches. */
 export function readValue(extractor: Extractor, response: ResponseView, random: () => number, fill?: Fill): string | undefined {
   const matches = matchesOf(extractor, response, fill);

@@ -39,9 +39,3 @@ export function multipartParts(text: string): MultipartPart[] | undefined {
   }
   return parts;
 }
-
-/** The boundary that a multipart media type names (RFC 2046, 5.1.1). */
-export const boundaryOf = (mimeType: string): string | undefined => {
-  const found = /;\s*boundary=(?:"([^"]+)"|([^;\s]+))/i.exec(mimeType);
-  return found?.[1] ?? found?.[2];
-};

@@ -298,6 +298,18 @@ export interface ResponsePlace {
   hop?: number;
 }
 
+/** All responses from which a handoff is read, in the order of play. */
+export const readPlaces = ({ origin, hop, also }: Handoff): ResponsePlace[] =>
+  [{ step: origin, hop }, ...(also ?? [])].map((one) => (one.hop === undefined ? { step: one.step } : { step: one.step, hop: one.hop }));
+
+/** The handoff, read from other responses. */
+export function readFrom(handoff: Handoff, first: ResponsePlace, also: ResponsePlace[]): Handoff {
+  const kept = { ...handoff };
+  delete kept.hop;
+  delete kept.also;
+  return { ...kept, origin: first.step, ...(first.hop === undefined ? {} : { hop: first.hop }), ...(also.length === 0 ? {} : { also }) };
+}
+
 // A script is never changed in place, so where its responses come from stays true.
 const placesOfScript = new WeakMap<Script, Map<number, ResponsePlace>>();
 

@@ -2,6 +2,7 @@ import {
   containerNumber,
   encode,
   pauseMs,
+  readPlaces,
   resolveTarget,
   type Environment,
   type Expectation,
@@ -113,7 +114,7 @@ export function compile(
     const target = resolveTarget(step.origin, environment);
     if ('refused' in target) throw new CompileError(`Step “${step.name}” of “${script.name}”: ${target.refused}`);
     const extracts = script.handoffs.flatMap((one) =>
-      [{ step: one.origin, hop: one.hop }, ...(one.also ?? [])]
+      readPlaces(one)
         .filter((place) => place.step === step.id)
         .map(({ hop }) => ({ handoff: one.id, extractor: one.extractor, hop, fill: fillerOf(one.extractor, renderer) })),
     );

@@ -1,4 +1,13 @@
-import { movingPieces, requestSteps, type Handoff, type RequestStep, type Script, type Step, type Template } from '@sturdy/core';
+import {
+  movingPieces,
+  readPlaces,
+  requestSteps,
+  type Handoff,
+  type RequestStep,
+  type Script,
+  type Step,
+  type Template,
+} from '@sturdy/core';
 
 /** A row of the time spine. */
 export type SpineRow =
@@ -95,8 +104,7 @@ export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnStri
 }
 
 /** True where a handoff is read from the answer of a step. */
-export const isReadAt = (handoff: Handoff, step: string): boolean =>
-  handoff.origin === step || (handoff.also ?? []).some((one) => one.step === step);
+export const isReadAt = (handoff: Handoff, step: string): boolean => readPlaces(handoff).some((one) => one.step === step);
 
 /** True where a step sends what a handoff reads. */
 export function usesHandoff(step: RequestStep, handoff: string): boolean {
