@@ -97,7 +97,9 @@ export async function looksRight(page: Page, name: string): Promise<void> {
     await page.evaluate((wanted) => {
       document.documentElement.setAttribute('data-bs-theme', wanted);
     }, theme);
-    const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+    const all = new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']);
+    // The dark theme differs in its colours alone.
+    const found = await (theme === 'light' ? all : new AxeBuilder({ page }).withRules(['color-contrast'])).analyze();
     const told = found.violations.map(
       (one) =>
         `${one.id}: ${one.nodes

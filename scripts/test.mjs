@@ -1,5 +1,5 @@
 // npm test: installs what is missing (Chromium and PostgreSQL from Debian included), builds, and runs every check and test.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { build, chromiumPath, installDebian, installPackages, root } from './setup.mjs';
 
 installPackages();
@@ -7,13 +7,15 @@ if (!installDebian(chromiumPath, ['chromium'])) process.exit(1);
 installDebian('/usr/lib/postgresql/15/bin/initdb', ['postgresql-15']);
 build();
 
-const steps = [
+const checks = [
+  ['Lint', 'npx', ['eslint', '.']],
   ['Format', 'npx', ['prettier', '--check', '.']],
   ['Walls between packages', 'npm', ['run', '-s', 'walls']],
   ['Types of tests', 'npx', ['tsc', '-p', 'tsconfig.spec.json']],
   ['Types of the end-to-end tests', 'npx', ['tsc', '-p', 'e2e/tsconfig.json']],
   ['Types of the web client', 'npx', ['tsc', '-p', 'packages/web/tsconfig.spec.json', '--noEmit']],
-  ['Lint', 'npx', ['eslint', '.']],
+];
+const tests = [
   ['Unit and integration tests', 'npx', ['jest', '--testPathIgnorePatterns', '/node_modules/', 'theory\\.spec']],
   // Measured times are compared with a model, so nothing else may use the processors meanwhile.
   ['Engine against theory, alone on the machine', 'npx', ['jest', '--runInBand', 'theory\\.spec']],
@@ -22,13 +24,38 @@ const steps = [
 ];
 
 const failed = [];
-for (const [name, command, args] of steps) {
+const tell = (name, good, started) => {
+  process.stdout.write(`-- ${name}: ${good ? 'good' : 'FAILED'} in ${Math.round((Date.now() - started) / 1000)} s\n`);
+  if (!good) failed.push(name);
+};
+
+/** One check whose output is shown when it ends, so that checks that run at the same time do not mix theirs. */
+function check([name, command, args]) {
+  const started = Date.now();
+  const program = spawn(command, args, { cwd: root });
+  let said = '';
+  for (const stream of [program.stdout, program.stderr]) stream.on('data', (chunk) => (said += chunk));
+  return new Promise((done) => {
+    program.on('close', (code) => {
+      process.stdout.write(`\n== ${name}\n${said}`);
+      tell(name, code === 0, started);
+      done();
+    });
+  });
+}
+
+// Each check uses one processor, so two lanes of them take their turns; the tests that follow have the machine alone.
+const waiting = [...checks];
+const lane = async () => {
+  for (let next = waiting.shift(); next; next = waiting.shift()) await check(next);
+};
+await Promise.all([lane(), lane()]);
+
+for (const [name, command, args] of tests) {
   process.stdout.write(`\n== ${name}\n`);
   const started = Date.now();
-  const done = spawnSync(command, args, { cwd: root, stdio: 'inherit' });
-  process.stdout.write(`-- ${name}: ${done.status === 0 ? 'good' : 'FAILED'} in ${Math.round((Date.now() - started) / 1000)} s\n`);
-  if (done.status !== 0) failed.push(name);
+  tell(name, spawnSync(command, args, { cwd: root, stdio: 'inherit' }).status === 0, started);
 }
-process.stdout.write(`\n${steps.length - failed.length} passed, ${failed.length} failed\n`);
+process.stdout.write(`\n${checks.length + tests.length - failed.length} passed, ${failed.length} failed\n`);
 if (failed.length > 0) process.stdout.write(`Failed: ${failed.join('; ')}\n`);
 process.exit(failed.length > 0 ? 1 : 0);

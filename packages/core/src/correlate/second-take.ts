@@ -5,6 +5,7 @@ import type { Encoding, Extractor } from '../script/script.schema.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { recordedText } from '../script/template.js';
 import { encode } from '../script/encoding.js';
+import type { ResponseView } from '../script/response-view.js';
 import { pairTakes } from './align.js';
 import { ParsedViews } from './parsed-views.js';
 import { nodesByExchange } from './sent-by-exchange.js';
@@ -66,6 +67,19 @@ export class SecondTake {
     return this.#views.of(this.#pairs.get(n) ?? -1)?.html.title;
   }
 
+  /** The partner of an exchange with its response; undefined where it has none. */
+  partnerOf(n: number): { exchange: Exchange; view: ResponseView } | undefined {
+    const partner = this.#pairs.get(n);
+    const exchange = partner === undefined ? undefined : this.#byNumber.get(partner);
+    const view = exchange && this.#views.of(exchange.n);
+    return exchange && view ? { exchange, view } : undefined;
+  }
+
+  /** What the second take sent where the first sent a text. */
+  textFor(text: string): string {
+    return this.#texts.get(text) ?? text;
+  }
+
   /** True where an extractor gives `value` in the partner of the origin. */
   gives(origin: Origin, value: string, as?: Encoding): boolean {
     const matches = this.matches(origin.exchange.n, origin.extractor).map((one) => (as ? encode(as, one) : one));
@@ -75,7 +89,7 @@ export class SecondTake {
   /** What an extractor finds in the partner of an exchange; texts that it looks for are those that the second take sent. */
   matches(n: number, extractor: Extractor): string[] {
     const view = this.#views.of(this.#pairs.get(n) ?? -1);
-    return view ? matchesOf(extractor, view, (template) => this.#texts.get(recordedText(template)) ?? recordedText(template)) : [];
+    return view ? matchesOf(extractor, view, (template) => this.textFor(recordedText(template))) : [];
   }
 }
 

@@ -1,14 +1,14 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { headerOf, pathAndQuery } from '../take/messages.js';
 import { encode } from '../script/encoding.js';
-import { isPicked, matchesOf } from '../script/extract.js';
+import { matchesOf } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import { exchangesOf, requestSteps, type Encoding, type Extractor, type Script } from '../script/script.schema.js';
 import { sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
-import { boundariesFor } from './boundaries.js';
 import { isBareId, sameName, sameThing } from './naming.js';
 import { ParsedViews } from './parsed-views.js';
+import { extractorsFor } from './proposals.js';
 import { receivedValues, type ReceivedValue, type Wants } from './received-values.js';
 import { isWeak, Wanted } from './wanted.js';
 import { wordsOf } from './words.js';
@@ -146,6 +146,11 @@ export class ValueIndex {
     return this.#endMs.get(n) ?? Infinity;
   }
 
+  /** True where an exchange sends the value as a whole, somewhere. */
+  sends(n: number, value: string): boolean {
+    return this.#sentBy.get(n)?.has(value) ?? false;
+  }
+
   /** True where a response could have given the value to the request. */
   wasReceived(value: string, exchange: Exchange): boolean {
     return this.occurrences(value, exchange).length > 0;
@@ -212,7 +217,7 @@ export class ValueIndex {
           (called ? byName : linked ? byThing : 0) +
           (referer !== undefined && one.exchange.url === referer ? 1 : 0) -
           // An answer that was asked with the value may only repeat it.
-          (this.#sentBy.get(one.exchange.n)?.has(value) ? 3 : 0),
+          (this.sends(one.exchange.n, value) ? 3 : 0),
       };
     });
     const strong = weak && !proven ? scored.filter((one) => one.linked) : scored;
@@ -246,36 +251,19 @@ export class ValueIndex {
     if (extractor && !extractor.within && /^(header|cookie|field|xml)$/.test(extractor.kind)) return [extractor];
     const view = this.view(exchange.n);
     if (!view) return [];
-    if (!extractor) return boundaryExtractors(view, value);
-    const typed = this.#typedBefore(this.endedMs(exchange.n));
-    const wanted: Extractor[] = [];
-    if (extractor.kind === 'attribute' && extractor.by === null) {
-      const all = matchesOf({ ...extractor, pick: 'any' }, view);
-      const at = all.indexOf(value);
-      if (at < 0) return [];
-      // Of what a form offers, any other would do as well.
-      if (received.choice) return [{ ...extractor, pick: 'any' }];
-      wanted.push(...besides(extractor, view, typed, at > 0 && at === all.length - 1 ? 'last' : 'first'));
-      if (at === 0) wanted.push({ ...extractor, nth: 0 });
-      else if (at === all.length - 1 && all.length > 1) wanted.push({ ...extractor, pick: 'last' });
-      wanted.push({ ...extractor, nth: at });
-    } else if (extractor.kind === 'jsonpath' && received.listed) {
-      const all = matchesOf(extractor, view);
-      const last = all.length > 1 && all.lastIndexOf(value) === all.length - 1;
-      wanted.push(...besides(extractor, view, typed, last ? 'last' : 'first'), extractor);
-    } else wanted.push(extractor);
-    return wanted.filter((one) => isPicked(value, one, matchesOf(one, view)));
+    return extractorsFor(received, value, view, () => this.typedBefore(this.endedMs(exchange.n)));
   }
 
   /** True where a part of a value lies within a text that the client had typed before: “lot 3” in “Cod lot 3, changed”. */
   isTypedPart(value: string, part: { start: number; end: number }, exchange: Exchange): boolean {
-    return this.#typedBefore(exchange.startedAtMs).some((text) => {
+    return this.typedBefore(exchange.startedAtMs).some((text) => {
       const at = value.indexOf(text);
       return at >= 0 && at <= part.start && part.end <= at + text.length;
     });
   }
 
-  #typedBefore(endMs: number): string[] {
+  /** What the client had typed before a moment, the last of it. */
+  typedBefore(endMs: number): string[] {
     // Typed texts stand in the order of their times; the last ones before the moment are wanted.
     let [low, high] = [0, this.#typedInTurn.length];
     while (low < high) {
@@ -319,28 +307,3 @@ const spelling = (value: string): string => encode('lower', encode('bare', value
 /** What people type: words or a number that is long enough to be looked for in a row, in a field and not in an address. */
 const isTypedText = ({ value, place }: SentNode): boolean =>
   /^(form|part|json|query|xml):/.test(place) && value.length >= 5 && value.length <= 200 && /^[\p{L}\d][\p{L}\d .,:_'&/()-]*$/u.test(value);
-
-/**
- * The extractor, kept to the row or object in which a text stands that the client had sent before. Where several rows hold it, the
- * one is taken that stands at the same end of the list: what is made last stands there.
- */
-function besides(extractor: Extractor, view: ResponseView, typed: readonly string[], end: 'first' | 'last'): Extractor[] {
-  const shown = typed.filter((text) => view.body.includes(text));
-  return shown.slice(0, 8).map((text) => ({ ...extractor, beside: [{ kind: 'text', text }], pick: end }) as Extractor);
-}
-
-/** Boundaries around the value, as it stands in the body or in an escaped form of it. */
-function boundaryExtractors(view: ResponseView, value: string): Extractor[] {
-  const plain = boundariesFor(view.body, value);
-  if (plain) return [plain];
-  for (const [raw, encoding] of [
-    [encode('xml', value), 'xml'],
-    [encode('json', value), 'json'],
-    [encode('json', value).replace(/\//g, '\\/'), 'json'],
-    [encode('component', value), 'component'],
-  ] as const) {
-    const found = raw === value ? null : boundariesFor(view.body, raw);
-    if (found) return [{ ...found, decode: [encoding] }];
-  }
-  return [];
-}

@@ -1,4 +1,14 @@
-import { allSteps, changeSteps, readFrom, readPlaces, type Handoff, type Script, type Step, type Transaction } from './script.schema.js';
+import {
+  allSteps,
+  type Extractor,
+  changeSteps,
+  readFrom,
+  readPlaces,
+  type Handoff,
+  type Script,
+  type Step,
+  type Transaction,
+} from './script.schema.js';
 import { mapPieces } from './template.js';
 
 /** One change that a tester makes to a script. */
@@ -9,7 +19,9 @@ export type ScriptEdit =
   | { kind: 'set-pause'; id: string; ms: number }
   | { kind: 'set-repeat'; id: string; times: number; pauseMs: number }
   | { kind: 'drop-handoff'; handoff: string }
-  | { kind: 'rename-handoff'; handoff: string; name: string };
+  | { kind: 'rename-handoff'; handoff: string; name: string }
+  /** Reads a handoff in another way. */
+  | { kind: 'set-extractor'; handoff: string; extractor: Extractor };
 
 /** Applies an edit and gives a new script; the old one stays as it was, so that undo is keeping it. */
 export function editScript(script: Script, edit: ScriptEdit): Script {
@@ -40,8 +52,18 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       return dropHandoff(script, edit.handoff);
     case 'rename-handoff':
       return { ...script, handoffs: script.handoffs.map((one) => (one.id === edit.handoff ? { ...one, name: edit.name } : one)) };
+    case 'set-extractor':
+      return {
+        ...script,
+        handoffs: script.handoffs.map((one) =>
+          one.id === edit.handoff ? { ...one, extractor: edit.extractor, reason: `${untilChosen(one.reason)}${chosen}` } : one,
+        ),
+      };
   }
 }
+
+const chosen = ' How it is read was chosen by hand.';
+const untilChosen = (reason: string): string => reason.replace(chosen, '');
 
 function mapSteps(
   script: Script,

@@ -1,5 +1,5 @@
 import { Parser } from 'htmlparser2';
-import { query } from 'jsonpath-rfc9535';
+import { exec } from 'jsonpath-rfc9535';
 import { RE2JS } from 're2js';
 import { headersOf } from '../take/messages.js';
 import { decode } from './encoding.js';
@@ -11,42 +11,55 @@ import { recordedText } from './template.js';
 /** Gives the text of a template while a script is played; the recorded text where nothing is played. */
 export type Fill = (template: Template) => string;
 
-/** All matches of an extractor in a response, in reading order. */
+/** What an extractor found before it is refined, and where that stands in the body; from 0 to 0 where it stands in a header. */
+export interface Found {
+  text: string;
+  start: number;
+  end: number;
+}
+
+/** All matches of an extractor in a response, in reading order. Throws where its expression is not valid. */
 export function matchesOf(extractor: Extractor, response: ResponseView, fill: Fill = recordedText): string[] {
-  const found = allMatches(extractor, response, fill).flatMap((value) => refined(value, extractor));
+  const found = foundBy(extractor, response, fill).flatMap(({ text }) => refined(text, extractor));
   if (!('nth' in extractor) || ('pick' in extractor && extractor.pick !== undefined)) return found;
   return found.slice(extractor.nth, extractor.nth + 1);
 }
 
-function allMatches(extractor: Extractor, response: ResponseView, fill: Fill): string[] {
+const inHeader = (text: string): Found => ({ text, start: 0, end: 0 });
+const attributeOf = (element: HtmlElement, name: string): Found[] => {
+  const text = element.attributes[name];
+  return text === undefined ? [] : [{ text, start: element.start, end: element.end }];
+};
+
+/** Everything that an extractor finds, whichever of it is picked and however it is refined. */
+export function foundBy(extractor: Extractor, response: ResponseView, fill: Fill = recordedText): Found[] {
   const beside = extractor.beside && fill(extractor.beside);
   const inRow = (one: HtmlElement) => beside === undefined || (response.html.rows[one.row] ?? '').includes(beside);
   switch (extractor.kind) {
     case 'header':
-      return headersOf(response.headers, extractor.name);
+      return headersOf(response.headers, extractor.name).map(inHeader);
     case 'cookie':
       return headersOf(response.headers, 'set-cookie').flatMap((line) => {
         const pair = line.split(';')[0] ?? '';
         const equals = pair.indexOf('=');
-        return pair.slice(0, equals).trim() === extractor.name ? [pair.slice(equals + 1).trim()] : [];
+        return pair.slice(0, equals).trim() === extractor.name ? [inHeader(pair.slice(equals + 1).trim())] : [];
       });
     case 'field':
       return response.html.elements
-        .filter((one) => one.attributes['name'] === extractor.name && one.attributes['value'] !== undefined && inRow(one))
-        .map((one) => one.attributes['value'] ?? '');
+        .filter((one) => one.attributes['name'] === extractor.name && inRow(one))
+        .flatMap((one) => attributeOf(one, 'value'));
     case 'attribute':
       return response.html.elements
         .filter(
           (one) =>
             one.name === extractor.element && (!extractor.by || one.attributes[extractor.by.name] === extractor.by.value) && inRow(one),
         )
-        .flatMap((one) => one.attributes[extractor.attribute] ?? []);
+        .flatMap((one) => attributeOf(one, extractor.attribute));
     case 'jsonpath':
-      return jsonMatches(extractor.path, response.json, beside);
+      // Where a member stands in the text is costly to know, so it is looked up only where it is to be shown.
+      return jsonMatches(extractor.path, response.json, beside).map(({ text }) => inHeader(text));
     case 'xml':
-      return xmlTexts(response.body)
-        .filter((one) => one.path === extractor.path)
-        .map((one) => one.text);
+      return xmlTexts(response.body).filter((one) => one.path === extractor.path);
     case 'between':
       return betweens(response.body, extractor.left, extractor.right);
     case 'regex':
@@ -54,30 +67,48 @@ function allMatches(extractor: Extractor, response: ResponseView, fill: Fill): s
   }
 }
 
-function jsonMatches(path: string, document: unknown, beside: string | undefined): string[] {
+/** The members that a path leads to, with their places as normalised paths (RFC 9535, 2.7); `beside` as in the schema. */
+export function jsonMatches(path: string, document: unknown, beside: string | undefined): { text: string; keys: (string | number)[] }[] {
   if (document === undefined) return [];
-  const root = document as Parameters<typeof query>[0];
-  const texts = (value: unknown): string[] =>
-    typeof value === 'string' ? [value] : typeof value === 'number' || typeof value === 'boolean' ? [String(value)] : [];
-  if (beside === undefined) return query(root, path).flatMap(texts);
+  const members = (root: unknown, own: string): { text: string; keys: (string | number)[] }[] => {
+    const found: { text: string; keys: (string | number)[] }[] = [];
+    exec(root as Parameters<typeof exec>[0], own, (value, at) => {
+      if (typeof value === 'string') found.push({ text: value, keys: [...at] });
+      else if (typeof value === 'number' || typeof value === 'boolean') found.push({ text: String(value), keys: [...at] });
+    });
+    return found;
+  };
+  if (beside === undefined) return members(document, path);
   // The objects of the list are looked at one by one: the path up to its last wildcard gives them, the rest the value.
   const star = path.lastIndexOf('[*]');
   if (star < 0) return [];
-  return query(root, path.slice(0, star + 3))
-    .filter((item) => JSON.stringify(item).includes(JSON.stringify(beside).slice(1, -1)))
-    .flatMap((item) => query(item, `$${path.slice(star + 3)}`).flatMap(texts));
+  const items: { item: unknown; keys: (string | number)[] }[] = [];
+  exec(document as Parameters<typeof exec>[0], path.slice(0, star + 3), (value, at) => {
+    if (JSON.stringify(value).includes(JSON.stringify(beside).slice(1, -1))) items.push({ item: value, keys: [...at] });
+  });
+  return items.flatMap(({ item, keys }) =>
+    members(item, `$${path.slice(star + 3)}`).map((one) => ({ text: one.text, keys: [...keys, ...one.keys] })),
+  );
 }
 
 /**
  * Matches of an expression, in time linear in the text whatever the expression: it is run by an automaton (Thompson 1968), which
  * has no look-around and no back-references. Throws where the expression is not valid.
  */
-function regexMatches(pattern: string, text: string): string[] {
-  const found: string[] = [];
+function regexMatches(pattern: string, text: string): Found[] {
+  const found: Found[] = [];
   const matcher = RE2JS.compile(pattern, RE2JS.MULTILINE).matcher(text);
-  while (found.length < 10_000 && matcher.find()) found.push((matcher.groupCount() > 0 ? matcher.group(1) : matcher.group(0)) ?? '');
+  const group = matcher.groupCount() > 0 ? 1 : 0;
+  while (found.length < mostMatches && matcher.find()) {
+    // An optional group that took no part has no place; then the expression found nothing to read.
+    const matched = matcher.group(group);
+    if (matched != null) found.push({ text: matched, start: matcher.start(group), end: matcher.end(group) });
+  }
   return found;
 }
+
+/** More matches than this are not looked for. */
+const mostMatches = 10_000;
 
 /** True where a value is what the extractor picks from its matches; where it says "any", one of them is enough. */
 export function isPicked(value: string, extractor: Extractor, matches: readonly string[]): boolean {
@@ -94,7 +125,8 @@ export function readValue(extractor: Extractor, response: ResponseView, random: 
   return how === 'last' ? matches.at(-1) : matches[0];
 }
 
-function refined(value: string, { within, decode: encodings }: Extractor): string[] {
+/** What is left of a text once it is cut and unwrapped as the extractor says; nothing where that fails. */
+export function refined(value: string, { within, decode: encodings }: Extractor): string[] {
   return cut(value, within).flatMap((part) => {
     let text: string | undefined = part;
     for (const encoding of encodings ?? []) text = text === undefined ? undefined : decode(encoding, text);
@@ -111,22 +143,23 @@ function cut(value: string, within: { left: string; right: string } | undefined)
   return end > from ? [value.slice(from, end)] : [];
 }
 
-function betweens(text: string, left: string, right: string): string[] {
-  const found: string[] = [];
-  let at = text.indexOf(left);
-  while (at >= 0) {
+function betweens(text: string, left: string, right: string): Found[] {
+  const found: Found[] = [];
+  // An empty left boundary stands everywhere and leads nowhere.
+  let at = left === '' ? -1 : text.indexOf(left);
+  while (at >= 0 && found.length < mostMatches) {
     const from = at + left.length;
     const end = text.indexOf(right, from);
     if (end < 0) break;
-    found.push(text.slice(from, end));
+    found.push({ text: text.slice(from, end), start: from, end });
     at = text.indexOf(left, from);
   }
   return found;
 }
 
 /** Texts of an XML document with the path of element names that leads to them. */
-export function xmlTexts(text: string): { path: string; text: string }[] {
-  const found: { path: string; text: string }[] = [];
+export function xmlTexts(text: string): (Found & { path: string })[] {
+  const found: (Found & { path: string })[] = [];
   const path: string[] = [];
   const parser = new Parser(
     {
@@ -136,8 +169,10 @@ export function xmlTexts(text: string): { path: string; text: string }[] {
         const where = `/${path.join('/')}`;
         const last = found.at(-1);
         // Entities split a text into parts; the parts of one text belong together.
-        if (last?.path === where && parser.startIndex === lastEnd + 1) last.text += part;
-        else if (part.trim() !== '') found.push({ path: where, text: part });
+        if (last?.path === where && parser.startIndex === lastEnd + 1) {
+          last.text += part;
+          last.end = parser.endIndex + 1;
+        } else if (part.trim() !== '') found.push({ path: where, text: part, start: parser.startIndex, end: parser.endIndex + 1 });
         lastEnd = parser.endIndex;
       },
     },

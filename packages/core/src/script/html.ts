@@ -8,6 +8,9 @@ export interface HtmlElement {
   nth: number;
   /** The innermost row it stands in (a table row, list item or the like), as an index of `rows`; -1 for none. */
   row: number;
+  /** Where it stands in the text: its start tag, and what gave its value where that stands further on. */
+  start: number;
+  end: number;
 }
 
 /** What reading a page once gives: the elements, its title, texts and inline scripts. */
@@ -43,9 +46,12 @@ export function readHtml(text: string): HtmlPage {
       const nth = counts.get(name) ?? 0;
       counts.set(name, nth + 1);
       // What a browser would send of a choice is the value of its chosen option.
-      if (name === 'option' && 'selected' in attributes && select) select.attributes['value'] ??= attributes['value'] ?? '';
+      if (name === 'option' && 'selected' in attributes && select && select.attributes['value'] === undefined) {
+        select.attributes['value'] = attributes['value'] ?? '';
+        [select.start, select.end] = [parser.startIndex, parser.endIndex + 1];
+      }
       const row = isRow(name, attributes) ? page.rows.push('') - 1 : (open.at(-1)?.row ?? -1);
-      page.elements.push({ name, attributes, nth, row });
+      page.elements.push({ name, attributes, nth, row, start: parser.startIndex, end: parser.endIndex + 1 });
       if (name === 'select') select = page.elements.at(-1);
       const alert = announces(attributes);
       if (alert && alerts++ === 0) {
@@ -68,7 +74,10 @@ export function readHtml(text: string): HtmlPage {
       else if (inside === 'script') page.scripts.push(part);
       else if (inside === 'textarea') {
         const area = page.elements.at(-1);
-        if (area?.name === 'textarea') area.attributes['value'] = (area.attributes['value'] ?? '') + part;
+        if (area?.name === 'textarea') {
+          area.attributes['value'] = (area.attributes['value'] ?? '') + part;
+          area.end = parser.endIndex + 1;
+        }
       } else if (inside !== 'style' && part.trim() !== '') {
         page.texts.push(part.trim());
         if (alerts > 0) page.alerts[page.alerts.length - 1] = `${page.alerts.at(-1) ?? ''} ${part.trim()}`.trim();

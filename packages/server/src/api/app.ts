@@ -4,6 +4,7 @@ import express, { type Express, type NextFunction, type Request, type RequestHan
 import helmet from 'helmet';
 import { Problem } from '../problem.js';
 import { dataRoutes } from './data-routes.js';
+import { handoffRoutes } from './handoff-routes.js';
 import { guardOrigin } from './guard-origin.js';
 import { projectRoutes } from './project-routes.js';
 import { importRoutes } from './import-routes.js';
@@ -22,6 +23,7 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...importRoutes(services),
   ...takeRoutes(services),
   ...scriptRoutes(services),
+  ...handoffRoutes(services),
   ...dataRoutes(services),
   ...workloadRoutes(services),
   ...runRoutes(services),

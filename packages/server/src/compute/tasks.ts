@@ -1,5 +1,6 @@
 import {
   correlate,
+  handOffValue,
   layBeside,
   scriptFromTake,
   searchTake,
@@ -10,9 +11,15 @@ import {
   judgeRehearsal,
   lanesOf,
   readCsv,
+  Workbench,
   repair,
   runResult,
   type Captured,
+  type CapturedStep,
+  type Extractor,
+  type Handoff,
+  type Proposal,
+  type Trial,
   type Correlated,
   type CsvTable,
   type Frame,
@@ -32,6 +39,18 @@ const load = (stored: StoredTake): LoadedTake => ({
   readBytes: (hash) => stored.bytes[hash],
 });
 
+/** A rehearsal with the texts that are read from its answers. */
+export interface StoredRehearsal {
+  number: number;
+  steps: CapturedStep[];
+  /** Steps that had failed in it. */
+  failed: string[];
+  bodies: Record<string, string>;
+}
+
+/** What the handoff screen works on; kept from one try to the next, because reading a large take takes longer than trying. */
+let bench: { key: string; workbench: Workbench } | null = null;
+
 /** Work that would stall the API, each a plain function of plain data; run in a thread of its own. */
 export const tasks = {
   correlate: (script: Script, take: StoredTake, second: StoredTake | null): Correlated =>
@@ -44,7 +63,21 @@ export const tasks = {
   ): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence'> =>
     judgeRehearsal(script, load(take), { ...captured, readBody: (hash) => captured.bodies[hash] }),
 
+  handOff: (script: Script, take: StoredTake, at: { step: string; place: string }): ReturnType<typeof handOffValue> =>
+    handOffValue(script, load(take), at),
+
   repair: (script: Script, take: StoredTake, rehearsal: Rehearsal): Correlated => repair(script, load(take), rehearsal),
+
+  /** Lays out what extractors are tried on. The key names it; another one replaces it. */
+  openWorkbench: (key: string, script: Script, take: StoredTake, second: StoredTake | null, rehearsals: StoredRehearsal[]): void => {
+    const played = rehearsals.map(({ bodies, ...rest }) => ({ ...rest, readBody: (hash: string) => bodies[hash] }));
+    bench = { key, workbench: new Workbench(script, load(take), second && load(second), played) };
+  },
+  /** Undefined where another workbench is open. */
+  tryExtractor: (key: string, handoff: Handoff, extractor: Extractor, everywhere: boolean): Trial | undefined =>
+    bench?.key === key ? bench.workbench.try(handoff, extractor, everywhere) : undefined,
+  proposals: (key: string, handoff: Handoff): Proposal[] | undefined =>
+    bench?.key === key ? bench.workbench.proposals(handoff) : undefined,
 
   survey: (take: StoredTake): Survey => surveyTake(load(take)),
   scriptFromTake: (take: StoredTake, options: FromTakeOptions): Script => scriptFromTake(load(take), options),

@@ -17,6 +17,11 @@ export const routes: Routes = [
     title: 'Rehearsal',
     loadComponent: () => import('./rehearsal/rehearsal-screen').then((loaded) => loaded.RehearsalScreen),
   },
+  {
+    path: 'scripts/:id/handoffs/:handoff',
+    title: 'Handoff',
+    loadComponent: () => import('./handoff/handoff-screen').then((loaded) => loaded.HandoffScreen),
+  },
   { path: 'data', title: 'Data', loadComponent: () => import('./data/data-screen').then((loaded) => loaded.DataScreen) },
   { path: 'data/:id', title: 'Data', loadComponent: () => import('./data/data-screen').then((loaded) => loaded.DataScreen) },
   { path: 'workloads', title: 'Workloads', loadComponent: () => import('./workloads/workload-list').then((loaded) => loaded.WorkloadList) },

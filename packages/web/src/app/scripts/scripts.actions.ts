@@ -23,6 +23,7 @@ export const scriptsActions = createActionGroup({
     Repaired: props<{ script: Script; rounds: Round[] }>(),
     'Work failed': emptyProps(),
     'Bind wanted': props<{ value: string; places: { step: string; place: string }[]; table: DataTable; column: string }>(),
+    'Hand off wanted': props<{ step: string; place: string; value: string }>(),
     Bound: props<{ script: Script }>(),
     'Delete wanted': props<{ id: string }>(),
   },

@@ -146,6 +146,24 @@ export const scriptsEffects = {
       ),
     { functional: true },
   ),
+  handOff: createEffect(
+    (actions = inject(Actions), api = inject(Api), store = inject(Store), router = inject(Router)) =>
+      actions.pipe(
+        ofType(scriptsActions.handOffWanted),
+        concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
+        switchMap(([{ step, place, value }, script]) =>
+          script
+            ? api.handOff(script.id, { step, place, value }).pipe(
+                // How it is read is what one wants to see next.
+                tap(({ handoff }) => void router.navigate(['/scripts', script.id, 'handoffs', handoff])),
+                map((done) => scriptsActions.bound({ script: done.script })),
+                orTell(),
+              )
+            : of(),
+        ),
+      ),
+    { functional: true },
+  ),
   remove: createEffect(
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(

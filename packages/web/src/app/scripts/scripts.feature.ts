@@ -18,6 +18,8 @@ interface ScriptsState extends EntityState<Script> {
   played: number;
   report: CorrelationReport | null;
   rounds: Round[];
+  /** How often the server has taken the script as it is here. */
+  saved: number;
 }
 
 const initial: ScriptsState = adapter.getInitialState({
@@ -32,6 +34,7 @@ const initial: ScriptsState = adapter.getInitialState({
   played: 0,
   report: null,
   rounds: [],
+  saved: 0,
 });
 
 const mostUndo = 100;
@@ -84,6 +87,7 @@ export const scriptsFeature = createFeature({
       rounds,
       rehearsals: [...rounds.map((one) => one.rehearsal).reverse(), ...state.rehearsals],
     })),
+    on(scriptsActions.saved, (state) => ({ ...state, saved: state.saved + 1 })),
     on(scriptsActions.bound, (state, { script }) => changed(state, script)),
     on(scriptsActions.workFailed, (state) => ({ ...state, busy: null })),
   ),

@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { RouterLink } from '@angular/router';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import {
@@ -34,7 +35,7 @@ const classNames: Record<ClassifiedValue['class'], string> = {
 @Component({
   selector: 'app-step-drawer',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [TemplateView, HeaderList, BodyView, VerdictShape],
+  imports: [RouterLink, TemplateView, HeaderList, BodyView, VerdictShape],
   template: `<div class="top">
       <app-verdict [verdict]="rehearsed()?.verdict ?? 'none'" /><b>{{ number() }} · {{ step().name }}</b>
     </div>
@@ -115,6 +116,9 @@ const classNames: Record<ClassifiedValue['class'], string> = {
                   <td class="num">
                     @if (value.class === 'fixed' || value.class === 'unsure' || value.class === 'client-made') {
                       <button class="act slim" (click)="bind(value)">Take from data</button>
+                      @if (value.class !== 'client-made') {
+                        <button class="act slim" (click)="handOff(value)">Hand it off</button>
+                      }
                     }
                   </td>
                 </tr>
@@ -137,6 +141,7 @@ const classNames: Record<ClassifiedValue['class'], string> = {
               <b>{{ one.handoff.name }}</b> · {{ one.handoff.evidence }}<br />
               {{ one.given ? 'Read here' : 'Sent here; read at step ' + one.origin }} from {{ one.from }}. {{ one.handoff.reason }}
               <div class="mt-2">
+                <a class="act slim" [routerLink]="['/scripts', script().id, 'handoffs', one.handoff.id]">How it is read</a>
                 <button class="act slim" (click)="isolate(one.handoff.id)">Show its string</button>
                 <button class="act slim" (click)="drop(one.handoff.id)">Send as recorded again</button>
               </div>
@@ -238,6 +243,10 @@ export class StepDrawer {
 
   drop(handoff: string): void {
     this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'drop-handoff', handoff } }));
+  }
+
+  handOff({ step, place, value }: ClassifiedValue): void {
+    this.#store.dispatch(scriptsActions.handOffWanted({ step, place, value }));
   }
 
   bind(value: ClassifiedValue): void {

@@ -10,8 +10,10 @@ import type {
   Deal,
   Environment,
   Exchange,
+  Extractor,
   Forecast,
   LanePoint,
+  Proposal,
   RecordingState,
   Rehearsal,
   Round,
@@ -22,6 +24,7 @@ import type {
   Survey,
   Take,
   Tidy,
+  Trial,
   Workload,
 } from '@sturdy/core';
 import type { Observable } from 'rxjs';
@@ -94,6 +97,11 @@ export class Api {
   deleteScript = (id: string) => this.#http.delete(`/api/scripts/${id}`);
   correlate = (id: string, secondTakeId: string | null) =>
     this.#http.post<{ script: Script; report: CorrelationReport }>(`/api/scripts/${id}/correlate`, { secondTakeId });
+  handOff = (id: string, at: { step: string; place: string; value: string }) =>
+    this.#http.post<{ script: Script; handoff: string }>(`/api/scripts/${id}/hand-off`, at);
+  proposals = (id: string, handoff: string) => this.#http.get<Proposal[]>(`/api/scripts/${id}/handoffs/${handoff}/proposals`);
+  tryExtractor = (id: string, handoff: string, extractor: Extractor, everywhere: boolean) =>
+    this.#http.post<Trial>(`/api/scripts/${id}/handoffs/${handoff}/try`, { extractor, everywhere });
   rehearse = (id: string) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse`, {});
   repair = (id: string) => this.#http.post<{ script: Script; rounds: Round[] }>(`/api/scripts/${id}/repair`, {});
   rehearsals = (id: string) => this.#http.get<Rehearsal[]>(`/api/scripts/${id}/rehearsals`);

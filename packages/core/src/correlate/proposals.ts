@@ -1,0 +1,67 @@
+import { encode } from '../script/encoding.js';
+import { isPicked, matchesOf } from '../script/extract.js';
+import type { ResponseView } from '../script/response-view.js';
+import type { Extractor } from '../script/script.schema.js';
+import { boundariesFor } from './boundaries.js';
+import type { ReceivedValue } from './received-values.js';
+
+/**
+ * The extractors that read a value where it was found in a response, the sturdiest first. `typed` gives texts that the client had sent
+ * before, which pick the row or object that the value stands in.
+ */
+export function extractorsFor(received: ReceivedValue, value: string, view: ResponseView, typed: () => readonly string[]): Extractor[] {
+  const { extractor } = received;
+  if (!extractor) return boundaryExtractors(view, value);
+  const wanted: Extractor[] = [];
+  if (extractor.kind === 'attribute' && extractor.by === null) {
+    const all = matchesOf({ ...extractor, pick: 'any' }, view);
+    const at = all.indexOf(value);
+    if (at < 0) return [];
+    // Of what a form offers, any other would do as well.
+    if (received.choice) return [{ ...extractor, pick: 'any' }];
+    wanted.push(...besides(extractor, view, typed(), at > 0 && at === all.length - 1 ? 'last' : 'first'));
+    if (at === 0) wanted.push({ ...extractor, nth: 0 });
+    else if (at === all.length - 1 && all.length > 1) wanted.push({ ...extractor, pick: 'last' });
+    wanted.push({ ...extractor, nth: at });
+  } else if (extractor.kind === 'jsonpath' && received.listed) {
+    const all = matchesOf(extractor, view);
+    const last = all.length > 1 && all.lastIndexOf(value) === all.length - 1;
+    wanted.push(...besides(extractor, view, typed(), last ? 'last' : 'first'), extractor);
+  } else wanted.push(extractor);
+  return wanted.filter((one) => isPicked(value, one, matchesOf(one, view)));
+}
+
+/**
+ * The extractor, kept to the row or object in which a text stands that the client had sent before. Where several rows hold it, the
+ * one is taken that stands at the same end of the list: what is made last stands there.
+ */
+function besides(extractor: Extractor, view: ResponseView, typed: readonly string[], end: 'first' | 'last'): Extractor[] {
+  const shown = typed.filter((text) => view.body.includes(text));
+  return shown.slice(0, 8).map((text) => ({ ...extractor, beside: [{ kind: 'text', text }], pick: end }) as Extractor);
+}
+
+/** Boundaries around the value, as it stands in the body or in an escaped form of it. */
+export function boundaryExtractors(view: ResponseView, value: string): Extractor[] {
+  const plain = boundariesFor(view.body, value);
+  if (plain) return [plain];
+  for (const [raw, encoding] of [
+    [encode('xml', value), 'xml'],
+    [encode('json', value), 'json'],
+    [encode('json', value).replace(/\//g, '\\/'), 'json'],
+    [encode('component', value), 'component'],
+  ] as const) {
+    const found = raw === value ? null : boundariesFor(view.body, raw);
+    if (found) return [{ ...found, decode: [encoding] }];
+  }
+  return [];
+}
+
+/** An expression that finds what stands between two boundaries, for those who would rather write it so; null where it finds another. */
+export function expressionFor(view: ResponseView, value: string): Extractor | null {
+  const between = boundariesFor(view.body, value);
+  if (!between) return null;
+  const signs = /^\d+$/.test(value) ? '\\d+' : /^\w+$/.test(value) ? '\\w+' : /^\S+$/.test(value) ? '[^\\s"\'<>]+' : '[^"<>]+';
+  const quoted = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&').replace(/\s+/g, '\\s+');
+  const extractor: Extractor = { kind: 'regex', pattern: `${quoted(between.left)}(${signs})`, nth: 0 };
+  return isPicked(value, extractor, matchesOf(extractor, view)) ? extractor : null;
+}

@@ -1,0 +1,30 @@
+import { describeExtractor } from '../script/extract.js';
+import type { Script } from '../script/script.schema.js';
+import type { LoadedTake } from '../take/take.schema.js';
+import { visitCandidates } from '../correlate/candidates.js';
+import { HandoffMaker } from '../correlate/handoff-maker.js';
+import { ValueIndex } from '../correlate/value-index.js';
+
+/** Hands off a value that the tester points at; says the new handoff, or null where no earlier answer holds the value. */
+export function handOffValue(
+  script: Script,
+  loaded: LoadedTake,
+  { step, place }: { step: string; place: string },
+): { script: Script; handoff: string } | null {
+  const maker = new HandoffMaker(script);
+  let value: string | null = null;
+  visitCandidates(script, loaded, new ValueIndex(loaded, script), (candidate) => {
+    const [origin] = candidate.origins;
+    if (candidate.step.id !== step || candidate.node.place !== place || !origin) return false;
+    value ??= candidate.value;
+    return maker.handOff(
+      candidate,
+      origin,
+      'likely',
+      `You chose to hand it off; a response gave it first (${describeExtractor(origin.extractor)}).`,
+    );
+  });
+  if (value === null) return null;
+  const handoff = maker.handoffOf(value);
+  return handoff === undefined ? null : { script: maker.result().script, handoff };
+}

@@ -1,0 +1,103 @@
+import { createHash } from 'node:crypto';
+import { ExtractorSchema, ProposalSchema, readPlaces, ScriptSchema, TrialSchema, type Handoff, type Script } from '@sturdy/core';
+import * as z from 'zod';
+import type { StoredRehearsal } from '../compute/tasks.js';
+import { notFound, Problem } from '../problem.js';
+import { route, type AnyRoute } from './route.js';
+import type { Services } from './services.js';
+
+const InHandoff = z.object({ scriptId: z.string(), handoffId: z.string() });
+
+/** Rehearsals on which extractors are tried, the newest. */
+const mostRehearsals = 5;
+
+/** Handoffs: other ways to read them, tried on everything recorded and replayed. */
+export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
+  const need = async ({ scriptId, handoffId }: z.infer<typeof InHandoff>): Promise<{ script: Script; handoff: Handoff }> => {
+    const script = await store.script(scriptId);
+    if (!script) throw notFound('script', scriptId);
+    const handoff = script.handoffs.find((one) => one.id === handoffId);
+    if (!handoff) throw notFound('handoff', handoffId);
+    return { script, handoff };
+  };
+
+  /** The answers of the newest rehearsals from which handoffs are read. */
+  const played = async (script: Script): Promise<StoredRehearsal[]> => {
+    const rehearsals = (await store.rehearsals(script.id)).slice(0, mostRehearsals);
+    const wanted = new Set(script.handoffs.flatMap((one) => readPlaces(one).map(({ step }) => step)));
+    return Promise.all(
+      rehearsals.map(async ({ number, steps }) => {
+        const captured = steps.flatMap((one) => (one.captured && wanted.has(one.step) ? [one.captured] : []));
+        const answers = captured.flatMap((one) => [one.response, ...(one.hops ?? [])]);
+        const bodies = await store.bodyTexts(answers.flatMap((one) => one?.body?.hash ?? []));
+        return { number, steps: captured, failed: steps.filter((one) => one.verdict === 'failed').map((one) => one.step), bodies };
+      }),
+    );
+  };
+
+  /** Does the work on the workbench of the script as it is now; lays it out where another one, or none, lies there. */
+  const onBench = async <T>(script: Script, work: (key: string) => Promise<T | undefined>): Promise<T> => {
+    const rehearsals = await store.rehearsals(script.id);
+    const key = createHash('sha256')
+      .update(JSON.stringify([script, rehearsals[0]?.id]))
+      .digest('hex');
+    const done = await work(key);
+    if (done !== undefined) return done;
+    const take = await store.loadTake(script.takeId);
+    if (!take) throw notFound('take', script.takeId);
+    const second = script.secondTakeId === null ? null : await store.loadTake(script.secondTakeId);
+    await compute.openWorkbench(key, script, take, second, await played(script));
+    const result = await work(key);
+    if (result === undefined) throw new Error('Another script was opened at the same moment. Try again.');
+    return result;
+  };
+
+  return [
+    route({
+      method: 'post',
+      path: '/scripts/:scriptId/hand-off',
+      summary: 'Hand off the value that a step sends at a place, from the best response that gives it',
+      params: z.object({ scriptId: z.string() }),
+      body: z.object({ step: z.string(), place: z.string(), value: z.string() }),
+      result: z.object({ script: ScriptSchema, handoff: z.string() }),
+      handle: async ({ params, body }) => {
+        const script = await store.script(params.scriptId);
+        if (!script) throw notFound('script', params.scriptId);
+        const take = await store.loadTake(script.takeId);
+        if (!take) throw notFound('take', script.takeId);
+        const done = await compute.handOff(script, take, body);
+        if (!done)
+          throw new Problem(
+            422,
+            'No answer gives this value',
+            `No answer before this step holds “${body.value.slice(0, 60)}”, nor a part of it. If a page script computes it, let the client make it; if people type it, take it from data.`,
+          );
+        await store.saveScript(done.script);
+        return done;
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/scripts/:scriptId/handoffs/:handoffId/proposals',
+      summary: 'Ways to read the value of a handoff, with how each did on everything recorded and replayed',
+      params: InHandoff,
+      result: z.array(ProposalSchema),
+      handle: async ({ params }) => {
+        const { script, handoff } = await need(params);
+        return onBench(script, (key) => compute.proposals(key, handoff));
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/scripts/:scriptId/handoffs/:handoffId/try',
+      summary: 'Try a way to read the value of a handoff on every response, recorded and replayed; nothing is changed',
+      params: InHandoff,
+      body: z.object({ extractor: ExtractorSchema, everywhere: z.boolean() }),
+      result: TrialSchema,
+      handle: async ({ params, body }) => {
+        const { script, handoff } = await need(params);
+        return onBench(script, (key) => compute.tryExtractor(key, handoff, body.extractor, body.everywhere));
+      },
+    }),
+  ];
+};

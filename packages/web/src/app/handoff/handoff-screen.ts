@@ -1,0 +1,130 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, resource, signal } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { requestSteps, type Extractor, type Proposal, type Trial, type TriedResponse } from '@sturdy/core';
+import { catchError, debounceTime, filter, firstValueFrom, of, switchMap } from 'rxjs';
+import { Api, problemOf } from '../shared/api';
+import { hue } from '../shared/format';
+import { VerdictShape } from '../shared/verdict-shape';
+import { loadScriptOf } from '../scripts/script-of-address';
+import { scriptsActions } from '../scripts/scripts.actions';
+import { scriptsFeature } from '../scripts/scripts.feature';
+import { ExtractorForm } from './extractor-form';
+import { MarkedBody } from './marked-body';
+
+const shapes: Record<TriedResponse['verdict'], string> = {
+  right: 'passed',
+  read: 'passed',
+  wrong: 'failed',
+  nothing: 'not-sent',
+  refused: 'none',
+};
+
+/** One handoff: how it is read, other ways to read it, and each of them tried on every answer at hand. */
+@Component({
+  selector: 'app-handoff-screen',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, ExtractorForm, MarkedBody, VerdictShape],
+  templateUrl: './handoff-screen.html',
+  styleUrl: './handoff-screen.scss',
+})
+export class HandoffScreen {
+  readonly #store = inject(Store);
+  readonly #api = inject(Api);
+  /** Id of the script, from the address. */
+  readonly id = input.required<string>();
+  /** Id of the handoff, from the address. */
+  readonly handoff = input.required<string>();
+  readonly script = this.#store.selectSignal(scriptsFeature.selectCurrent);
+  readonly saved = this.#store.selectSignal(scriptsFeature.selectSaved);
+  readonly own = computed(() => this.script()?.handoffs.find((one) => one.id === this.handoff()));
+  readonly colour = computed(() => hue(Math.max(0, this.script()?.handoffs.findIndex((one) => one.id === this.handoff()) ?? 0)));
+  readonly #steps = computed(() => {
+    const script = this.script();
+    return new Map(script ? requestSteps(script).map((one) => [one.step.id, one]) : []);
+  });
+  /** What is being tried: what is in use until another way is chosen or written. */
+  readonly draft = linkedSignal<Extractor | undefined>(() => this.own()?.extractor);
+  readonly everywhere = signal(false);
+  readonly writing = signal(false);
+  readonly chosen = signal(0);
+  readonly changed = computed(() => JSON.stringify(this.draft()) !== JSON.stringify(this.own()?.extractor));
+  readonly proposals = resource({
+    params: () =>
+      this.own() ? { script: this.id(), handoff: this.handoff(), extractor: this.own()?.extractor, saved: this.saved() } : undefined,
+    loader: ({ params }): Promise<Proposal[]> => firstValueFrom(this.#api.proposals(params.script, params.handoff)),
+  });
+  readonly #wanted = computed(() => ({ extractor: this.draft(), everywhere: this.everywhere() }));
+  readonly trial = toSignal(
+    toObservable(this.#wanted).pipe(
+      // While someone writes, only what stands still for a moment is tried.
+      debounceTime(200),
+      filter((one): one is { extractor: Extractor; everywhere: boolean } => one.extractor !== undefined),
+      switchMap(({ extractor, everywhere }) =>
+        this.#api
+          .tryExtractor(this.id(), this.handoff(), extractor, everywhere)
+          .pipe(catchError((error: unknown) => of<Trial>({ describes: '', tried: [], elsewhere: null, problem: problemOf(error) }))),
+      ),
+    ),
+  );
+  readonly shown = computed(() => this.trial()?.tried[Math.min(this.chosen(), (this.trial()?.tried.length ?? 1) - 1)]);
+  readonly shapes = shapes;
+
+  constructor() {
+    loadScriptOf(this.id);
+  }
+
+  numberOf(step: string): number {
+    return this.#steps().get(step)?.number ?? 0;
+  }
+  nameOf(step: string): string {
+    return this.#steps().get(step)?.step.name ?? step;
+  }
+  sourceOf(one: TriedResponse): string {
+    return one.source === 'take' ? 'Take' : one.source === 'second-take' ? 'Second take' : `Rehearsal ${one.rehearsal ?? ''}`;
+  }
+  picked(one: TriedResponse): string {
+    const values = one.matches.filter((match) => match.picked).map((match) => match.value);
+    const [first = ''] = values;
+    return values.length > 1 ? `one of ${values.length}, such as ${first}` : first;
+  }
+  said(one: TriedResponse): string {
+    switch (one.verdict) {
+      case 'right':
+        return 'right';
+      case 'wrong':
+        return `wrong, ${(one.expected ?? '').slice(0, 40)} was sent`;
+      case 'nothing':
+        return 'finds nothing';
+      case 'read':
+        return 'read';
+      case 'refused':
+        return 'this step had failed there';
+    }
+  }
+  isDraft(extractor: Extractor): boolean {
+    return JSON.stringify(extractor) === JSON.stringify(this.draft());
+  }
+  resultOf(one: Proposal): string {
+    const parts = [
+      one.right > 0 ? `right on ${one.right}` : '',
+      one.read > 0 ? `reads on ${one.read} more` : '',
+      one.wrong > 0 ? `wrong on ${one.wrong}` : '',
+      one.nothing > 0 ? `nothing on ${one.nothing}` : '',
+    ];
+    return parts.filter(Boolean).join(', ');
+  }
+  rename(name: string): void {
+    const trimmed = name.trim();
+    if (trimmed !== '' && trimmed !== this.own()?.name)
+      this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'rename-handoff', handoff: this.handoff(), name: trimmed } }));
+  }
+  use(): void {
+    const extractor = this.draft();
+    if (extractor) this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'set-extractor', handoff: this.handoff(), extractor } }));
+  }
+  putBack(): void {
+    this.draft.set(this.own()?.extractor);
+  }
+}
