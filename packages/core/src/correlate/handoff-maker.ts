@@ -12,6 +12,7 @@ import {
 } from '../script/script.schema.js';
 import { bindStep } from '../script/request-parts.js';
 import { usePlaces } from '../script/use-places.js';
+import { followRows } from '../script/follow-rows.js';
 import { maskTitle } from '../script/mask-title.js';
 import { compact, isStill } from '../script/template.js';
 import type { SentNode } from '../script/sent-values.js';
@@ -169,12 +170,14 @@ export class HandoffMaker {
       }),
     );
     const moving = new Set([...this.#pieces.values()].flatMap(({ node, pieces }) => (pieces.length === 1 ? [node.value] : [])));
-    const next = mergeRotating({
-      ...changeRequests(bound, (step) => maskTitle(step, moving)),
-      handoffs,
-      made: [...script.made, ...this.#made],
-      unsure: script.unsure.filter((one) => !this.#pieces.has(`${one.step} ${one.place}`)),
-    });
+    const next = followRows(
+      mergeRotating({
+        ...changeRequests(bound, (step) => maskTitle(step, moving)),
+        handoffs,
+        made: [...script.made, ...this.#made],
+        unsure: script.unsure.filter((one) => !this.#pieces.has(`${one.step} ${one.place}`)),
+      }),
+    );
     const uses = usePlaces(next);
     const fresh = new Set(this.#handoffs.map((one) => one.id));
     return {

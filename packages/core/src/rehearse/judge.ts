@@ -4,12 +4,13 @@ import { ResponseView, viewOf } from '../script/response-view.js';
 import { describeExtractor, isPicked, matchesOf } from '../script/extract.js';
 import type { HtmlElement } from '../script/html.js';
 import type { SentValue } from '../script/sent-values.js';
-import { answerOf, placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
+import { answerOf, placeOfResponse, requestSteps, type Expectation, type RequestStep, type Script } from '../script/script.schema.js';
 import { boundPlaces, sentValues } from '../script/request-parts.js';
 import { isCounted } from '../script/coverage.js';
 import { nameBefore, visitCandidates, type Candidate } from '../correlate/candidates.js';
 import { ValueIndex } from '../correlate/value-index.js';
 import { plainName } from '../correlate/naming.js';
+import { acceptanceOf } from './accept.js';
 import { asksToSignIn, failureOf, faultTexts, signOf } from './failure-signs.js';
 import { likenessOf } from './likeness.js';
 import type { CapturedStep, Divergence, Rehearsal, RehearsedStep, StaleValue, Verdict } from './rehearsal.schema.js';
@@ -25,6 +26,8 @@ export interface Captured {
   missing: { step: string; handoff: string }[];
   /** Texts that no good answer holds. */
   failureSigns?: readonly string[];
+  /** The step before which the tester ended the rehearsal, or at which it waits. */
+  endedBefore?: string | undefined;
 }
 
 const short = (text: string, length = 48): string => (text.length > length ? `${text.slice(0, length)}…` : text);
@@ -53,9 +56,14 @@ export function judgeRehearsal(
     const own = byStep.get(step.id) ?? null;
     const ownStale = stale.filter((one) => one.step === step.id);
     const exchange = byNumber.get(answerOf(step) ?? -1);
-    const judged: ReturnType<typeof judgeStep> = own
+    const judged: Judged = own
       ? judgeStep(step, exchange, loaded.readBody, own, captured)
-      : { verdict: 'not-sent' as const, reasons: ['It was not sent, because an earlier step failed.'] };
+      : {
+          verdict: 'not-sent' as const,
+          reasons: [
+            captured.endedBefore === undefined ? 'It was not sent, because an earlier step failed.' : 'The rehearsal was ended before it.',
+          ],
+        };
     // A step that names a thing of the take while this rehearsal made another proves nothing, however well it answered.
     const drifts = judged.verdict === 'passed' && ownStale.length > 0;
     return {
@@ -70,46 +78,52 @@ export function judgeRehearsal(
       ],
       stale: ownStale,
       ...(judged.redirect === undefined ? {} : { redirect: judged.redirect }),
+      ...(judged.accept === undefined ? {} : { accept: judged.accept }),
       captured: own,
     };
   });
-  const worst: Verdict = steps.some((one) => one.verdict === 'failed' || one.verdict === 'not-sent')
+  // What was left out on purpose is no fault.
+  const counted = captured.endedBefore === undefined ? steps : steps.filter((one) => one.verdict !== 'not-sent');
+  const worst: Verdict = counted.some((one) => one.verdict === 'failed' || one.verdict === 'not-sent')
     ? 'failed'
-    : steps.some((one) => one.verdict === 'drifted')
+    : counted.some((one) => one.verdict === 'drifted')
       ? 'drifted'
       : 'passed';
-  return { steps, verdict: worst, divergence: firstDivergence(script, steps, captured) };
+  return { steps, verdict: worst, divergence: firstDivergence(script, counted, captured) };
 }
 
-function judgeStep(
-  step: RequestStep,
-  exchange: Exchange | undefined,
-  readBody: BodyReader,
-  own: CapturedStep,
-  captured: Captured,
-): { verdict: Verdict; reasons: string[]; redirect?: string } {
+type Judged = Pick<RehearsedStep, 'verdict' | 'reasons' | 'redirect' | 'accept'>;
+
+function judgeStep(step: RequestStep, exchange: Exchange | undefined, readBody: BodyReader, own: CapturedStep, captured: Captured): Judged {
   const replayed = capturedView(own, captured.readBody);
   if (!replayed) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
+  const hops = (own.hops ?? []).map((_, at) => capturedView(own, captured.readBody, at) ?? replayed);
   const location = redirectTarget(own.request.url, own.hops ?? [replayed]);
-  const failure = failureOf(replayed, step.expect, location) ?? signOf(replayed, captured.failureSigns ?? []);
+  // A sign that the environment names means failure in every step; it cannot be accepted in one.
+  const sign = signOf(replayed, captured.failureSigns ?? []);
+  const judged = (verdict: Verdict, reason: string, harmless: Expectation['harmless'] = [], redirect: string | null = null): Judged => {
+    const accept = sign === null ? acceptanceOf(step.expect, replayed, own.request.url, hops, harmless) : null;
+    return { verdict, reasons: [reason], ...(redirect === null ? {} : { redirect }), ...(accept === null ? {} : { accept }) };
+  };
+  const failure = failureOf(replayed, step.expect, location) ?? sign;
   const recorded = exchange && viewOf(exchange, readBody);
   if (failure) {
     const redirect = easedRedirect(step, replayed, recorded, location);
-    return redirect === null ? { verdict: 'failed', reasons: [failure] } : { verdict: 'drifted', reasons: [failure], redirect };
+    return judged(redirect === null ? 'failed' : 'drifted', failure, [], redirect);
   }
   if (!recorded) return { verdict: 'passed', reasons: [] };
-  if (asksToSignIn(replayed) && !asksToSignIn(recorded))
-    return { verdict: 'failed', reasons: ['The page asks to sign in; in the take it did not.'] };
+  const isHarmless = (kind: NonNullable<Expectation['harmless']>[number]) => step.expect.harmless?.includes(kind) === true;
+  if (asksToSignIn(replayed) && !asksToSignIn(recorded) && !isHarmless('sign-in'))
+    return judged('failed', 'The page asks to sign in; in the take it did not.', ['sign-in']);
   const newFaults = faultTexts(replayed).length > 0 && faultTexts(recorded).length === 0;
-  if (newFaults)
-    return { verdict: 'failed', reasons: [`It answered ${replayed.status}, but says “${short(faultTexts(replayed).join(' '), 160)}”.`] };
+  if (newFaults && !isHarmless('alerts'))
+    return judged('failed', `It answered ${replayed.status}, but says “${short(faultTexts(replayed).join(' '), 160)}”.`, ['alerts']);
   const like = likenessOf(recorded, replayed);
   // Browsers lose the body of an answer when the page is left at once; then there is nothing to compare with.
-  if (recorded.body !== '' && recorded.status === replayed.status && like < leastLikeness)
-    return {
-      verdict: 'drifted',
-      reasons: [`The answer is built differently: ${Math.round(like * 100)} % of its structure is that of the take.`],
-    };
+  if (recorded.body !== '' && recorded.status === replayed.status && like < leastLikeness && !isHarmless('structure'))
+    return judged('drifted', `The answer is built differently: ${Math.round(like * 100)} % of its structure is that of the take.`, [
+      'structure',
+    ]);
   return { verdict: 'passed', reasons: [] };
 }
 
@@ -197,6 +211,7 @@ function firstDivergence(script: Script, steps: readonly RehearsedStep[], captur
       ...base,
       sentence: `${happened} It needs “${script.handoffs.find((one) => one.id === missing.handoff)?.name ?? 'a value'}”, which step ${numberOf(missing.step)} did not give.`,
       cause: 'missing-value',
+      handoff: missing.handoff,
       advice: 'Look at the answer of that step: the extractor found nothing there.',
     };
   // What this step sends stale, or else what an earlier one did: a visit often ends one step later.

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { BodyRefSchema, HeaderSchema, TimingsSchema } from '../take/take.schema.js';
-import { ExtractorSchema } from '../script/script.schema.js';
+import { ExpectationSchema, ExtractorSchema } from '../script/script.schema.js';
 
 export const VerdictSchema = z.enum(['passed', 'drifted', 'failed', 'not-sent']);
 export type Verdict = z.infer<typeof VerdictSchema>;
@@ -55,6 +55,8 @@ export const RehearsedStepSchema = z.object({
   stale: z.array(StaleValueSchema),
   /** A wider shape of the redirect that would let this answer pass, where everything else about it is as in the take. */
   redirect: z.string().optional(),
+  /** What accepting this answer would make the step expect; absent where there is nothing to accept. */
+  accept: z.object({ expect: ExpectationSchema, sentence: z.string() }).optional(),
   captured: CapturedStepSchema.nullable(),
 });
 export type RehearsedStep = z.infer<typeof RehearsedStepSchema>;
@@ -68,6 +70,8 @@ export const DivergenceSchema = z.object({
   advice: z.string(),
   /** A typed value that the answer refuses. */
   refused: z.string().nullable(),
+  /** The handoff that found nothing, where that is the cause. */
+  handoff: z.string().optional(),
 });
 export type Divergence = z.infer<typeof DivergenceSchema>;
 
@@ -82,5 +86,24 @@ export const RehearsalSchema = z.object({
   divergence: DivergenceSchema.nullable(),
   /** Rows that were dealt and are spent now. */
   rows: z.array(z.object({ table: z.string(), row: z.number().int() })),
+  /** The step before which the tester ended it; absent where it went through. The verdict is that of the steps before. */
+  endedBefore: z.string().optional(),
+  /** The step before which it waits for the tester; absent once it has ended. */
+  waitingAt: z.string().optional(),
 });
 export type Rehearsal = z.infer<typeof RehearsalSchema>;
+
+/** How a rehearsal is to be played. */
+export const RehearsalWishSchema = z.object({
+  /** `step` waits before each request until it is told to go on. */
+  mode: z.enum(['through', 'step']).default('through'),
+  /** The last step to be played; the rest is left out. */
+  until: z.string().nullable().default(null),
+  /** Rows to be dealt, by table; the next free one where a table is not named. */
+  rows: z.array(z.object({ table: z.string(), row: z.number().int() })).default([]),
+});
+export type RehearsalWish = z.infer<typeof RehearsalWishSchema>;
+
+/** What the tester may say to a rehearsal under way. */
+export const RehearsalOrderSchema = z.object({ order: z.enum(['pause', 'step', 'go', 'end']) });
+export type RehearsalOrder = z.infer<typeof RehearsalOrderSchema>['order'];

@@ -1,4 +1,5 @@
 import { changeRequests, requestSteps, type Piece, type Script } from './script.schema.js';
+import { followRows } from './follow-rows.js';
 import { maskTitle } from './mask-title.js';
 import { bindStep, sentValues } from './request-parts.js';
 
@@ -28,12 +29,12 @@ export function bindColumn(
 ): Script {
   const wanted = new Set(places.map((one) => `${one.step} ${one.place}`));
   const piece: Piece = { kind: 'data', table, column, recorded: value };
-  return {
+  return followRows({
     ...changeRequests(script, (step) =>
       bindStep(maskTitle(step, [value]), (one) => (one.value === value && wanted.has(`${step.id} ${one.place}`) ? [piece] : undefined)),
     ),
     unsure: script.unsure.filter((one) => !wanted.has(`${one.step} ${one.place}`)),
-  };
+  });
 }
 
 /** Names of the columns of each table that a script takes from data. */

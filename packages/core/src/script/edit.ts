@@ -1,5 +1,6 @@
 import {
   allSteps,
+  type Expectation,
   type Extractor,
   changeSteps,
   readFrom,
@@ -20,6 +21,8 @@ export type ScriptEdit =
   | { kind: 'set-repeat'; id: string; times: number; pauseMs: number }
   | { kind: 'drop-handoff'; handoff: string }
   | { kind: 'rename-handoff'; handoff: string; name: string }
+  /** Changes what a good answer of a step looks like. */
+  | { kind: 'set-expect'; id: string; expect: Expectation }
   /** Reads a handoff in another way. */
   | { kind: 'set-extractor'; handoff: string; extractor: Extractor };
 
@@ -52,6 +55,8 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       return dropHandoff(script, edit.handoff);
     case 'rename-handoff':
       return { ...script, handoffs: script.handoffs.map((one) => (one.id === edit.handoff ? { ...one, name: edit.name } : one)) };
+    case 'set-expect':
+      return mapSteps(script, (step) => (step.id === edit.id && step.kind === 'request' ? { ...step, expect: edit.expect } : step));
     case 'set-extractor':
       return {
         ...script,

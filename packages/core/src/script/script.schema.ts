@@ -172,6 +172,8 @@ export const ExpectationSchema = z.object({
   title: z.string().nullable(),
   /** Name of the root element of an XML answer. */
   rootElement: z.string().nullable(),
+  /** Differences from the take that the tester looked at and takes as harmless in this step. */
+  harmless: z.array(z.enum(['structure', 'alerts', 'sign-in'])).optional(),
 });
 export type Expectation = z.infer<typeof ExpectationSchema>;
 

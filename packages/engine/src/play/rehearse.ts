@@ -10,6 +10,8 @@ import type { BodyRef } from '@sturdy/core';
 export interface RehearsalCapture {
   steps: CapturedStep[];
   missing: { step: string; handoff: string }[];
+  /** The step before which the tester ended it. */
+  endedBefore?: string;
 }
 
 /** Plays a script once with everything captured. `put` stores a body; `told` hears of each step as it ends. */
@@ -21,6 +23,8 @@ export async function rehearse(options: {
   put: (bytes: Uint8Array, mimeType: string) => BodyRef;
   readFile: (hash: string) => Uint8Array | undefined;
   told?: (step: CapturedStep) => void;
+  /** Asked before each step, with what was captured so far; `end` leaves out this step and all after it. */
+  gate?: (step: string, soFar: RehearsalCapture) => Promise<'go' | 'end'>;
   longestPauseMs?: number;
 }): Promise<RehearsalCapture> {
   const { environment } = options;
@@ -33,6 +37,8 @@ export async function rehearse(options: {
   const started = performance.now();
   // After a connection that failed nothing more can be proved; the other steps are not sent.
   let unreachable = false;
+  let endedBefore: string | undefined;
+  const soFar = (): RehearsalCapture => ({ steps, missing, ...(endedBefore === undefined ? {} : { endedBefore }) });
   const driver = new HttpDriver({ ...optionsFor(environment, new TargetTls(environment)), answerLimitMs: 30_000 });
   const user = new VirtualUser(
     program,
@@ -48,7 +54,13 @@ export async function rehearse(options: {
       },
       transaction: () => undefined,
     },
-    { stopsNow: () => unreachable, pause: (ms) => new Promise((done) => setTimeout(done, ms)) },
+    {
+      stopsNow: () => unreachable || endedBefore !== undefined,
+      gate: async (step) => {
+        if ((await options.gate?.(step, soFar())) === 'end') endedBefore = step;
+      },
+      pause: (ms) => new Promise((done) => setTimeout(done, ms)),
+    },
     true,
   );
   try {
@@ -56,5 +68,5 @@ export async function rehearse(options: {
   } finally {
     await driver.close();
   }
-  return { steps, missing };
+  return soFar();
 }

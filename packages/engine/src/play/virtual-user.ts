@@ -29,6 +29,8 @@ export type OnFailure = 'go-on' | 'next-iteration';
 export interface Control {
   /** True once the user shall stop between two steps. */
   stopsNow: () => boolean;
+  /** Waits until the step may be sent; a rehearsal that is played step by step waits for the tester here. */
+  gate?: (step: string) => Promise<void>;
   pause: (ms: number) => Promise<void>;
 }
 
@@ -101,12 +103,14 @@ export class VirtualUser {
           }
           break;
         case 'request': {
+          if (await this.#heldBack(operation.step)) return 'stopped';
           const played = await this.#play(own.name, operation, scope);
           own.busyMs += played.response.durationMs;
           if (this.#counts(played, own, onFailure)) return 'left';
           break;
         }
         case 'side-by-side': {
+          if (await this.#heldBack(operation.requests[0]?.step ?? '')) return 'stopped';
           const started = performance.now();
           const played = await Promise.all(operation.requests.map((one) => this.#play(own.name, one, scope)));
           // What ran at the same time is waited for once.
@@ -116,6 +120,13 @@ export class VirtualUser {
       }
     }
     return 'done';
+  }
+
+  /** Waits at the gate, where there is one; true where the user shall stop instead of going on. */
+  async #heldBack(step: string): Promise<boolean> {
+    if (!this.control.gate) return false;
+    await this.control.gate(step);
+    return this.control.stopsNow();
   }
 
   /** Counts a played request into its transaction; true where it ends the transaction. */

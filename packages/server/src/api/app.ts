@@ -10,6 +10,7 @@ import { projectRoutes } from './project-routes.js';
 import { importRoutes } from './import-routes.js';
 import { recordRoutes } from './record-routes.js';
 import { mount, openApi, type AnyRoute } from './route.js';
+import { rehearsalRoutes } from './rehearsal-routes.js';
 import { runRoutes } from './run-routes.js';
 import { scriptRoutes } from './script-routes.js';
 import type { Services } from './services.js';
@@ -24,6 +25,7 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...takeRoutes(services),
   ...scriptRoutes(services),
   ...handoffRoutes(services),
+  ...rehearsalRoutes(services),
   ...dataRoutes(services),
   ...workloadRoutes(services),
   ...runRoutes(services),

@@ -4,6 +4,7 @@ import * as z from 'zod';
 import type { StoredRehearsal } from '../compute/tasks.js';
 import { notFound, Problem } from '../problem.js';
 import { route, type AnyRoute } from './route.js';
+import { needScript } from './script-of.js';
 import type { Services } from './services.js';
 
 const InHandoff = z.object({ scriptId: z.string(), handoffId: z.string() });
@@ -14,8 +15,7 @@ const mostRehearsals = 5;
 /** Handoffs: other ways to read them, tried on everything recorded and replayed. */
 export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
   const need = async ({ scriptId, handoffId }: z.infer<typeof InHandoff>): Promise<{ script: Script; handoff: Handoff }> => {
-    const script = await store.script(scriptId);
-    if (!script) throw notFound('script', scriptId);
+    const script = await needScript(store, scriptId);
     const handoff = script.handoffs.find((one) => one.id === handoffId);
     if (!handoff) throw notFound('handoff', handoffId);
     return { script, handoff };
@@ -61,8 +61,7 @@ export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
       body: z.object({ step: z.string(), place: z.string(), value: z.string() }),
       result: z.object({ script: ScriptSchema, handoff: z.string() }),
       handle: async ({ params, body }) => {
-        const script = await store.script(params.scriptId);
-        if (!script) throw notFound('script', params.scriptId);
+        const script = await needScript(store, params.scriptId);
         const take = await store.loadTake(script.takeId);
         if (!take) throw notFound('take', script.takeId);
         const done = await compute.handOff(script, take, body);

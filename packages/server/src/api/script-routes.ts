@@ -1,31 +1,21 @@
-import { bindColumn, RehearsalSchema, ScriptSchema, type Environment, type Script } from '@sturdy/core';
+import { bindColumn, ScriptSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
+import { needScript } from './script-of.js';
 import type { Services } from './services.js';
 
 const InScript = z.object({ scriptId: z.string() });
-const ReportSchema = z.object({
+export const ReportSchema = z.object({
   handoffs: z.array(z.object({ name: z.string(), evidence: z.string(), reason: z.string(), uses: z.number() })),
   made: z.array(z.object({ name: z.string(), reason: z.string() })),
   eased: z.array(z.object({ step: z.number(), reason: z.string() })),
   unsure: z.number(),
 });
 
-/** Scripts: editing, correlating, rehearsing, repairing, binding data. */
-export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services): AnyRoute[] => {
-  const need = async (id: string): Promise<Script> => {
-    const script = await store.script(id);
-    if (!script) throw notFound('script', id);
-    return script;
-  };
-  const environmentOf = async (script: Script): Promise<Environment> => {
-    const [environment] = await store.environments(script.projectId);
-    if (!environment)
-      throw new Problem(422, 'No environment', 'The project has no environment, so nothing may be hit. Add one with its allowed targets.');
-    return environment;
-  };
+/** Scripts: editing, correlating, binding data. */
+export const scriptRoutes = ({ store, compute }: Services): AnyRoute[] => {
   return [
     route({
       method: 'get',
@@ -41,7 +31,7 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       summary: 'One script',
       params: InScript,
       result: ScriptSchema,
-      handle: ({ params }) => need(params.scriptId),
+      handle: ({ params }) => needScript(store, params.scriptId),
     }),
     route({
       method: 'put',
@@ -51,7 +41,7 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       body: ScriptSchema,
       result: ScriptSchema,
       handle: async ({ params, body }) => {
-        const known = await need(params.scriptId);
+        const known = await needScript(store, params.scriptId);
         const script = { ...body, id: known.id, projectId: known.projectId };
         await store.saveScript(script);
         return script;
@@ -64,7 +54,7 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       params: InScript,
       result: z.object({}),
       handle: async ({ params }) => {
-        const script = await need(params.scriptId);
+        const script = await needScript(store, params.scriptId);
         const user = (await store.workloads(script.projectId)).find((one) => one.crews.some((crew) => crew.scriptId === script.id));
         if (user)
           throw new Problem(409, 'The script is in use', `The workload “${user.name}” plays it. Take it out of the workload first.`);
@@ -80,7 +70,7 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       body: z.object({ secondTakeId: z.string().nullable() }),
       result: z.object({ script: ScriptSchema, report: ReportSchema }),
       handle: async ({ params, body }) => {
-        const script = await need(params.scriptId);
+        const script = await needScript(store, params.scriptId);
         const take = await store.loadTake(script.takeId);
         if (!take) throw notFound('take', script.takeId);
         const second = body.secondTakeId === null ? null : await store.loadTake(body.secondTakeId);
@@ -88,61 +78,6 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
         const correlated = await compute.correlate(script, take, second);
         await store.saveScript(correlated.script);
         return correlated;
-      },
-    }),
-    route({
-      method: 'post',
-      path: '/scripts/:scriptId/rehearse',
-      summary: 'Play the script once with one virtual user; this makes real records in the application',
-      params: InScript,
-      result: RehearsalSchema,
-      handle: async ({ params }) => {
-        const script = await need(params.scriptId);
-        return rehearsalRoom.rehearse(script, await environmentOf(script));
-      },
-    }),
-    route({
-      method: 'post',
-      path: '/scripts/:scriptId/repair',
-      summary: 'Rehearse and repair in rounds until the script passes or nothing more can be added',
-      params: InScript,
-      result: z.object({
-        script: ScriptSchema,
-        rounds: z.array(z.object({ rehearsal: RehearsalSchema, report: ReportSchema.nullable() })),
-      }),
-      handle: async ({ params }) => {
-        const script = await need(params.scriptId);
-        return rehearsalRoom.repair(script, await environmentOf(script));
-      },
-    }),
-    route({
-      method: 'get',
-      path: '/scripts/:scriptId/live',
-      summary: 'The steps of a rehearsal as they end (server-sent events)',
-      params: InScript,
-      produces: 'text/event-stream',
-      handle: ({ params, response }) => {
-        live.listen(params.scriptId, response);
-      },
-    }),
-    route({
-      method: 'get',
-      path: '/scripts/:scriptId/rehearsals',
-      summary: 'The rehearsals of a script, newest first',
-      params: InScript,
-      result: z.array(RehearsalSchema),
-      handle: ({ params }) => store.rehearsals(params.scriptId),
-    }),
-    route({
-      method: 'get',
-      path: '/rehearsals/:rehearsalId',
-      summary: 'One rehearsal',
-      params: z.object({ rehearsalId: z.string() }),
-      result: RehearsalSchema,
-      handle: async ({ params }) => {
-        const rehearsal = await store.rehearsal(params.rehearsalId);
-        if (!rehearsal) throw notFound('rehearsal', params.rehearsalId);
-        return rehearsal;
       },
     }),
     route({
@@ -158,7 +93,7 @@ export const scriptRoutes = ({ store, compute, rehearsalRoom, live }: Services):
       }),
       result: ScriptSchema,
       handle: async ({ params, body }) => {
-        const script = await need(params.scriptId);
+        const script = await needScript(store, params.scriptId);
         const table = (await store.tables(script.projectId)).find((one) => one.id === body.table);
         if (!table?.columns.includes(body.column))
           throw new Problem(

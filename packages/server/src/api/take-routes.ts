@@ -8,7 +8,6 @@ import {
   maskExchange,
   maskText,
   maskUrl,
-  renderablePage,
   ScriptSchema,
   SearchHitSchema,
   surveyBodies,
@@ -24,6 +23,7 @@ import { notFound, Problem } from '../problem.js';
 import type { StoredTake } from '../store/repository.js';
 import { InProject, InTake } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
+import { sendPage } from './send-page.js';
 import type { Services } from './services.js';
 
 const CountedTake = TakeSchema.extend({ exchangeCount: z.number() });
@@ -190,14 +190,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       handle: async ({ params, response }) => {
         const exchange = await theExchange(params.takeId, params.n);
         const body = exchange.response?.body ? await store.body(exchange.response.body.hash) : null;
-        const html = body ? Buffer.from(body.bytes).toString('utf8') : '<p>The take has no body for this page.</p>';
-        response.setHeader(
-          'Content-Security-Policy',
-          "default-src 'none'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; sandbox",
-        );
-        response
-          .type('html')
-          .send(renderablePage(html, exchange.url, (url) => `/api/takes/${params.takeId}/file?url=${encodeURIComponent(url)}`));
+        sendPage(response, body?.bytes ?? null, exchange.url, params.takeId);
       },
     }),
     route({

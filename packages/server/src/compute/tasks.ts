@@ -1,5 +1,8 @@
 import {
+  compareStep,
   correlate,
+  sideOfRehearsal,
+  sideOfTake,
   handOffValue,
   layBeside,
   scriptFromTake,
@@ -29,6 +32,8 @@ import {
   type Run,
   type RunResult,
   type Script,
+  type Side,
+  type StepDifference,
 } from '@sturdy/core';
 import type { StoredTake } from '../store/repository.js';
 
@@ -47,6 +52,8 @@ export interface StoredRehearsal {
   failed: string[];
   bodies: Record<string, string>;
 }
+
+const sideOf = (script: Script, { steps, bodies }: StoredRehearsal): Side => sideOfRehearsal(script, steps, (hash) => bodies[hash]);
 
 /** What the handoff screen works on; kept from one try to the next, because reading a large take takes longer than trying. */
 let bench: { key: string; workbench: Workbench } | null = null;
@@ -78,6 +85,11 @@ export const tasks = {
     bench?.key === key ? bench.workbench.try(handoff, extractor, everywhere) : undefined,
   proposals: (key: string, handoff: Handoff): Proposal[] | undefined =>
     bench?.key === key ? bench.workbench.proposals(handoff) : undefined,
+
+  compareWithTake: (script: Script, step: string, take: StoredTake, right: StoredRehearsal): StepDifference =>
+    compareStep(script, step, sideOfTake(script, load(take)), sideOf(script, right)),
+  compareRehearsals: (script: Script, step: string, left: StoredRehearsal, right: StoredRehearsal): StepDifference =>
+    compareStep(script, step, sideOf(script, left), sideOf(script, right)),
 
   survey: (take: StoredTake): Survey => surveyTake(load(take)),
   scriptFromTake: (take: StoredTake, options: FromTakeOptions): Script => scriptFromTake(load(take), options),

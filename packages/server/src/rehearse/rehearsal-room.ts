@@ -4,40 +4,102 @@ import {
   filesOf,
   repairInRounds,
   type BodyRef,
+  type DataTable,
   type Environment,
   type Rehearsal,
+  type RehearsalOrder,
+  type RehearsalWish,
   type Round,
   type Script,
 } from '@sturdy/core';
-import { CompileError, rehearse } from '@sturdy/engine';
+import { CompileError, rehearse, type RehearsalCapture } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { notFound, Problem } from '../problem.js';
 import type { Store } from '../store/store-client.js';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
+import { RehearsalUnderWay } from './under-way.js';
+
+const plainWish: RehearsalWish = { mode: 'through', until: null, rows: [] };
 
 /** Plays scripts once and judges them; repairs them in rounds. */
 export class RehearsalRoom {
+  readonly #underWay = new Map<string, RehearsalUnderWay>();
+
   constructor(
     readonly store: Store,
     readonly compute: Compute,
     readonly live: LiveHub,
   ) {}
 
-  /** Plays the script once and stores the rehearsal. Rows that it is dealt are spent. */
-  async rehearse(script: Script, environment: Environment): Promise<Rehearsal> {
+  /**
+   * Plays the script once and stores the rehearsal. Rows that it is dealt are spent. Where it is played step by step, or the tester
+   * pauses it, this resolves with what is known when it first waits; `order` goes on from there.
+   */
+  async rehearse(script: Script, environment: Environment, wish: RehearsalWish = plainWish, steerable = true): Promise<Rehearsal> {
+    if (this.#underWay.has(script.id))
+      throw new Problem(409, 'A rehearsal is under way', `“${script.name}” is being rehearsed. Let that rehearsal end, or end it.`);
+    const underWay = new RehearsalUnderWay(wish, steerable);
+    this.#underWay.set(script.id, underWay);
+    const next = underWay.next();
+    this.#play(script, environment, underWay)
+      .then(
+        (rehearsal) => {
+          underWay.ended(rehearsal);
+        },
+        (error: unknown) => {
+          underWay.failed(error);
+        },
+      )
+      .finally(() => this.#underWay.delete(script.id))
+      .catch(() => undefined);
+    return next;
+  }
+
+  /** Tells a rehearsal under way what to do; resolves when it waits again or has ended. */
+  order(scriptId: string, order: RehearsalOrder): Promise<Rehearsal> {
+    const underWay = this.#underWay.get(scriptId);
+    if (!underWay) throw new Problem(409, 'No rehearsal is under way', 'This script is not being rehearsed. Start a rehearsal first.');
+    if (!underWay.steerable)
+      throw new Problem(409, 'It is being repaired', 'The rounds of a repair go on by themselves. Wait until they have ended.');
+    // One that waits already has nothing to wait for when it is told to pause.
+    if (order === 'pause' && underWay.waiting) return Promise.resolve(underWay.waiting);
+    const next = underWay.next();
+    underWay.order(order);
+    return next;
+  }
+
+  /** The rehearsal of a script that waits for the tester; null where none does. */
+  waiting(scriptId: string): Rehearsal | null {
+    return this.#underWay.get(scriptId)?.waiting ?? null;
+  }
+
+  async #play(script: Script, environment: Environment, underWay: RehearsalUnderWay): Promise<Rehearsal> {
     const stored = await this.store.loadTake(script.takeId);
     if (!stored) throw notFound('take', script.takeId);
     const before = await this.store.rehearsals(script.id);
     const id = randomUUID();
-    const { rows, spent } = await this.#dealRows(script, id);
+    const { rows, spent } = await this.#dealRows(script, id, underWay.wish);
     const bodies = new Map<string, StoredBody>();
+    const texts: Record<string, string> = {};
+    let fresh: StoredBody[] = [];
     const put = (bytes: Uint8Array, mimeType: string): BodyRef => {
-      const { stored, ref } = storedBody(bytes, mimeType);
-      bodies.set(ref.hash, stored);
+      const { stored: body, ref } = storedBody(bytes, mimeType);
+      if (!bodies.has(ref.hash)) {
+        bodies.set(ref.hash, body);
+        texts[ref.hash] = Buffer.from(body.bytes).toString('utf8');
+        fresh.push(body);
+      }
       return ref;
     };
-    const startedAt = new Date().toISOString();
+    const base = { id, scriptId: script.id, number: (before[0]?.number ?? 0) + 1, startedAt: new Date().toISOString(), rows: spent };
+    const judge = async (capture: RehearsalCapture): Promise<Rehearsal> => {
+      const due = fresh;
+      fresh = [];
+      await this.store.putBodies(due);
+      const judged = await this.compute.judge(script, stored, { ...capture, bodies: texts, failureSigns: environment.failureSigns });
+      return { ...base, ...judged, ...(capture.endedBefore === undefined ? {} : { endedBefore: capture.endedBefore }) };
+    };
     const files = await this.#files(script);
     const capture = await rehearse({
       script,
@@ -49,15 +111,16 @@ export class RehearsalRoom {
       told: (step) => {
         this.live.tell(script.id, 'step', { step: step.step, status: step.response?.status ?? 0 });
       },
+      gate: (step, soFar) =>
+        underWay.gate(new Set(soFar.steps.map((one) => one.step)), async () => ({
+          ...(await judge({ ...soFar, endedBefore: step })),
+          waitingAt: step,
+        })),
     }).catch((error: unknown) => {
       if (error instanceof CompileError) throw new Problem(422, 'The script cannot be played', error.message);
       throw error;
     });
-    await this.store.putBodies([...bodies.values()]);
-    const texts: Record<string, string> = {};
-    for (const { hash, bytes } of bodies.values()) texts[hash] = Buffer.from(bytes).toString('utf8');
-    const judged = await this.compute.judge(script, stored, { ...capture, bodies: texts, failureSigns: environment.failureSigns });
-    const rehearsal: Rehearsal = { id, scriptId: script.id, number: (before[0]?.number ?? 0) + 1, startedAt, ...judged, rows: spent };
+    const rehearsal = await judge(capture);
     await this.store.saveRehearsal(rehearsal);
     this.live.tell(script.id, 'rehearsal', { id });
     return rehearsal;
@@ -68,13 +131,17 @@ export class RehearsalRoom {
     const stored = await this.store.loadTake(script.takeId);
     if (!stored) throw notFound('take', script.takeId);
     return repairInRounds(script, {
-      rehearse: (current) => this.rehearse(current, environment),
+      rehearse: (current) => this.rehearse(current, environment, plainWish, false),
       repair: (current, rehearsal) => this.compute.repair(current, stored, rehearsal),
       repaired: (current) => this.store.saveScript(current),
     });
   }
 
-  async #dealRows(script: Script, spentBy: string): Promise<{ rows: Map<string, Map<string, string>>; spent: Rehearsal['rows'] }> {
+  async #dealRows(
+    script: Script,
+    spentBy: string,
+    wish: RehearsalWish,
+  ): Promise<{ rows: Map<string, Map<string, string>>; spent: Rehearsal['rows'] }> {
     const tables = await this.store.tables(script.projectId);
     const rows = new Map<string, Map<string, string>>();
     const spent: Rehearsal['rows'] = [];
@@ -82,7 +149,11 @@ export class RehearsalRoom {
       const table = tables.find((one) => one.id === id);
       if (!table)
         throw new Problem(422, 'A data table is gone', `“${script.name}” takes data from a table that was deleted. Bind the value again.`);
-      const [row] = await this.store.leaseRows(id, 1, `rehearsal ${spentBy}`);
+      const wanted = wish.rows.find((one) => one.table === id)?.row;
+      const [row] =
+        wanted === undefined
+          ? await this.store.leaseRows(id, 1, `rehearsal ${spentBy}`)
+          : await this.#leaseRow(table, wanted, `rehearsal ${spentBy}`);
       if (!row)
         throw new Problem(
           422,
@@ -93,6 +164,17 @@ export class RehearsalRoom {
       spent.push({ table: id, row: row.row });
     }
     return { rows, spent };
+  }
+
+  async #leaseRow(table: DataTable, row: number, spentBy: string): Promise<{ row: number; values: string[] }[]> {
+    const values = await this.store.leaseRow(table.id, row, spentBy);
+    if (!values)
+      throw new Problem(
+        422,
+        'This row is not free',
+        `Row ${row} of “${table.name}” is spent, or there is no such row (it has ${table.rowCount}). Choose another row, or release it first.`,
+      );
+    return [{ row, values }];
   }
 
   async #files(script: Script): Promise<Map<string, Uint8Array>> {

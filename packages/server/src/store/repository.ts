@@ -343,6 +343,16 @@ export class Repository {
     });
   }
 
+  /** Marks one row as spent and gives its values; null where it is spent already, or there is no such row. */
+  async leaseRow(tableId: string, row: number, spentBy: string): Promise<string[] | null> {
+    const [leased] = await this.database
+      .update(tables.dataRows)
+      .set({ spentBy })
+      .where(and(eq(tables.dataRows.tableId, tableId), eq(tables.dataRows.row, row), isNull(tables.dataRows.spentBy)))
+      .returning({ values: tables.dataRows.values });
+    return leased?.values ?? null;
+  }
+
   /** Frees rows: the given ones that `spentBy` leased, or all of the table where `rows` is null. */
   async releaseRows(tableId: string, rows: number[] | null, spentBy: string | null): Promise<number> {
     const released = await this.database

@@ -9,6 +9,7 @@ import { Palette } from './frame/palette';
 import { Theme } from './frame/theme';
 import { projectActions, projectFeature } from './project/project';
 import { runsActions, runsFeature } from './runs/runs';
+import { RehearsalStarter } from './rehearsal/rehearsal-starter';
 import { scriptsActions } from './scripts/scripts.actions';
 import { scriptsFeature } from './scripts/scripts.feature';
 import { messageActions, messagesFeature } from './shared/messages';
@@ -26,6 +27,7 @@ import { workloadsActions, workloadsFeature } from './workloads/workloads';
   styleUrl: './app.scss',
 })
 export class App {
+  readonly #starter = inject(RehearsalStarter);
   readonly #store = inject<Store>(Store);
   readonly #router = inject(Router);
   readonly #modals = inject(NgbModal);
@@ -71,6 +73,7 @@ export class App {
         allCommands({
           router: this.#router,
           store: this.#store,
+          starter: this.#starter,
           theme: this.theme,
           takes: this.#takes(),
           scripts: this.#scripts(),

@@ -1,6 +1,7 @@
 import type { Router } from '@angular/router';
 import type { Store } from '@ngrx/store';
 import type { Script, Workload, Run, DataTable } from '@sturdy/core';
+import type { RehearsalStarter } from '../rehearsal/rehearsal-starter';
 import { scriptsActions } from '../scripts/scripts.actions';
 import type { CountedTake } from '../shared/api';
 import { workloadsActions } from '../workloads/workloads';
@@ -18,6 +19,7 @@ export interface Command {
 export interface CommandGround {
   router: Router;
   store: Store;
+  starter: RehearsalStarter;
   theme: Theme;
   takes: readonly CountedTake[];
   scripts: readonly Script[];
@@ -37,7 +39,18 @@ export const places = [
 ];
 
 /** Everything the palette can do now. */
-export function allCommands({ router, store, theme, takes, scripts, tables, workloads, runs, scriptAtHand }: CommandGround): Command[] {
+export function allCommands({
+  router,
+  store,
+  starter,
+  theme,
+  takes,
+  scripts,
+  tables,
+  workloads,
+  runs,
+  scriptAtHand,
+}: CommandGround): Command[] {
   const go = (path: string) => () => void router.navigateByUrl(path);
   const commands: Command[] = places.map((one) => ({ name: `Go to ${one.name}`, hint: 'place', icon: one.icon, run: go(one.path) }));
   commands.push({ name: 'Record a take', hint: 'do', icon: 'record-circle', run: go('/takes/record') });
@@ -55,7 +68,7 @@ export function allCommands({ router, store, theme, takes, scripts, tables, work
       hint: 'do',
       icon: 'play-fill',
       run: () => {
-        store.dispatch(scriptsActions.rehearseWanted());
+        starter.start(scriptAtHand, 'rehearse');
       },
     });
     commands.push({
@@ -71,7 +84,7 @@ export function allCommands({ router, store, theme, takes, scripts, tables, work
       hint: 'do',
       icon: 'tools',
       run: () => {
-        store.dispatch(scriptsActions.repairWanted());
+        starter.start(scriptAtHand, 'repair');
       },
     });
   }

@@ -1,10 +1,12 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import { answerOf, exchangesOf, requestSteps, type ClassifiedValue, type ScriptEdit } from '@sturdy/core';
 import { figure, hue } from '../shared/format';
 import { dataActions } from '../data/data';
+import { RehearsalStarter } from '../rehearsal/rehearsal-starter';
+import type { RehearsalKind } from '../rehearsal/rehearse-dialog';
 import { VerdictShape } from '../shared/verdict-shape';
 import { takesActions } from '../takes/takes.actions';
 import { takesFeature } from '../takes/takes.feature';
@@ -34,7 +36,10 @@ const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] 
 })
 export class ScriptScreen {
   readonly #store = inject(Store);
+  readonly #starter = inject(RehearsalStarter);
   readonly id = input.required<string>();
+  /** Id of the step that the address names, so that a link leads to it. */
+  readonly stepInAddress = input<string | undefined>(undefined, { alias: 'step' });
   readonly script = this.#store.selectSignal(scriptsFeature.selectCurrent);
   readonly selected = this.#store.selectSignal(scriptsFeature.selectStep);
   readonly handoff = this.#store.selectSignal(scriptsFeature.selectHandoff);
@@ -98,6 +103,10 @@ export class ScriptScreen {
 
   constructor() {
     loadScriptOf(this.id);
+    effect(() => {
+      const step = this.stepInAddress();
+      if (step !== undefined && this.script()?.id === this.id()) untracked(() => this.select(step));
+    });
     this.#store.dispatch(takesActions.listAsked());
     this.#store.dispatch(dataActions.listAsked());
   }
@@ -125,11 +134,10 @@ export class ScriptScreen {
   correlate(secondTakeId: string | null): void {
     this.#store.dispatch(scriptsActions.correlateWanted({ secondTakeId }));
   }
-  rehearse(): void {
-    this.#store.dispatch(scriptsActions.rehearseWanted());
-  }
-  repair(): void {
-    this.#store.dispatch(scriptsActions.repairWanted());
+  /** `choose` asks how it is to be played, whatever the tester knows already. */
+  rehearse(kind: RehearsalKind, choose = false): void {
+    const script = this.script();
+    if (script) this.#starter.start(script, kind, { choose, until: this.selected() });
   }
   edit(edit: ScriptEdit): void {
     this.#store.dispatch(scriptsActions.edited({ edit }));

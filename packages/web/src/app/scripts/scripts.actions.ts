@@ -1,5 +1,5 @@
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
-import type { CorrelationReport, DataTable, Rehearsal, Round, Script, ScriptEdit } from '@sturdy/core';
+import type { CorrelationReport, DataTable, Rehearsal, RehearsalOrder, RehearsalWish, Round, Script, ScriptEdit } from '@sturdy/core';
 
 export const scriptsActions = createActionGroup({
   source: 'Scripts',
@@ -16,7 +16,11 @@ export const scriptsActions = createActionGroup({
     'Handoff selected': props<{ handoff: string | null }>(),
     'Correlate wanted': props<{ secondTakeId: string | null }>(),
     Correlated: props<{ script: Script; report: CorrelationReport }>(),
-    'Rehearse wanted': emptyProps(),
+    /** How it is to be played; null plays it straight through. */
+    'Rehearse wanted': props<{ wish: RehearsalWish | null }>(),
+    'Order given': props<{ order: RehearsalOrder }>(),
+    'Mend wanted': props<{ rehearsal: string }>(),
+    Mended: props<{ script: Script; report: CorrelationReport }>(),
     'Step played': props<{ step: string }>(),
     Rehearsed: props<{ rehearsal: Rehearsal }>(),
     'Repair wanted': emptyProps(),

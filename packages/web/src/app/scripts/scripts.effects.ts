@@ -77,12 +77,44 @@ export const scriptsEffects = {
       actions.pipe(
         ofType(scriptsActions.rehearseWanted),
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
-        switchMap(([, script]) =>
+        switchMap(([{ wish }, script]) =>
           script
-            ? api.rehearse(script.id).pipe(
+            ? api.rehearse(script.id, wish).pipe(
                 tap(() => void router.navigate(['/scripts', script.id, 'rehearsal'])),
                 map((rehearsal) => scriptsActions.rehearsed({ rehearsal })),
                 orTell(scriptsActions.workFailed()),
+              )
+            : of(),
+        ),
+      ),
+    { functional: true },
+  ),
+  order: createEffect(
+    (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+      actions.pipe(
+        ofType(scriptsActions.orderGiven),
+        concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
+        switchMap(([{ order }, script]) =>
+          script
+            ? api.orderRehearsal(script.id, order).pipe(
+                map((rehearsal) => scriptsActions.rehearsed({ rehearsal })),
+                orTell(scriptsActions.workFailed()),
+              )
+            : of(),
+        ),
+      ),
+    { functional: true },
+  ),
+  mend: createEffect(
+    (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+      actions.pipe(
+        ofType(scriptsActions.mendWanted),
+        concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
+        switchMap(([{ rehearsal }, script]) =>
+          script
+            ? api.mend(script.id, rehearsal).pipe(
+                map((done) => scriptsActions.mended(done)),
+                orTell(),
               )
             : of(),
         ),
@@ -108,7 +140,7 @@ export const scriptsEffects = {
   follow: createEffect(
     (actions = inject(Actions), store = inject(Store)) =>
       actions.pipe(
-        ofType(scriptsActions.rehearseWanted, scriptsActions.repairWanted),
+        ofType(scriptsActions.rehearseWanted, scriptsActions.repairWanted, scriptsActions.orderGiven),
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
         filter(([, script]) => script !== null),
         switchMap(([, script]) =>

@@ -16,6 +16,10 @@ interface ScriptsState extends EntityState<Script> {
   /** What is being worked on, in words; null where nothing is. */
   busy: string | null;
   played: number;
+  /** True while a rehearsal is played that can be paused. */
+  steerable: boolean;
+  /** What a rehearsal's action has added, in a sentence. */
+  mended: string | null;
   report: CorrelationReport | null;
   rounds: Round[];
   /** How often the server has taken the script as it is here. */
@@ -32,6 +36,8 @@ const initial: ScriptsState = adapter.getInitialState({
   handoff: null,
   busy: null,
   played: 0,
+  steerable: false,
+  mended: null,
   report: null,
   rounds: [],
   saved: 0,
@@ -47,6 +53,18 @@ const changed = (state: ScriptsState, script: Script): ScriptsState =>
     future: [],
     current: script,
   });
+
+/** What was added, in a sentence. */
+function told({ handoffs, made, eased }: CorrelationReport): string {
+  const added = [
+    ...handoffs.map((one) => `the handoff ${one.name}`),
+    ...made.map((one) => `${one.name}, made by the client`),
+    ...eased.map((one) => `a wider redirect at step ${one.step}`),
+  ];
+  return added.length === 0
+    ? 'Nothing could be added from this rehearsal.'
+    : `Added ${added.join(', ')}. Rehearse again to see whether it holds.`;
+}
 
 export const scriptsFeature = createFeature({
   name: 'scripts',
@@ -77,10 +95,34 @@ export const scriptsFeature = createFeature({
       rounds: [],
     })),
     on(scriptsActions.correlated, (state, { script, report }) => ({ ...changed(state, script), busy: null, report })),
-    on(scriptsActions.rehearseWanted, (state) => ({ ...state, busy: 'Rehearsing', played: 0, report: null, rounds: [] })),
-    on(scriptsActions.repairWanted, (state) => ({ ...state, busy: 'Rehearsing and repairing', played: 0, report: null, rounds: [] })),
+    on(scriptsActions.rehearseWanted, (state) => ({
+      ...state,
+      busy: 'Rehearsing',
+      steerable: true,
+      played: 0,
+      mended: null,
+      report: null,
+      rounds: [],
+    })),
+    on(scriptsActions.orderGiven, (state, { order }) => (order === 'pause' ? state : { ...state, busy: 'Rehearsing', steerable: true })),
+    on(scriptsActions.mended, (state, { script, report }) => ({ ...changed(state, script), mended: told(report) })),
+    on(scriptsActions.repairWanted, (state) => ({
+      ...state,
+      busy: 'Rehearsing and repairing',
+      steerable: false,
+      played: 0,
+      mended: null,
+      report: null,
+      rounds: [],
+    })),
     on(scriptsActions.stepPlayed, (state) => ({ ...state, played: state.played + 1 })),
-    on(scriptsActions.rehearsed, (state, { rehearsal }) => ({ ...state, busy: null, rehearsals: [rehearsal, ...state.rehearsals] })),
+    on(scriptsActions.rehearsed, (state, { rehearsal }) => ({
+      ...state,
+      busy: null,
+      steerable: false,
+      // One that waited is replaced by what became of it.
+      rehearsals: [rehearsal, ...state.rehearsals.filter((one) => one.id !== rehearsal.id)],
+    })),
     on(scriptsActions.repaired, (state, { script, rounds }) => ({
       ...(state.current && JSON.stringify(state.current) === JSON.stringify(script) ? state : changed(state, script)),
       busy: null,

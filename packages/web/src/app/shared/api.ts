@@ -16,11 +16,14 @@ import type {
   Proposal,
   RecordingState,
   Rehearsal,
+  RehearsalOrder,
+  RehearsalWish,
   Round,
   Run,
   RunResult,
   Script,
   SearchHit,
+  StepDifference,
   Survey,
   Take,
   Tidy,
@@ -102,7 +105,12 @@ export class Api {
   proposals = (id: string, handoff: string) => this.#http.get<Proposal[]>(`/api/scripts/${id}/handoffs/${handoff}/proposals`);
   tryExtractor = (id: string, handoff: string, extractor: Extractor, everywhere: boolean) =>
     this.#http.post<Trial>(`/api/scripts/${id}/handoffs/${handoff}/try`, { extractor, everywhere });
-  rehearse = (id: string) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse`, {});
+  rehearse = (id: string, wish: RehearsalWish | null) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse`, wish ?? {});
+  orderRehearsal = (id: string, order: RehearsalOrder) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse/order`, { order });
+  mend = (id: string, rehearsal: string) =>
+    this.#http.post<{ script: Script; report: CorrelationReport }>(`/api/scripts/${id}/rehearsals/${rehearsal}/mend`, {});
+  stepDifference = (id: string, rehearsal: string, step: string, beside: string) =>
+    this.#http.get<StepDifference>(`/api/scripts/${id}/rehearsals/${rehearsal}/steps/${step}/difference`, { params: { beside } });
   repair = (id: string) => this.#http.post<{ script: Script; rounds: Round[] }>(`/api/scripts/${id}/repair`, {});
   rehearsals = (id: string) => this.#http.get<Rehearsal[]>(`/api/scripts/${id}/rehearsals`);
   bind = (id: string, value: string, places: { step: string; place: string }[], table: string, column: string) =>

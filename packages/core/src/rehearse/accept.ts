@@ -1,0 +1,77 @@
+import { commonShape, commonTitle, redirectTarget } from '../take/messages.js';
+import { rootElement } from '../script/html.js';
+import type { ResponseView } from '../script/response-view.js';
+import type { Expectation } from '../script/script.schema.js';
+import { failureOf } from './failure-signs.js';
+
+/** What accepting an answer means: what the step expects from then on, in a sentence too. */
+export interface Acceptance {
+  expect: Expectation;
+  sentence: string;
+}
+
+/** Aspects of an answer that are looked at one after another; each accepts what came back in it and says so. */
+const aspects: ((expect: Expectation, view: ResponseView, location: string | undefined) => { expect: Expectation; said: string } | null)[] =
+  [
+    (expect, view) =>
+      expect.statuses.includes(view.status)
+        ? null
+        : { expect: { ...expect, statuses: [...expect.statuses, view.status] }, said: `status ${view.status}` },
+    (expect, _view, location) => {
+      if (expect.redirect === null) return null;
+      if (location === undefined) return { expect: { ...expect, redirect: null }, said: 'an answer without a redirect' };
+      const redirect = commonShape(expect.redirect, location);
+      return redirect === expect.redirect
+        ? null
+        : { expect: { ...expect, redirect }, said: redirect === null ? 'a redirect to anywhere' : `a redirect to ${redirect}` };
+    },
+    (expect, view) =>
+      expect.content === null || expect.content === view.kind
+        ? null
+        : { expect: { ...expect, content: view.kind, rootElement: null, title: null }, said: `${view.kind} instead of ${expect.content}` },
+    (expect, view) =>
+      expect.rootElement === null || rootElement(view.body) === expect.rootElement
+        ? null
+        : { expect: { ...expect, rootElement: null }, said: 'a document with another root element' },
+    (expect, view) => {
+      if (expect.title === null || view.kind !== 'html') return null;
+      const title = commonTitle(expect.title, view.html.title);
+      return title === expect.title ? null : { expect: { ...expect, title }, said: title === null ? 'any title' : `the title “${title}”` };
+    },
+  ];
+
+/**
+ * What a step would have to expect so that this answer passes; null where it passes already, or where it says of itself that it failed
+ * in a way that is no matter of expectation. `harmless` are further differences that are taken as such.
+ */
+export function acceptanceOf(
+  expect: Expectation,
+  view: ResponseView,
+  requestUrl: string,
+  hops: readonly ResponseView[],
+  harmless: Expectation['harmless'] = [],
+): Acceptance | null {
+  const location = redirectTarget(requestUrl, hops.length > 0 ? hops : [view]);
+  const said: string[] = [];
+  let wider = expect;
+  for (const aspect of aspects) {
+    if (failureOf(view, wider, location) === null) break;
+    const next = aspect(wider, view, location);
+    if (!next) continue;
+    wider = next.expect;
+    said.push(next.said);
+  }
+  if (failureOf(view, wider, location) !== null) return null;
+  const more = harmless.filter((one) => !expect.harmless?.includes(one));
+  if (more.length > 0) {
+    wider = { ...wider, harmless: [...(expect.harmless ?? []), ...more] };
+    said.push(...more.map((one) => harmlessNames[one]));
+  }
+  return said.length === 0 ? null : { expect: wider, sentence: `From now on this step also accepts ${said.join(' and ')}.` };
+}
+
+const harmlessNames: Record<NonNullable<Expectation['harmless']>[number], string> = {
+  structure: 'an answer that is built differently',
+  alerts: 'an alert on the page',
+  'sign-in': 'a form to sign in',
+};

@@ -1,0 +1,142 @@
+import * as z from 'zod';
+import { bodyKind, headerOf, mediaType, pathAndQuery, type BodyKind } from '../take/messages.js';
+import type { BodyReader, BodyRef, Header, LoadedTake } from '../take/take.schema.js';
+import { readValue } from '../script/extract.js';
+import { carriesValue } from '../script/request-parts.js';
+import { ResponseView } from '../script/response-view.js';
+import { answerOf, requestSteps, type Script } from '../script/script.schema.js';
+import { leavesOf, nodesOf } from '../script/sent-values.js';
+import { bodyTree, targetTree } from '../script/value-tree.js';
+import { DifferenceRowSchema, differenceOf, linesOf, type DifferenceRow, type MovingValue } from './difference.js';
+import type { CapturedStep } from './rehearsal.schema.js';
+
+/** What one side of a comparison sent in a step, and what it got. */
+export interface SideOfStep {
+  request: { method: string; url: string; headers: readonly Header[]; body: BodyRef | null };
+  response: { status: number; headers: readonly Header[]; body: BodyRef | null } | null;
+}
+
+/** A take, or a rehearsal, as one side of a comparison. */
+export interface Side {
+  at: (step: string) => SideOfStep | undefined;
+  readBody: BodyReader;
+  /** What a handoff gave here; undefined where nobody knows. */
+  handoff: (id: string) => string | undefined;
+}
+
+/** How a step differs between two sides. */
+export const StepDifferenceSchema = z.object({
+  request: z.array(DifferenceRowSchema),
+  headers: z.array(DifferenceRowSchema),
+  body: z.array(DifferenceRowSchema),
+});
+export type StepDifference = z.infer<typeof StepDifferenceSchema>;
+
+/** The take that a script was made from, as a side. */
+export function sideOfTake(script: Script, { exchanges, readBody }: LoadedTake): Side {
+  const byNumber = new Map(exchanges.map((one) => [one.n, one]));
+  const steps = new Map(requestSteps(script).map(({ step }) => [step.id, step]));
+  return {
+    readBody,
+    handoff: (id) => script.handoffs.find((one) => one.id === id)?.recorded,
+    at: (id) => {
+      const step = steps.get(id);
+      const sent = byNumber.get(step?.exchange ?? -1);
+      const answer = step && byNumber.get(answerOf(step) ?? -1);
+      return sent && { request: { ...sent, headers: sent.requestHeaders, body: sent.requestBody }, response: answer?.response ?? null };
+    },
+  };
+}
+
+/** A rehearsal as a side. */
+export function sideOfRehearsal(script: Script, steps: readonly CapturedStep[], readBody: BodyReader): Side {
+  const byStep = new Map(steps.map((one) => [one.step, one]));
+  return {
+    readBody,
+    at: (id) => byStep.get(id),
+    handoff: (id) => {
+      const handoff = script.handoffs.find((one) => one.id === id);
+      const own = handoff && byStep.get(handoff.origin);
+      const response = handoff?.hop === undefined ? own?.response : own?.hops?.[handoff.hop];
+      // Of several that fit, nobody knows which one was drawn.
+      if (!handoff || !response || ('pick' in handoff.extractor && handoff.extractor.pick === 'any')) return undefined;
+      return readValue(handoff.extractor, new ResponseView(response.status, response.headers, textOf(response.body, readBody)), () => 0);
+    },
+  };
+}
+
+/** Lays what two sides sent and got in a step beside each other; what moves from one visit to the next is harmless. */
+export function compareStep(script: Script, step: string, left: Side, right: Side): StepDifference {
+  const moving = movingValues(script, left, right);
+  const [one, other] = [left.at(step), right.at(step)];
+  const body = (side: Side, part: { headers: readonly Header[]; body: BodyRef | null } | null | undefined): string[] =>
+    part ? linesOf(textOf(part.body, side.readBody), kindOf(part)) : [];
+  return {
+    request: differenceOf(
+      [...requestLines(one), ...body(left, one?.request)],
+      [...requestLines(other), ...body(right, other?.request)],
+      moving,
+    ),
+    headers: headerDifference(one?.response, other?.response, moving),
+    body: differenceOf(body(left, one?.response), body(right, other?.response), moving),
+  };
+}
+
+/** Headers that each answer has of its own and that say nothing of the application. */
+const ofEachAnswer = /^(date|age|content-length|etag|last-modified|set-cookie|keep-alive|connection|server-timing|x-request-id):/i;
+
+function headerDifference(
+  left: SideOfStep['response'] | undefined,
+  right: SideOfStep['response'] | undefined,
+  moving: readonly MovingValue[],
+): DifferenceRow[] {
+  const lines = (response: SideOfStep['response'] | undefined): string[] =>
+    response ? [`status ${response.status}`, ...response.headers.map((one) => `${one[0].toLowerCase()}: ${one[1]}`).sort()] : [];
+  return differenceOf(lines(left), lines(right), moving).map((row) =>
+    row.kind === 'differs' && [...row.left, ...row.right].every((line) => ofEachAnswer.test(line))
+      ? { ...row, kind: 'harmless', why: ['a header that each answer has of its own'] }
+      : row,
+  );
+}
+
+const requestLines = (side: SideOfStep | undefined): string[] =>
+  side
+    ? [
+        `${side.request.method} ${side.request.url}`,
+        ...side.request.headers.filter(([name]) => carriesValue(name)).map((one) => `${one[0].toLowerCase()}: ${one[1]}`),
+      ]
+    : [];
+
+/** Values that the two sides sent, or read, at the same place and that differ. */
+function movingValues(script: Script, left: Side, right: Side): MovingValue[] {
+  const found = new Map<string, MovingValue>();
+  const add = (one: string | undefined, other: string | undefined, name: string): void => {
+    if (one !== undefined && other !== undefined && one !== other && one !== '' && other !== '')
+      found.set(`${one} ${other}`, { left: one, right: other, name });
+  };
+  for (const handoff of script.handoffs) add(left.handoff(handoff.id), right.handoff(handoff.id), `the handoff ${handoff.name}`);
+  for (const { step } of requestSteps(script)) {
+    const [own, theirs] = [left.at(step.id), right.at(step.id)];
+    if (!own || !theirs) continue;
+    const other = sentLeaves(theirs, right.readBody);
+    for (const [place, { name, value }] of sentLeaves(own, left.readBody)) add(value, other.get(place)?.value, `the ${name} that is sent`);
+  }
+  return [...found.values()];
+}
+
+function sentLeaves({ request }: SideOfStep, readBody: BodyReader): Map<string, { name: string; value: string }> {
+  const target = pathAndQuery(request.url);
+  const body = textOf(request.body, readBody);
+  const nodes = [
+    ...nodesOf(targetTree(target), [{ kind: 'text', text: target }]),
+    ...(body === '' ? [] : nodesOf(bodyTree(body, kindOf(request)), [{ kind: 'text', text: body }])),
+  ];
+  return new Map([...leavesOf(nodes)].map((one) => [one.place, one]));
+}
+
+const kindOf = ({ headers, body }: { headers: readonly Header[]; body: BodyRef | null }): BodyKind =>
+  bodyKind(mediaType([['content-type', headerOf(headers, 'content-type') ?? body?.mimeType ?? '']]));
+
+const longestCompared = 2_000_000;
+const textOf = (body: BodyRef | null | undefined, readBody: BodyReader): string =>
+  body ? (readBody(body.hash) ?? '').slice(0, longestCompared) : '';

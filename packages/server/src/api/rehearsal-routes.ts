@@ -1,0 +1,158 @@
+import {
+  RehearsalOrderSchema,
+  RehearsalSchema,
+  RehearsalWishSchema,
+  ScriptSchema,
+  StepDifferenceSchema,
+  type Rehearsal,
+} from '@sturdy/core';
+import * as z from 'zod';
+import type { StoredRehearsal } from '../compute/tasks.js';
+import { notFound } from '../problem.js';
+import { route, type AnyRoute } from './route.js';
+import { environmentOf, needScript } from './script-of.js';
+import { ReportSchema } from './script-routes.js';
+import { sendPage } from './send-page.js';
+import type { Services } from './services.js';
+
+const InScript = z.object({ scriptId: z.string() });
+const InStep = z.object({ rehearsalId: z.string(), step: z.string() });
+
+/** Rehearsals: playing a script once, steering it, repairing it, and what came of it beside the take or another rehearsal. */
+export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Services): AnyRoute[] => {
+  const theRehearsal = async (id: string): Promise<Rehearsal> => {
+    const rehearsal = await store.rehearsal(id);
+    if (!rehearsal) throw notFound('rehearsal', id);
+    return rehearsal;
+  };
+
+  /** A rehearsal, one that still waits too. */
+  const rehearsalOf = async (scriptId: string, id: string): Promise<Rehearsal> => {
+    const waiting = rehearsalRoom.waiting(scriptId);
+    return waiting?.id === id ? waiting : theRehearsal(id);
+  };
+
+  const played = async ({ number, steps }: Rehearsal): Promise<StoredRehearsal> => {
+    const captured = steps.flatMap((one) => one.captured ?? []);
+    const hashes = captured.flatMap((one) => [one.request.body, one.response?.body, ...(one.hops ?? []).map((hop) => hop.body)]);
+    return { number, steps: captured, failed: [], bodies: await store.bodyTexts(hashes.flatMap((one) => one?.hash ?? [])) };
+  };
+
+  return [
+    route({
+      method: 'post',
+      path: '/scripts/:scriptId/rehearse',
+      summary: 'Play the script once with one virtual user; this makes real records in the application',
+      params: InScript,
+      body: RehearsalWishSchema,
+      result: RehearsalSchema,
+      handle: async ({ params, body }) => {
+        const script = await needScript(store, params.scriptId);
+        return rehearsalRoom.rehearse(script, await environmentOf(store, script), body);
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/scripts/:scriptId/rehearse/order',
+      summary: 'Pause a rehearsal under way, send its next step, let it go on, or end it; answers when it waits again or has ended',
+      params: InScript,
+      body: RehearsalOrderSchema,
+      result: RehearsalSchema,
+      handle: ({ params, body }) => rehearsalRoom.order(params.scriptId, body.order),
+    }),
+    route({
+      method: 'post',
+      path: '/scripts/:scriptId/repair',
+      summary: 'Rehearse and repair in rounds until the script passes or nothing more can be added',
+      params: InScript,
+      result: z.object({
+        script: ScriptSchema,
+        rounds: z.array(z.object({ rehearsal: RehearsalSchema, report: ReportSchema.nullable() })),
+      }),
+      handle: async ({ params }) => {
+        const script = await needScript(store, params.scriptId);
+        return rehearsalRoom.repair(script, await environmentOf(store, script));
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/scripts/:scriptId/rehearsals/:rehearsalId/mend',
+      summary: 'Add to the script what this rehearsal proves, without playing it again',
+      params: InScript.extend({ rehearsalId: z.string() }),
+      result: z.object({ script: ScriptSchema, report: ReportSchema }),
+      handle: async ({ params }) => {
+        const script = await needScript(store, params.scriptId);
+        const rehearsal = await theRehearsal(params.rehearsalId);
+        const take = await store.loadTake(script.takeId);
+        if (!take) throw notFound('take', script.takeId);
+        const mended = await compute.repair(script, take, rehearsal);
+        await store.saveScript(mended.script);
+        return mended;
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/scripts/:scriptId/live',
+      summary: 'The steps of a rehearsal as they end (server-sent events)',
+      params: InScript,
+      produces: 'text/event-stream',
+      handle: ({ params, response }) => {
+        live.listen(params.scriptId, response);
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/scripts/:scriptId/rehearsals',
+      summary: 'The rehearsals of a script, newest first; one that waits for the tester stands before them',
+      params: InScript,
+      result: z.array(RehearsalSchema),
+      handle: async ({ params }) => {
+        const waiting = rehearsalRoom.waiting(params.scriptId);
+        return [...(waiting ? [waiting] : []), ...(await store.rehearsals(params.scriptId))];
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/rehearsals/:rehearsalId',
+      summary: 'One rehearsal',
+      params: z.object({ rehearsalId: z.string() }),
+      result: RehearsalSchema,
+      handle: async ({ params }) => {
+        const rehearsal = await store.rehearsal(params.rehearsalId);
+        if (!rehearsal) throw notFound('rehearsal', params.rehearsalId);
+        return rehearsal;
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/scripts/:scriptId/rehearsals/:rehearsalId/steps/:step/difference',
+      summary: 'What a step sent and got, beside the take or another rehearsal; what moves from one visit to the next is told as harmless',
+      params: InScript.extend({ rehearsalId: z.string(), step: z.string() }),
+      query: z.object({ beside: z.string().default('take') }),
+      result: StepDifferenceSchema,
+      handle: async ({ params, query }) => {
+        const script = await needScript(store, params.scriptId);
+        const right = await played(await rehearsalOf(script.id, params.rehearsalId));
+        if (query.beside !== 'take')
+          return compute.compareRehearsals(script, params.step, await played(await rehearsalOf(script.id, query.beside)), right);
+        const take = await store.loadTake(script.takeId);
+        if (!take) throw notFound('take', script.takeId);
+        return compute.compareWithTake(script, params.step, take, right);
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/scripts/:scriptId/rehearsals/:rehearsalId/steps/:step/page',
+      summary: 'A replayed page as a picture: without scripts, with the style sheets and images of the take',
+      params: InStep.extend({ scriptId: z.string() }),
+      produces: 'text/html',
+      handle: async ({ params, response }) => {
+        const script = await needScript(store, params.scriptId);
+        const { captured } = (await rehearsalOf(script.id, params.rehearsalId)).steps.find((one) => one.step === params.step) ?? {};
+        const ref = captured?.response?.body;
+        const body = ref ? await store.body(ref.hash) : null;
+        sendPage(response, body?.bytes ?? null, captured?.request.url ?? 'http://127.0.0.1/', script.takeId);
+      },
+    }),
+  ];
+};

@@ -1,0 +1,165 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import {
+  boundColumns,
+  mostRounds,
+  requestSteps,
+  resolveTarget,
+  type DataTable,
+  type Environment,
+  type RehearsalWish,
+  type Script,
+} from '@sturdy/core';
+
+/** What is to be done: play once, or play and repair in rounds. */
+export type RehearsalKind = 'rehearse' | 'repair';
+
+/** What the tester chose in the dialog. */
+export interface RehearsalChoice {
+  wish: RehearsalWish;
+  /** True where the dialog is not wanted before the next rehearsal of this script. */
+  known: boolean;
+}
+
+/** Says beforehand what a rehearsal will do to the application, and asks how it is to be played. */
+@Component({
+  selector: 'app-rehearse-dialog',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `<div class="modal-header">
+      <h2 class="m-0">{{ kind() === 'repair' ? 'Rehearse and repair' : 'Rehearse' }} “{{ script()?.name }}”</h2>
+      <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
+    </div>
+    <div class="modal-body">
+      <div class="note warn">
+        <b>This makes real records.</b>
+        One virtual user plays the script{{ kind() === 'repair' ? ', again in each of up to ' + mostRounds + ' rounds' : '' }}.
+        {{ changing() }} of its {{ count() }} requests can change something in the application ({{ methods() }}). They go to
+        @for (one of targets(); track one) {
+          <span class="mono">{{ one }}</span>{{ $last ? '' : ', ' }}
+        }
+        in the environment {{ environment()?.name }}.
+        @if (refused(); as sentence) {
+          <br /><b>Not allowed yet:</b> {{ sentence }}
+        }
+      </div>
+      @if (kind() === 'rehearse') {
+        <fieldset class="mt-3">
+          <legend>How</legend>
+          <label class="d-flex gap-2"
+            ><input type="radio" name="mode" [checked]="mode() === 'through'" (change)="mode.set('through')" /> Straight through</label
+          >
+          <label class="d-flex gap-2"
+            ><input type="radio" name="mode" [checked]="mode() === 'step'" (change)="mode.set('step')" /> Step by step: it waits before each
+            request</label
+          >
+          <label class="d-flex gap-2 align-items-center"
+            ><input type="radio" name="mode" [checked]="mode() === 'until'" (change)="mode.set('until')" /> Up to
+            <select aria-label="Last step to be played" class="grow" #last (change)="setUntil(last.value)">
+              @for (one of steps(); track one.step.id) {
+                <option [value]="one.step.id" [selected]="one.step.id === until()">{{ one.number }} · {{ one.step.name }}</option>
+              }
+            </select></label
+          >
+        </fieldset>
+      }
+      @if (tables().length > 0) {
+        <fieldset class="mt-3">
+          <legend>Data</legend>
+          @for (table of tables(); track table.id) {
+            <label class="field"
+              >Row of {{ table.name }}, spent for good
+              <input
+                type="number"
+                min="1"
+                [max]="table.rowCount"
+                [placeholder]="'the next free one (' + (table.rowCount - table.spentCount) + ' are free)'"
+                [disabled]="kind() === 'repair'"
+                #row
+                (input)="setRow(table.id, row.value)"
+            /></label>
+          }
+        </fieldset>
+      }
+      <label class="d-flex gap-2 mt-3 small"
+        ><input type="checkbox" [checked]="known()" (change)="known.set(!known())" /> I know this; start at once the next time I rehearse
+        this script</label
+      >
+    </div>
+    <div class="modal-footer">
+      <button class="act" (click)="modal.dismiss()">Cancel</button>
+      <button class="act main" (click)="done()" [disabled]="refused() !== null">
+        <i class="bi bi-play-fill" aria-hidden="true"></i>{{ kind() === 'repair' ? 'Start the rounds' : 'Start' }}
+      </button>
+    </div>`,
+  styles: `
+    legend {
+      font-size: 13px;
+      font-weight: 650;
+      margin-bottom: 4px;
+    }
+    .grow {
+      flex: 1;
+      min-width: 0;
+    }
+    .field input {
+      width: 100%;
+    }
+  `,
+})
+export class RehearseDialog {
+  readonly modal = inject(NgbActiveModal);
+  readonly kind = signal<RehearsalKind>('rehearse');
+  readonly script = signal<Script | null>(null);
+  readonly environment = signal<Environment | null>(null);
+  readonly allTables = signal<readonly DataTable[]>([]);
+  readonly mode = signal<'through' | 'step' | 'until'>('through');
+  readonly until = signal<string | null>(null);
+  readonly known = signal(false);
+  readonly mostRounds = mostRounds;
+  readonly #rows = new Map<string, number>();
+  readonly steps = computed(() => {
+    const script = this.script();
+    return script ? requestSteps(script) : [];
+  });
+  readonly count = computed(() => this.steps().length);
+  readonly #changing = computed(() => this.steps().filter(({ step }) => !/^(GET|HEAD|OPTIONS)$/i.test(step.method)));
+  readonly changing = computed(() => this.#changing().length);
+  readonly methods = computed(() => {
+    const counts = new Map<string, number>();
+    for (const { step } of this.#changing()) counts.set(step.method, (counts.get(step.method) ?? 0) + 1);
+    return [...counts].map(([method, count]) => `${count} ${method}`).join(', ') || 'none by its method';
+  });
+  readonly #resolved = computed(() => {
+    const environment = this.environment();
+    const origins = [...new Set(this.steps().map(({ step }) => step.origin))];
+    return environment ? origins.map((one) => resolveTarget(one, environment)) : [];
+  });
+  readonly targets = computed(() => [...new Set(this.#resolved().flatMap((one) => ('origin' in one ? [one.origin] : [])))]);
+  readonly refused = computed(() => this.#resolved().flatMap((one) => ('refused' in one ? [one.refused] : []))[0] ?? null);
+  readonly tables = computed(() => {
+    const script = this.script();
+    const bound = script ? boundColumns(script) : new Map<string, Set<string>>();
+    return this.allTables().filter((one) => bound.has(one.id));
+  });
+
+  setUntil(step: string): void {
+    this.until.set(step);
+    this.mode.set('until');
+  }
+  setRow(table: string, row: string): void {
+    if (row === '') this.#rows.delete(table);
+    else this.#rows.set(table, Number(row));
+  }
+  done(): void {
+    const until = this.until() ?? this.steps()[0]?.step.id ?? null;
+    const choice: RehearsalChoice = {
+      known: this.known(),
+      wish: {
+        mode: this.mode() === 'step' ? 'step' : 'through',
+        until: this.mode() === 'until' ? until : null,
+        rows: [...this.#rows].map(([table, row]) => ({ table, row })),
+      },
+    };
+    this.modal.close(choice);
+  }
+}
