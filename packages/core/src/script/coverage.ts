@@ -19,26 +19,34 @@ export function isCounted(value: SentValue): boolean {
 
 /** Every value that a script sends, and what becomes of it on replay. */
 export function coverage(script: Script): ClassifiedValue[] {
-  const unsure = new Set(script.unsure.map((one) => `${one.step} ${one.place}`));
-  return requestSteps(script).flatMap(({ step }) => stepCoverage(step, unsure));
+  const unsure = unsurePlaces(script);
+  return requestSteps(script).flatMap(({ step }) => coverageOf(step, unsure));
 }
 
-function stepCoverage(step: RequestStep, unsure: Set<string>): ClassifiedValue[] {
+/** The values of one step, and what becomes of them on replay. */
+export const stepCoverage = (script: Script, step: RequestStep): ClassifiedValue[] => coverageOf(step, unsurePlaces(script));
+
+const unsurePlaces = (script: Script): Set<string> => new Set(script.unsure.map((one) => `${one.step} ${one.place}`));
+
+// A step is never changed in place, so what it sends stays true; after each edit the whole script is counted again.
+const known = new WeakMap<RequestStep, ClassifiedValue[]>();
+
+function coverageOf(step: RequestStep, unsure: ReadonlySet<string>): ClassifiedValue[] {
+  const own = known.get(step) ?? classified(step);
+  known.set(step, own);
+  return unsure.size === 0
+    ? own
+    : own.map((value) => (value.class === 'fixed' && unsure.has(`${step.id} ${value.place}`) ? { ...value, class: 'unsure' } : value));
+}
+
+function classified(step: RequestStep): ClassifiedValue[] {
   const bound = boundPlaces(step);
   return sentValues(step)
     .filter((value) => bound.has(value.place) || isCounted(value))
     .map((value) => {
       const kind = bound.get(value.place);
       const own: SentClass =
-        kind === 'handoff'
-          ? 'handed-off'
-          : kind === 'data' || kind === 'variable'
-            ? 'data'
-            : kind === 'made'
-              ? 'client-made'
-              : unsure.has(`${step.id} ${value.place}`)
-                ? 'unsure'
-                : 'fixed';
+        kind === 'handoff' ? 'handed-off' : kind === 'data' || kind === 'variable' ? 'data' : kind === 'made' ? 'client-made' : 'fixed';
       return { ...value, step: step.id, class: own };
     });
 }

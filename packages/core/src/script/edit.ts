@@ -8,9 +8,11 @@ import {
   type Handoff,
   type Script,
   type Step,
+  type Template,
   type Transaction,
 } from './script.schema.js';
 import { mapPieces } from './template.js';
+import { usePlaces } from './use-places.js';
 
 /** One change that a tester makes to a script. */
 export type ScriptEdit =
@@ -20,11 +22,20 @@ export type ScriptEdit =
   | { kind: 'set-pause'; id: string; ms: number }
   | { kind: 'set-repeat'; id: string; times: number; pauseMs: number }
   | { kind: 'drop-handoff'; handoff: string }
+  /** Sends in one step what was recorded in the place of a moving piece; everywhere where `step` is null. */
+  | { kind: 'put-back'; step: string | null; piece: PieceName }
   | { kind: 'rename-handoff'; handoff: string; name: string }
   /** Changes what a good answer of a step looks like. */
   | { kind: 'set-expect'; id: string; expect: Expectation }
   /** Reads a handoff in another way. */
   | { kind: 'set-extractor'; handoff: string; extractor: Extractor };
+
+/** Names what a moving piece stands for, whatever was recorded in its place. */
+export type PieceName =
+  | { kind: 'handoff'; handoff: string }
+  | { kind: 'made'; made: string }
+  | { kind: 'data'; table: string; column: string }
+  | { kind: 'variable'; name: string };
 
 /** Applies an edit and gives a new script; the old one stays as it was, so that undo is keeping it. */
 export function editScript(script: Script, edit: ScriptEdit): Script {
@@ -53,6 +64,8 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       );
     case 'drop-handoff':
       return dropHandoff(script, edit.handoff);
+    case 'put-back':
+      return putBack(script, edit.step, edit.piece);
     case 'rename-handoff':
       return { ...script, handoffs: script.handoffs.map((one) => (one.id === edit.handoff ? { ...one, name: edit.name } : one)) };
     case 'set-expect':
@@ -109,16 +122,26 @@ function move(script: Script, id: string, by: -1 | 1): Script {
 
 /** Puts the recorded value back wherever a handoff is used, and forgets the handoff. */
 function dropHandoff(script: Script, handoff: string): Script {
-  const plain = mapSteps(script, (step) =>
-    step.kind !== 'request'
-      ? step
-      : mapTemplates(step, (template) =>
-          mapPieces(template, (piece) =>
-            piece.kind === 'handoff' && piece.handoff === handoff ? { kind: 'text', text: piece.recorded } : undefined,
-          ),
-        ),
-  );
+  const plain = putBack(script, null, { kind: 'handoff', handoff });
   return { ...plain, handoffs: plain.handoffs.filter((one) => one.id !== handoff) };
+}
+
+/** Puts the recorded value back; a handoff or client-made value that nothing sends any more is forgotten. */
+function putBack(script: Script, step: string | null, name: PieceName): Script {
+  const wanted = Object.entries(name);
+  const still = (template: Template): Template =>
+    mapPieces(template, (piece) =>
+      piece.kind !== 'text' && wanted.every(([key, value]) => (piece as unknown as Record<string, unknown>)[key] === value)
+        ? { kind: 'text', text: piece.recorded }
+        : undefined,
+    );
+  const plain = mapSteps(script, (own) => (own.kind === 'request' && (step === null || own.id === step) ? mapTemplates(own, still) : own));
+  const used = usePlaces(plain);
+  return {
+    ...plain,
+    handoffs: plain.handoffs.filter((one) => name.kind !== 'handoff' || one.id !== name.handoff || used.has(one.id)),
+    made: plain.made.filter((one) => name.kind !== 'made' || one.id !== name.made || used.has(one.id)),
+  };
 }
 
 /** A step with all its templates changed. */

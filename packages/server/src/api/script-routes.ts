@@ -48,6 +48,31 @@ export const scriptRoutes = ({ store, compute }: Services): AnyRoute[] => {
       },
     }),
     route({
+      method: 'post',
+      path: '/scripts/:scriptId/text',
+      summary: 'The text form of a script as it is given here, saved or not',
+      params: InScript,
+      body: ScriptSchema,
+      result: z.object({ text: z.string() }),
+      handle: async ({ body }) => ({ text: await compute.writeScript(body) }),
+    }),
+    route({
+      method: 'put',
+      path: '/scripts/:scriptId/text',
+      summary: 'Read a script from its text form; what is wrong is told with line and column, and then nothing is saved',
+      params: InScript,
+      body: z.object({ text: z.string() }),
+      result: z.object({
+        script: ScriptSchema,
+        problems: z.array(z.object({ line: z.number(), column: z.number(), message: z.string() })),
+      }),
+      handle: async ({ params, body }) => {
+        const read = await compute.readScript(body.text, await needScript(store, params.scriptId));
+        if (read.problems.length === 0) await store.saveScript(read.script);
+        return read;
+      },
+    }),
+    route({
       method: 'delete',
       path: '/scripts/:scriptId',
       summary: 'Delete a script with its rehearsals',

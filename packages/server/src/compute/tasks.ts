@@ -1,6 +1,8 @@
 import {
   compareStep,
   correlate,
+  readScript,
+  writeScript,
   sideOfRehearsal,
   sideOfTake,
   handOffValue,
@@ -22,6 +24,7 @@ import {
   type Extractor,
   type Handoff,
   type Proposal,
+  type TextProblem,
   type Trial,
   type Correlated,
   type CsvTable,
@@ -86,6 +89,12 @@ export const tasks = {
   proposals: (key: string, handoff: Handoff): Proposal[] | undefined =>
     bench?.key === key ? bench.workbench.proposals(handoff) : undefined,
 
+  writeScript: (script: Script): string => writeScript(script),
+  /** What is wrong with the text, or the script with its own ids. */
+  readScript: (text: string, script: Script): { script: Script; problems: TextProblem[] } => {
+    const read = readScript(text, script);
+    return 'problems' in read ? { script, problems: read.problems } : { script: read.script, problems: [] };
+  },
   compareWithTake: (script: Script, step: string, take: StoredTake, right: StoredRehearsal): StepDifference =>
     compareStep(script, step, sideOfTake(script, load(take)), sideOf(script, right)),
   compareRehearsals: (script: Script, step: string, left: StoredRehearsal, right: StoredRehearsal): StepDifference =>

@@ -115,7 +115,13 @@ export class DifferenceView {
     return rows.flatMap((row, at): Shown[] => {
       const whole = { at, kind: row.kind, left: shortened(row.left), right: shortened(row.right), folded: '' };
       if (row.kind === 'differs' || this.#opened().has(at) || (row.kind === 'harmless' && this.all())) return [whole];
-      if (row.kind === 'harmless') return [{ ...whole, folded: `${lines(row.left.length)} ${row.left.length === 1 ? 'differs' : 'differ'} only in ${row.why.join(', ') || 'what moves'}` }];
+      if (row.kind === 'harmless')
+        return [
+          {
+            ...whole,
+            folded: `${lines(row.left.length)} ${row.left.length === 1 ? 'differs' : 'differ'} only in ${row.why.join(', ') || 'what moves'}`,
+          },
+        ];
       if (row.left.length <= 2 * keptLines + 1) return [whole];
       const [first, last] = [at === 0, at === rows.length - 1];
       const part = (from: number, to: number, key: number): Shown => ({

@@ -1,4 +1,15 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
@@ -11,9 +22,10 @@ import { VerdictShape } from '../shared/verdict-shape';
 import { takesActions } from '../takes/takes.actions';
 import { takesFeature } from '../takes/takes.feature';
 import { loadScriptOf } from './script-of-address';
+import { ScriptTextView } from './script-text';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
-import { layRows, layStrings, type SpineRow } from './string-layout';
+import { endOf, layRows, layStrings, type SpineRow } from './string-layout';
 import { StepDrawer } from './step-drawer';
 import { Strings } from './strings';
 
@@ -22,14 +34,14 @@ const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] 
   { id: 'data', name: 'data', colour: 'var(--s4)' },
   { id: 'client-made', name: 'client-made', colour: 'var(--line-strong)' },
   { id: 'fixed', name: 'as recorded', colour: 'var(--sunk)' },
-  { id: 'unsure', name: 'unsure, please look', colour: '#d7a62a' },
+  { id: 'unsure', name: 'unsure', colour: '#d7a62a' },
 ];
 
 /** The script: transactions and steps on a time spine, strings in the gutter, coverage on top, one step at the right. */
 @Component({
   selector: 'app-script-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, NgbDropdownModule, VerdictShape, Strings, StepDrawer],
+  imports: [RouterLink, NgbDropdownModule, VerdictShape, ScriptTextView, Strings, StepDrawer],
   host: { '(document:keydown)': 'key($event)' },
   templateUrl: './script-screen.html',
   styleUrl: './script-screen.scss',
@@ -98,6 +110,20 @@ export class ScriptScreen {
   readonly takeName = computed(() => this.takes().find((one) => one.id === this.script()?.takeId)?.name ?? 'a take');
   readonly secondName = computed(() => this.takes().find((one) => one.id === this.script()?.secondTakeId)?.name);
   readonly otherTakes = computed(() => this.takes().filter((one) => one.id !== this.script()?.takeId && one.state === 'done'));
+  /** What is shown in the middle: rows with strings, or the text of the same script. */
+  readonly view = signal<'outline' | 'text'>('outline');
+  protected readonly stage = viewChild<ElementRef<HTMLElement>>('stage');
+  /** The part of the list that is in sight, in px from its top; rows outside of it are not drawn. */
+  readonly #sight = signal({ top: 0, bottom: 1600 });
+  readonly drawnRows = computed(() => {
+    const { top, bottom } = this.#sight();
+    return this.rows().filter((row) => row.top + row.height >= top && row.top <= bottom);
+  });
+  readonly drawnStrings = computed(() => {
+    const { top, bottom } = this.#sight();
+    const isolated = this.isolated();
+    return this.strings().filter((one) => one.handoff.id === isolated || (endOf(one) >= top && one.originY <= bottom));
+  });
   readonly figure = figure;
   readonly hue = hue;
 
@@ -109,6 +135,33 @@ export class ScriptScreen {
     });
     this.#store.dispatch(takesActions.listAsked());
     this.#store.dispatch(dataActions.listAsked());
+    effect(() => {
+      const chosen = this.selected();
+      const row = untracked(() => this.rows().find((one) => one.id === chosen));
+      if (row) this.#bringIntoSight(row);
+    });
+  }
+
+  /** Called as the list is scrolled: draws what comes into sight, with a margin so that nothing flashes. */
+  scrolled(): void {
+    const stage = this.stage()?.nativeElement;
+    const list = stage?.querySelector<HTMLElement>('.list');
+    if (!stage || !list) return;
+    const top = stage.scrollTop - list.offsetTop;
+    const margin = 800;
+    // Small movements stay within the margin and draw nothing anew.
+    const drawn = this.#sight();
+    if (top - margin / 2 >= drawn.top && top + stage.clientHeight + margin / 2 <= drawn.bottom) return;
+    this.#sight.set({ top: top - margin, bottom: top + stage.clientHeight + margin });
+  }
+
+  #bringIntoSight(row: SpineRow): void {
+    const stage = this.stage()?.nativeElement;
+    const list = stage?.querySelector<HTMLElement>('.list');
+    if (!stage || !list) return;
+    const top = list.offsetTop + row.top;
+    if (top < stage.scrollTop) stage.scrollTop = top - 40;
+    else if (top + row.height > stage.scrollTop + stage.clientHeight) stage.scrollTop = top + row.height - stage.clientHeight + 40;
   }
 
   hueOf(handoff: string | null): string {
@@ -158,7 +211,7 @@ export class ScriptScreen {
   /** Along the strings and the steps by keyboard: [ to the origin, ] to the next use, J and K along the steps. */
   key(event: KeyboardEvent): void {
     const target = event.target as HTMLElement;
-    if (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) return;
+    if (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) || target.isContentEditable) return;
     const ctrl = event.ctrlKey || event.metaKey;
     if (ctrl && event.key.toLowerCase() === 'z') {
       event.preventDefault();

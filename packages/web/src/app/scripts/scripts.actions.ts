@@ -11,6 +11,7 @@ export const scriptsActions = createActionGroup({
     Edited: props<{ edit: ScriptEdit }>(),
     Undone: emptyProps(),
     Redone: emptyProps(),
+    'Text applied': props<{ script: Script }>(),
     Saved: props<{ script: Script }>(),
     'Step selected': props<{ step: string | null }>(),
     'Handoff selected': props<{ handoff: string | null }>(),

@@ -130,6 +130,7 @@ export const scriptsFeature = createFeature({
       rehearsals: [...rounds.map((one) => one.rehearsal).reverse(), ...state.rehearsals],
     })),
     on(scriptsActions.saved, (state) => ({ ...state, saved: state.saved + 1 })),
+    on(scriptsActions.textApplied, (state, { script }) => changed(state, script)),
     on(scriptsActions.bound, (state, { script }) => changed(state, script)),
     on(scriptsActions.workFailed, (state) => ({ ...state, busy: null })),
   ),

@@ -4,11 +4,12 @@ import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import {
   carriesValue,
-  coverage,
   describeExtractor,
   requestSteps,
+  stepCoverage,
   type ClassifiedValue,
   type Exchange,
+  type PieceName,
   type RehearsedStep,
   type RequestStep,
   type Script,
@@ -61,18 +62,38 @@ const classNames: Record<ClassifiedValue['class'], string> = {
         @case ('Request') {
           <dl class="kv">
             <dt>{{ step().method }}</dt>
-            <dd><app-template-view [template]="step().url" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" /></dd>
+            <dd>
+              <app-template-view
+                [template]="step().url"
+                [script]="script()"
+                [tables]="tableNames()"
+                (chosen)="isolate($event)"
+                (putBack)="putBack($event)"
+              />
+            </dd>
             @for (header of telling(); track $index) {
               <dt>{{ header.name }}</dt>
               <dd>
-                <app-template-view [template]="header.value" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" />
+                <app-template-view
+                  [template]="header.value"
+                  [script]="script()"
+                  [tables]="tableNames()"
+                  (chosen)="isolate($event)"
+                  (putBack)="putBack($event)"
+                />
               </dd>
             }
           </dl>
           @if (step().body; as body) {
             <div class="muted small">Body</div>
             <div class="bodybox mono">
-              <app-template-view [template]="body" [script]="script()" [tables]="tableNames()" (chosen)="isolate($event)" />
+              <app-template-view
+                [template]="body"
+                [script]="script()"
+                [tables]="tableNames()"
+                (chosen)="isolate($event)"
+                (putBack)="putBack($event)"
+              />
             </div>
           }
           <details class="mt-3">
@@ -80,7 +101,7 @@ const classNames: Record<ClassifiedValue['class'], string> = {
             <dl class="kv mt-2">
               @for (header of plain(); track $index) {
                 <dt>{{ header.name }}</dt>
-                <dd><app-template-view [template]="header.value" [script]="script()" /></dd>
+                <dd><app-template-view [template]="header.value" [script]="script()" (putBack)="putBack($event)" /></dd>
               }
             </dl>
           </details>
@@ -210,7 +231,7 @@ export class StepDrawer {
   readonly tabNow = signal<'Request' | 'Response' | 'Values' | 'Handoffs'>('Request');
   readonly classNames = classNames;
   readonly number = computed(() => requestSteps(this.script()).find(({ step }) => step.id === this.step().id)?.number ?? 0);
-  readonly values = computed(() => coverage(this.script()).filter((one) => one.step === this.step().id));
+  readonly values = computed(() => stepCoverage(this.script(), this.step()));
   readonly telling = computed(() => this.step().headers.filter(({ name }) => carriesValue(name) || /^content-type$/i.test(name)));
   readonly plain = computed(() => this.step().headers.filter((one) => !this.telling().includes(one)));
   readonly handoffs = computed(() => {
@@ -239,6 +260,10 @@ export class StepDrawer {
 
   isolate(handoff: string): void {
     this.#store.dispatch(scriptsActions.handoffSelected({ handoff }));
+  }
+
+  putBack({ everywhere, piece }: { everywhere: boolean; piece: PieceName }): void {
+    this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'put-back', step: everywhere ? null : this.step().id, piece } }));
   }
 
   drop(handoff: string): void {

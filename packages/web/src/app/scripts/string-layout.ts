@@ -1,13 +1,4 @@
-import {
-  movingPieces,
-  readPlaces,
-  requestSteps,
-  type Handoff,
-  type RequestStep,
-  type Script,
-  type Step,
-  type Template,
-} from '@sturdy/core';
+import { movingPieces, readPlaces, type Handoff, type RequestStep, type Script, type Step, type Template } from '@sturdy/core';
 
 /** A row of the time spine. */
 export type SpineRow =
@@ -40,6 +31,23 @@ export const laneCount = 5;
 
 const pieces = (step: RequestStep): Template => [...step.url, ...step.headers.flatMap((one) => one.value), ...(step.body ?? [])];
 
+// A step is never changed in place, so its pieces stay true; after each edit all rows are laid out again.
+const knownPieces = new WeakMap<RequestStep, RowPiece[]>();
+
+/** The moving pieces of a step, each once. */
+function rowPieces(step: RequestStep): RowPiece[] {
+  const before = knownPieces.get(step);
+  if (before) return before;
+  const found = new Map<string, RowPiece>();
+  for (const piece of movingPieces(pieces(step))) {
+    const key = piece.kind === 'handoff' ? piece.handoff : `${piece.kind} ${piece.recorded}`;
+    if (!found.has(key)) found.set(key, { kind: piece.kind, handoff: piece.kind === 'handoff' ? piece.handoff : null });
+  }
+  const own = [...found.values()];
+  knownPieces.set(step, own);
+  return own;
+}
+
 /** Lays the script out as rows with their tops, in px. */
 export function layRows(script: Script): SpineRow[] {
   const rows: SpineRow[] = [];
@@ -59,15 +67,7 @@ export function layRows(script: Script): SpineRow[] {
   function addSteps(steps: readonly Step[], depth: number): void {
     for (const step of steps)
       if (step.kind === 'request') {
-        const seen = new Set<string>();
-        const own: RowPiece[] = [];
-        for (const piece of movingPieces(pieces(step))) {
-          const key = piece.kind === 'handoff' ? piece.handoff : `${piece.kind} ${piece.recorded}`;
-          if (seen.has(key)) continue;
-          seen.add(key);
-          own.push({ kind: piece.kind, handoff: piece.kind === 'handoff' ? piece.handoff : null });
-        }
-        rows.push({ kind: 'request', id: step.id, step, number: ++number, depth, pieces: own, ...place(heights.request) });
+        rows.push({ kind: 'request', id: step.id, step, number: ++number, depth, pieces: rowPieces(step), ...place(heights.request) });
       } else if (step.kind === 'pause') rows.push({ kind: 'pause', id: step.id, ms: step.ms, ...place(heights.pause) });
       else if (step.kind === 'comment') rows.push({ kind: 'comment', id: step.id, text: step.text, ...place(heights.comment) });
       else {
@@ -82,20 +82,27 @@ const containerText = (step: Extract<Step, { steps: unknown }>): string =>
     ? `${step.times} times, ${(step.pauseMs / 1000).toLocaleString('en', { maximumFractionDigits: 1 })} s apart`
     : `${step.steps.length} side by side`;
 
+/** Where a string ends, in px from the top. */
+export const endOf = (one: DrawnString): number => Math.max(one.originY, ...one.againY, ...one.uses.map((use) => use.y));
+
 /** Gives each string the innermost lane that is free along its whole length; long ones go outside where lanes run out. */
 export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnString[] {
   const middle = new Map(rows.map((row) => [row.id, row.top + row.height / 2]));
+  // One pass over the steps for all handoffs: scripts of thousands of steps have hundreds of them.
+  const usesOf = new Map<string, DrawnString['uses']>();
+  for (const row of rows) {
+    if (row.kind !== 'request') continue;
+    for (const { handoff } of row.pieces)
+      if (handoff !== null) usesOf.set(handoff, [...(usesOf.get(handoff) ?? []), { step: row.id, y: middle.get(row.id) ?? 0 }]);
+  }
   const strings = script.handoffs.map((handoff, index) => {
-    const uses = requestSteps(script)
-      .filter(({ step }) => usesHandoff(step, handoff.id))
-      .map(({ step }) => ({ step: step.id, y: middle.get(step.id) ?? 0 }));
+    const uses = usesOf.get(handoff.id) ?? [];
     const againY = (handoff.also ?? []).flatMap(({ step }) => middle.get(step) ?? []);
     return { handoff, hue: index % 8, lane: 0, originY: middle.get(handoff.origin) ?? 0, againY, uses };
   });
   const taken: { from: number; to: number }[][] = Array.from({ length: laneCount }, () => []);
-  const end = (one: DrawnString) => Math.max(one.originY, ...one.againY, ...one.uses.map((use) => use.y));
-  for (const string of [...strings].sort((left, right) => end(left) - left.originY - (end(right) - right.originY))) {
-    const span = { from: string.originY, to: end(string) };
+  for (const string of [...strings].sort((left, right) => endOf(left) - left.originY - (endOf(right) - right.originY))) {
+    const span = { from: string.originY, to: endOf(string) };
     const free = taken.findIndex((lane) => lane.every((one) => one.to < span.from || one.from > span.to));
     string.lane = free >= 0 ? free : laneCount - 1;
     taken[string.lane]?.push(span);

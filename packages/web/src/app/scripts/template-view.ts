@@ -1,5 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
-import type { Made, Script, Template } from '@sturdy/core';
+import { RouterLink } from '@angular/router';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
+import type { Made, PieceName, Script, Template } from '@sturdy/core';
 import { hue } from '../shared/format';
 
 interface Shown {
@@ -8,6 +10,8 @@ interface Shown {
   title: string;
   colour: string | null;
   handoff: string | null;
+  /** What the piece stands for; null for a text. */
+  piece: PieceName | null;
 }
 
 const madeNames: Record<Made['made'], string> = {
@@ -31,20 +35,36 @@ const madeNames: Record<Made['made'], string> = {
 @Component({
   selector: 'app-template-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, NgbDropdownModule],
   template: `@for (piece of shown(); track $index) {
     @switch (piece.kind) {
       @case ('text') {
         <span>{{ piece.text }}</span>
       }
-      @case ('handoff') {
-        <button class="chip" [style.color]="piece.colour" [title]="piece.title" (click)="chosen.emit(piece.handoff ?? '')">
-          {{ piece.text }}
-        </button>
-      }
       @default {
-        <span class="chip" [class.data]="piece.kind === 'data'" [class.made]="piece.kind === 'made'" [title]="piece.title">{{
-          piece.text
-        }}</span>
+        <span ngbDropdown container="body" class="menu">
+          <button
+            ngbDropdownToggle
+            class="chip"
+            [class.data]="piece.kind === 'data'"
+            [class.made]="piece.kind === 'made'"
+            [style.color]="piece.colour"
+            [title]="piece.title"
+          >
+            {{ piece.text }}
+          </button>
+          <div ngbDropdownMenu>
+            <h6 class="dropdown-header">{{ piece.title }}</h6>
+            @if (piece.handoff) {
+              <button ngbDropdownItem (click)="chosen.emit(piece.handoff)">Show its string</button>
+              <a ngbDropdownItem [routerLink]="['/scripts', script().id, 'handoffs', piece.handoff]">How it is read</a>
+            }
+            @if (piece.piece; as own) {
+              <button ngbDropdownItem (click)="putBack.emit({ everywhere: false, piece: own })">Send as recorded here</button>
+              <button ngbDropdownItem (click)="putBack.emit({ everywhere: true, piece: own })">Send as recorded everywhere</button>
+            }
+          </div>
+        </span>
       }
     }
   }`,
@@ -55,6 +75,17 @@ const madeNames: Record<Made['made'], string> = {
     .chip {
       margin: 0 1px;
     }
+    .chip::after {
+      display: none;
+    }
+    .menu {
+      display: inline;
+    }
+    .dropdown-header {
+      max-width: 320px;
+      white-space: normal;
+      overflow-wrap: anywhere;
+    }
   `,
 })
 export class TemplateView {
@@ -62,6 +93,8 @@ export class TemplateView {
   readonly script = input.required<Script>();
   readonly tables = input<Readonly<Record<string, string>>>({});
   readonly chosen = output<string>();
+  /** A moving piece shall be sent as it was recorded. */
+  readonly putBack = output<{ everywhere: boolean; piece: PieceName }>();
   readonly shown = computed(() => flatten(this.template(), this.script(), this.tables()));
 }
 
@@ -76,6 +109,7 @@ function flatten(template: Template, script: Script, tables: Readonly<Record<str
             title: '',
             colour: null,
             handoff: null,
+            piece: null,
           },
         ];
       case 'wrap':
@@ -88,6 +122,7 @@ function flatten(template: Template, script: Script, tables: Readonly<Record<str
             title: 'Sent as it was recorded.',
             colour: null,
             handoff: null,
+            piece: null,
           },
         ];
       case 'handoff': {
@@ -100,6 +135,7 @@ function flatten(template: Template, script: Script, tables: Readonly<Record<str
             title: `recorded: ${piece.recorded.slice(0, 80)}`,
             colour: hue(Math.max(0, index)),
             handoff: piece.handoff,
+            piece: { kind: 'handoff', handoff: piece.handoff },
           },
         ];
       }
@@ -111,14 +147,33 @@ function flatten(template: Template, script: Script, tables: Readonly<Record<str
             title: `recorded: ${piece.recorded}`,
             colour: null,
             handoff: null,
+            piece: { kind: 'data', table: piece.table, column: piece.column },
           },
         ];
       case 'made': {
         const made = script.made.find((one) => one.id === piece.made);
-        return [{ kind: 'made', text: made ? madeNames[made.made] : 'made', title: made?.reason ?? '', colour: null, handoff: null }];
+        return [
+          {
+            kind: 'made',
+            text: made ? madeNames[made.made] : 'made',
+            title: made?.reason ?? '',
+            colour: null,
+            handoff: null,
+            piece: { kind: 'made', made: piece.made },
+          },
+        ];
       }
       case 'variable':
-        return [{ kind: 'variable', text: piece.name, title: '', colour: null, handoff: null }];
+        return [
+          {
+            kind: 'variable',
+            text: piece.name,
+            title: `recorded: ${piece.recorded}`,
+            colour: null,
+            handoff: null,
+            piece: { kind: 'variable', name: piece.name },
+          },
+        ];
     }
   });
 }

@@ -26,6 +26,7 @@ import type {
   StepDifference,
   Survey,
   Take,
+  TextProblem,
   Tidy,
   Trial,
   Workload,
@@ -97,6 +98,9 @@ export class Api {
   scripts = () => this.#http.get<Script[]>(`${inProject}/scripts`);
   script = (id: string) => this.#http.get<Script>(`/api/scripts/${id}`);
   saveScript = (script: Script) => this.#http.put<Script>(`/api/scripts/${script.id}`, script);
+  scriptText = (script: Script) => this.#http.post<{ text: string }>(`/api/scripts/${script.id}/text`, script);
+  saveScriptText = (id: string, text: string) =>
+    this.#http.put<{ script: Script; problems: TextProblem[] }>(`/api/scripts/${id}/text`, { text });
   deleteScript = (id: string) => this.#http.delete(`/api/scripts/${id}`);
   correlate = (id: string, secondTakeId: string | null) =>
     this.#http.post<{ script: Script; report: CorrelationReport }>(`/api/scripts/${id}/correlate`, { secondTakeId });
