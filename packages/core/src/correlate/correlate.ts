@@ -14,10 +14,13 @@ import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { commonShape, commonTitle, fitsTitle, isPlainWord } from '../take/messages.js';
 import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './candidates.js';
 import { HandoffMaker, type Correlated, type Target } from './handoff-maker.js';
+import { PatternBook } from '../patterns/match.js';
+import type { HandoffPattern } from '../patterns/pattern.schema.js';
+import { publishedPatterns } from '../patterns/published.js';
 import { clockKind, findMade } from './made-values.js';
 import { isBareId } from './naming.js';
 import { differingParts, SecondTake } from './second-take.js';
-import { dynamicShape, namesRevision, namesSession, namesThing } from './shapes.js';
+import { dynamicShape, namesThing } from './shapes.js';
 import { ValueIndex, type Origin } from './value-index.js';
 import { isWeak } from './wanted.js';
 
@@ -27,16 +30,29 @@ type Judged =
   | { kind: 'fixed' }
   | { kind: 'chosen' };
 
+/** A value, what it is called and where it is sent. */
+interface SentAs {
+  value: string;
+  name: string;
+  place: string;
+}
+
 const fixed: Judged = { kind: 'fixed' };
 /** The tester chose it from a list that did not change: it is for a data table, if for anything. */
 const chosen: Judged = { kind: 'chosen' };
 
 /**
  * Correlates a script with its take: makes handoffs of the values that a second take proves or that shape and name make
- * likely, client-made values of what no response gave, and lists the values it is not sure about.
+ * likely, client-made values of what no response gave, and lists the values it is not sure about. `patterns` say what is known of
+ * values by their names. Throws a sentence where an expression of a pattern is not valid.
  */
-export function correlate(script: Script, loaded: LoadedTake, second: LoadedTake | null): Correlated {
-  const run = new Correlation(script, loaded, second);
+export function correlate(
+  script: Script,
+  loaded: LoadedTake,
+  second: LoadedTake | null,
+  patterns: readonly HandoffPattern[] = publishedPatterns,
+): Correlated {
+  const run = new Correlation(script, loaded, second, new PatternBook(patterns));
   for (const own of stepsOfTake(script, loaded)) run.step(own);
   return run.result();
 }
@@ -52,9 +68,15 @@ class Correlation {
     readonly script: Script,
     readonly loaded: LoadedTake,
     readonly second: LoadedTake | null,
+    readonly patterns: PatternBook,
   ) {
     this.#twin = second && new SecondTake(loaded, second);
-    this.#index = new ValueIndex(loaded, script, this.#twin?.moving);
+    this.#index = new ValueIndex(
+      loaded,
+      script,
+      this.#twin?.moving,
+      (value, name, place) => patterns.sentAs(value, name, place).length > 0,
+    );
     this.#maker = new HandoffMaker(script);
   }
 
@@ -78,7 +100,7 @@ class Correlation {
     if (node.isName && !differs) return false;
     if (!leaf && !differs && !origins.some((one) => one.linked && !one.listed)) return false;
     if (origins.length > 0) {
-      const judged = this.#judge(node.value, node.name, origins, other, own);
+      const judged = this.#judge({ value: node.value, name: node.name, place: node.place }, origins, other, own);
       if (judged.kind === 'handoff') return this.#maker.handOff(target, judged.origin, judged.evidence, judged.reason);
       if (!leaf) return false;
       if (judged.kind === 'unsure') this.#doubt(own, node, judged.reason, origins[0]);
@@ -130,19 +152,25 @@ class Correlation {
     }
     visitParts(node, this.#index, own.exchange, (part) => {
       const name = nameBefore(node, part.start);
-      const judged = this.#judge(part.value, name, part.origins, other === undefined ? undefined : part.value, own);
+      const judged = this.#judge(
+        { value: part.value, name, place: node.place },
+        part.origins,
+        other === undefined ? undefined : part.value,
+        own,
+      );
       // A part of a readable text is there by chance, unless a token or a made thing's id says otherwise.
       if (judged.kind !== 'handoff') return false;
       return this.#maker.handOff({ step: own.step, node, ...part }, judged.origin, judged.evidence, judged.reason);
     });
   }
 
-  #judge(value: string, name: string, origins: readonly Origin[], other: string | undefined, own: StepOfTake): Judged {
+  #judge(sent: SentAs, origins: readonly Origin[], other: string | undefined, own: StepOfTake): Judged {
+    const { value, name } = sent;
     const [best] = origins;
     if (!best) return fixed;
     const shape = dynamicShape(name, value);
     if (this.#twin && other !== undefined) {
-      if (other === value) return this.#sameInBoth(value, name, best, shape);
+      if (other === value) return this.#sameInBoth(sent, origins, best, shape);
       const proven = origins.find((origin) => this.#twin?.gives(origin, other) && !this.#isChoice(origin, value, other));
       if (proven)
         return {
@@ -156,6 +184,8 @@ class Correlation {
         ? { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' }
         : fixed;
     }
+    const known = this.patterns.find(value, name, sent.place, origins);
+    if (known?.pattern.decision === 'leave') return fixed;
     if (best.choice && !shape) return chosen;
     const created = origins.find((one) => isCreatedId(value, name, one));
     if (created)
@@ -173,19 +203,19 @@ class Correlation {
         evidence: 'likely',
         reason: `It stands in the row of what this take had typed before (${describeExtractor(row.extractor)}).`,
       };
+    if (known)
+      return {
+        kind: 'handoff',
+        origin: known.origin,
+        evidence: 'likely',
+        reason: `The pattern “${known.pattern.name}” knows it as “${name}”, and ${describeExtractor(known.origin.extractor)} gives it.`,
+      };
     if (best.listed && best.extractor.kind === 'jsonpath' && !best.extractor.beside && !isPlainWord(value))
       return {
         kind: 'unsure',
         reason: `It was chosen from a list (${describeExtractor(best.extractor)}). A rehearsal or a second take will tell whether the list changes.`,
       };
     if (shape) return { kind: 'handoff', origin: best, evidence: 'likely', reason: `A response gave it first, and ${shape}.` };
-    if (namesRevision(name) && best.linked && !best.listed && /\d/.test(value))
-      return {
-        kind: 'handoff',
-        origin: best,
-        evidence: 'likely',
-        reason: `A response gave it first, and its name “${name}” says that it changes with the record.`,
-      };
     const prefilled = origins.find(
       (one) => one.linked && one.extractor.kind === 'field' && !one.choice && (namesThing(name) || namesThing(one.name)),
     );
@@ -204,21 +234,15 @@ class Correlation {
   }
 
   /** A value that both takes sent alike. */
-  #sameInBoth(value: string, name: string, best: Origin, shape: string | null): Judged {
-    if (best.listed || best.choice) return fixed;
-    if (best.linked && namesSession(name) && shape)
+  #sameInBoth({ value, name, place }: SentAs, origins: readonly Origin[], best: Origin, shape: string | null): Judged {
+    const known = this.patterns.find(value, name, place, origins);
+    if (best.listed || best.choice || known?.pattern.decision === 'leave') return fixed;
+    if (known)
       return {
         kind: 'handoff',
-        origin: best,
+        origin: known.origin,
         evidence: 'likely',
-        reason: `It is the same in both takes, but its name “${name}” says that it holds for one session, and ${describeExtractor(best.extractor)} gives it.`,
-      };
-    if (best.linked && namesRevision(name) && /\d/.test(value))
-      return {
-        kind: 'handoff',
-        origin: best,
-        evidence: 'likely',
-        reason: `It is the same in both takes, but its name “${name}” says that it changes with the record, and ${describeExtractor(best.extractor)} gives it.`,
+        reason: `It is the same in both takes, but the pattern “${known.pattern.name}” knows it as “${name}”, and ${describeExtractor(known.origin.extractor)} gives it.`,
       };
     if (isCreatedId(value, name, best))
       return {

@@ -21,15 +21,6 @@ const isReadable = (value: string): boolean =>
   /^\d{4}-\d\d-\d\d|^[\w.+-]+@[\w-]+\.[\w.-]+$|^(https?:)?\/\/?[\w.-]+(:\d+)?(\/[\w.-]*)*$|^[\w-]+(\.[a-z]{2,5})$/i.test(value) ||
   /^([A-Za-z][a-z]+|\d{1,4}|[A-Z]{2,})([-_. /]([A-Za-z][a-z]+|\d{1,4}|[A-Z]{2,}))*$/.test(value);
 
-/** Names that say a value belongs to one session or one page, whatever it looks like. */
-export const namesSession = (name: string): boolean => /csrf|xsrf|token|nonce|verification|viewstate|eventvalidation/i.test(name);
-
-/** Names that say which state of a record a change is made to. */
-export const namesRevision = (name: string): boolean =>
-  /^(.*[-_. ])?(version|rev|revision|lock[-_]?version|row[-_]?version|etag|if-match|modified|stamp|timestamp|seq(no|uence)?)$/i.test(
-    name.replace(/([a-z])([A-Z])/g, '$1_$2'),
-  );
-
 /** Names that say a value names a thing: `id`, `post_ID`, `fields[id]`, `rowId`. */
 export const namesThing = (name: string): boolean => /(^|[^A-Za-z])(id|ID|uuid|guid)\]?$|[a-z](Id|ID)\]?$/.test(name);
 

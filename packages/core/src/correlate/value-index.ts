@@ -77,11 +77,13 @@ export class ValueIndex {
     script: Script,
     /** Values that differ from those of a second take. */
     moving: ReadonlySet<string> = new Set(),
+    /** Says which sent values a handoff pattern knows. */
+    known: (value: string, name: string, place: string) => boolean = () => false,
   ) {
     this.#views = new ParsedViews(loaded);
     this.#endMs = endTimes(loaded.exchanges);
     this.#byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
-    const wanted = this.#readRequests(script, moving);
+    const wanted = this.#readRequests(script, moving, known);
     const speltIds = new Set([...wanted.strong()].filter(isSpeltId).map(spelling));
     const wants: Wants = {
       has: (value, name) => wanted.has(value, name) || (speltIds.size > 0 && isSpeltId(value) && speltIds.has(spelling(value))),
@@ -92,7 +94,7 @@ export class ValueIndex {
   }
 
   /** Everything that requests send: whole values, and the words of them. */
-  #readRequests(script: Script, moving: ReadonlySet<string>): Wanted {
+  #readRequests(script: Script, moving: ReadonlySet<string>, known: (value: string, name: string, place: string) => boolean): Wanted {
     const wanted = new Wanted(moving);
     for (const { step } of requestSteps(script)) {
       const exchange = step.exchange === null ? undefined : this.#byNumber.get(step.exchange);
@@ -101,6 +103,7 @@ export class ValueIndex {
       const walk = (node: SentNode) => {
         own.add(node.value);
         wanted.add(node.value, node.name);
+        if (!node.isName && known(node.value, node.name, node.place)) wanted.addKnown(node.value);
         const before = this.#firstSentMs.get(node.value);
         if (before === undefined || exchange.startedAtMs < before) this.#firstSentMs.set(node.value, exchange.startedAtMs);
         if (isLeaf(node)) {

@@ -53,6 +53,11 @@ export class Wanted {
     } else if (!isPlainWord(value)) this.#addStrong(value);
   }
 
+  /** A value that a pattern knows is looked for even where it is a plain word; one that stands everywhere still needs its name. */
+  addKnown(value: string): void {
+    if (value !== '' && !isWeak(value)) this.#addStrong(value);
+  }
+
   #addStrong(value: string): void {
     if (this.#strong.has(value)) return;
     this.#strong.add(value);

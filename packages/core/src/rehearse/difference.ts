@@ -1,5 +1,7 @@
 import { diffArrays } from 'diff';
 import * as z from 'zod';
+import { encode } from '../script/encoding.js';
+import type { Encoding } from '../script/script.schema.js';
 import type { BodyKind } from '../take/messages.js';
 
 /** A value that is another one in two answers for a known reason, such as what a handoff reads. */
@@ -90,13 +92,21 @@ export function differenceOf(left: readonly string[], right: readonly string[], 
   return rows;
 }
 
+/** A moving value may stand in an answer as it is, or wrapped. */
+const wrappings: readonly Encoding[] = ['component', 'component-plus', 'form', 'xml', 'json'];
+
 /** Puts names in the place of what moves. */
 class Mask {
   readonly #known: { text: string; name: string }[];
 
   constructor(known: readonly { text: string; name: string }[]) {
     // Short values stand everywhere by chance; long ones go first, because they may hold others.
-    this.#known = known.filter((one) => one.text.length >= 3).sort((left, right) => right.text.length - left.text.length);
+    this.#known = known
+      .filter((one) => one.text.length >= 3)
+      .flatMap(({ text, name }) =>
+        [...new Set([text, ...wrappings.map((one) => encode(one, text))])].map((wrapped) => ({ text: wrapped, name })),
+      )
+      .sort((left, right) => right.text.length - left.text.length);
   }
 
   apply(line: string): string {

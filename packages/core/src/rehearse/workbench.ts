@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { locateMatches } from '../script/locate.js';
-import { describeExtractor } from '../script/extract.js';
+import { checkExtractor, describeExtractor } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import {
   exchangesOf,
@@ -100,6 +100,7 @@ export class Workbench {
   try(handoff: Handoff, extractor: Extractor, everywhere = false): Trial {
     const describes = describeExtractor(extractor);
     try {
+      checkExtractor(extractor);
       const places = readPlaces(handoff);
       return {
         describes,

@@ -110,6 +110,12 @@ function regexMatches(pattern: string, text: string): Found[] {
 /** More matches than this are not looked for. */
 const mostMatches = 10_000;
 
+/** Throws where an expression of the extractor is not valid, whatever it is tried on. */
+export function checkExtractor(extractor: Extractor): void {
+  if (extractor.kind === 'regex') RE2JS.compile(extractor.pattern);
+  if (extractor.kind === 'jsonpath') exec({}, extractor.path, () => undefined);
+}
+
 /** True where a value is what the extractor picks from its matches; where it says "any", one of them is enough. */
 export function isPicked(value: string, extractor: Extractor, matches: readonly string[]): boolean {
   const how = 'pick' in extractor ? extractor.pick : 'first';

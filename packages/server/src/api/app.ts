@@ -10,6 +10,7 @@ import { projectRoutes } from './project-routes.js';
 import { importRoutes } from './import-routes.js';
 import { recordRoutes } from './record-routes.js';
 import { mount, openApi, type AnyRoute } from './route.js';
+import { patternRoutes } from './pattern-routes.js';
 import { rehearsalRoutes } from './rehearsal-routes.js';
 import { runRoutes } from './run-routes.js';
 import { scriptRoutes } from './script-routes.js';
@@ -26,6 +27,7 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...scriptRoutes(services),
   ...handoffRoutes(services),
   ...rehearsalRoutes(services),
+  ...patternRoutes(services),
   ...dataRoutes(services),
   ...workloadRoutes(services),
   ...runRoutes(services),

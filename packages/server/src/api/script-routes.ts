@@ -1,4 +1,4 @@
-import { bindColumn, ScriptSchema } from '@sturdy/core';
+import { bindColumn, patternsOf, ScriptSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
 import { InProject } from './parameters.js';
@@ -100,7 +100,7 @@ export const scriptRoutes = ({ store, compute }: Services): AnyRoute[] => {
         if (!take) throw notFound('take', script.takeId);
         const second = body.secondTakeId === null ? null : await store.loadTake(body.secondTakeId);
         if (body.secondTakeId !== null && !second) throw notFound('take', body.secondTakeId);
-        const correlated = await compute.correlate(script, take, second);
+        const correlated = await compute.correlate(script, take, second, patternsOf(await store.ownPatterns(script.projectId)));
         await store.saveScript(correlated.script);
         return correlated;
       },

@@ -1,6 +1,7 @@
 import {
   compareStep,
   correlate,
+  previewPattern,
   readScript,
   writeScript,
   sideOfRehearsal,
@@ -23,6 +24,8 @@ import {
   type CapturedStep,
   type Extractor,
   type Handoff,
+  type HandoffPattern,
+  type PatternFind,
   type Proposal,
   type TextProblem,
   type Trial,
@@ -63,8 +66,9 @@ let bench: { key: string; workbench: Workbench } | null = null;
 
 /** Work that would stall the API, each a plain function of plain data; run in a thread of its own. */
 export const tasks = {
-  correlate: (script: Script, take: StoredTake, second: StoredTake | null): Correlated =>
-    correlate(script, load(take), second && load(second)),
+  correlate: (script: Script, take: StoredTake, second: StoredTake | null, patterns: readonly HandoffPattern[]): Correlated =>
+    correlate(script, load(take), second && load(second), patterns),
+  previewPattern: (take: StoredTake, pattern: HandoffPattern): PatternFind[] => previewPattern(load(take), pattern),
 
   judge: (
     script: Script,

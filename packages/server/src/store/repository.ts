@@ -3,6 +3,7 @@ import {
   EnvironmentSchema,
   ExchangeSchema,
   FrameSchema,
+  HandoffPatternSchema,
   RehearsalSchema,
   RunSchema,
   ScriptSchema,
@@ -15,6 +16,7 @@ import {
   type Environment,
   type Exchange,
   type Frame,
+  type HandoffPattern,
   type Rehearsal,
   type Run,
   type Script,
@@ -239,6 +241,28 @@ export class Repository {
   async deleteScript(id: string): Promise<void> {
     await this.database.delete(tables.rehearsals).where(eq(tables.rehearsals.scriptId, id));
     await this.database.delete(tables.scripts).where(eq(tables.scripts.id, id));
+  }
+
+  /** A project's own patterns, and those of the shipped ones that it changed, by their names. */
+  async ownPatterns(projectId: string): Promise<HandoffPattern[]> {
+    const rows = await this.database.select().from(tables.handoffPatterns).where(eq(tables.handoffPatterns.projectId, projectId));
+    return rows.map((row) => HandoffPatternSchema.parse(row.doc)).sort((left, right) => left.name.localeCompare(right.name));
+  }
+
+  async savePatterns(projectId: string, docs: HandoffPattern[]): Promise<void> {
+    await this.database.transaction(async (change) => {
+      for (const doc of docs)
+        await change
+          .insert(tables.handoffPatterns)
+          .values({ projectId, id: doc.id, doc })
+          .onConflictDoUpdate({ target: [tables.handoffPatterns.projectId, tables.handoffPatterns.id], set: { doc } });
+    });
+  }
+
+  async deletePattern(projectId: string, id: string): Promise<void> {
+    await this.database
+      .delete(tables.handoffPatterns)
+      .where(and(eq(tables.handoffPatterns.projectId, projectId), eq(tables.handoffPatterns.id, id)));
   }
 
   async rehearsals(scriptId: string): Promise<Rehearsal[]> {

@@ -1,5 +1,5 @@
 import { customType, index, integer, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core';
-import type { DataTable, Environment, Exchange, Frame, Rehearsal, Run, Script, Take, Workload } from '@sturdy/core';
+import type { DataTable, Environment, Exchange, Frame, HandoffPattern, Rehearsal, Run, Script, Take, Workload } from '@sturdy/core';
 
 const bytes = customType<{ data: Uint8Array; driverData: Uint8Array }>({ dataType: () => 'bytea' });
 
@@ -38,6 +38,13 @@ export const scripts = pgTable('scripts', {
   projectId: text('project_id').notNull(),
   doc: jsonb().$type<Script>().notNull(),
 });
+
+/** A project's own handoff patterns, and those of the shipped ones that it changed. */
+export const handoffPatterns = pgTable(
+  'handoff_patterns',
+  { projectId: text('project_id').notNull(), id: text().notNull(), doc: jsonb().$type<HandoffPattern>().notNull() },
+  (table) => [primaryKey({ columns: [table.projectId, table.id] })],
+);
 
 export const rehearsals = pgTable(
   'rehearsals',

@@ -22,6 +22,11 @@ export const routes: Routes = [
     title: 'Handoff',
     loadComponent: () => import('./handoff/handoff-screen').then((loaded) => loaded.HandoffScreen),
   },
+  {
+    path: 'patterns',
+    title: 'Handoff patterns',
+    loadComponent: () => import('./patterns/pattern-screen').then((loaded) => loaded.PatternScreen),
+  },
   { path: 'data', title: 'Data', loadComponent: () => import('./data/data-screen').then((loaded) => loaded.DataScreen) },
   { path: 'data/:id', title: 'Data', loadComponent: () => import('./data/data-screen').then((loaded) => loaded.DataScreen) },
   { path: 'workloads', title: 'Workloads', loadComponent: () => import('./workloads/workload-list').then((loaded) => loaded.WorkloadList) },

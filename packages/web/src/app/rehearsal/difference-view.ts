@@ -43,6 +43,7 @@ const shortened = (lines: readonly string[]): string =>
     .grid2 {
       display: grid;
       grid-template-columns: 1fr 1fr;
+      grid-auto-rows: max-content;
       border: 1px solid var(--line);
       border-radius: 6px;
       background: var(--paper);
@@ -63,6 +64,7 @@ const shortened = (lines: readonly string[]): string =>
       margin: 0;
       padding: 1px 10px;
       font: 12px/1.55 var(--mono);
+      overflow: visible;
       white-space: pre-wrap;
       overflow-wrap: anywhere;
       min-width: 0;

@@ -15,6 +15,8 @@ import { scriptsFeature } from './scripts.feature';
     <div class="page-head">
       <h1>Scripts</h1>
       <span class="muted small">what one virtual user does, made from a take</span>
+      <span class="grow"></span>
+      <a class="act" routerLink="/patterns"><i class="bi bi-book" aria-hidden="true"></i>Handoff patterns</a>
     </div>
     @if (scripts().length > 0) {
       <div class="card-box">

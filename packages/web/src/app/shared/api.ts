@@ -12,7 +12,9 @@ import type {
   Exchange,
   Extractor,
   Forecast,
+  HandoffPattern,
   LanePoint,
+  PatternFind,
   Proposal,
   RecordingState,
   Rehearsal,
@@ -34,6 +36,8 @@ import type {
 import type { Observable } from 'rxjs';
 
 export type CountedTake = Take & { exchangeCount: number };
+/** A handoff pattern, and where it comes from. */
+export type ListedPattern = HandoffPattern & { shipped: boolean; changed: boolean };
 export interface Live {
   recording: RecordingState | null;
   run: Run | null;
@@ -119,6 +123,14 @@ export class Api {
   rehearsals = (id: string) => this.#http.get<Rehearsal[]>(`/api/scripts/${id}/rehearsals`);
   bind = (id: string, value: string, places: { step: string; place: string }[], table: string, column: string) =>
     this.#http.post<Script>(`/api/scripts/${id}/bind`, { value, places, table, column });
+
+  patterns = () => this.#http.get<ListedPattern[]>(`${inProject}/patterns`);
+  savePattern = (pattern: HandoffPattern) => this.#http.put<ListedPattern[]>(`${inProject}/patterns/${pattern.id}`, pattern);
+  deletePattern = (id: string) => this.#http.delete<ListedPattern[]>(`${inProject}/patterns/${id}`);
+  importPatterns = (text: string) =>
+    this.#http.post<{ list: ListedPattern[]; count: number }>(`${inProject}/patterns/import-file`, { text });
+  previewPattern = (takeId: string, pattern: HandoffPattern) =>
+    this.#http.post<PatternFind[]>(`/api/takes/${takeId}/pattern-preview`, pattern);
 
   tables = () => this.#http.get<DataTable[]>(`${inProject}/tables`);
   rows = (id: string, from: number) => this.#http.get<DataRow[]>(`/api/tables/${id}/rows`, { params: { from, count: 200 } });

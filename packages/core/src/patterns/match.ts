@@ -1,0 +1,85 @@
+import { RE2JS } from 're2js';
+import type { Origin } from '../correlate/value-index.js';
+import type { Extractor } from '../script/script.schema.js';
+import type { HandoffPattern } from './pattern.schema.js';
+
+const receivedPlaces: Record<Extractor['kind'], HandoffPattern['received']['in'][number]> = {
+  header: 'header',
+  cookie: 'cookie',
+  field: 'field',
+  attribute: 'attribute',
+  jsonpath: 'json',
+  xml: 'xml',
+  between: 'text',
+  regex: 'text',
+};
+
+/** The spellings of a name that an expression may mean: `rowVersion` is `row_Version` too. */
+const spellings = (name: string): string[] => [...new Set([name, name.replace(/([a-z])([A-Z])/g, '$1_$2')])];
+
+interface Ready {
+  pattern: HandoffPattern;
+  name: RE2JS | null;
+  value: RE2JS | null;
+  received: RE2JS | null;
+}
+
+/** Patterns made ready to be asked for every value. Throws a sentence where an expression is not valid. */
+export class PatternBook {
+  readonly #ready: Ready[];
+
+  constructor(patterns: readonly HandoffPattern[]) {
+    this.#ready = patterns
+      .filter((one) => one.enabled)
+      .map((pattern) => ({
+        pattern,
+        name: expression(pattern, 'name of what is sent', pattern.sent.name),
+        value: expression(pattern, 'value', pattern.sent.value),
+        received: expression(pattern, 'name of what is received', pattern.received.name),
+      }));
+  }
+
+  /** The patterns that know a value by where it is sent, how it is called and how it looks. */
+  sentAs(value: string, name: string, place: string): HandoffPattern[] {
+    return this.#sent(value, name, place).map((one) => one.pattern);
+  }
+
+  /** The first pattern that knows a value and an origin of it, the best origin first; undefined where none does. */
+  find(value: string, name: string, place: string, origins: readonly Origin[]): { pattern: HandoffPattern; origin: Origin } | undefined {
+    for (const { pattern, received } of this.#sent(value, name, place)) {
+      const origin = origins.find((one) => isReceivedAs(pattern, received, one));
+      if (origin) return { pattern, origin };
+    }
+    return undefined;
+  }
+
+  #sent(value: string, name: string, place: string): Ready[] {
+    const kinds = new Set(place.split('/').map((part) => part.split(':')[0] ?? ''));
+    return this.#ready.filter(
+      (one) =>
+        (one.pattern.sent.in.length === 0 || one.pattern.sent.in.some((kind) => kinds.has(kind))) &&
+        (one.name === null || spellings(name).some((spelling) => one.name?.matcher(spelling).find() === true)) &&
+        (one.value === null || one.value.matcher(value).find()),
+    );
+  }
+}
+
+function isReceivedAs(pattern: HandoffPattern, name: RE2JS | null, origin: Origin): boolean {
+  if (origin.listed || origin.choice) return false;
+  if (pattern.received.in.length > 0 && !pattern.received.in.includes(receivedPlaces[origin.extractor.kind])) return false;
+  if (pattern.received.afterChange && origin.exchange.method === 'GET') return false;
+  // A header of an answer is called by the header, whatever part of it is read.
+  const called = 'name' in origin.extractor ? [origin.name, origin.extractor.name] : [origin.name];
+  return name === null ? origin.linked : called.some((one) => name.matcher(one).find());
+}
+
+function expression(pattern: HandoffPattern, what: string, text: string): RE2JS | null {
+  if (text === '') return null;
+  try {
+    return RE2JS.compile(text, RE2JS.CASE_INSENSITIVE);
+  } catch (error) {
+    throw new Error(
+      `The pattern “${pattern.name}” cannot be used: the expression for the ${what}, ${text}, is not valid (${error instanceof Error ? error.message : String(error)}).`,
+    );
+  }
+}

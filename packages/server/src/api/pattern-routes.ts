@@ -1,0 +1,117 @@
+import {
+  HandoffPatternSchema,
+  PatternBook,
+  PatternFindSchema,
+  patternsOf,
+  publishedPatterns,
+  readPatterns,
+  writePatterns,
+  type HandoffPattern,
+} from '@sturdy/core';
+import * as z from 'zod';
+import { notFound, Problem } from '../problem.js';
+import { InProject } from './parameters.js';
+import { route, type AnyRoute } from './route.js';
+import type { Services } from './services.js';
+
+const InPattern = InProject.extend({ patternId: z.string() });
+/** A pattern, and whether it ships with the product, and whether the project changed it. */
+const ListedSchema = HandoffPatternSchema.extend({ shipped: z.boolean(), changed: z.boolean() });
+
+/** Handoff patterns: data that says what is known of values by their names; shipped, changed, added, exported, imported. */
+export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
+  const shipped = new Set(publishedPatterns.map((one) => one.id));
+  const listed = async (projectId: string): Promise<z.infer<typeof ListedSchema>[]> => {
+    const own = await store.ownPatterns(projectId);
+    const changed = new Set(own.map((one) => one.id));
+    return patternsOf(own).map((one) => ({ ...one, shipped: shipped.has(one.id), changed: changed.has(one.id) }));
+  };
+  /** Throws a problem where an expression of the pattern is not valid. */
+  const checked = (pattern: HandoffPattern): HandoffPattern => {
+    try {
+      new PatternBook([{ ...pattern, enabled: true }]);
+      return pattern;
+    } catch (error) {
+      throw new Problem(422, 'The pattern cannot be used', error instanceof Error ? error.message : String(error));
+    }
+  };
+  return [
+    route({
+      method: 'get',
+      path: '/projects/:projectId/patterns',
+      summary: 'The handoff patterns of a project, shipped ones first',
+      params: InProject,
+      result: z.array(ListedSchema),
+      handle: ({ params }) => listed(params.projectId),
+    }),
+    route({
+      method: 'put',
+      path: '/projects/:projectId/patterns/:patternId',
+      summary: 'Add a handoff pattern, or change one; a shipped one is changed for this project only',
+      params: InPattern,
+      body: HandoffPatternSchema,
+      result: z.array(ListedSchema),
+      handle: async ({ params, body }) => {
+        await store.savePatterns(params.projectId, [checked({ ...body, id: params.patternId })]);
+        return listed(params.projectId);
+      },
+    }),
+    route({
+      method: 'delete',
+      path: '/projects/:projectId/patterns/:patternId',
+      summary: 'Delete a pattern of the project; a shipped one is put back as it was shipped',
+      params: InPattern,
+      result: z.array(ListedSchema),
+      handle: async ({ params }) => {
+        await store.deletePattern(params.projectId, params.patternId);
+        return listed(params.projectId);
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/projects/:projectId/patterns.yaml',
+      summary: 'The handoff patterns of a project as a file',
+      params: InProject,
+      produces: 'application/yaml',
+      handle: async ({ params, response }) => {
+        response
+          .type('application/yaml')
+          .attachment('handoff-patterns.yaml')
+          .send(writePatterns(patternsOf(await store.ownPatterns(params.projectId))));
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/projects/:projectId/patterns/import-file',
+      summary: 'Bring in patterns from a file, YAML or JSON; those with an id that is there already replace it',
+      params: InProject,
+      body: z.object({ text: z.string() }),
+      result: z.object({ list: z.array(ListedSchema), count: z.number().int() }),
+      handle: async ({ params, body }) => {
+        const read = readPatterns(body.text);
+        if ('problems' in read)
+          throw new Problem(422, 'The patterns could not be read', `${read.problems.slice(0, 3).join(' ')} Nothing was changed.`);
+        // What is as it was shipped needs no copy of its own.
+        const asShipped = new Map(publishedPatterns.map((one) => [one.id, JSON.stringify(one)]));
+        await store.savePatterns(
+          params.projectId,
+          read.list.filter((one) => asShipped.get(one.id) !== JSON.stringify(one)),
+        );
+        return { list: await listed(params.projectId), count: read.list.length };
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/takes/:takeId/pattern-preview',
+      summary: 'What a pattern would find in a take; nothing is saved',
+      params: z.object({ takeId: z.string() }),
+      body: HandoffPatternSchema,
+      result: z.array(PatternFindSchema),
+      handle: async ({ params, body }) => {
+        const take = await store.loadTake(params.takeId);
+        if (!take) throw notFound('take', params.takeId);
+        return compute.previewPattern(take, checked(body));
+      },
+    }),
+  ];
+};
