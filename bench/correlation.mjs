@@ -3,8 +3,9 @@
 import { parseArgs } from 'node:util';
 import { correlate, everything, scriptFromTake } from '../packages/core/dist/index.js';
 import { heldOut, tuned } from './correlation/conventions.mjs';
-import { measure } from './correlation/measure.mjs';
+import { measure, measureTakes } from './correlation/measure.mjs';
 import { Visit } from './correlation/visit.mjs';
+import { yardRounds, yardTake } from './correlation/yard.mjs';
 
 const { values } = parseArgs({
   options: {
@@ -45,6 +46,23 @@ for (const [half, conventions] of [
       `  ${'all'.padEnd(48)}${percent(sum.found, sum.wanted)} ${percent(sum.right, sum.handoffs)} ${percent(sum.readsRight, sum.reads)}   (${sum.wanted} values, ${sum.handoffs} handoffs)`,
     );
   }
+
+const yardTakes = await Promise.all([1, 2, 3].map(yardTake));
+say('\nTidewell Yard, all transactions'.padEnd(52) + '   recall precision  extractors right on an unseen take');
+for (const takes of [2, 1]) {
+  const own = measureTakes('yard', ...yardTakes, takes === 2);
+  say(
+    `  ${`${takes} take${takes === 2 ? 's' : ''}`.padEnd(48)}${percent(own.found, own.wanted)} ${percent(own.right, own.handoffs)} ${percent(own.readsRight, own.reads)}   (${own.wanted} values, ${own.handoffs} handoffs)`,
+  );
+  if (values.verbose)
+    [...own.misses.map((one) => `missed ${one}`), ...own.wrong.map((one) => `made without need: ${one}`)].forEach((one) =>
+      say(`      ${one}`),
+    );
+  const live = await yardRounds(takes);
+  say(
+    `    played on a fresh Yard: ${live.passed ? 'passed' : 'NOT PASSED'}; rehearsals until it passed: ${live.rounds.join(', and once more: ')}; booked ${live.booked}, released ${live.released}`,
+  );
+}
 
 /** A take of a given size in MB of text: a form flow of 2,000 exchanges with pages of the needed length. */
 function large(megabytes, exchanges = 2000) {

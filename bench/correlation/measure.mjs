@@ -35,11 +35,14 @@ function rendered(template, values) {
 const holds = (text, value) => [value, encodeURIComponent(value), encode('form', value)].some((one) => text.includes(one));
 
 export function measure(convention, play, seed, withSecond) {
-  const first = visitOf(play, convention, seed, 0);
-  const second = visitOf(play, convention, seed, 1);
-  const unseen = visitOf(play, convention, seed, 2);
+  const [first, second, unseen] = [0, 1, 2].map((worker) => visitOf(play, convention, seed, worker));
+  return measureTakes(convention, first, second, unseen, withSecond);
+}
+
+/** The same of three takes of one flow with their truths: the second as evidence where it is wanted, the third never seen. */
+export function measureTakes(name, first, second, unseen, withSecond) {
   const loaded = first.load();
-  const raw = scriptFromTake(loaded, { scriptId: 's', name: convention, tidy: everything });
+  const raw = scriptFromTake(loaded, { scriptId: 's', name, tidy: everything });
   const { script } = correlate(raw, loaded, withSecond ? second.load() : null);
   const result = { wanted: 0, found: 0, made: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0, misses: [], wrong: [] };
 

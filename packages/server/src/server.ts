@@ -3,6 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { plainEnvironment } from '@sturdy/core';
 import { createApp } from './api/app.js';
 import { projectId, type Services } from './api/services.js';
+import { LongWork } from './compute/long-work.js';
 import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
 import { WorkerThreadTransport } from './conductor/transport.js';
@@ -43,6 +44,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   const services: Services = {
     store,
     compute,
+    longWork: new LongWork(computeWorkerFile),
     live,
     recorder: new Recorder(store, live, options.proxyPort, options.authorityFolder),
     rehearsalRoom: new RehearsalRoom(store, compute, live),
@@ -71,6 +73,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       if (services.recorder.current) await services.recorder.stop();
       server.closeAllConnections();
       await new Promise((done) => server.close(done));
+      await services.longWork.close();
       await closeCompute();
       await store.close();
     },

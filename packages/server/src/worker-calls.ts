@@ -4,13 +4,18 @@ interface Answer {
   id?: number;
   result?: unknown;
   error?: string;
+  /** How much of the work is done; an answer follows. */
+  told?: { done: number; total: number };
   ready?: boolean;
   failed?: string;
 }
 
 /** Calls into a worker thread that answers `{ id, method, args }` with `{ id, result }` or `{ id, error }`. */
 export class WorkerCalls {
-  readonly #waiting = new Map<number, { done: (value: unknown) => void; failed: (error: Error) => void }>();
+  readonly #waiting = new Map<
+    number,
+    { done: (value: unknown) => void; failed: (error: Error) => void; told?: ((done: number, total: number) => void) | undefined }
+  >();
   #next = 0;
 
   private constructor(readonly worker: Worker) {}
@@ -35,16 +40,21 @@ export class WorkerCalls {
     });
   }
 
-  call(method: string, args: unknown[]): Promise<unknown> {
+  /** `told` hears of the progress of work that tells it. */
+  call(method: string, args: unknown[], told?: (done: number, total: number) => void): Promise<unknown> {
     const id = ++this.#next;
     return new Promise((done, failed) => {
-      this.#waiting.set(id, { done, failed });
+      this.#waiting.set(id, { done, failed, told });
       this.worker.postMessage({ id, method, args });
     });
   }
 
-  #answer({ id, result, error }: Answer): void {
+  #answer({ id, result, error, told }: Answer): void {
     const waiting = this.#waiting.get(id ?? -1);
+    if (told) {
+      waiting?.told?.(told.done, told.total);
+      return;
+    }
     this.#waiting.delete(id ?? -1);
     if (error === undefined) waiting?.done(result);
     else waiting?.failed(new Error(error));

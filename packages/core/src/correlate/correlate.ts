@@ -21,7 +21,7 @@ import { clockKind, findMade } from './made-values.js';
 import { isBareId } from './naming.js';
 import { differingParts, SecondTake } from './second-take.js';
 import { dynamicShape, namesThing } from './shapes.js';
-import { ValueIndex, type Origin } from './value-index.js';
+import { ValueIndex, type Origin, type Progress } from './value-index.js';
 import { isWeak } from './wanted.js';
 
 type Judged =
@@ -44,16 +44,24 @@ const chosen: Judged = { kind: 'chosen' };
 /**
  * Correlates a script with its take: makes handoffs of the values that a second take proves or that shape and name make
  * likely, client-made values of what no response gave, and lists the values it is not sure about. `patterns` say what is known of
- * values by their names. Throws a sentence where an expression of a pattern is not valid.
+ * values by their names; `told` hears of the progress. Throws a sentence where an expression of a pattern is not valid.
  */
 export function correlate(
   script: Script,
   loaded: LoadedTake,
   second: LoadedTake | null,
   patterns: readonly HandoffPattern[] = publishedPatterns,
+  told: Progress = () => undefined,
 ): Correlated {
-  const run = new Correlation(script, loaded, second, new PatternBook(patterns));
-  for (const own of stepsOfTake(script, loaded)) run.step(own);
+  const steps = stepsOfTake(script, loaded);
+  // Reading the answers and judging what is sent are counted alike.
+  const run = new Correlation(script, loaded, second, new PatternBook(patterns), (done, total) => {
+    told(done, 2 * total);
+  });
+  for (const [at, own] of steps.entries()) {
+    run.step(own);
+    told(steps.length + at + 1, 2 * steps.length);
+  }
   return run.result();
 }
 
@@ -69,6 +77,7 @@ class Correlation {
     readonly loaded: LoadedTake,
     readonly second: LoadedTake | null,
     readonly patterns: PatternBook,
+    told: Progress,
   ) {
     this.#twin = second && new SecondTake(loaded, second);
     this.#index = new ValueIndex(

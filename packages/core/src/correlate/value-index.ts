@@ -35,6 +35,9 @@ export interface Origin {
   name: string;
 }
 
+/** Hears how much of a long piece of work is done. */
+export type Progress = (done: number, total: number) => void;
+
 /** HAR files give times in whole milliseconds, so an answer may seem to end a little after the request it led to. */
 const clockGrainMs = 1;
 
@@ -79,6 +82,8 @@ export class ValueIndex {
     moving: ReadonlySet<string> = new Set(),
     /** Says which sent values a handoff pattern knows. */
     known: (value: string, name: string, place: string) => boolean = () => false,
+    /** Told of each answer that has been read. */
+    told: Progress = () => undefined,
   ) {
     this.#views = new ParsedViews(loaded);
     this.#endMs = endTimes(loaded.exchanges);
@@ -90,7 +95,11 @@ export class ValueIndex {
       mayBeIn: (text) => wanted.mayBeIn(text),
       mayBeAnywhereIn: (body) => wanted.mayBeAnywhereIn(body),
     };
-    for (const { step } of requestSteps(script)) for (const n of exchangesOf(step)) this.#readResponse(this.#byNumber.get(n), wants);
+    const steps = requestSteps(script);
+    for (const [at, { step }] of steps.entries()) {
+      for (const n of exchangesOf(step)) this.#readResponse(this.#byNumber.get(n), wants);
+      told(at + 1, steps.length);
+    }
   }
 
   /** Everything that requests send: whole values, and the words of them. */

@@ -44,7 +44,8 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       path: '/scripts/:scriptId/rehearse',
       summary: 'Play the script once with one virtual user; this makes real records in the application',
       params: InScript,
-      body: RehearsalWishSchema,
+      // Nothing said means straight through.
+      body: RehearsalWishSchema.prefault({}),
       result: RehearsalSchema,
       handle: async ({ params, body }) => {
         const script = await needScript(store, params.scriptId);

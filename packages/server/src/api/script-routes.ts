@@ -15,7 +15,7 @@ export const ReportSchema = z.object({
 });
 
 /** Scripts: editing, correlating, binding data. */
-export const scriptRoutes = ({ store, compute }: Services): AnyRoute[] => {
+export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyRoute[] => {
   return [
     route({
       method: 'get',
@@ -100,10 +100,21 @@ export const scriptRoutes = ({ store, compute }: Services): AnyRoute[] => {
         if (!take) throw notFound('take', script.takeId);
         const second = body.secondTakeId === null ? null : await store.loadTake(body.secondTakeId);
         if (body.secondTakeId !== null && !second) throw notFound('take', body.secondTakeId);
-        const correlated = await compute.correlate(script, take, second, patternsOf(await store.ownPatterns(script.projectId)));
+        const patterns = patternsOf(await store.ownPatterns(script.projectId));
+        const correlated = await longWork.correlate(script.id, [script, take, second, patterns], (done, total) => {
+          live.tell(script.id, 'correlating', { done, total });
+        });
         await store.saveScript(correlated.script);
         return correlated;
       },
+    }),
+    route({
+      method: 'post',
+      path: '/scripts/:scriptId/correlate/cancel',
+      summary: 'Give up correlating; the script stays as it was',
+      params: InScript,
+      result: z.object({ cancelled: z.boolean() }),
+      handle: ({ params }) => ({ cancelled: longWork.cancel(params.scriptId) }),
     }),
     route({
       method: 'post',

@@ -1,3 +1,4 @@
+import type { LongWork } from '../compute/long-work.js';
 import type { Compute } from '../compute/tasks.js';
 import type { Conductor } from '../conductor/conductor.js';
 import type { LiveHub } from '../live/live-hub.js';
@@ -9,6 +10,7 @@ import type { Store } from '../store/store-client.js';
 export interface Services {
   store: Store;
   compute: Compute;
+  longWork: LongWork;
   live: LiveHub;
   recorder: Recorder;
   rehearsalRoom: RehearsalRoom;

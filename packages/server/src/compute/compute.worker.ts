@@ -4,10 +4,20 @@ import { tasks } from './tasks.js';
 const port = parentPort;
 if (!port) throw new Error('This file runs in a worker thread only.');
 
+/** Progress is told at most this often. */
+const leastBetweenMs = 100;
+
 port.on('message', ({ id, method, args }: { id: number; method: keyof typeof tasks; args: unknown[] }) => {
   try {
     const task = tasks[method] as (...given: unknown[]) => unknown;
-    port.postMessage({ id, result: task(...args) });
+    let toldMs = 0;
+    // Tasks that tell their progress take this after what they were called with; the others do not look at it.
+    const told = (done: number, total: number): void => {
+      if (performance.now() - toldMs < leastBetweenMs) return;
+      toldMs = performance.now();
+      port.postMessage({ id, told: { done, total } });
+    };
+    port.postMessage({ id, result: task(...args, told) });
   } catch (error) {
     port.postMessage({ id, error: error instanceof Error ? error.message : String(error) });
   }

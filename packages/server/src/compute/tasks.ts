@@ -66,8 +66,13 @@ let bench: { key: string; workbench: Workbench } | null = null;
 
 /** Work that would stall the API, each a plain function of plain data; run in a thread of its own. */
 export const tasks = {
-  correlate: (script: Script, take: StoredTake, second: StoredTake | null, patterns: readonly HandoffPattern[]): Correlated =>
-    correlate(script, load(take), second && load(second), patterns),
+  correlate: (
+    script: Script,
+    take: StoredTake,
+    second: StoredTake | null,
+    patterns: readonly HandoffPattern[],
+    told?: (done: number, total: number) => void,
+  ): Correlated => correlate(script, load(take), second && load(second), patterns, told),
   previewPattern: (take: StoredTake, pattern: HandoffPattern): PatternFind[] => previewPattern(load(take), pattern),
 
   judge: (

@@ -58,6 +58,7 @@ export class ScriptScreen {
   readonly rehearsals = this.#store.selectSignal(scriptsFeature.selectRehearsals);
   readonly busy = this.#store.selectSignal(scriptsFeature.selectBusy);
   readonly played = this.#store.selectSignal(scriptsFeature.selectPlayed);
+  readonly done = this.#store.selectSignal(scriptsFeature.selectDone);
   readonly report = this.#store.selectSignal(scriptsFeature.selectReport);
   readonly rounds = this.#store.selectSignal(scriptsFeature.selectRounds);
   readonly past = this.#store.selectSignal(scriptsFeature.selectPast);
@@ -191,6 +192,9 @@ export class ScriptScreen {
   rehearse(kind: RehearsalKind, choose = false): void {
     const script = this.script();
     if (script) this.#starter.start(script, kind, { choose, until: this.selected() });
+  }
+  cancelCorrelation(): void {
+    this.#store.dispatch(scriptsActions.correlationCancelled());
   }
   edit(edit: ScriptEdit): void {
     this.#store.dispatch(scriptsActions.edited({ edit }));

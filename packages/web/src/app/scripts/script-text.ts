@@ -187,7 +187,7 @@ export class ScriptTextView {
         yaml(),
         syntaxHighlighting(colours),
         lintGutter(),
-        EditorView.contentAttributes.of({ 'aria-label': 'The script as YAML' }),
+        EditorView.contentAttributes.of({ 'aria-label': 'The script as YAML', tabindex: '0' }),
         EditorView.updateListener.of((update) => {
           if (update.docChanged) {
             this.waiting.set(true);

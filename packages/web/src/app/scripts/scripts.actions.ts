@@ -16,6 +16,8 @@ export const scriptsActions = createActionGroup({
     'Step selected': props<{ step: string | null }>(),
     'Handoff selected': props<{ handoff: string | null }>(),
     'Correlate wanted': props<{ secondTakeId: string | null }>(),
+    'Correlation cancelled': emptyProps(),
+    'Work told': props<{ done: number; total: number }>(),
     Correlated: props<{ script: Script; report: CorrelationReport }>(),
     /** How it is to be played; null plays it straight through. */
     'Rehearse wanted': props<{ wish: RehearsalWish | null }>(),

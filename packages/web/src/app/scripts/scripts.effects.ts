@@ -72,6 +72,30 @@ export const scriptsEffects = {
       ),
     { functional: true },
   ),
+  cancelCorrelation: createEffect(
+    (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+      actions.pipe(
+        ofType(scriptsActions.correlationCancelled),
+        concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
+        switchMap(([, script]) => (script ? api.cancelCorrelation(script.id).pipe(orTell()) : of())),
+      ),
+    { functional: true, dispatch: false },
+  ),
+  followCorrelation: createEffect(
+    (actions = inject(Actions), store = inject(Store)) =>
+      actions.pipe(
+        ofType(scriptsActions.correlateWanted),
+        concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
+        filter(([, script]) => script !== null),
+        switchMap(([, script]) =>
+          liveStream(`/api/scripts/${script?.id ?? ''}/live`, ['correlating']).pipe(
+            map(({ data }) => scriptsActions.workTold(data as { done: number; total: number })),
+            takeUntil(actions.pipe(ofType(scriptsActions.correlated, scriptsActions.workFailed))),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
   rehearse: createEffect(
     (actions = inject(Actions), api = inject(Api), store = inject(Store), router = inject(Router)) =>
       actions.pipe(

@@ -16,6 +16,8 @@ interface ScriptsState extends EntityState<Script> {
   /** What is being worked on, in words; null where nothing is. */
   busy: string | null;
   played: number;
+  /** How much of a correlation is done, from 0 to 1; null where none is under way. */
+  done: number | null;
   /** True while a rehearsal is played that can be paused. */
   steerable: boolean;
   /** What a rehearsal's action has added, in a sentence. */
@@ -36,6 +38,7 @@ const initial: ScriptsState = adapter.getInitialState({
   handoff: null,
   busy: null,
   played: 0,
+  done: null,
   steerable: false,
   mended: null,
   report: null,
@@ -91,10 +94,11 @@ export const scriptsFeature = createFeature({
     on(scriptsActions.correlateWanted, (state) => ({
       ...state,
       busy: 'Correlating: looking up every sent value in every response',
+      done: 0,
       report: null,
       rounds: [],
     })),
-    on(scriptsActions.correlated, (state, { script, report }) => ({ ...changed(state, script), busy: null, report })),
+    on(scriptsActions.correlated, (state, { script, report }) => ({ ...changed(state, script), busy: null, done: null, report })),
     on(scriptsActions.rehearseWanted, (state) => ({
       ...state,
       busy: 'Rehearsing',
@@ -132,7 +136,8 @@ export const scriptsFeature = createFeature({
     on(scriptsActions.saved, (state) => ({ ...state, saved: state.saved + 1 })),
     on(scriptsActions.textApplied, (state, { script }) => changed(state, script)),
     on(scriptsActions.bound, (state, { script }) => changed(state, script)),
-    on(scriptsActions.workFailed, (state) => ({ ...state, busy: null })),
+    on(scriptsActions.workFailed, (state) => ({ ...state, busy: null, done: null, steerable: false })),
+    on(scriptsActions.workTold, (state, { done, total }) => ({ ...state, done: state.done === null ? null : done / total })),
   ),
   extraSelectors: ({ selectScriptsState, selectCurrent }) => ({
     ...adapter.getSelectors(selectScriptsState),

@@ -113,6 +113,7 @@ export class Api {
   proposals = (id: string, handoff: string) => this.#http.get<Proposal[]>(`/api/scripts/${id}/handoffs/${handoff}/proposals`);
   tryExtractor = (id: string, handoff: string, extractor: Extractor, everywhere: boolean) =>
     this.#http.post<Trial>(`/api/scripts/${id}/handoffs/${handoff}/try`, { extractor, everywhere });
+  cancelCorrelation = (id: string) => this.#http.post<{ cancelled: boolean }>(`/api/scripts/${id}/correlate/cancel`, {});
   rehearse = (id: string, wish: RehearsalWish | null) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse`, wish ?? {});
   orderRehearsal = (id: string, order: RehearsalOrder) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse/order`, { order });
   mend = (id: string, rehearsal: string) =>

@@ -1,0 +1,170 @@
+import { expect, test } from '@playwright/test';
+import type { DataTable, Rehearsal, Script, Take } from '@sturdy/core';
+import { checkDigit, playYardRobot } from '../packages/standins/src/index.js';
+import { ask, looksRight, openStage, picture, product, type Stage } from './stage.js';
+
+test.describe.configure({ mode: 'serial' });
+
+const container = (serial: number): string => {
+  const firstTen = `TWCU${String(serial).padStart(6, '0')}`;
+  return firstTen + String(checkDigit(firstTen));
+};
+
+/** A script of Tidewell Yard that was correlated with two takes and passes, fed by 300 containers. */
+let stage: Stage;
+test.beforeAll(async () => {
+  stage = await openStage();
+  for (const [index, name] of ['Take 1', 'Take 2'].entries()) {
+    const { proxy } = await ask<{ proxy: string }>('POST', '/projects/p1/takes/record', { name });
+    await playYardRobot({
+      origin: stage.yard.origin,
+      proxy,
+      transactions: ['sign-in', 'book-intake', 'allocate-bay', 'release-load', 'sign-out'],
+      container: container(500_000 + index),
+      bayChoice: index,
+    });
+    await ask('POST', '/takes/record/stop');
+  }
+  const takes = await ask<Take[]>('GET', '/projects/p1/takes');
+  const id = (name: string): string => takes.find((one) => one.name === name)?.id ?? '';
+  const raw = await ask<Script>('POST', `/takes/${id('Take 1')}/script`, { name: 'Book intake' });
+  await ask('POST', `/scripts/${raw.id}/correlate`, { secondTakeId: id('Take 2') });
+  const rows = Array.from({ length: 300 }, (_, index) => container(600_000 + index));
+  const answer = await fetch(`${product}/api/projects/p1/tables/import?name=containers`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/octet-stream' },
+    body: `container\n${rows.join('\n')}\n`,
+  });
+  const { table } = (await answer.json()) as { table: DataTable };
+  const { script } = { script: await ask<Script>('GET', `/scripts/${raw.id}`) };
+  const booking = script.transactions.flatMap((one) => one.steps).find((one) => one.kind === 'request' && one.name === 'POST /intakes/new');
+  await ask('POST', `/scripts/${raw.id}/bind`, {
+    value: container(500_000),
+    places: [{ step: booking?.id, place: 'form:container' }],
+    table: table.id,
+    column: 'container',
+  });
+  for (let time = 0; time < 2; time++)
+    expect((await ask<Rehearsal>('POST', `/scripts/${raw.id}/rehearse`)).divergence?.sentence ?? 'passed').toBe('passed');
+});
+test.afterAll(() => stage.close());
+
+test('a handoff is read in another way, tried on every answer before it is taken', async ({ page }) => {
+  await page.goto(`${product}/scripts`);
+  await page.getByRole('link', { name: 'Book intake' }).click();
+  await page.locator('.spine.request', { hasText: 'POST' }).filter({ hasText: '/intakes/new' }).locator('.step').click();
+  await page.getByRole('tab', { name: /Handoffs/ }).click();
+  await page.locator('app-step-drawer .note', { hasText: 'page state' }).getByRole('link', { name: 'How it is read' }).click();
+  const answers = page.getByRole('table', { name: 'Answers on which it was tried' });
+  await expect(answers.getByRole('row', { name: /^Take, step 4 .* right$/ })).toBeVisible();
+  await expect(answers.getByRole('row', { name: /^Second take, step 4 .* right$/ })).toBeVisible();
+  await expect(answers.getByRole('row', { name: /^Rehearsal 2, step 4 .* read$/ })).toBeVisible();
+  await expect(page.locator('mark.picked')).toBeVisible();
+  await looksRight(page, 'handoff');
+  await picture(page, 'handoff');
+
+  await page.getByRole('button', { name: 'Write your own' }).click();
+  await page.getByRole('combobox', { name: /^Read/ }).selectOption({ label: 'an expression' });
+  await page.getByLabel('Expression; its first group is read').fill('name="(page');
+  await expect(page.getByRole('alert')).toContainText('missing closing )');
+  await page.getByLabel('Expression; its first group is read').fill('name="(\\w+)"');
+  await expect(answers.getByRole('row', { name: /^Take, .* wrong/ })).toBeVisible();
+  await expect(page.getByText(/match 1 of \d/)).toBeVisible();
+  await page.getByRole('radio', { name: /^the text between/ }).check();
+  await expect(answers.getByRole('row', { name: /^Second take, .* right$/ })).toBeVisible();
+  await page.getByRole('button', { name: 'Read it this way' }).click();
+  await expect(page.getByText('This is how it is read now.')).toBeVisible();
+  await page.getByRole('link', { name: 'Back to the script' }).click();
+  await page.getByRole('button', { name: 'Rehearse', exact: true }).click();
+  await page.getByRole('button', { name: 'Start', exact: true }).click();
+  await expect(page.getByText('It passed.')).toBeVisible();
+});
+
+test('a rehearsal is played step by step, ended early, and laid beside another', async ({ page }) => {
+  await page.goto(`${product}/scripts`);
+  await page.getByRole('link', { name: 'Book intake' }).click();
+  await page.getByRole('button', { name: 'Choose how to rehearse' }).click();
+  await page.getByLabel('Step by step').check();
+  await page.getByLabel(/^Row of containers/).fill('290');
+  await page.getByRole('button', { name: 'Start', exact: true }).click();
+  await expect(page.getByText('It waits before step 1, GET /.')).toBeVisible();
+  const before = stage.yard.truth().bookedCount;
+  for (let step = 2; step <= 7; step++) {
+    await page.getByRole('button', { name: 'Send this step' }).click();
+    await expect(page.getByText(`It waits before step ${step},`)).toBeVisible();
+  }
+  expect(stage.yard.truth().bookedCount).toBe(before + 1);
+  expect(stage.yard.truth().intakes.at(-1)?.container).toBe(container(600_289));
+  await page
+    .getByRole('navigation', { name: 'Steps' })
+    .getByRole('button', { name: /6 POST/ })
+    .click();
+  await expect(page.getByText(/differs only in .*container/)).toBeVisible();
+  await looksRight(page, 'waiting rehearsal');
+  await picture(page, 'rehearsal-step-by-step');
+  await page.getByRole('button', { name: 'End it here' }).click();
+  await expect(page.getByText(/The steps before step 7, .* answered like the take/)).toBeVisible();
+  await expect(page.getByText('Row 290 of containers was spent.')).toBeVisible();
+  await page.getByLabel('beside').selectOption({ index: 2 });
+  await expect(page.getByText('Rehearsal 2').first()).toBeVisible();
+  await page.getByRole('tab', { name: 'Pages' }).click();
+  await expect(page.frameLocator('iframe').first().getByText('Tidewell Yard').first()).toBeVisible();
+});
+
+test('a script is changed as text: what is wrong is told with its line, what is right becomes the outline', async ({ page }) => {
+  await page.goto(`${product}/scripts`);
+  await page.getByRole('link', { name: 'Book intake' }).click();
+  await page.getByRole('button', { name: 'Text', exact: true }).click();
+  const text = page.getByLabel('The script as YAML');
+  await expect(text).toContainText('name: Book intake');
+  await looksRight(page, 'script as text');
+  await picture(page, 'script-text');
+  const name = text.locator('.cm-line', { hasText: 'name: Book intake' });
+  await name.click();
+  await page.keyboard.press('Home');
+  await page.keyboard.type('nme: x');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('Nothing is called “nme” here.')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Line 2, column 1' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Book intake' })).toBeVisible();
+  for (let time = 0; time < 3; time++) await page.keyboard.press('Control+z');
+  await expect(page.getByText('The text and the outline are the same script.')).toBeVisible();
+  await name.click();
+  await page.keyboard.press('End');
+  await page.keyboard.type(' by text');
+  await expect(page.getByRole('heading', { name: 'Book intake by text' })).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByRole('heading', { name: 'Book intake', exact: true })).toBeVisible();
+  await expect(name).toHaveText('name: Book intake');
+  await page.getByRole('button', { name: 'Outline', exact: true }).click();
+  await page.locator('.spine.request', { hasText: 'POST' }).filter({ hasText: '/sign-in' }).locator('.step').click();
+  await page.locator('.bodybox .chip', { hasText: 'form key' }).click();
+  await page.getByRole('button', { name: 'Send as recorded here' }).click();
+  await expect(page.locator('.bodybox .chip', { hasText: 'form key' })).toHaveCount(0);
+  await page.keyboard.press('Control+z');
+  await expect(page.locator('.bodybox .chip', { hasText: 'form key' })).toHaveCount(1);
+});
+
+test('a handoff pattern shows what it would find, is saved, exported, and taken away again', async ({ page }) => {
+  await page.goto(`${product}/patterns`);
+  await page.getByRole('button', { name: 'New pattern' }).click();
+  await page.getByLabel('Name', { exact: true }).fill('Key of a form');
+  await page.getByLabel('Called (expression)').fill('(');
+  await expect(page.getByRole('alert')).toContainText('The pattern “Key of a form” cannot be used');
+  await page.getByLabel('Called (expression)').fill('^formKey$');
+  await expect(page.getByText('3 sent values fit; 3 of them can be read from an earlier answer')).toBeVisible();
+  await expect(
+    page.getByRole('row', { name: /\d, POST \/sign-in form:formKey .* the form field formKey, answer of \d, GET \/sign-in/ }),
+  ).toBeVisible();
+  await page.getByRole('button', { name: 'Save the pattern' }).click();
+  await expect(page.getByText('your own')).toBeVisible();
+  await looksRight(page, 'patterns');
+  await picture(page, 'patterns');
+  const file = await (await fetch(`${product}/api/projects/p1/patterns.yaml`)).text();
+  expect(file).toContain('name: Key of a form');
+  await page.getByRole('button', { name: 'Delete the pattern' }).click();
+  await expect(page.getByText('your own')).toHaveCount(0);
+  await page.locator('input[type=file]').setInputFiles({ name: 'patterns.yaml', mimeType: 'application/yaml', buffer: Buffer.from(file) });
+  await expect(page.getByText('9 patterns came in.')).toBeVisible();
+  await expect(page.getByText('your own')).toBeVisible();
+});
