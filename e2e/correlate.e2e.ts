@@ -108,7 +108,7 @@ test('a rehearsal is played step by step, ended early, and laid beside another',
   await page.getByLabel('beside').selectOption({ index: 2 });
   await expect(page.getByText('Rehearsal 2').first()).toBeVisible();
   await page.getByRole('tab', { name: 'Pages' }).click();
-  await expect(page.frameLocator('iframe').first().getByText('Tidewell Yard').first()).toBeVisible();
+  await expect(page.locator('iframe').first().contentFrame().getByText('Tidewell Yard').first()).toBeVisible();
 });
 
 test('a script is changed as text: what is wrong is told with its line, what is right becomes the outline', async ({ page }) => {

@@ -1,6 +1,6 @@
 // The takes of Tidewell Yard, labelled: which of the values that each request sends Yard had made. The labels follow Yard's own
 // source (packages/standins/src/yard), by place; correlation knows nothing of them.
-import { spawnSync } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -41,21 +41,46 @@ export async function yardTake(number) {
 export async function yardRounds(takes) {
   const folder = mkdtempSync(join(tmpdir(), 'sturdy-yard-'));
   const yard = await startYard({ port: 0 });
-  const run = (...args) => spawnSync(process.execPath, [sturdy, ...args], { cwd: folder, encoding: 'utf8' });
+  // Yard answers from this process, so nothing here may block.
+  const run = (...args) =>
+    new Promise((done) => {
+      const program = spawn(process.execPath, [sturdy, ...args], { cwd: folder, stdio: ['ignore', 'ignore', 'inherit'] });
+      program.on('close', done);
+    });
   try {
     const recorded = new URL(JSON.parse(readFileSync(file('take-1.har'), 'utf8')).log.entries[0].request.url).origin;
     writeFileSync(join(folder, 'env.yaml'), `targets: [${yard.origin}]\nmap: { "${recorded}": "${yard.origin}" }\n`);
     const given = Array.from({ length: takes }, (_, at) => file(`take-${at + 1}.har`));
-    const correlated = run('correlate', ...given, '--out', 'script.yaml', '--report', 'report.json');
-    if (correlated.status !== 0) throw new Error(correlated.stderr);
+    const correlated = await run('correlate', ...given, '--out', 'script.yaml', '--report', 'report.json');
+    if (correlated !== 0) throw new Error('The takes of Yard could not be correlated.');
     const before = yard.truth();
     // Yard has not met the recorded container yet; a second rehearsal does what a replay has to do.
-    const played = run('rehearse', 'script.yaml', '--environment', 'env.yaml', '--take', given[0], '--repair', '--report', 'out.json');
-    const again = run('rehearse', 'script.yaml', '--environment', 'env.yaml', '--take', given[0], '--repair', '--report', 'again.json');
+    const played = await run(
+      'rehearse',
+      'script.yaml',
+      '--environment',
+      'env.yaml',
+      '--take',
+      given[0],
+      '--repair',
+      '--report',
+      'out.json',
+    );
+    const again = await run(
+      'rehearse',
+      'script.yaml',
+      '--environment',
+      'env.yaml',
+      '--take',
+      given[0],
+      '--repair',
+      '--report',
+      'again.json',
+    );
     const rounds = ['out.json', 'again.json'].map((name) => JSON.parse(readFileSync(join(folder, name), 'utf8')).rounds.length);
     const after = yard.truth();
     return {
-      passed: played.status === 0 && again.status === 0,
+      passed: played === 0 && again === 0,
       rounds,
       booked: after.bookedCount - before.bookedCount,
       released: after.releasedCount - before.releasedCount,

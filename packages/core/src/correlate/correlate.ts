@@ -85,6 +85,7 @@ class Correlation {
       script,
       this.#twin?.moving,
       (value, name, place) => patterns.sentAs(value, name, place).length > 0,
+      told,
     );
     this.#maker = new HandoffMaker(script);
   }

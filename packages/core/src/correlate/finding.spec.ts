@@ -133,3 +133,41 @@ describe('names of handoffs', () => {
     expect(sameName('', '')).toBe(false);
   });
 });
+
+describe('long pages', () => {
+  const rows = (count: number) =>
+    Array.from({ length: count }, (_, at) => `<tr><td>${at}</td><td>Row ${at} of the list</td></tr>`).join('');
+  const value = 'tk-77aa88bb';
+  const parts = [
+    `<input type="hidden" name="k" value="${value}">`,
+    `<div id="r" data-key="${value}"></div>`,
+    `<script>var config = {"list":"<b>${'x'.repeat(6000)}</b>","key":"${value}"};</script>`,
+    `<!-- ${'y'.repeat(6000)} ><p> ${value} -->`,
+    `<select name="s"><option value="1">a</option><option value="${value}">b</option></select>`,
+    `<textarea name="t">${'z'.repeat(5000)}><b>${value}</textarea>`,
+    `<p>Number ${value}</p>`,
+  ];
+
+  it.each(parts.map((part) => [part.slice(0, 16), part]))('give the same as when they are read whole: %s', (_, part) => {
+    const body = `<title>T</title><table>${rows(400)}</table>${part}<table>${rows(400)}</table>`;
+    const read = (mayBeAnywhereIn: (text: string) => boolean) =>
+      receivedValues(new ResponseView(200, html, body), { has: (wanted) => wanted === value, mayBeIn: () => true, mayBeAnywhereIn });
+    const skimmed = read((text) => text.includes('77aa88bb'));
+    expect(skimmed).toEqual(read(() => true));
+    expect(skimmed.length).toBeGreaterThan(0);
+  });
+
+  it('may have a hundred thousand nodes or be thirty megabytes long', () => {
+    const wants = {
+      has: (wanted: string) => wanted === value,
+      mayBeIn: () => true,
+      mayBeAnywhereIn: (text: string) => text.includes(value),
+    };
+    const nodes = `<table>${rows(33_400)}</table>${parts[1] ?? ''}`;
+    expect(receivedValues(new ResponseView(200, html, nodes), wants).map((one) => one.value)).toContain(value);
+    const long = `{"filler":"${'ab '.repeat(10_000_000)}","id":"${value}"}`;
+    expect(receivedValues(new ResponseView(200, json, long), wants).map((one) => one.value)).toEqual([value]);
+    const deep = `${'<div>'.repeat(20_000)}${parts[0] ?? ''}`;
+    expect(receivedValues(new ResponseView(200, html, deep), wants).map((one) => one.value)).toContain(value);
+  });
+});

@@ -32,11 +32,21 @@ const plain = (text: string): string => text.toLowerCase().replace(/[^a-z\d]/g, 
 export const sameName = (left: string, right: string): boolean => plain(left) !== '' && plain(left) === plain(right);
 
 /** The thing that a name speaks of, without what says that it is an id, and in the singular: `post_ID` and `posts` both mean a post. */
-const thing = (name: string): string =>
-  plain(name)
+function thing(name: string): string {
+  const known = things.get(name);
+  if (known !== undefined) return known;
+  const own = plain(name)
     .replace(/(?<=.{2})(ids?|number|no|key|uuid|guid)$/, '')
     .replace(/ies$/, 'y')
     .replace(/([^s])s$/, '$1');
+  if (things.size >= mostThings) things.clear();
+  things.set(name, own);
+  return own;
+}
+
+// The same few names are compared millions of times while a long page is read.
+const things = new Map<string, string>();
+const mostThings = 10_000;
 
 /** Two names that speak of the same kind of thing. */
 export const sameThing = (left: string, right: string): boolean => thing(left) !== '' && thing(left) === thing(right);

@@ -1,7 +1,9 @@
 import { pathAndQuery } from '../take/messages.js';
 import { xmlTexts } from '../script/extract.js';
+import { readHtml, type HtmlPage } from '../script/html.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Extractor } from '../script/script.schema.js';
+import { keptParts } from './kept-parts.js';
 import { spansOf } from './words.js';
 
 /** A value of a response that a client could send back, and how to read it there. */
@@ -178,9 +180,14 @@ export function receivedValues(response: ResponseView, wants: Wants): ReceivedVa
   const collector = new Collector(wants);
   fromHeaders(response, collector);
   // Reading a page or a document costs many times what passing over its text does.
+  if (response.kind === 'html') {
+    const kept = keptParts(response.body, wants.mayBeAnywhereIn);
+    if (kept !== response.body) fromHtml(readHtml(kept), collector);
+    else if (wants.mayBeAnywhereIn(response.body)) fromHtml(response.html, collector);
+    return collector.found;
+  }
   if (!wants.mayBeAnywhereIn(response.body)) return collector.found;
-  if (response.kind === 'html') fromHtml(response, collector);
-  else if (response.kind === 'json' && response.json !== undefined) fromJson(response.json, collector);
+  if (response.kind === 'json' && response.json !== undefined) fromJson(response.json, collector);
   else if (response.kind === 'xml') fromXml(response.body, collector);
   else if (response.kind !== 'binary') collector.words(response.body, { name: '', extractor: null, rank: 6 });
   return collector.found;
@@ -216,10 +223,10 @@ function keyOf(attributes: Record<string, string>): { name: string; value: strin
   return null;
 }
 
-function fromHtml(response: ResponseView, collector: Collector): void {
+function fromHtml(page: HtmlPage, collector: Collector): void {
   const fields = new Map<string, number>();
   let select = '';
-  for (const { name: element, attributes } of response.html.elements) {
+  for (const { name: element, attributes } of page.elements) {
     const name = attributes['name'] ?? '';
     const { value } = attributes;
     if (element === 'select') select = name;
@@ -255,7 +262,7 @@ function fromHtml(response: ResponseView, collector: Collector): void {
       collector.text(text, { name: own, extractor, rank, listed: !by });
     }
   }
-  for (const text of [...response.html.scripts, ...response.html.comments]) {
+  for (const text of [...page.scripts, ...page.comments]) {
     if (!collector.wants.mayBeIn(text)) continue;
     // Quoted values first: in them a sign may stand that no word has.
     for (const match of text.matchAll(/(?:["']?([\w$-]{1,60})["']?\s*[:=]\s*)?(["'`])((?:(?!\2)[^\\\n]){1,4000})\2/g))
@@ -267,7 +274,7 @@ function fromHtml(response: ResponseView, collector: Collector): void {
       }
     collector.words(text, { name: '', extractor: null, rank: 6.5 });
   }
-  for (const text of response.html.texts) {
+  for (const text of page.texts) {
     collector.whole(text, { name: '', extractor: null, rank: 7 });
     collector.words(text, { name: '', extractor: null, rank: 8 });
   }

@@ -13,7 +13,9 @@ export function mergeRotating(script: Script): Script {
   for (const one of script.handoffs) {
     // Two things that are made one after the other are read alike and are still two things; their names tell.
     const key = `${one.name.replace(/ \d+$/, '')} ${JSON.stringify(one.extractor)}`;
-    groups.set(key, [...(groups.get(key) ?? []), one]);
+    const group = groups.get(key);
+    if (group) group.push(one);
+    else groups.set(key, [one]);
   }
   const uses = new Map([...usePlaces(script)].map(([id, places]) => [id, places.map(({ step }) => numbers.get(step) ?? 0)]));
   const into = new Map<string, string>();

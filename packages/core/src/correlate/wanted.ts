@@ -7,8 +7,8 @@ export const isWeak = (value: string): boolean => /^(true|false|null|on|off|yes|
 const bits = 22;
 const isAlphanumeric = (code: number): boolean => (code >= 48 && code <= 57) || (code >= 65 && code <= 90) || (code >= 97 && code <= 122);
 
-/** Calls back with a hash of each run of letters and digits (FNV-1a, 32 bits folded), until one is accepted. */
-function someRun(text: string, accepts: (hash: number, length: number) => boolean): boolean {
+/** Calls back with a hash of each run of letters and digits (FNV-1a, 32 bits folded) and its place, until one is accepted. */
+function someRun(text: string, accepts: (hash: number, length: number, end: number) => boolean): boolean {
   let hash = 0x811c9dc5;
   let length = 0;
   for (let at = 0; at <= text.length; at++) {
@@ -18,13 +18,19 @@ function someRun(text: string, accepts: (hash: number, length: number) => boolea
       hash = Math.imul(hash ^ (code | 32), 0x01000193);
       length++;
     } else if (length > 0) {
-      if (accepts((hash ^ (hash >>> bits)) & ((1 << bits) - 1), length)) return true;
+      if (accepts((hash ^ (hash >>> bits)) & ((1 << bits) - 1), length, at)) return true;
       hash = 0x811c9dc5;
       length = 0;
     }
   }
   return false;
 }
+
+/** How far before a value its name is looked for. */
+const longestBefore = 24;
+const lastWord = /([A-Za-z][\w-]*)[^A-Za-z0-9]*$/;
+/** Letters, digits and what joins them: . , - / : _ */
+const isOfWord = (code: number): boolean => isAlphanumeric(code) || (code >= 44 && code <= 47) || code === 58 || code === 95;
 
 /**
  * What is looked for in responses: the values that requests send. Those that stand everywhere by chance are wanted only under a name
@@ -88,7 +94,26 @@ export class Wanted {
 
   /** The same for values that stand everywhere too: true where it is worth reading what the body is made of. */
   mayBeAnywhereIn(body: string): boolean {
-    return someRun(body, (hash) => this.#runs[hash] === 1 || this.#weakRuns[hash] === 1);
+    return someRun(
+      body,
+      (hash, length, end) => this.#runs[hash] === 1 || (this.#weakRuns[hash] === 1 && this.#mayBeNamed(body, end - length, end)),
+    );
+  }
+
+  /**
+   * True where a value that stands everywhere may have a name that it is wanted by. In running text that is the word before it
+   * (`lot-3`, “Row 3”), and right behind a tag there is none; everywhere else markup may name it.
+   */
+  #mayBeNamed(body: string, start: number, end: number): boolean {
+    let from = start;
+    while (from > 0 && start - from < longestBefore && isOfWord(body.charCodeAt(from - 1))) from--;
+    const before = body[from - 1] ?? '>';
+    if (before !== '>' && before !== ' ') return true;
+    const name = lastWord.exec(body.slice(from, start))?.[1];
+    if (name !== undefined) return this.has(body.slice(start, end), name);
+    if (before === '>') return false;
+    const wordBefore = lastWord.exec(body.slice(Math.max(0, from - longestBefore), from))?.[1];
+    return wordBefore === undefined || this.has(body.slice(start, end), wordBefore);
   }
 
   strong(): Iterable<string> {

@@ -80,6 +80,7 @@ function expression(pattern: HandoffPattern, what: string, text: string): RE2JS 
   } catch (error) {
     throw new Error(
       `The pattern “${pattern.name}” cannot be used: the expression for the ${what}, ${text}, is not valid (${error instanceof Error ? error.message : String(error)}).`,
+      { cause: error },
     );
   }
 }

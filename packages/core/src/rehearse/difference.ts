@@ -61,8 +61,7 @@ export function differenceOf(left: readonly string[], right: readonly string[], 
     new Mask(moving.map((one) => ({ text: one.right, name: one.name }))),
   ] as const;
   const masked = [left.map((line) => masks[0].apply(line)), right.map((line) => masks[1].apply(line))] as const;
-  const changes = diffArrays([...masked[0]], [...masked[1]], { maxEditLength: mostEdits }) as
-    ReturnType<typeof diffArrays<string>> | undefined;
+  const changes = diffArrays<string>([...masked[0]], [...masked[1]], { maxEditLength: mostEdits });
   if (!changes) return [{ kind: 'differs', left: [...left], right: [...right], why: [] }];
   const rows: DifferenceRow[] = [];
   const add = (row: DifferenceRow): void => {
@@ -95,6 +94,9 @@ export function differenceOf(left: readonly string[], right: readonly string[], 
 /** A moving value may stand in an answer as it is, or wrapped. */
 const wrappings: readonly Encoding[] = ['component', 'component-plus', 'form', 'xml', 'json'];
 
+/** Stands around the names; a sign of the private use area, which no answer holds. */
+const mark = '\uE000';
+
 /** Puts names in the place of what moves. */
 class Mask {
   readonly #known: { text: string; name: string }[];
@@ -111,12 +113,19 @@ class Mask {
 
   apply(line: string): string {
     let text = line;
-    for (const one of this.#known) if (text.includes(one.text)) text = text.replaceAll(one.text, `\u0001${one.name}\u0001`);
-    for (const { name, form } of madeAnew) text = text.replace(form, `\u0001${name}\u0001`);
+    for (const one of this.#known) if (text.includes(one.text)) text = text.replaceAll(one.text, `${mark}${one.name}${mark}`);
+    for (const { name, form } of madeAnew) text = text.replace(form, `${mark}${name}${mark}`);
     return text;
   }
 
   namesIn(line: string): string[] {
-    return [...new Set([...this.apply(line).matchAll(/\u0001([^\u0001]+)\u0001/g)].map((match) => match[1] ?? ''))];
+    // Names stand between two marks: every second part.
+    return [
+      ...new Set(
+        this.apply(line)
+          .split(mark)
+          .filter((_, at) => at % 2 === 1),
+      ),
+    ];
   }
 }

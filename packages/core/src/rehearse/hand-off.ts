@@ -12,11 +12,11 @@ export function handOffValue(
   { step, place }: { step: string; place: string },
 ): { script: Script; handoff: string } | null {
   const maker = new HandoffMaker(script);
-  let value: string | null = null;
+  const values: string[] = [];
   visitCandidates(script, loaded, new ValueIndex(loaded, script), (candidate) => {
     const [origin] = candidate.origins;
     if (candidate.step.id !== step || candidate.node.place !== place || !origin) return false;
-    value ??= candidate.value;
+    values.push(candidate.value);
     return maker.handOff(
       candidate,
       origin,
@@ -24,7 +24,7 @@ export function handOffValue(
       `You chose to hand it off; a response gave it first (${describeExtractor(origin.extractor)}).`,
     );
   });
-  if (value === null) return null;
-  const handoff = maker.handoffOf(value);
+  const [value] = values;
+  const handoff = value === undefined ? undefined : maker.handoffOf(value);
   return handoff === undefined ? null : { script: maker.result().script, handoff };
 }

@@ -44,7 +44,12 @@ export class RehearsalUnderWay {
         this.#tell(waiting);
       });
     }
-    return this.#ends ? 'end' : 'go';
+    return this.#hasEnded() ? 'end' : 'go';
+  }
+
+  /** The tester may have ended it while it waited. */
+  #hasEnded(): boolean {
+    return this.#ends;
   }
 
   order(order: RehearsalOrder): void {

@@ -202,7 +202,8 @@ export class ExtractorForm {
   readonly beside = computed(() => recordedText(this.value().beside ?? []));
 
   textOf(key: string): string {
-    return String((this.value() as unknown as Record<string, unknown>)[key] ?? '');
+    const text = (this.value() as unknown as Record<string, unknown>)[key];
+    return typeof text === 'string' ? text : '';
   }
   set(key: string, text: string): void {
     this.#change({ [key]: text });

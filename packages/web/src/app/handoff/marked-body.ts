@@ -72,7 +72,7 @@ const around = 20_000;
 })
 export class MarkedBody {
   readonly #api = inject(Api);
-  readonly #host: ElementRef<HTMLElement> = inject(ElementRef);
+  readonly #host = inject<ElementRef<HTMLElement>>(ElementRef);
   readonly body = input.required<BodyRef | null>();
   readonly matches = input.required<TriedResponse['matches']>();
   readonly count = input.required<number>();

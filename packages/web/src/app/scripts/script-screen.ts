@@ -51,7 +51,7 @@ export class ScriptScreen {
   readonly #starter = inject(RehearsalStarter);
   readonly id = input.required<string>();
   /** Id of the step that the address names, so that a link leads to it. */
-  readonly stepInAddress = input<string | undefined>(undefined, { alias: 'step' });
+  readonly at = input<string>();
   readonly script = this.#store.selectSignal(scriptsFeature.selectCurrent);
   readonly selected = this.#store.selectSignal(scriptsFeature.selectStep);
   readonly handoff = this.#store.selectSignal(scriptsFeature.selectHandoff);
@@ -131,7 +131,7 @@ export class ScriptScreen {
   constructor() {
     loadScriptOf(this.id);
     effect(() => {
-      const step = this.stepInAddress();
+      const step = this.at();
       if (step !== undefined && this.script()?.id === this.id()) untracked(() => this.select(step));
     });
     this.#store.dispatch(takesActions.listAsked());
