@@ -55,28 +55,10 @@ export async function yardRounds(takes) {
     if (correlated !== 0) throw new Error('The takes of Yard could not be correlated.');
     const before = yard.truth();
     // Yard has not met the recorded container yet; a second rehearsal does what a replay has to do.
-    const played = await run(
-      'rehearse',
-      'script.yaml',
-      '--environment',
-      'env.yaml',
-      '--take',
-      given[0],
-      '--repair',
-      '--report',
-      'out.json',
-    );
-    const again = await run(
-      'rehearse',
-      'script.yaml',
-      '--environment',
-      'env.yaml',
-      '--take',
-      given[0],
-      '--repair',
-      '--report',
-      'again.json',
-    );
+    const rehearse = (report) =>
+      run('rehearse', 'script.yaml', '--environment', 'env.yaml', '--take', given[0], '--repair', '--report', report);
+    const played = await rehearse('out.json');
+    const again = await rehearse('again.json');
     const rounds = ['out.json', 'again.json'].map((name) => JSON.parse(readFileSync(join(folder, name), 'utf8')).rounds.length);
     const after = yard.truth();
     return {

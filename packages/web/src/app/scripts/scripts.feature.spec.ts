@@ -1,4 +1,4 @@
-import type { RequestStep, Script } from '@sturdy/core';
+import type { Rehearsal, RequestStep, Script } from '@sturdy/core';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
 import { layRows, layStrings } from './string-layout';
@@ -95,6 +95,30 @@ describe('editing a script', () => {
       ['s1', 'p1'],
       ['s2', 's3'],
     ]);
+  });
+});
+
+describe('a rehearsal that waits', () => {
+  const rehearsal = { id: 'r1', number: 1, waitingAt: 's2' } as unknown as Rehearsal;
+
+  it('is replaced by what became of it, and can be steered only while it plays', () => {
+    const playing = reducer(opened, scriptsActions.rehearseWanted({ wish: null }));
+    expect([playing.busy, playing.steerable]).toEqual(['Rehearsing', true]);
+    const waiting = reducer(playing, scriptsActions.rehearsed({ rehearsal }));
+    expect([waiting.busy, waiting.steerable]).toEqual([null, false]);
+    const going = reducer(waiting, scriptsActions.orderGiven({ order: 'go' }));
+    const ended = reducer(going, scriptsActions.rehearsed({ rehearsal: { ...rehearsal, waitingAt: undefined } as unknown as Rehearsal }));
+    expect(ended.rehearsals).toEqual([{ ...rehearsal, waitingAt: undefined }]);
+  });
+
+  it('says what its action has added', () => {
+    const report = { handoffs: [{ name: 'form key', evidence: 'proven', reason: '', uses: 2 }], made: [], eased: [], unsure: 0 } as const;
+    const mended = reducer(
+      opened,
+      scriptsActions.mended({ script, report: { ...report, handoffs: [...report.handoffs], made: [], eased: [] } }),
+    );
+    expect(mended.mended).toBe('Added the handoff form key. Rehearse again to see whether it holds.');
+    expect(mended.past).toHaveLength(1);
   });
 });
 

@@ -1,5 +1,7 @@
 import { TestBed } from '@angular/core/testing';
+import { provideRouter } from '@angular/router';
 import type { Exchange, Script } from '@sturdy/core';
+import { DifferenceView } from '../rehearsal/difference-view';
 import { TemplateView } from '../scripts/template-view';
 import { Strings } from '../scripts/strings';
 import { ExchangeTable } from '../takes/exchange-table';
@@ -79,12 +81,14 @@ describe('a number field', () => {
 });
 
 const script = {
+  id: 's',
   handoffs: [{ id: 'h1', name: 'form key' }],
   made: [{ id: 'm1', made: 'epoch-ms', reason: 'a clock' }],
 } as unknown as Script;
 
 describe('a text with moving pieces', () => {
-  it('shows each as a chip by its name, through all wrappings, and tells which handoff was chosen', () => {
+  it('shows each as a chip by its name, through all wrappings, with a menu that says what shall become of it', () => {
+    TestBed.configureTestingModule({ providers: [provideRouter([])] });
     const { fixture, element, click } = render(TemplateView, {
       script,
       tables: { d1: 'Containers' },
@@ -96,14 +100,37 @@ describe('a text with moving pieces', () => {
       ],
     });
     const chosen: string[] = [];
+    const back: unknown[] = [];
     fixture.componentInstance.chosen.subscribe((one) => chosen.push(one));
+    fixture.componentInstance.putBack.subscribe((one) => back.push(one));
     expect([...element.querySelectorAll('.chip')].map((one) => one.textContent.trim())).toEqual([
       'form key',
       'clock, ms',
       'Containers · number',
     ]);
-    click('form key');
+    click('Show its string');
     expect(chosen).toEqual(['h1']);
+    click('Send as recorded everywhere');
+    expect(back).toEqual([{ everywhere: true, piece: { kind: 'handoff', handoff: 'h1' } }]);
+  });
+});
+
+describe('two answers beside each other', () => {
+  const rows = [
+    { kind: 'same', left: ['1', '2', '3', '4', '5', '6', '7'], right: ['1', '2', '3', '4', '5', '6', '7'], why: [] },
+    { kind: 'harmless', left: ['key=a'], right: ['key=b'], why: ['the handoff key'] },
+    { kind: 'differs', left: ['stored'], right: ['refused'], why: [] },
+  ];
+
+  it('fold what is the same and what moves anyway, and open it where that is asked for', () => {
+    const { element, click } = render(DifferenceView, { rows });
+    const shown = () => [...element.querySelectorAll('pre, .fold')].map((one) => one.textContent);
+    expect(element.textContent).toContain('1 place differs.');
+    expect(shown()).toEqual(['5 lines the same', '6\n7', '6\n7', '1 line differs only in the handoff key', 'stored', 'refused']);
+    click('1 line differs only in');
+    expect(shown()).toContain('key=b');
+    click('5 lines the same');
+    expect(shown()[0]).toContain('1\n2\n3');
   });
 });
 
