@@ -107,7 +107,7 @@ describe('a rehearsal that waits', () => {
     const waiting = reducer(playing, scriptsActions.rehearsed({ rehearsal }));
     expect([waiting.busy, waiting.steerable]).toEqual([null, false]);
     const going = reducer(waiting, scriptsActions.orderGiven({ order: 'go' }));
-    const ended = reducer(going, scriptsActions.rehearsed({ rehearsal: { ...rehearsal, waitingAt: undefined } as unknown as Rehearsal }));
+    const ended = reducer(going, scriptsActions.rehearsed({ rehearsal: { ...rehearsal, waitingAt: undefined } }));
     expect(ended.rehearsals).toEqual([{ ...rehearsal, waitingAt: undefined }]);
   });
 
