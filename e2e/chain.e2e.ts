@@ -1,6 +1,6 @@
 import { expect, test } from '@playwright/test';
-import { checkDigit, playYardRobot } from '../packages/standins/src/index.js';
-import { ask, looksRight, openStage, picture, product, type Stage } from './stage.js';
+import { playYardRobot } from '../packages/standins/src/index.js';
+import { ask, container, looksRight, openStage, picture, product, type Stage } from './stage.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -9,11 +9,6 @@ test.beforeAll(async () => {
   stage = await openStage();
 });
 test.afterAll(() => stage.close());
-
-const container = (serial: number): string => {
-  const firstTen = `TWCU${String(serial).padStart(6, '0')}`;
-  return firstTen + String(checkDigit(firstTen));
-};
 
 test('from a recording to an explained verdict, through the real interface', async ({ page }) => {
   const problems: string[] = [];

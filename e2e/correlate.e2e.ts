@@ -1,14 +1,9 @@
 import { expect, test } from '@playwright/test';
 import type { DataTable, Rehearsal, Script, Take } from '@sturdy/core';
-import { checkDigit, playYardRobot } from '../packages/standins/src/index.js';
-import { ask, looksRight, openStage, picture, product, type Stage } from './stage.js';
+import { playYardRobot } from '../packages/standins/src/index.js';
+import { ask, container, looksRight, openStage, picture, product, upload, type Stage } from './stage.js';
 
 test.describe.configure({ mode: 'serial' });
-
-const container = (serial: number): string => {
-  const firstTen = `TWCU${String(serial).padStart(6, '0')}`;
-  return firstTen + String(checkDigit(firstTen));
-};
 
 /** A script of Tidewell Yard that was correlated with two takes and passes, fed by 300 containers. */
 let stage: Stage;
@@ -30,13 +25,9 @@ test.beforeAll(async () => {
   const raw = await ask<Script>('POST', `/takes/${id('Take 1')}/script`, { name: 'Book intake' });
   await ask('POST', `/scripts/${raw.id}/correlate`, { secondTakeId: id('Take 2') });
   const rows = Array.from({ length: 300 }, (_, index) => container(600_000 + index));
-  const answer = await fetch(`${product}/api/projects/p1/tables/import?name=containers`, {
-    method: 'POST',
-    headers: { 'Content-Type': 'application/octet-stream' },
-    body: `container\n${rows.join('\n')}\n`,
-  });
-  const { table } = (await answer.json()) as { table: DataTable };
-  const { script } = { script: await ask<Script>('GET', `/scripts/${raw.id}`) };
+  const imported = await upload('/projects/p1/tables/import?name=containers', `container\n${rows.join('\n')}\n`);
+  const { table } = imported.body as unknown as { table: DataTable };
+  const script = await ask<Script>('GET', `/scripts/${raw.id}`);
   const booking = script.transactions.flatMap((one) => one.steps).find((one) => one.kind === 'request' && one.name === 'POST /intakes/new');
   await ask('POST', `/scripts/${raw.id}/bind`, {
     value: container(500_000),
@@ -167,4 +158,89 @@ test('a handoff pattern shows what it would find, is saved, exported, and taken 
   await page.locator('input[type=file]').setInputFiles({ name: 'patterns.yaml', mimeType: 'application/yaml', buffer: Buffer.from(file) });
   await expect(page.getByText('9 patterns came in.')).toBeVisible();
   await expect(page.getByText('your own')).toBeVisible();
+});
+
+/** A HAR of pages, each answering with the given text. */
+const harOf = (pages: { method: string; url: string; body?: string; text: string }[]): string =>
+  JSON.stringify({
+    log: {
+      version: '1.2',
+      creator: { name: 'test', version: '1' },
+      entries: pages.map(({ method, url, body, text }, at) => ({
+        startedDateTime: new Date(Date.UTC(2026, 10, 23, 10, 0, 0, at * 100)).toISOString(),
+        time: 10,
+        request: {
+          method,
+          url,
+          httpVersion: 'HTTP/1.1',
+          headers: [],
+          queryString: [],
+          cookies: [],
+          headersSize: -1,
+          bodySize: -1,
+          ...(body === undefined ? {} : { postData: { mimeType: 'application/x-www-form-urlencoded', text: body } }),
+        },
+        response: {
+          status: 200,
+          statusText: 'OK',
+          httpVersion: 'HTTP/1.1',
+          headers: [{ name: 'Content-Type', value: 'text/html' }],
+          cookies: [],
+          redirectURL: '',
+          headersSize: -1,
+          bodySize: text.length,
+          content: { size: text.length, mimeType: 'text/html', text },
+        },
+        cache: {},
+        timings: { send: 1, wait: 8, receive: 1 },
+      })),
+    },
+  });
+
+async function importHar(name: string, har: string): Promise<string> {
+  const { body } = await upload(`/projects/p1/takes/import?name=${name}`, har);
+  return (body as unknown as { take: Take }).take.id;
+}
+
+test('a long correlation tells how far it is, is cancelled, and leaves the script as it was', async ({ page }) => {
+  // Dense pages, nearly all tags and each with what is wanted, are what takes longest.
+  const cells = (token: string) => Array.from({ length: 900 }, (_, at) => `<input name="cell${at}" value="${token}-${at}">`).join('');
+  const pages = Array.from({ length: 250 }, (_, at) => {
+    const token = `tk${String(at).padStart(4, '0')}a7f3c9`;
+    return [
+      { method: 'GET', url: `http://127.0.0.1:9/step/${at}`, text: `<title>Step</title><form>${cells(token)}</form>` },
+      { method: 'POST', url: 'http://127.0.0.1:9/save', body: `cell7=${token}-7&cell9=${token}-9`, text: '<p>ok</p>' },
+    ];
+  }).flat();
+  const take = await importHar('Long', harOf(pages));
+  const script = await ask<Script>('POST', `/takes/${take}/script`, { name: 'Long one' });
+  await page.goto(`${product}/scripts/${script.id}`);
+  await page.getByRole('button', { name: 'Correlate' }).click();
+  await page.getByRole('button', { name: 'from this take alone' }).click();
+  await expect(page.getByRole('status').getByText(/· \d+ %/)).toBeVisible();
+  await page.getByRole('button', { name: 'Cancel' }).click();
+  await expect(page.getByText('Correlating was cancelled. The script is as it was.')).toBeVisible();
+  expect((await ask<Script>('GET', `/scripts/${script.id}`)).handoffs).toEqual([]);
+  await expect(page.getByRole('button', { name: 'Correlate' })).toBeEnabled();
+});
+
+test('a recorded page that tries to run script in the viewer only shows itself', async ({ page }) => {
+  const hostile = `<title>Hostile</title><h1>Harmless words</h1><script>top.document.title='taken'; fetch('/api/projects')</script>
+    <img src="x" onerror="top.document.title='taken'"><a href="javascript:top.document.title='taken'">go</a>
+    <svg onload="top.document.title='taken'"></svg><iframe srcdoc="<script>top.document.title='taken'</script>"></iframe>
+    <meta http-equiv="refresh" content="0;url=/api/projects">`;
+  const take = await importHar('Hostile', harOf([{ method: 'GET', url: 'http://127.0.0.1:9/', text: hostile }]));
+  const asked: string[] = [];
+  page.on('request', (request) => asked.push(request.url()));
+  await page.goto(`${product}/takes/${take}`);
+  await page.getByRole('button', { name: /GET/ }).first().click();
+  await page.getByRole('tab', { name: 'Response' }).click();
+  await expect(page.getByText("top.document.title='taken'; fetch").first()).toBeVisible();
+  await page.getByRole('tab', { name: 'Page' }).click();
+  await expect(page.locator('iframe').contentFrame().getByText('Harmless words')).toBeVisible();
+  await page.waitForTimeout(500);
+  expect(await page.title()).not.toBe('taken');
+  // The page is one frame that asks for nothing but what the take holds.
+  expect(page.frames()).toHaveLength(2);
+  expect(asked.filter((one) => one.endsWith('/page'))).toHaveLength(1);
 });

@@ -1,7 +1,7 @@
 import { expect, test } from '@playwright/test';
 import type { Run, RunResult, Script, Workload, DataTable } from '../packages/core/src/index.js';
 import { checkDigit, playYardRobot } from '../packages/standins/src/index.js';
-import { ask, openStage, product, type Stage } from './stage.js';
+import { ask, openStage, product, upload, type Stage } from './stage.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -10,19 +10,6 @@ test.beforeAll(async () => {
   stage = await openStage();
 });
 test.afterAll(() => stage.close());
-
-const upload = async (path: string, body: string | Buffer) => {
-  const answer = await fetch(`${product}/api${path}`, {
-    method: 'POST',
-    body: new Uint8Array(Buffer.from(body)),
-    headers: { 'Content-Type': 'application/octet-stream' },
-  });
-  return {
-    status: answer.status,
-    type: answer.headers.get('content-type') ?? '',
-    body: (await answer.json()) as { detail?: string; problems?: { entry: number; text: string }[]; exchangeCount?: number },
-  };
-};
 
 const harEntry = (url: string) => ({
   startedDateTime: '2026-11-23T10:00:00.000Z',

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { spawn, type ChildProcess } from 'node:child_process';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, type Page } from '@playwright/test';
-import { startYard, type Yard } from '../packages/standins/src/index.js';
+import { checkDigit, startYard, type Yard } from '../packages/standins/src/index.js';
 
 export const productPort = 4390;
 export const product = `http://127.0.0.1:${productPort}`;
@@ -78,6 +78,26 @@ export async function openStage(): Promise<Stage> {
     },
   };
 }
+
+/** A container number after ISO 6346 with its check digit. */
+export function container(serial: number): string {
+  const firstTen = `TWCU${String(serial).padStart(6, '0')}`;
+  return firstTen + String(checkDigit(firstTen));
+}
+
+/** Uploads bytes to the product's API; says what it answered, good or bad. */
+export const upload = async (path: string, body: string | Buffer) => {
+  const answer = await fetch(`${product}/api${path}`, {
+    method: 'POST',
+    body: new Uint8Array(Buffer.from(body)),
+    headers: { 'Content-Type': 'application/octet-stream' },
+  });
+  return {
+    status: answer.status,
+    type: answer.headers.get('content-type') ?? '',
+    body: (await answer.json()) as { detail?: string; problems?: { entry: number; text: string }[]; exchangeCount?: number },
+  };
+};
 
 /** Asks the product's API. */
 export async function ask<T>(method: string, path: string, body?: unknown): Promise<T> {

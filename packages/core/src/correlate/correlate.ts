@@ -80,13 +80,7 @@ class Correlation {
     told: Progress,
   ) {
     this.#twin = second && new SecondTake(loaded, second);
-    this.#index = new ValueIndex(
-      loaded,
-      script,
-      this.#twin?.moving,
-      (value, name, place) => patterns.sentAs(value, name, place).length > 0,
-      told,
-    );
+    this.#index = new ValueIndex(loaded, script, this.#twin?.moving, patterns.knows, told);
     this.#maker = new HandoffMaker(script);
   }
 

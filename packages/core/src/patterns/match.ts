@@ -44,6 +44,9 @@ export class PatternBook {
     return this.#sent(value, name, place).map((one) => one.pattern);
   }
 
+  /** True where some pattern knows a value by where it is sent, how it is called and how it looks. */
+  readonly knows = (value: string, name: string, place: string): boolean => this.#sent(value, name, place).length > 0;
+
   /** The first pattern that knows a value and an origin of it, the best origin first; undefined where none does. */
   find(value: string, name: string, place: string, origins: readonly Origin[]): { pattern: HandoffPattern; origin: Origin } | undefined {
     for (const { pattern, received } of this.#sent(value, name, place)) {
@@ -61,6 +64,16 @@ export class PatternBook {
         (one.name === null || spellings(name).some((spelling) => one.name?.matcher(spelling).find() === true)) &&
         (one.value === null || one.value.matcher(value).find()),
     );
+  }
+}
+
+/** What is wrong with the expressions of a pattern, in a sentence; null where they can be used. */
+export function patternProblem(pattern: HandoffPattern): string | null {
+  try {
+    new PatternBook([{ ...pattern, enabled: true }]);
+    return null;
+  } catch (error) {
+    return error instanceof Error ? error.message : String(error);
   }
 }
 

@@ -1,5 +1,5 @@
 import { parseDocument, stringify } from 'yaml';
-import { PatternBook } from './match.js';
+import { patternProblem } from './match.js';
 import { PatternFileSchema, type HandoffPattern } from './pattern.schema.js';
 
 /** Writes patterns as YAML that reads back to the same patterns. */
@@ -12,13 +12,6 @@ export function readPatterns(text: string): { list: HandoffPattern[] } | { probl
   if (document.errors.length > 0) return { problems: document.errors.map((one) => `This is no YAML: ${one.message}`) };
   const parsed = PatternFileSchema.safeParse(document.toJS({ maxAliasCount: 0 }));
   if (!parsed.success) return { problems: parsed.error.issues.map((one) => `${one.path.join('.') || 'The file'}: ${one.message}`) };
-  const problems = parsed.data.list.flatMap((one) => {
-    try {
-      new PatternBook([{ ...one, enabled: true }]);
-      return [];
-    } catch (error) {
-      return [error instanceof Error ? error.message : String(error)];
-    }
-  });
+  const problems = parsed.data.list.flatMap((one) => patternProblem(one) ?? []);
   return problems.length > 0 ? { problems } : { list: parsed.data.list };
 }

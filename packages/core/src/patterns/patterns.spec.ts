@@ -116,6 +116,10 @@ describe('the patterns that are shipped', () => {
       ['quantity', '22'],
       ['city', 'Lowell'],
       ['comment', 'Second pallet is wet'],
+      // Names of the conventions with words that people choose.
+      ['state', 'queued'],
+      ['code', 'Lowell'],
+      ['token', 'standard'],
     ])
       expect(book.sentAs(value ?? '', name ?? '', `form:${name ?? ''}`)).toEqual([]);
   });

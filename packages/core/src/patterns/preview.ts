@@ -27,12 +27,12 @@ const mostFinds = 500;
 export function previewPattern(loaded: LoadedTake, pattern: HandoffPattern): PatternFind[] {
   const book = new PatternBook([{ ...pattern, enabled: true }]);
   const script = scriptFromTake(loaded, { scriptId: 'preview', name: 'preview', tidy: everything });
-  const index = new ValueIndex(loaded, script, undefined, (value, name, place) => book.sentAs(value, name, place).length > 0);
+  const index = new ValueIndex(loaded, script, undefined, book.knows);
   const names = new Map(requestSteps(script).map(({ step, number }) => [step.id, `${number}, ${step.name}`]));
   const found: PatternFind[] = [];
   for (const own of stepsOfTake(script, loaded))
     visitStill(own.step, (node) => {
-      if (node.isName || found.length >= mostFinds || book.sentAs(node.value, node.name, node.place).length === 0) return false;
+      if (node.isName || found.length >= mostFinds || !book.knows(node.value, node.name, node.place)) return false;
       const known = book.find(node.value, node.name, node.place, index.origins(node.value, node.name, own.exchange));
       const place = known && placeOfResponse(script, known.origin.exchange.n);
       found.push({

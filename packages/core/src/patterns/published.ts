@@ -5,13 +5,16 @@ type Known = Pick<HandoffPattern, 'id' | 'name' | 'about'> & {
   received?: Partial<HandoffPattern['received']>;
 };
 
+/** Six signs or more with a digit among them: words that people choose have none. */
+const tokenLike = '[0-9].{5,}|.{5,}[0-9]|.{3,}[0-9].{3,}';
+
 const published: Known[] = [
   {
     id: 'anti-forgery',
     name: 'Anti-forgery token',
     about:
       'A token that ties a change to the page it was made on, sent in a hidden field, a header, or both (OWASP, Cross-Site Request Forgery Prevention: synchronizer token and double submit).',
-    sent: { name: '(csrf|xsrf|authenticity|requestverification|anti.?forgery|form.?token|nonce|token)', value: '.{6,}' },
+    sent: { name: '(csrf|xsrf|authenticity|requestverification|anti.?forgery|form.?token|nonce|token)', value: tokenLike },
   },
   {
     id: 'page-state',
@@ -21,7 +24,7 @@ const published: Known[] = [
     sent: {
       in: ['form'],
       name: '(view.?state|event.?validation|page.?state|form.?state|flow.?(key|execution)|execution|conversation)',
-      value: '.{4,}',
+      value: '[0-9]',
     },
   },
   {
@@ -30,7 +33,7 @@ const published: Known[] = [
     about: 'Codes, tokens and states of a sign-in (RFC 6749, 4.1 and 6; RFC 6750, 2.1; OpenID Connect Core 1.0, 3.1).',
     sent: {
       name: '^(code|state|nonce|session_state|access_token|refresh_token|id_token|id_token_hint|authorization|login_challenge|consent_challenge)$',
-      value: '.{6,}',
+      value: tokenLike,
     },
   },
   {
@@ -69,7 +72,7 @@ const published: Known[] = [
     sent: {
       in: ['query', 'json', 'form'],
       name: '^(cursor|after|before|page.?token|next.?token|continuation(.?token)?|scroll.?id|marker)$',
-      value: '.{6,}',
+      value: tokenLike,
     },
   },
 ];

@@ -1,4 +1,4 @@
-import { commonShape, commonTitle, redirectTarget } from '../take/messages.js';
+import { commonShape, commonTitle } from '../take/messages.js';
 import { rootElement } from '../script/html.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Expectation } from '../script/script.schema.js';
@@ -42,16 +42,14 @@ const aspects: ((expect: Expectation, view: ResponseView, location: string | und
 
 /**
  * What a step would have to expect so that this answer passes; null where it passes already, or where it says of itself that it failed
- * in a way that is no matter of expectation. `harmless` are further differences that are taken as such.
+ * in a way that is no matter of expectation. `location` is where it leads to; `harmless` are further differences that are taken as such.
  */
 export function acceptanceOf(
   expect: Expectation,
   view: ResponseView,
-  requestUrl: string,
-  hops: readonly ResponseView[],
+  location: string | undefined,
   harmless: Expectation['harmless'] = [],
 ): Acceptance | null {
-  const location = redirectTarget(requestUrl, hops.length > 0 ? hops : [view]);
   const said: string[] = [];
   let wider = expect;
   for (const aspect of aspects) {

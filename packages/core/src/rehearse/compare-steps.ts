@@ -3,11 +3,11 @@ import { bodyKind, headerOf, mediaType, pathAndQuery, type BodyKind } from '../t
 import type { BodyReader, BodyRef, Header, LoadedTake } from '../take/take.schema.js';
 import { readValue } from '../script/extract.js';
 import { carriesValue } from '../script/request-parts.js';
-import { ResponseView } from '../script/response-view.js';
 import { answerOf, requestSteps, type Script } from '../script/script.schema.js';
 import { leavesOf, nodesOf } from '../script/sent-values.js';
 import { bodyTree, targetTree } from '../script/value-tree.js';
 import { DifferenceRowSchema, differenceOf, linesOf, type DifferenceRow, type MovingValue } from './difference.js';
+import { capturedView } from './judge.js';
 import type { CapturedStep } from './rehearsal.schema.js';
 
 /** What one side of a comparison sent in a step, and what it got. */
@@ -57,10 +57,10 @@ export function sideOfRehearsal(script: Script, steps: readonly CapturedStep[], 
     handoff: (id) => {
       const handoff = script.handoffs.find((one) => one.id === id);
       const own = handoff && byStep.get(handoff.origin);
-      const response = handoff?.hop === undefined ? own?.response : own?.hops?.[handoff.hop];
+      const view = own && capturedView(own, readBody, handoff.hop);
       // Of several that fit, nobody knows which one was drawn.
-      if (!handoff || !response || ('pick' in handoff.extractor && handoff.extractor.pick === 'any')) return undefined;
-      return readValue(handoff.extractor, new ResponseView(response.status, response.headers, textOf(response.body, readBody)), () => 0);
+      if (!handoff || !view || ('pick' in handoff.extractor && handoff.extractor.pick === 'any')) return undefined;
+      return readValue(handoff.extractor, view, () => 0);
     },
   };
 }

@@ -99,12 +99,11 @@ type Judged = Pick<RehearsedStep, 'verdict' | 'reasons' | 'redirect' | 'accept'>
 function judgeStep(step: RequestStep, exchange: Exchange | undefined, readBody: BodyReader, own: CapturedStep, captured: Captured): Judged {
   const replayed = capturedView(own, captured.readBody);
   if (!replayed) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
-  const hops = (own.hops ?? []).map((_, at) => capturedView(own, captured.readBody, at) ?? replayed);
   const location = redirectTarget(own.request.url, own.hops ?? [replayed]);
   // A sign that the environment names means failure in every step; it cannot be accepted in one.
   const sign = signOf(replayed, captured.failureSigns ?? []);
   const judged = (verdict: Verdict, reason: string, harmless: Expectation['harmless'] = [], redirect: string | null = null): Judged => {
-    const accept = sign === null ? acceptanceOf(step.expect, replayed, own.request.url, hops, harmless) : null;
+    const accept = sign === null ? acceptanceOf(step.expect, replayed, location, harmless) : null;
     return { verdict, reasons: [reason], ...(redirect === null ? {} : { redirect }), ...(accept === null ? {} : { accept }) };
   };
   const failure = failureOf(replayed, step.expect, location) ?? sign;

@@ -7,7 +7,8 @@ import { DivergenceSchema, VerdictSchema } from '../rehearse/rehearsal.schema.js
 export const reportVersion = 1;
 
 const StepRef = z.object({ id: z.string(), number: z.number().int().describe('from 1, requests only'), name: z.string() });
-const Added = z.object({
+/** What correlating or repairing added, as `CorrelationReport` says it. */
+export const CorrelationReportSchema = z.object({
   handoffs: z.array(z.object({ name: z.string(), evidence: EvidenceSchema, reason: z.string(), uses: z.number().int() })),
   made: z.array(z.object({ name: z.string(), reason: z.string() })),
   eased: z.array(z.object({ step: z.number().int(), reason: z.string() })).describe('expectations that were widened'),
@@ -84,6 +85,6 @@ export const RehearsalFileSchema = z.object({
   script: z.string(),
   environment: z.object({ name: z.string(), targets: z.array(z.string()) }),
   verdict: VerdictSchema.describe('of the last round'),
-  rounds: z.array(z.object({ rehearsal: RehearsalOfFile, repaired: Added.nullable() })),
+  rounds: z.array(z.object({ rehearsal: RehearsalOfFile, repaired: CorrelationReportSchema.nullable() })),
 });
 export type RehearsalFile = z.infer<typeof RehearsalFileSchema>;

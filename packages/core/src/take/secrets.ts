@@ -58,6 +58,12 @@ export function maskText(text: string): string {
     );
 }
 
+/** One line of a message as a comparison shows it: a header, an address, or a line of a body. */
+export function maskLine(line: string): string {
+  const [, name, value] = /^([\w-]+): (.*)$/.exec(line) ?? [];
+  return maskText(maskUrl(name === undefined || value === undefined ? line : `${name}: ${maskHeader([name, value])}`));
+}
+
 /** An exchange whose address, headers and messages hold no secrets; bodies are masked where their text is read. */
 export function maskExchange(exchange: Exchange): Exchange {
   const headers = (list: readonly Header[]): Header[] => list.map((header) => [header[0], maskHeader(header)]);

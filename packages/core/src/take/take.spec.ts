@@ -2,7 +2,7 @@ import { html, json, form, TakeBuilder } from '../test/take-builder.js';
 import { layBeside } from '../correlate/beside.js';
 import { suggestNames } from './name-suggestions.js';
 import { searchTake } from './search.js';
-import { masked, maskExchange, maskHeader, maskText, maskUrl } from './secrets.js';
+import { masked, maskExchange, maskHeader, maskLine, maskText, maskUrl } from './secrets.js';
 import { filesNamedBy } from './warnings.js';
 
 describe('secrets', () => {
@@ -11,6 +11,11 @@ describe('secrets', () => {
     expect(maskHeader(['Cookie', 'sid=1; lang=en'])).toBe(`sid=${masked}; lang=${masked}`);
     expect(maskHeader(['Set-Cookie', 'sid=1; Path=/; HttpOnly'])).toBe(`sid=${masked}; Path=/; HttpOnly`);
     expect(maskHeader(['X-Client-Key', 'k'])).toBe(masked);
+    expect(maskLine('cookie: sid=1; lang=en')).toBe(`cookie: sid=${masked}; lang=${masked}`);
+    expect(maskLine('POST http://127.0.0.1:9/a?token=abc&q=cod')).toBe(`POST http://127.0.0.1:9/a?token=${masked}&q=cod`);
+    expect(maskLine('password=mara-pass')).toBe(`password=${masked}`);
+    expect(maskLine('  "token": "abc",')).toBe(`  "token": "${masked}",`);
+    expect(maskLine('<dd>Note: 22 pallets</dd>')).toBe('<dd>Note: 22 pallets</dd>');
     expect(maskHeader(['Accept', 'text/html'])).toBe('text/html');
   });
 

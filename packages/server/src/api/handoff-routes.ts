@@ -3,8 +3,9 @@ import { ExtractorSchema, ProposalSchema, readPlaces, ScriptSchema, TrialSchema,
 import * as z from 'zod';
 import type { StoredRehearsal } from '../compute/tasks.js';
 import { notFound, Problem } from '../problem.js';
+import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
 import { route, type AnyRoute } from './route.js';
-import { needScript } from './script-of.js';
+import { needScript, needTake } from './script-of.js';
 import type { Services } from './services.js';
 
 const InHandoff = z.object({ scriptId: z.string(), handoffId: z.string() });
@@ -25,14 +26,7 @@ export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
   const played = async (script: Script): Promise<StoredRehearsal[]> => {
     const rehearsals = (await store.rehearsals(script.id)).slice(0, mostRehearsals);
     const wanted = new Set(script.handoffs.flatMap((one) => readPlaces(one).map(({ step }) => step)));
-    return Promise.all(
-      rehearsals.map(async ({ number, steps }) => {
-        const captured = steps.flatMap((one) => (one.captured && wanted.has(one.step) ? [one.captured] : []));
-        const answers = captured.flatMap((one) => [one.response, ...(one.hops ?? [])]);
-        const bodies = await store.bodyTexts(answers.flatMap((one) => one?.body?.hash ?? []));
-        return { number, steps: captured, failed: steps.filter((one) => one.verdict === 'failed').map((one) => one.step), bodies };
-      }),
-    );
+    return Promise.all(rehearsals.map((one) => storedRehearsal(store, one, ({ step }) => wanted.has(step))));
   };
 
   /** Does the work on the workbench of the script as it is now; lays it out where another one, or none, lies there. */
@@ -43,8 +37,7 @@ export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
       .digest('hex');
     const done = await work(key);
     if (done !== undefined) return done;
-    const take = await store.loadTake(script.takeId);
-    if (!take) throw notFound('take', script.takeId);
+    const take = await needTake(store, script.takeId);
     const second = script.secondTakeId === null ? null : await store.loadTake(script.secondTakeId);
     await compute.openWorkbench(key, script, take, second, await played(script));
     const result = await work(key);
@@ -62,9 +55,7 @@ export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
       result: z.object({ script: ScriptSchema, handoff: z.string() }),
       handle: async ({ params, body }) => {
         const script = await needScript(store, params.scriptId);
-        const take = await store.loadTake(script.takeId);
-        if (!take) throw notFound('take', script.takeId);
-        const done = await compute.handOff(script, take, body);
+        const done = await compute.handOff(script, await needTake(store, script.takeId), body);
         if (!done)
           throw new Problem(
             422,

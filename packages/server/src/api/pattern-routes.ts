@@ -1,7 +1,7 @@
 import {
   HandoffPatternSchema,
-  PatternBook,
   PatternFindSchema,
+  patternProblem,
   patternsOf,
   publishedPatterns,
   readPatterns,
@@ -9,9 +9,10 @@ import {
   type HandoffPattern,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { notFound, Problem } from '../problem.js';
+import { Problem } from '../problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
+import { needTake } from './script-of.js';
 import type { Services } from './services.js';
 
 const InPattern = InProject.extend({ patternId: z.string() });
@@ -28,12 +29,9 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
   };
   /** Throws a problem where an expression of the pattern is not valid. */
   const checked = (pattern: HandoffPattern): HandoffPattern => {
-    try {
-      new PatternBook([{ ...pattern, enabled: true }]);
-      return pattern;
-    } catch (error) {
-      throw new Problem(422, 'The pattern cannot be used', error instanceof Error ? error.message : String(error));
-    }
+    const problem = patternProblem(pattern);
+    if (problem !== null) throw new Problem(422, 'The pattern cannot be used', problem);
+    return pattern;
   };
   return [
     route({
@@ -108,9 +106,7 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
       body: HandoffPatternSchema,
       result: z.array(PatternFindSchema),
       handle: async ({ params, body }) => {
-        const take = await store.loadTake(params.takeId);
-        if (!take) throw notFound('take', params.takeId);
-        return compute.previewPattern(take, checked(body));
+        return compute.previewPattern(await needTake(store, params.takeId), checked(body));
       },
     }),
   ];

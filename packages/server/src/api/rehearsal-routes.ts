@@ -1,4 +1,5 @@
 import {
+  CorrelationReportSchema,
   RehearsalOrderSchema,
   RehearsalSchema,
   RehearsalWishSchema,
@@ -7,16 +8,15 @@ import {
   type Rehearsal,
 } from '@sturdy/core';
 import * as z from 'zod';
-import type { StoredRehearsal } from '../compute/tasks.js';
 import { notFound } from '../problem.js';
+import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
 import { route, type AnyRoute } from './route.js';
-import { environmentOf, needScript } from './script-of.js';
-import { ReportSchema } from './script-routes.js';
+import { environmentOf, needScript, needTake } from './script-of.js';
 import { sendPage } from './send-page.js';
 import type { Services } from './services.js';
 
 const InScript = z.object({ scriptId: z.string() });
-const InStep = z.object({ rehearsalId: z.string(), step: z.string() });
+const InStep = InScript.extend({ rehearsalId: z.string(), step: z.string() });
 
 /** Rehearsals: playing a script once, steering it, repairing it, and what came of it beside the take or another rehearsal. */
 export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Services): AnyRoute[] => {
@@ -30,12 +30,6 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
   const rehearsalOf = async (scriptId: string, id: string): Promise<Rehearsal> => {
     const waiting = rehearsalRoom.waiting(scriptId);
     return waiting?.id === id ? waiting : theRehearsal(id);
-  };
-
-  const played = async ({ number, steps }: Rehearsal): Promise<StoredRehearsal> => {
-    const captured = steps.flatMap((one) => one.captured ?? []);
-    const hashes = captured.flatMap((one) => [one.request.body, one.response?.body, ...(one.hops ?? []).map((hop) => hop.body)]);
-    return { number, steps: captured, failed: [], bodies: await store.bodyTexts(hashes.flatMap((one) => one?.hash ?? [])) };
   };
 
   return [
@@ -68,7 +62,7 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       params: InScript,
       result: z.object({
         script: ScriptSchema,
-        rounds: z.array(z.object({ rehearsal: RehearsalSchema, report: ReportSchema.nullable() })),
+        rounds: z.array(z.object({ rehearsal: RehearsalSchema, report: CorrelationReportSchema.nullable() })),
       }),
       handle: async ({ params }) => {
         const script = await needScript(store, params.scriptId);
@@ -80,13 +74,11 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       path: '/scripts/:scriptId/rehearsals/:rehearsalId/mend',
       summary: 'Add to the script what this rehearsal proves, without playing it again',
       params: InScript.extend({ rehearsalId: z.string() }),
-      result: z.object({ script: ScriptSchema, report: ReportSchema }),
+      result: z.object({ script: ScriptSchema, report: CorrelationReportSchema }),
       handle: async ({ params }) => {
         const script = await needScript(store, params.scriptId);
         const rehearsal = await theRehearsal(params.rehearsalId);
-        const take = await store.loadTake(script.takeId);
-        if (!take) throw notFound('take', script.takeId);
-        const mended = await compute.repair(script, take, rehearsal);
+        const mended = await compute.repair(script, await needTake(store, script.takeId), rehearsal);
         await store.saveScript(mended.script);
         return mended;
       },
@@ -118,34 +110,33 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       summary: 'One rehearsal',
       params: z.object({ rehearsalId: z.string() }),
       result: RehearsalSchema,
-      handle: async ({ params }) => {
-        const rehearsal = await store.rehearsal(params.rehearsalId);
-        if (!rehearsal) throw notFound('rehearsal', params.rehearsalId);
-        return rehearsal;
-      },
+      handle: ({ params }) => theRehearsal(params.rehearsalId),
     }),
     route({
       method: 'get',
       path: '/scripts/:scriptId/rehearsals/:rehearsalId/steps/:step/difference',
       summary: 'What a step sent and got, beside the take or another rehearsal; what moves from one visit to the next is told as harmless',
-      params: InScript.extend({ rehearsalId: z.string(), step: z.string() }),
+      params: InStep,
       query: z.object({ beside: z.string().default('take') }),
       result: StepDifferenceSchema,
       handle: async ({ params, query }) => {
         const script = await needScript(store, params.scriptId);
-        const right = await played(await rehearsalOf(script.id, params.rehearsalId));
+        const right = await storedRehearsal(store, await rehearsalOf(script.id, params.rehearsalId));
         if (query.beside !== 'take')
-          return compute.compareRehearsals(script, params.step, await played(await rehearsalOf(script.id, query.beside)), right);
-        const take = await store.loadTake(script.takeId);
-        if (!take) throw notFound('take', script.takeId);
-        return compute.compareWithTake(script, params.step, take, right);
+          return compute.compareRehearsals(
+            script,
+            params.step,
+            await storedRehearsal(store, await rehearsalOf(script.id, query.beside)),
+            right,
+          );
+        return compute.compareWithTake(script, params.step, await needTake(store, script.takeId), right);
       },
     }),
     route({
       method: 'get',
       path: '/scripts/:scriptId/rehearsals/:rehearsalId/steps/:step/page',
       summary: 'A replayed page as a picture: without scripts, with the style sheets and images of the take',
-      params: InStep.extend({ scriptId: z.string() }),
+      params: InStep,
       produces: 'text/html',
       handle: async ({ params, response }) => {
         const script = await needScript(store, params.scriptId);

@@ -1,19 +1,12 @@
-import { bindColumn, patternsOf, ScriptSchema } from '@sturdy/core';
+import { bindColumn, CorrelationReportSchema, patternsOf, ScriptSchema } from '@sturdy/core';
 import * as z from 'zod';
-import { notFound, Problem } from '../problem.js';
+import { Problem } from '../problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
-import { needScript } from './script-of.js';
+import { needScript, needTake } from './script-of.js';
 import type { Services } from './services.js';
 
 const InScript = z.object({ scriptId: z.string() });
-export const ReportSchema = z.object({
-  handoffs: z.array(z.object({ name: z.string(), evidence: z.string(), reason: z.string(), uses: z.number() })),
-  made: z.array(z.object({ name: z.string(), reason: z.string() })),
-  eased: z.array(z.object({ step: z.number(), reason: z.string() })),
-  unsure: z.number(),
-});
-
 /** Scripts: editing, correlating, binding data. */
 export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyRoute[] => {
   return [
@@ -93,13 +86,11 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
       summary: 'Find the values that must be handed off, with a second take as evidence where there is one',
       params: InScript,
       body: z.object({ secondTakeId: z.string().nullable() }),
-      result: z.object({ script: ScriptSchema, report: ReportSchema }),
+      result: z.object({ script: ScriptSchema, report: CorrelationReportSchema }),
       handle: async ({ params, body }) => {
         const script = await needScript(store, params.scriptId);
-        const take = await store.loadTake(script.takeId);
-        if (!take) throw notFound('take', script.takeId);
-        const second = body.secondTakeId === null ? null : await store.loadTake(body.secondTakeId);
-        if (body.secondTakeId !== null && !second) throw notFound('take', body.secondTakeId);
+        const take = await needTake(store, script.takeId);
+        const second = body.secondTakeId === null ? null : await needTake(store, body.secondTakeId);
         const patterns = patternsOf(await store.ownPatterns(script.projectId));
         const correlated = await longWork.correlate(script.id, [script, take, second, patterns], (done, total) => {
           live.tell(script.id, 'correlating', { done, total });

@@ -20,9 +20,9 @@ import {
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
-import type { StoredTake } from '../store/repository.js';
 import { InProject, InTake } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
+import { needTake } from './script-of.js';
 import { sendPage } from './send-page.js';
 import type { Services } from './services.js';
 
@@ -40,11 +40,6 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
     const exchange = await store.exchange(takeId, n);
     if (!exchange) throw notFound('exchange', `${n} of the take ${takeId}`);
     return exchange;
-  };
-  const theLoaded = async (id: string): Promise<StoredTake> => {
-    const stored = await store.loadTake(id);
-    if (!stored) throw notFound('take', id);
-    return stored;
   };
   return [
     route({
@@ -171,7 +166,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       params: InTake,
       query: z.object({ text: z.string().min(1) }),
       result: z.object({ hits: z.array(SearchHitSchema), more: z.boolean() }),
-      handle: async ({ params, query }) => compute.search(await theLoaded(params.takeId), query.text),
+      handle: async ({ params, query }) => compute.search(await needTake(store, params.takeId), query.text),
     }),
     route({
       method: 'get',
@@ -179,7 +174,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       summary: 'Two takes laid beside each other',
       params: InTake.extend({ otherId: z.string() }),
       result: z.array(BesideRowSchema),
-      handle: async ({ params }) => compute.beside(await theLoaded(params.takeId), await theLoaded(params.otherId)),
+      handle: async ({ params }) => compute.beside(await needTake(store, params.takeId), await needTake(store, params.otherId)),
     }),
     route({
       method: 'get',
@@ -239,7 +234,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       }),
       result: ScriptSchema,
       handle: async ({ params, body }) => {
-        const stored = await theLoaded(params.takeId);
+        const stored = await needTake(store, params.takeId);
         if (stored.exchanges.length === 0)
           throw new Problem(
             422,

@@ -42,17 +42,17 @@ export class RehearsalRoom {
     const underWay = new RehearsalUnderWay(wish, steerable);
     this.#underWay.set(script.id, underWay);
     const next = underWay.next();
-    this.#play(script, environment, underWay)
-      .then(
-        (rehearsal) => {
-          underWay.ended(rehearsal);
-        },
-        (error: unknown) => {
-          underWay.failed(error);
-        },
-      )
-      .finally(() => this.#underWay.delete(script.id))
-      .catch(() => undefined);
+    // Whoever hears of the end may start the next one at once, so it is under way no more by then.
+    this.#play(script, environment, underWay).then(
+      (rehearsal) => {
+        this.#underWay.delete(script.id);
+        underWay.ended(rehearsal);
+      },
+      (error: unknown) => {
+        this.#underWay.delete(script.id);
+        underWay.failed(error);
+      },
+    );
     return next;
   }
 

@@ -50,6 +50,7 @@ export class PatternScreen {
   readonly #api = inject(Api);
   readonly #store = inject(Store);
   readonly patterns = resource({ loader: (): Promise<ListedPattern[]> => firstValueFrom(this.#api.patterns()) });
+  readonly exportAddress = this.#api.patternsFile;
   readonly takes = this.#store.selectSignal(takesFeature.selectAll);
   readonly chosenId = signal<string | null>(null);
   readonly #added = signal<HandoffPattern | null>(null);

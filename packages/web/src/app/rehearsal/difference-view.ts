@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, input, signal } from '@angular/core';
-import type { DifferenceRow } from '@sturdy/core';
+import { maskLine, type DifferenceRow } from '@sturdy/core';
 
 interface Shown {
   at: number;
@@ -13,8 +13,7 @@ interface Shown {
 const keptLines = 2;
 const longestLine = 2000;
 
-const shortened = (lines: readonly string[]): string =>
-  lines.map((line) => (line.length > longestLine ? `${line.slice(0, longestLine)}…` : line)).join('\n');
+const cut = (line: string): string => (line.length > longestLine ? `${line.slice(0, longestLine)}…` : line);
 
 /** Two texts beside each other; what is the same, and what differs harmlessly, is folded. */
 @Component({
@@ -25,6 +24,9 @@ const shortened = (lines: readonly string[]): string =>
       @if (harmless() > 0) {
         <span class="muted ms-2">{{ harmless() }} harmless {{ harmless() === 1 ? 'difference' : 'differences' }} folded</span>
         <button class="act slim ms-2" (click)="all.set(!all())">{{ all() ? 'Fold them' : 'Show them' }}</button>
+      }
+      @if (hasSecrets()) {
+        <button class="act slim ms-2" (click)="secrets.set(!secrets())">{{ secrets() ? 'Mask secrets' : 'Show secrets' }}</button>
       }
     </p>
     <div class="grid2" tabindex="0" role="region" [attr.aria-label]="label()">
@@ -103,6 +105,7 @@ export class DifferenceView {
   readonly rightName = input('Replayed');
   readonly label = input('Differences');
   readonly all = signal(false);
+  readonly secrets = signal(false);
   readonly #opened = signal<ReadonlySet<number>>(new Set());
   readonly differing = computed(() => this.rows().filter((one) => one.kind === 'differs').length);
   readonly summary = computed(() => {
@@ -111,9 +114,11 @@ export class DifferenceView {
     if (count === 0) return this.harmless() === 0 ? 'The two are the same.' : 'Nothing differs but what moves on each visit.';
     return count === 1 ? '1 place differs.' : `${count} places differ.`;
   });
+  readonly hasSecrets = computed(() => this.rows().some((row) => [...row.left, ...row.right].some((line) => maskLine(line) !== line)));
   readonly harmless = computed(() => this.rows().filter((one) => one.kind === 'harmless').length);
   readonly shown = computed(() => {
     const rows = this.rows();
+    const shortened = (texts: readonly string[]): string => texts.map((line) => cut(this.secrets() ? line : maskLine(line))).join('\n');
     return rows.flatMap((row, at): Shown[] => {
       const whole = { at, kind: row.kind, left: shortened(row.left), right: shortened(row.right), folded: '' };
       if (row.kind === 'differs' || this.#opened().has(at) || (row.kind === 'harmless' && this.all())) return [whole];

@@ -125,6 +125,7 @@ export class Api {
   bind = (id: string, value: string, places: { step: string; place: string }[], table: string, column: string) =>
     this.#http.post<Script>(`/api/scripts/${id}/bind`, { value, places, table, column });
 
+  patternsFile = `${inProject}/patterns.yaml`;
   patterns = () => this.#http.get<ListedPattern[]>(`${inProject}/patterns`);
   savePattern = (pattern: HandoffPattern) => this.#http.put<ListedPattern[]>(`${inProject}/patterns/${pattern.id}`, pattern);
   deletePattern = (id: string) => this.#http.delete<ListedPattern[]>(`${inProject}/patterns/${id}`);

@@ -1,0 +1,21 @@
+import type { CapturedStep, Rehearsal } from '@sturdy/core';
+import type { StoredRehearsal } from '../compute/tasks.js';
+import type { Store } from '../store/store-client.js';
+
+/** A rehearsal with the texts that computing reads, of the steps that are wanted. */
+export async function storedRehearsal(
+  store: Store,
+  { number, steps }: Rehearsal,
+  isWanted: (captured: CapturedStep) => boolean = () => true,
+): Promise<StoredRehearsal> {
+  const captured = steps.flatMap((one) => (one.captured && isWanted(one.captured) ? [one.captured] : []));
+  const hashes = captured.flatMap(({ request, response, hops }) =>
+    [request.body, response?.body, ...(hops ?? []).map((hop) => hop.body)].flatMap((body) => body?.hash ?? []),
+  );
+  return {
+    number,
+    steps: captured,
+    failed: steps.filter((one) => one.verdict === 'failed').map((one) => one.step),
+    bodies: await store.bodyTexts(hashes),
+  };
+}
