@@ -78,7 +78,7 @@ test('from a recording to an explained verdict, through the real interface', asy
     await page.getByRole('link', { name: 'Back to the script' }).click();
     await page.getByRole('button', { name: 'Correlate' }).click();
     await page.getByRole('button', { name: 'with Take 2 as second take' }).click();
-    await expect(page.getByText('9 handoffs, 9 client-made values, 0 unsure')).toBeVisible();
+    await expect(page.getByText('9 handoffs, 9 client-made values, 0 unsure')).toBeVisible({ timeout: 30_000 });
     await expect(page.locator('app-strings .thread')).toHaveCount(9);
     await page.getByRole('button', { name: 'Rehearse and repair' }).click();
     // The whole list is compared, so that a failure says what the rounds said.

@@ -40,11 +40,13 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   const interruptedRuns = await store.closeOpen();
   await makeFirstProject(store, options);
   const { compute, close: closeCompute } = await startCompute(computeWorkerFile);
+  const longWork = new LongWork(computeWorkerFile);
+  await longWork.warmUp();
   const live = new LiveHub();
   const services: Services = {
     store,
     compute,
-    longWork: new LongWork(computeWorkerFile),
+    longWork,
     live,
     recorder: new Recorder(store, live, options.proxyPort, options.authorityFolder),
     rehearsalRoom: new RehearsalRoom(store, compute, live),

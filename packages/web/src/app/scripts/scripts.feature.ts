@@ -95,6 +95,7 @@ export const scriptsFeature = createFeature({
       ...state,
       busy: 'Correlating: looking up every sent value in every response',
       done: 0,
+      played: 0,
       report: null,
       rounds: [],
     })),
