@@ -173,7 +173,7 @@ const harOf = (pages: { method: string; url: string; body?: string; text: string
           method,
           url,
           httpVersion: 'HTTP/1.1',
-          headers: [],
+          headers: body === undefined ? [] : [{ name: 'Content-Type', value: 'application/x-www-form-urlencoded' }],
           queryString: [],
           cookies: [],
           headersSize: -1,
@@ -204,8 +204,8 @@ async function importHar(name: string, har: string): Promise<string> {
 
 test('a long correlation tells how far it is, is cancelled, and leaves the script as it was', async ({ page }) => {
   // Dense pages, nearly all tags and each with what is wanted, are what takes longest.
-  const cells = (token: string) => Array.from({ length: 900 }, (_, at) => `<input name="cell${at}" value="${token}-${at}">`).join('');
-  const pages = Array.from({ length: 250 }, (_, at) => {
+  const cells = (token: string) => Array.from({ length: 2000 }, (_, at) => `<input name="cell${at}" value="${token}-${at}">`).join('');
+  const pages = Array.from({ length: 300 }, (_, at) => {
     const token = `tk${String(at).padStart(4, '0')}a7f3c9`;
     return [
       { method: 'GET', url: `http://127.0.0.1:9/step/${at}`, text: `<title>Step</title><form>${cells(token)}</form>` },
