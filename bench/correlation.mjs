@@ -4,6 +4,7 @@ import { parseArgs } from 'node:util';
 import { correlate, everything, scriptFromTake } from '../packages/core/dist/index.js';
 import { heldOut, tuned } from './correlation/conventions.mjs';
 import { measure, measureTakes } from './correlation/measure.mjs';
+import { silent } from './correlation/silent-misses.mjs';
 import { Visit } from './correlation/visit.mjs';
 import { yardRounds, yardTake } from './correlation/yard.mjs';
 
@@ -21,6 +22,7 @@ const percent = (part, whole) => (whole === 0 ? '   –' : `${((100 * part) / wh
 for (const [half, conventions] of [
   ['tuned on', tuned],
   ['held out', heldOut],
+  ['easily missed', silent],
 ])
   for (const takes of [2, 1]) {
     const sum = { wanted: 0, found: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0 };

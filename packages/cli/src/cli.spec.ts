@@ -132,6 +132,29 @@ describe('the command line', () => {
     ]);
   });
 
+  it('takes handoff patterns from a file, which stand for shipped ones of the same id', async () => {
+    const pattern = {
+      id: 'anti-forgery',
+      name: 'Keys that stay',
+      about: '',
+      enabled: true,
+      sent: { in: ['form'], name: 'formkey', value: '' },
+      received: { in: [], name: '', afterChange: false },
+      decision: 'leave',
+    };
+    writeFileSync(file('patterns.yaml'), JSON.stringify({ patterns: 1, list: [pattern] }));
+    const args = ['correlate', file('one.har'), '--out', file('left.yaml')];
+    expect((await run(...args)).out).toContain('handoff “form key”');
+    const left = await run(...args, '--patterns', file('patterns.yaml'));
+    expect(left).toMatchObject({ status: 0, error: '' });
+    expect(left.out).toContain(', 0 handoffs');
+    writeFileSync(file('patterns.yaml'), 'patterns: 1\nlist: [{ id: a }]');
+    expect(await run(...args, '--patterns', file('patterns.yaml'))).toMatchObject({
+      status: 2,
+      error: expect.stringContaining('list.0.name'),
+    });
+  });
+
   it('prints the JSON Schema of what it writes, and what it wrote fits it', async () => {
     for (const [name, written] of [
       ['correlation', 'correlation.json'],

@@ -5,10 +5,12 @@ import {
   environmentOfFile,
   EnvironmentFileSchema,
   HarStream,
+  readPatterns,
   readScript,
   type BodyRef,
   type Environment,
   type Exchange,
+  type HandoffPattern,
   type LoadedTake,
   type Script,
 } from '@sturdy/core';
@@ -99,6 +101,14 @@ export function readScriptFile(file: string): { script: Script; files: Map<strin
         .join('\n'),
     );
   return { script: read.script, files: new Map([...read.files].map(([hash, text]) => [hash, Buffer.from(text, 'base64')])) };
+}
+
+/** Reads a file of handoff patterns. */
+export function readPatternFile(file: string): HandoffPattern[] {
+  mustExist(file, 'The file of patterns');
+  const read = readPatterns(readFileSync(file, 'utf8'));
+  if ('problems' in read) throw new UsageError(read.problems.map((one) => `${file}: ${one}`).join('\n'));
+  return read.list;
 }
 
 /** Reads an environment file. */

@@ -1,14 +1,25 @@
 import { randomUUID } from 'node:crypto';
 import { writeFileSync } from 'node:fs';
-import { correlate, correlationFile, everything, filesOf, requestSteps, scriptFromTake, surveyTake, writeScript } from '@sturdy/core';
+import {
+  correlate,
+  correlationFile,
+  everything,
+  filesOf,
+  patternsOf,
+  requestSteps,
+  scriptFromTake,
+  surveyTake,
+  writeScript,
+} from '@sturdy/core';
 import type { Command } from 'commander';
-import { readTake, writeJson } from '../input-files.js';
+import { readPatternFile, readTake, writeJson } from '../input-files.js';
 import { UsageError } from '../usage-error.js';
 
 interface Options {
   out: string;
   report?: string;
   name?: string;
+  patterns?: string;
   everything: boolean;
 }
 
@@ -21,6 +32,10 @@ export function addCorrelate(program: Command): void {
     .requiredOption('--out <script.yaml>', 'where the script is written')
     .option('--report <report.json>', 'where every decision is written with its reason (see: sturdy schema correlation)')
     .option('--name <name>', 'name of the script; that of the file by default')
+    .option(
+      '--patterns <patterns.yaml>',
+      'handoff patterns of your own, as the product exports them; one with the id of a shipped pattern stands for it (see: sturdy schema patterns)',
+    )
     .option('--everything', 'leave nothing out and put nothing together: static files, telemetry, redirects as steps of their own', false)
     .addHelpText(
       'after',
@@ -32,6 +47,7 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
     .action(async (file: string, secondFile: string | undefined, options: Options) => {
       const first = await readTake(file);
       const second = secondFile === undefined ? null : await readTake(secondFile);
+      const patterns = patternsOf(options.patterns === undefined ? [] : readPatternFile(options.patterns));
       const survey = surveyTake(first.loaded);
       const raw = scriptFromTake(first.loaded, {
         scriptId: randomUUID(),
@@ -40,7 +56,7 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
       });
       if (requestSteps(raw).length === 0)
         throw new UsageError(`${file} holds no request of an application. With --everything nothing is left out.`);
-      const { script } = correlate(raw, first.loaded, second?.loaded ?? null);
+      const { script } = correlate(raw, first.loaded, second?.loaded ?? null, patterns);
       const files = new Map([...filesOf(script)].map((hash) => [hash, Buffer.from(first.shelf.bytes(hash) ?? []).toString('base64')]));
       writeFileSync(options.out, writeScript(script, files));
       const report = correlationFile(script, {

@@ -1,4 +1,4 @@
-import { CorrelationFileSchema, EnvironmentFileSchema, RehearsalFileSchema, ScriptTextSchema } from '@sturdy/core';
+import { CorrelationFileSchema, EnvironmentFileSchema, PatternFileSchema, RehearsalFileSchema, ScriptTextSchema } from '@sturdy/core';
 import { Argument, type Command } from 'commander';
 import * as z from 'zod';
 
@@ -7,6 +7,7 @@ const schemas = {
   environment: EnvironmentFileSchema,
   correlation: CorrelationFileSchema,
   rehearsal: RehearsalFileSchema,
+  patterns: PatternFileSchema,
 };
 
 export function addSchema(program: Command): void {

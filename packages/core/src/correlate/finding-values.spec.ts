@@ -32,6 +32,46 @@ const sent = (script: Script) =>
     return told(step.url) + (step.body ? ` ${told(step.body)}` : '');
   });
 
+describe('places that a header gives', () => {
+  const flow = (header: [string, string], path: string) =>
+    new TakeBuilder()
+      .add(['POST', '/new', form, 'a=b'], [302, [header]])
+      .add(['GET', path], [200, html, '<p>ok</p>'])
+      .load();
+  const reads = (script: Script) =>
+    script.handoffs.map(({ extractor, recorded }) => [extractor.kind, extractor.unwrap, extractor.within, recorded]);
+
+  it('reads the first segment of an address that is absolute', () => {
+    const [first, second] = ['k3t9x2w7p1', 'm8r4z6q2n5'].map((id) => flow(['Location', `http://127.0.0.1:1/${id}/lobby`], `/${id}/lobby`));
+    const script = correlated(first as LoadedTake, second);
+    expect(reads(script)).toEqual([['header', 'target', { left: '/', right: '/' }, 'k3t9x2w7p1']]);
+  });
+
+  it('reads a part of a cookie that holds JSON', () => {
+    const cookie = (key: string) =>
+      flow(['Set-Cookie', `desk=${encodeURIComponent(JSON.stringify({ lang: 'en', key }))}; Path=/`], `/live?key=${key}`);
+    const script = correlated(cookie('a7fe23c9b1d04e58'), cookie('91bc03ffe7a24d60'));
+    expect(reads(script)).toEqual([['cookie', 'component', { left: 'key":"', right: '"' }, 'a7fe23c9b1d04e58']]);
+  });
+});
+
+describe('a row that was picked', () => {
+  const flow = (free: string[], picked: number) =>
+    new TakeBuilder()
+      .add(['GET', '/free'], [200, html, free.map((id) => `<tr><td>${id}<td><a href="/free/${id}/take">Take</a>`).join('')])
+      .add(['GET', `/free/${free[picked]}/take`], [200, html, '<p>ok</p>'])
+      .load();
+
+  it('may be any where another one was picked the second time, of a list that was another', () => {
+    const script = correlated(flow(['7001', '7052', '7103'], 0), flow(['7003', '7054', '7105'], 1));
+    expect(script.handoffs).toMatchObject([{ evidence: 'proven', extractor: { kind: 'attribute', attribute: 'href', pick: 'any' } }]);
+  });
+
+  it('is the choice of the tester where both lists were the same', () => {
+    expect(correlated(flow(['7001', '7052'], 0), flow(['7001', '7052'], 1)).handoffs).toEqual([]);
+  });
+});
+
 describe('values in all places', () => {
   const page = (body: string) => (value: string, id: string) => body.replace(/VALUE/g, value).replace(/ID/g, id);
   const flow =
@@ -70,6 +110,24 @@ describe('values in all places', () => {
       'an id in a path among other signs',
       flow('<a id="open" href="/show/item-ID.html">x</a>', (_, id) => ['GET', `/show/item-${id}.html`]),
       '/show/percent([show])',
+    ],
+    [
+      'JSON that is percent-encoded twice',
+      flow('<i id="x" data-key="VALUE"></i>', (value) => [
+        'GET',
+        `/a?s=${encodeURIComponent(encodeURIComponent(JSON.stringify({ ref: value, at: 'top' })))}`,
+      ]),
+      '/a?s=form(component({"ref":"json([ref])","at":"top"}))',
+    ],
+    [
+      'a credential in base64 behind a fixed name, which is not drawn at random',
+      flow('<script>start({"token":"VALUE"})</script>', (value) => [
+        'POST',
+        '/a',
+        form,
+        `s=${encodeURIComponent(encode('base64', `x:${value}`))}`,
+      ]),
+      '/a s=form(base64(x:[x]))',
     ],
     [
       'a JSON key',

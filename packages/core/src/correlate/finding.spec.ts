@@ -2,7 +2,7 @@ import { describeExtractor, ResponseView, type Header } from '../index.js';
 import { html, json } from '../test/take-builder.js';
 import { boundariesFor } from './boundaries.js';
 import { clockKind } from './made-values.js';
-import { freeName, plainName, sameName } from './naming.js';
+import { Names, plainName, sameName } from './naming.js';
 import { receivedValues } from './received-values.js';
 import { bitsPerSign, dynamicShape } from './shapes.js';
 
@@ -128,7 +128,8 @@ describe('names of handoffs', () => {
     expect(plainName('X-Client-Key', 'header:x-client-key')).toBe('client key');
     expect(plainName('If-Match', 'header:if-match')).toBe('record version');
     expect(['intakes', 'companies', 'address'].map((name) => plainName(name, 'path:2'))).toEqual(['intake', 'company', 'address']);
-    expect(freeName('key', new Set(['key', 'key 2']))).toBe('key 3');
+    const names = new Names(['key', 'key 2']);
+    expect(['key', 'key', 'lock'].map((name) => names.take(name))).toEqual(['key 3', 'key 4', 'lock']);
     expect(sameName('csrf_token', 'csrfToken')).toBe(true);
     expect(sameName('', '')).toBe(false);
   });

@@ -13,11 +13,11 @@ import {
 import { bindStep } from '../script/request-parts.js';
 import { usePlaces } from '../script/use-places.js';
 import { followRows } from '../script/follow-rows.js';
-import { maskTitle } from '../script/mask-title.js';
+import { maskTitle, titleWords } from '../script/mask-title.js';
 import { compact, isStill } from '../script/template.js';
 import type { SentNode } from '../script/sent-values.js';
 import { nameBefore, type Candidate } from './candidates.js';
-import { freeName, isBareId, plainName } from './naming.js';
+import { isBareId, Names, plainName } from './naming.js';
 import { namesThing } from './shapes.js';
 import { mergeRotating } from './rotating.js';
 import type { Origin } from './value-index.js';
@@ -57,11 +57,11 @@ export class HandoffMaker {
 
   readonly #byOrigin = new Map<string, Handoff>();
   readonly #byRecorded = new Map<string, string>();
-  readonly #names: Set<string>;
+  readonly #names: Names;
   #lastHandoff: number;
 
   constructor(readonly script: Script) {
-    this.#names = new Set([...script.handoffs, ...script.made].map((one) => one.name));
+    this.#names = new Names([...script.handoffs, ...script.made].map((one) => one.name));
     this.#lastHandoff = nextNumber(script.handoffs) - 1;
     for (const one of script.handoffs) {
       const place = one.hop === undefined ? { step: one.origin } : { step: one.origin, hop: one.hop };
@@ -113,6 +113,11 @@ export class HandoffMaker {
     return this.#pieces.has(`${step} ${place}`);
   }
 
+  /** True where a value moves that lies inside the one at a place. */
+  hasInside(step: string, place: string): boolean {
+    return [...this.#pieces.keys()].some((one) => one.startsWith(`${step} ${place}/`));
+  }
+
   /** The handoff that gives a value; undefined where none does. */
   handoffOf(recorded: string): string | undefined {
     return this.#byRecorded.get(recorded);
@@ -132,9 +137,7 @@ export class HandoffMaker {
 
   #freeName({ node, value, start }: Target): string {
     const before = value === node.value ? node.name : nameBefore(node, start);
-    const name = freeName(plainName(before, node.place), this.#names);
-    this.#names.add(name);
-    return name;
+    return this.#names.take(plainName(before, node.place));
   }
 
   /**
@@ -157,8 +160,11 @@ export class HandoffMaker {
     const handoffs = [...script.handoffs, ...this.#handoffs];
     const siblings = this.#siblings();
     const known = new Map(handoffs.map((one) => [one.recorded, one]));
+    const inHeaders = new Map<string, Set<string>>();
+    for (const one of handoffs)
+      if (one.extractor.kind === 'header') inHeaders.set(one.origin, (inHeaders.get(one.origin) ?? new Set()).add(one.recorded));
     const bound = changeRequests(script, (step) =>
-      bindStep(loosenRedirect(step, handoffs), (value, part, current) => {
+      bindStep(loosenRedirect(step, inHeaders.get(step.id)), (value, part, current) => {
         const own = this.#pieces.get(`${step.id} ${value.place}`);
         if (own) return templateOf(value.value, own.pieces);
         const sibling = isStill(current) && namesAThing(value.name) ? siblings.get(`${step.id} ${value.value}`) : undefined;
@@ -169,7 +175,7 @@ export class HandoffMaker {
         return handoff && [{ kind: 'handoff', handoff: handoff.id, recorded: value.value }];
       }),
     );
-    const moving = new Set([...this.#pieces.values()].flatMap(({ node, pieces }) => (pieces.length === 1 ? [node.value] : [])));
+    const moving = titleWords([...this.#pieces.values()].flatMap(({ node, pieces }) => (pieces.length === 1 ? [node.value] : [])));
     const next = followRows(
       mergeRotating({
         ...changeRequests(bound, (step) => maskTitle(step, moving)),
@@ -209,10 +215,9 @@ function templateOf(value: string, pieces: readonly NewPiece[]): Template {
 const namesAThing = (name: string): boolean => isBareId(name) || namesThing(name);
 
 /** A redirect may lead anywhere in the segments that a handoff reads from it. */
-function loosenRedirect(step: RequestStep, handoffs: readonly Handoff[]): RequestStep {
+function loosenRedirect(step: RequestStep, read: ReadonlySet<string> | undefined): RequestStep {
   const { redirect } = step.expect;
-  const read = new Set(handoffs.filter((one) => one.origin === step.id && one.extractor.kind === 'header').map((one) => one.recorded));
-  if (redirect === null || read.size === 0) return step;
+  if (redirect === null || !read) return step;
   const segments = redirect.split('/').map((part) => (read.has(part) ? '*' : part));
   return { ...step, expect: { ...step.expect, redirect: segments.join('/') } };
 }

@@ -75,7 +75,14 @@ export function findMade(script: Script, loaded: LoadedTake, index: ValueIndex, 
   const known = new KnownValues(script, loaded);
   for (const { step, exchange } of stepsOfTake(script, loaded))
     visitStill(step, (node) => {
-      if (!isLeaf(node) || node.isName || maker.has(step.id, node.place) || index.wasReceived(node.value, exchange)) return false;
+      if (
+        !isLeaf(node) ||
+        node.isName ||
+        maker.has(step.id, node.place) ||
+        (node.peeled && maker.hasInside(step.id, node.place)) ||
+        index.wasReceived(node.value, exchange)
+      )
+        return false;
       const whole: Target = { step, node, value: node.value, start: 0, end: node.value.length };
       const clock = clockKind(node.value, loaded.take, exchange);
       if (clock) {

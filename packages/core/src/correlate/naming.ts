@@ -18,12 +18,24 @@ export function plainName(name: string, place: string): string {
   return place.includes('path:') ? words.replace(/ies$/, 'y').replace(/([^s])s$/, '$1') : words;
 }
 
-/** The name, with a number where it is taken. */
-export function freeName(wanted: string, taken: ReadonlySet<string>): string {
-  if (!taken.has(wanted)) return wanted;
-  let count = 2;
-  while (taken.has(`${wanted} ${count}`)) count++;
-  return `${wanted} ${count}`;
+/** Names that are given once each. */
+export class Names {
+  readonly #taken: Set<string>;
+  readonly #last = new Map<string, number>();
+
+  constructor(taken: Iterable<string>) {
+    this.#taken = new Set(taken);
+  }
+
+  /** The name, with a number where it is taken; taken from then on. */
+  take(wanted: string): string {
+    let count = this.#last.get(wanted) ?? 1;
+    let name = wanted;
+    while (this.#taken.has(name)) name = `${wanted} ${++count}`;
+    this.#last.set(wanted, count);
+    this.#taken.add(name);
+    return name;
+  }
 }
 
 const plain = (text: string): string => text.toLowerCase().replace(/[^a-z\d]/g, '');

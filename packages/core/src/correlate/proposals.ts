@@ -23,6 +23,9 @@ export function extractorsFor(received: ReceivedValue, value: string, view: Resp
     if (at === 0) wanted.push({ ...extractor, nth: 0 });
     else if (at === all.length - 1 && all.length > 1) wanted.push({ ...extractor, pick: 'last' });
     wanted.push({ ...extractor, nth: at });
+    // The links of a list that all lead to a thing of the same kind: any of them would do where the picked row is another each time.
+    if (received.listed && extractor.within && all.length > 1 && all.every((one) => kindOf(one) === kindOf(value)))
+      wanted.push({ ...extractor, pick: 'any' });
   } else if (extractor.kind === 'jsonpath' && received.listed) {
     const all = matchesOf(extractor, view);
     const last = all.length > 1 && all.lastIndexOf(value) === all.length - 1;
@@ -30,6 +33,9 @@ export function extractorsFor(received: ReceivedValue, value: string, view: Resp
   } else wanted.push(extractor);
   return wanted.filter((one) => isPicked(value, one, matchesOf(one, view)));
 }
+
+/** What a value is made of: digits, a UUID, or its length. */
+const kindOf = (value: string): string => (/^\d+$/.test(value) ? 'digits' : value.replace(/[0-9a-f]/gi, 'x'));
 
 /**
  * The extractor, kept to the row or object in which a text stands that the client had sent before. Where several rows hold it, the

@@ -94,7 +94,10 @@ class Collector {
       if (segment === '') return;
       const before = segments[index - 1] ?? '';
       const after = index + 1 < segments.length ? '/' : question >= 0 ? '?' : '';
-      this.part(segment, `${before === '' ? '' : `/${before}`}/`, after, where, before);
+      // Before the first segment stands nothing but the origin, which is another one elsewhere.
+      const isFirst = before === '' && where.extractor !== null && !path.startsWith('/');
+      const own = isFirst ? { ...where, extractor: { ...where.extractor, unwrap: 'target' } as Extractor } : where;
+      this.part(segment, `${before === '' ? '' : `/${before}`}/`, after, own, before);
     });
     if (question < 0) return;
     const pairs = beforeHash.slice(question + 1).split('&');
@@ -206,8 +209,10 @@ function fromHeaders(response: ResponseView, collector: Collector): void {
       collector.whole(text, where);
       collector.words(text, where);
       const plain = unescaped(text);
-      if (plain !== undefined && plain !== text)
+      if (plain !== undefined && plain !== text) {
         collector.whole(plain, { ...where, extractor: { kind: 'cookie', name: cookie, decode: ['component'] } });
+        collector.words(plain, { ...where, extractor: { kind: 'cookie', name: cookie, unwrap: 'component' } });
+      }
       continue;
     }
     collector.text(value, { name: lower, extractor: { kind: 'header', name: lower }, rank: 0 });

@@ -301,7 +301,10 @@ const cost = ({ received, linked }: Occurrence & { linked: boolean }, weak: bool
 function isLinked(name: string, { exchange, received }: Occurrence): boolean {
   if (sameName(received.name, name) || sameThing(received.name, name)) return true;
   if (!isBareId(received.name) && !isBareId(name)) return false;
-  const segments = (pathAndQuery(exchange.url).split('?')[0] ?? '').split('/').filter((part) => /^[a-z][\w-]*$/i.test(part));
+  const segments = (pathAndQuery(exchange.url).split('?')[0] ?? '')
+    .split('/')
+    .map((part) => part.replace(/\.[a-z]{2,5}$/i, ''))
+    .filter((part) => /^[a-z][\w-]*$/i.test(part));
   const what = isBareId(received.name) ? name : received.name;
   return segments.some((segment) => sameThing(segment, what));
 }

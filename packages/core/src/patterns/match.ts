@@ -17,6 +17,9 @@ const receivedPlaces: Record<Extractor['kind'], HandoffPattern['received']['in']
 /** The spellings of a name that an expression may mean: `rowVersion` is `row_Version` too. */
 const spellings = (name: string): string[] => [...new Set([name, name.replace(/([a-z])([A-Z])/g, '$1_$2')])];
 
+/** More names than these are not remembered. */
+const mostNames = 10_000;
+
 interface Ready {
   pattern: HandoffPattern;
   name: RE2JS | null;
@@ -27,6 +30,7 @@ interface Ready {
 /** Patterns made ready to be asked for every value. Throws a sentence where an expression is not valid. */
 export class PatternBook {
   readonly #ready: Ready[];
+  readonly #byName = new Map<string, Ready[]>();
 
   constructor(patterns: readonly HandoffPattern[]) {
     this.#ready = patterns
@@ -57,13 +61,26 @@ export class PatternBook {
   }
 
   #sent(value: string, name: string, place: string): Ready[] {
+    const called = this.#called(name);
+    if (called.length === 0) return called;
     const kinds = new Set(place.split('/').map((part) => part.split(':')[0] ?? ''));
-    return this.#ready.filter(
+    return called.filter(
       (one) =>
         (one.pattern.sent.in.length === 0 || one.pattern.sent.in.some((kind) => kinds.has(kind))) &&
-        (one.name === null || spellings(name).some((spelling) => one.name?.matcher(spelling).find() === true)) &&
         (one.value === null || one.value.matcher(value).find()),
     );
+  }
+
+  /** The patterns that a name fits; a take sends the same names again and again. */
+  #called(name: string): Ready[] {
+    const known = this.#byName.get(name);
+    if (known) return known;
+    const called = this.#ready.filter(
+      (one) => one.name === null || spellings(name).some((spelling) => one.name?.matcher(spelling).find() === true),
+    );
+    if (this.#byName.size >= mostNames) this.#byName.clear();
+    this.#byName.set(name, called);
+    return called;
   }
 }
 

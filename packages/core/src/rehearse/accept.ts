@@ -1,4 +1,4 @@
-import { commonShape, commonTitle } from '../take/messages.js';
+import { commonShape, commonTitle, leadsTo, pathShape } from '../take/messages.js';
 import { rootElement } from '../script/html.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Expectation } from '../script/script.schema.js';
@@ -20,10 +20,12 @@ const aspects: ((expect: Expectation, view: ResponseView, location: string | und
     (expect, _view, location) => {
       if (expect.redirect === null) return null;
       if (location === undefined) return { expect: { ...expect, redirect: null }, said: 'an answer without a redirect' };
+      const others = expect.otherRedirects ?? [];
+      if ([expect.redirect, ...others].some((one) => leadsTo(one, location))) return null;
       const redirect = commonShape(expect.redirect, location);
-      return redirect === expect.redirect
-        ? null
-        : { expect: { ...expect, redirect }, said: redirect === null ? 'a redirect to anywhere' : `a redirect to ${redirect}` };
+      if (redirect !== null) return { expect: { ...expect, redirect }, said: `a redirect to ${redirect}` };
+      const other = pathShape(location);
+      return { expect: { ...expect, otherRedirects: [...others, other] }, said: `a redirect to ${other}` };
     },
     (expect, view) =>
       expect.content === null || expect.content === view.kind

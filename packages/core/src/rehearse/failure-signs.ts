@@ -20,7 +20,11 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
   const because = said === '' ? '' : `: “${cutShort(said)}”`;
   if (expect.redirect !== null && location === undefined)
     return `It answered at once where the take was led on to ${expect.redirect}${because === '' && response.html.title !== '' ? `: the page “${cutShort(response.html.title)}”` : because}.`;
-  if (expect.redirect !== null && location !== undefined && !leadsTo(expect.redirect, location))
+  if (
+    expect.redirect !== null &&
+    location !== undefined &&
+    ![expect.redirect, ...(expect.otherRedirects ?? [])].some((one) => leadsTo(one, location))
+  )
     return `It redirects to ${cutShort(location, 80)} where the take went to ${expect.redirect}.`;
   if (expect.content !== null && response.kind !== expect.content) {
     const page = response.kind === 'html' && response.html.title !== '' ? `: the page “${cutShort(response.html.title)}”` : '';

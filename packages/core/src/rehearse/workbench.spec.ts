@@ -2,6 +2,7 @@ import {
   correlate,
   judgeRehearsal,
   locateMatches,
+  requestSteps,
   ResponseView,
   scriptFromTake,
   Workbench,
@@ -152,7 +153,7 @@ describe('accepting an answer', () => {
       'another place to go to',
       { s1: [200, html, '<title>Stock</title><table><tr><td>1</td></tr></table>'], s2: [303, [['Location', '/else']]] },
       1,
-      'a redirect to anywhere',
+      'a redirect to /else',
     ],
     [
       'a page built differently',
@@ -180,6 +181,22 @@ describe('accepting an answer', () => {
       })),
     };
     expect(judged(wider, answers)[at]?.verdict).toBe('passed');
+  });
+
+  it('lets a redirect lead to the accepted place and to the one of the take, and to no third one', () => {
+    const to = (place: string) => judged(script, { s2: [303, [['Location', place]]] })[1];
+    const accepted = to('/else')?.accept?.expect;
+    const step = requestSteps(script)[1]?.step;
+    if (!step || !accepted) throw new Error('nothing to accept');
+    const wider = {
+      ...script,
+      transactions: script.transactions.map((one) => ({ ...one, steps: [...one.steps.slice(0, -1), { ...step, expect: accepted }] })),
+    };
+    expect(['/else', '/done', '/third'].map((place) => judged(wider, { s2: [303, [['Location', place]]] })[1]?.verdict)).toEqual([
+      'passed',
+      'passed',
+      'failed',
+    ]);
   });
 
   it('is not offered where a value that was sent stale tells why, nor against a failure sign of the environment', () => {

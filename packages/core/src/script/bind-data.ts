@@ -1,6 +1,6 @@
 import { changeRequests, requestSteps, type Piece, type Script } from './script.schema.js';
 import { followRows } from './follow-rows.js';
-import { maskTitle } from './mask-title.js';
+import { maskTitle, titleWords } from './mask-title.js';
 import { bindStep, sentValues } from './request-parts.js';
 
 /** A place where a recorded value is sent. */
@@ -31,7 +31,9 @@ export function bindColumn(
   const piece: Piece = { kind: 'data', table, column, recorded: value };
   return followRows({
     ...changeRequests(script, (step) =>
-      bindStep(maskTitle(step, [value]), (one) => (one.value === value && wanted.has(`${step.id} ${one.place}`) ? [piece] : undefined)),
+      bindStep(maskTitle(step, titleWords([value])), (one) =>
+        one.value === value && wanted.has(`${step.id} ${one.place}`) ? [piece] : undefined,
+      ),
     ),
     unsure: script.unsure.filter((one) => !wanted.has(`${one.step} ${one.place}`)),
   });

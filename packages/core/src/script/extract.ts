@@ -1,7 +1,7 @@
 import { Parser } from 'htmlparser2';
 import { exec } from 'jsonpath-rfc9535';
 import { RE2JS } from 're2js';
-import { headersOf } from '../take/messages.js';
+import { headersOf, pathAndQuery } from '../take/messages.js';
 import { decode } from './encoding.js';
 import type { HtmlElement } from './html.js';
 import type { ResponseView } from './response-view.js';
@@ -131,9 +131,14 @@ export function readValue(extractor: Extractor, response: ResponseView, random: 
   return how === 'last' ? matches.at(-1) : matches[0];
 }
 
+/** An address without its origin; a relative one as it is. */
+const targetOf = (address: string): string => (/^[a-z][a-z0-9+.-]*:\/\//i.test(address) ? pathAndQuery(address) : address);
+
 /** What is left of a text once it is cut and unwrapped as the extractor says; nothing where that fails. */
-export function refined(value: string, { within, decode: encodings }: Extractor): string[] {
-  return cut(value, within).flatMap((part) => {
+export function refined(value: string, { unwrap, within, decode: encodings }: Extractor): string[] {
+  const whole = unwrap === undefined ? value : unwrap === 'target' ? targetOf(value) : decode(unwrap, value);
+  if (whole === undefined) return [];
+  return cut(whole, within).flatMap((part) => {
     let text: string | undefined = part;
     for (const encoding of encodings ?? []) text = text === undefined ? undefined : decode(encoding, text);
     return text === undefined || text === '' ? [] : [text];

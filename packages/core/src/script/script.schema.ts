@@ -63,10 +63,11 @@ export const TemplateSchema = z.array(PieceSchema);
 export type Template = Piece[];
 
 /**
- * What every extractor may add: `within` cuts the found text between two boundaries (an empty right one takes the rest), `decode`
- * takes a wrapping off what was cut, `beside` keeps only matches whose row, list item or object also holds this text.
+ * What every extractor may add: `unwrap` takes a wrapping off the found text as a whole (`target` leaves path and query of an address),
+ * `within` cuts it between two boundaries (an empty right one takes the rest), `decode` takes a wrapping off what was cut, `beside` keeps only matches whose row, list item or object also holds this text.
  */
 const refining = {
+  unwrap: z.union([EncodingSchema, z.literal('target')]).optional(),
   within: z.object({ left: z.string(), right: z.string() }).optional(),
   decode: z.array(EncodingSchema).optional(),
   beside: TemplateSchema.optional(),
@@ -168,6 +169,8 @@ export const ExpectationSchema = z.object({
   content: z.enum(['html', 'json', 'xml', 'form', 'multipart', 'script', 'text', 'binary']).nullable(),
   /** Path shape of the redirect target. */
   redirect: z.string().nullable(),
+  /** Further places that a redirect may lead to, as path shapes: the tester accepted them. */
+  otherRedirects: z.array(z.string()).optional(),
   /** Shape of the page's title. */
   title: z.string().nullable(),
   /** Name of the root element of an XML answer. */

@@ -74,11 +74,14 @@ function innerTree(text: string, place: string, name: string): ValueTree {
 
 /** The text under base64 or hex that nothing announces; the outer text stays as likely to be the value. */
 function peel(text: string, place: string, name: string): ValueTree | undefined {
-  const encodings: Encoding[] = /^[0-9a-f]{12,}$/.test(text)
-    ? ['hex']
-    : /^[A-Za-z0-9+/_-]{8,}={0,2}$/.test(text)
-      ? ['base64', 'base64url']
-      : [];
+  // Percent-encoded once more, as what is put into an address that is itself put into one.
+  const encodings: Encoding[] = /^[^\s%]*(%[0-9A-F]{2}[^\s%]*){2,}$/.test(text)
+    ? ['component', 'percent', 'form']
+    : /^[0-9a-f]{12,}$/.test(text)
+      ? ['hex']
+      : /^[A-Za-z0-9+/_-]{8,}={0,2}$/.test(text)
+        ? ['base64', 'base64url']
+        : [];
   for (const encoding of encodings) {
     const inner = decode(encoding, text);
     if (inner === undefined || !readable(inner) || encode(encoding, inner) !== text) continue;

@@ -75,6 +75,13 @@ describe('HAR 1.2 (the fields of its specification)', () => {
     expect(read.marks).toEqual([{ kind: 'begin', atMs: -100, text: 'Start' }]);
   });
 
+  it('sends a body as what it is called beside it, where its header is missing', () => {
+    const posted = entry({
+      request: { ...entry().request, method: 'POST', headers: [], postData: { mimeType: 'application/json', text: '{"a":1}' } },
+    });
+    expect(importHar(har([posted]), shelf()).exchanges[0]?.requestHeaders).toEqual([['Content-Type', 'application/json']]);
+  });
+
   it('takes what browsers leave out: no content, no timings, a request that never got an answer', () => {
     const bare = {
       startedDateTime: '2026-11-23T10:00:00Z',

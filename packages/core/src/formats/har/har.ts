@@ -103,6 +103,11 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
   const isKept = content?.text != null && !(content.text === '' && (content.size ?? 0) > 0);
   const contentBytes = !isKept ? null : content.encoding === 'base64' ? base64ToBytes(content.text ?? '') : utf8.encode(content.text ?? '');
   const post = postBytes(request.postData);
+  const told = headers(request.headers);
+  const postType = request.postData?.mimeType ?? headerOf(told, 'content-type') ?? '';
+  // Some recorders tell what kind a body is beside it only; sent without its header it would be another request.
+  const sent: [string, string][] =
+    post && postType !== '' && headerOf(told, 'content-type') === undefined ? [...told, ['Content-Type', postType]] : told;
   // Bodies live on the shelf; what remains of the entry is kept for the export.
   const kept: HarEntry = {
     ...entry,
@@ -116,13 +121,8 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
     method: request.method,
     url: request.url,
     httpVersion: request.httpVersion ?? 'HTTP/1.1',
-    requestHeaders: headers(request.headers),
-    requestBody:
-      post &&
-      shelf.put(
-        post,
-        (request.postData?.mimeType ?? headerOf(headers(request.headers), 'content-type') ?? '').split(';')[0]?.trim().toLowerCase() ?? '',
-      ),
+    requestHeaders: sent,
+    requestBody: post && shelf.put(post, postType.split(';')[0]?.trim().toLowerCase() ?? ''),
     response:
       response.status <= 0
         ? null
