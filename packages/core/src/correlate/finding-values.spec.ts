@@ -235,6 +235,17 @@ describe('values in all places', () => {
     expect(sent(correlated(make('ab12cd34ef56'), make('ff00ee11dd22')))[1]).toBe('/a salt=form([salt])&sig=form(sha256([salt]))');
   });
 
+  it('finds the digest of two values joined, one of which was read', () => {
+    const make = (salt: string) =>
+      new TakeBuilder()
+        .add(['GET', '/p'], [200, html, `<input type=hidden name=salt value="${salt}">`])
+        .add(['POST', '/a', form, `user=kim&salt=${salt}&proof=${encode('md5', `kim|${salt}`)}`], [200, html, ''])
+        .load();
+    expect(sent(correlated(make('ab12cd34ef56'), make('ff00ee11dd22')))[1]).toBe(
+      '/a user=kim&salt=form([salt])&proof=form(md5(kim|[salt]))',
+    );
+  });
+
   it('keeps cookies that page scripts made, and leaves those of the server to the cookie jar', () => {
     const take = new TakeBuilder()
       .add(['GET', '/p'], [200, [...html, ['Set-Cookie', 'sid=s1; Path=/']], ''])

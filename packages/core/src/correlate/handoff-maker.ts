@@ -123,6 +123,14 @@ export class HandoffMaker {
     return this.#byRecorded.get(recorded);
   }
 
+  /** What was recorded of the handoffs, the last ones first. */
+  recordedLately(count: number): string[] {
+    return [...this.script.handoffs, ...this.#handoffs]
+      .slice(-count)
+      .map((one) => one.recorded)
+      .reverse();
+  }
+
   /** Puts any template in the place of a value, such as the digest of another one. */
   put(target: Target, piece: Piece): void {
     this.#put(target, piece);

@@ -96,6 +96,7 @@ export function findMade(script: Script, loaded: LoadedTake, index: ValueIndex, 
       }
       const digest = known.digestOf(node.value);
       if (digest && known.put(digest, whole, maker)) return true;
+      if (known.putJoined(whole, maker)) return true;
       const other = twin?.valueAt(exchange.n, node.place);
       const random = randomKind(node, other);
       if (random) {
@@ -122,6 +123,16 @@ interface Digest {
   source: string;
 }
 
+const looksLikeDigest = (value: string): boolean =>
+  /^([0-9a-f]{32}|[0-9a-f]{40}|[0-9a-f]{64}|[0-9a-f]{128}|[\w-]{43}|[A-Za-z0-9+/]{27}=|[A-Za-z0-9+/]{43}=)$/i.test(value);
+
+/** What stands between two values that a digest is taken of together; common practice, no source. */
+const joints = ['', ':', '|', '.', '-', '_', ',', ';', '&', '/', ' ', '\n'];
+/** So many values of the request and handoffs before it are tried in pairs. */
+const mostJoined = 24;
+/** So many values of one script are tried at most, as each costs tens of thousands of digests. */
+const mostTried = 20;
+
 /** Values that are known when a request is made, for finding out which of them a digest was taken of. */
 class KnownValues {
   readonly #sources: Set<string>;
@@ -129,6 +140,7 @@ class KnownValues {
   readonly #sent: Set<string>;
   #table: Map<string, Digest> | null = null;
   readonly #drawn = new Map<string, Made['made']>();
+  #tried = 0;
 
   constructor(
     readonly script: Script,
@@ -146,8 +158,7 @@ class KnownValues {
 
   /** What the value is a digest of; null where it is of none of the known values. */
   digestOf(value: string): Digest | null {
-    if (!/^([0-9a-f]{32}|[0-9a-f]{40}|[0-9a-f]{64}|[0-9a-f]{128}|[\w-]{43}|[A-Za-z0-9+/]{27}=|[A-Za-z0-9+/]{43}=)$/i.test(value))
-      return null;
+    if (!looksLikeDigest(value)) return null;
     if (!this.#table) {
       this.#table = new Map();
       for (const source of this.#sources) for (const encoding of digests) this.#table.set(encode(encoding, source), { encoding, source });
@@ -179,6 +190,35 @@ class KnownValues {
       source,
     );
     return true;
+  }
+
+  /** Where the value is a digest of two known values joined, one of them a handoff: it is made anew of what is read. */
+  putJoined(target: Target, maker: HandoffMaker): boolean {
+    if (!looksLikeDigest(target.value) || ++this.#tried > mostTried) return false;
+    const own: string[] = [];
+    const walk = (node: SentNode): void => {
+      if (isLeaf(node) && node.value !== target.value && node.value.length <= 200) own.push(node.value);
+      node.kids.forEach(walk);
+    };
+    sentNodes(target.step).forEach(walk);
+    const read = maker.recordedLately(mostJoined);
+    const near = [...new Set([...own, ...read])].slice(0, mostJoined);
+    for (const left of near)
+      for (const right of near) {
+        if (left === right || (!maker.handoffOf(left) && !maker.handoffOf(right))) continue;
+        for (const joint of joints)
+          for (const encoding of digests) {
+            if (encode(encoding, left + joint + right) !== target.value) continue;
+            const piece = (text: string): Piece => {
+              const handoff = maker.handoffOf(text);
+              return handoff ? { kind: 'handoff', handoff, recorded: text } : { kind: 'text', text };
+            };
+            const pieces = [piece(left), { kind: 'text', text: joint } satisfies Piece, piece(right)];
+            maker.put(target, { kind: 'wrap', encoding, pieces, recorded: target.value });
+            return true;
+          }
+      }
+    return false;
   }
 
   /** How the client draws a value of which a digest was sent: the value itself must be the same one. */
