@@ -45,10 +45,10 @@ export function mergeRotating(script: Script): Script {
   };
 }
 
-/** True where each handoff is used only after it was read and before the next one is. */
+/** True where each handoff is used only after it was read and before the next one, with another value, is. */
 function inTurn(ordered: readonly Handoff[], numbers: ReadonlyMap<string, number>, uses: ReadonlyMap<string, number[]>): boolean {
   return ordered.every((one, at) => {
-    const next = ordered[at + 1];
+    const next = ordered.slice(at + 1).find((other) => other.recorded !== one.recorded);
     const until = next ? (numbers.get(next.origin) ?? 0) : Infinity;
     const last = readPlaces(one).at(-1)?.step ?? one.origin;
     return (uses.get(one.id) ?? []).every((use) => use <= until) && (numbers.get(last) ?? 0) < until;
