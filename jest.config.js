@@ -1,7 +1,8 @@
 /** Jest for the packages without a screen (CommonJS in Jest, ES modules in production). */
 const swc = { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' }, sourceMaps: 'inline' };
-/** Packages that ship ES modules only. */
-const esmOnly = 'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie';
+/** Packages that ship ES modules only, or import some while they run. */
+const esmOnly =
+  'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie|quickjs-wasmfile-release-sync';
 
 export default {
   testEnvironment: 'node',

@@ -30,6 +30,8 @@ export * from './script/value-tree.js';
 export * from './script/multipart.js';
 export * from './script/sent-values.js';
 export * from './script/from-take.js';
+export * from './script/checks.js';
+export * from './script/step-templates.js';
 export * from './script/edit.js';
 export * from './script/coverage.js';
 export * from './script/use-places.js';

@@ -57,7 +57,7 @@ describe('steps that hold others', () => {
       { kind: 'side-by-side', id: 'b', steps: ['/slow1', '/slow2', '/slow3'].map((target, at) => request(`s${at}`, target)) },
       request('s9', '/after'),
     ]);
-    expect(ended).toEqual({ good: true, complete: true });
+    expect(ended).toEqual({ good: true, complete: true, ends: false });
     expect(Math.max(...got.map((one) => one.open))).toBe(3);
     expect(got.at(-1)).toEqual({ url: '/after', open: 1 });
     expect(busyMs).toBeLessThan(tookMs);

@@ -1,5 +1,7 @@
 import {
+  boundColumns,
   correlate,
+  editScript,
   encode,
   readScript,
   recordedText,
@@ -7,8 +9,10 @@ import {
   scriptFromTake,
   sentNodes,
   writeScript,
+  type Check,
   type LoadedTake,
   type Script,
+  type Step,
 } from '../index.js';
 import { everything } from '../tidy/tidy.schema.js';
 import { form, html, json, TakeBuilder } from '../test/take-builder.js';
@@ -300,6 +304,71 @@ describe('a script as text', () => {
   it('reads back where two handoffs are read in the same way', () => {
     const two = { ...script, handoffs: script.handoffs.flatMap((one) => [one, { ...one, id: `${one.id}b`, name: `${one.name} again` }]) };
     expect(readScript(writeScript(two), base)).toEqual({ script: two, files: new Map() });
+  });
+
+  it('reads back with every kind of step and check, and what is played once by each user', () => {
+    const piece = { kind: 'handoff' as const, handoff: script.handoffs[0]?.id ?? '', recorded: script.handoffs[0]?.recorded ?? '' };
+    const moving = [{ kind: 'text' as const, text: 'a ~{b} ' }, piece, { kind: 'data' as const, table: 't', column: 'c', recorded: 'was' }];
+    const condition = { left: moving, is: 'contains' as const, right: [] };
+    const extractor = { kind: 'jsonpath' as const, path: '$..id', pick: 'any' as const };
+    const checked: Check['checked'][] = [
+      { kind: 'text', text: moving, present: true },
+      { kind: 'text', text: moving, present: false },
+      { kind: 'value', extractor, is: 'less', than: moving },
+      { kind: 'value', extractor, is: 'filled', than: [] },
+      { kind: 'count', extractor, atLeast: 1, atMost: null },
+      { kind: 'status', statuses: [200, 201] },
+      { kind: 'redirect', to: moving },
+      { kind: 'size', atLeast: 3, atMost: 9 },
+      { kind: 'time', atMostMs: 100 },
+    ];
+    const [first] = requestSteps(script);
+    if (!first) throw new Error('there is a step');
+    const steps: Step[] = [
+      { kind: 'pause', id: 'p', ms: 5, spread: { kind: 'log-normal', sigma: 0.4 } },
+      { kind: 'log', id: 'l', text: moving },
+      { kind: 'variable', id: 'v', name: 'x', value: moving },
+      { kind: 'cookie', id: 'k', action: 'set', origin: 'http://127.0.0.1:1', name: 'n', value: moving },
+      { kind: 'code', id: 'j', name: 'J', source: 'log(1);\nfail("x")', timeMs: 50, memoryMb: 32 },
+      { kind: 'meet', id: 'm', name: 'M', users: 5, atMostMs: 900 },
+      { kind: 'when', id: 'w', name: 'W', condition, steps: [{ kind: 'comment', id: 'c', text: 'inside' }] },
+      {
+        kind: 'repeat',
+        id: 'r',
+        name: 'R',
+        times: 3,
+        pauseMs: 1,
+        loop: { kind: 'while', condition },
+        steps: [{ kind: 'pause', id: 'q', ms: 1 }],
+      },
+      {
+        kind: 'repeat',
+        id: 'e',
+        name: 'E',
+        times: 3,
+        pauseMs: 1,
+        loop: { kind: 'each-match', step: first.step.id, extractor, variable: 'row' },
+        steps: [
+          {
+            ...first.step,
+            id: 'checked',
+            checks: checked.map((one, at) => ({
+              id: `c${at}`,
+              checked: one,
+              onFailure: (['mark', 'next-iteration', 'stop-user'] as const)[at % 3] ?? 'mark',
+            })),
+          },
+        ],
+      },
+    ];
+    const all: Script = {
+      ...script,
+      transactions: [...script.transactions, { kind: 'transaction', id: 'last', name: 'Sign out', phase: 'after', steps }],
+    };
+    expect(readScript(writeScript(all), base)).toEqual({ script: all, files: new Map() });
+    expect([...boundColumns(all)]).toEqual([['t', new Set(['c'])]]);
+    const back = editScript(all, { kind: 'put-back', step: null, piece: { kind: 'handoff', handoff: piece.handoff } });
+    expect(JSON.stringify(back)).not.toContain(`"handoff":"${piece.handoff}"`);
   });
 
   it.each([

@@ -1,6 +1,6 @@
-import { changeRequests, readPlaces, requestSteps, type Handoff, type Script, type Template } from '../script/script.schema.js';
+import { readPlaces, requestSteps, type Handoff, type Script, type Template } from '../script/script.schema.js';
 import { usePlaces } from '../script/use-places.js';
-import { mapTemplates } from '../script/edit.js';
+import { changeAllTemplates } from '../script/step-templates.js';
 import { mapPieces } from '../script/template.js';
 
 /**
@@ -40,7 +40,7 @@ export function mergeRotating(script: Script): Script {
     );
   const order = new Map(script.handoffs.map((one, at) => [one.id, at]));
   return {
-    ...changeRequests(script, (step) => mapTemplates(step, rename)),
+    ...changeAllTemplates(script, rename),
     handoffs: merged.sort((left, right) => (order.get(left.id) ?? 0) - (order.get(right.id) ?? 0)),
   };
 }

@@ -13,7 +13,7 @@ import { plainName } from '../correlate/naming.js';
 import { acceptanceOf } from './accept.js';
 import { asksToSignIn, failureOf, faultTexts, signOf } from './failure-signs.js';
 import { likenessOf } from './likeness.js';
-import type { CapturedStep, Divergence, Rehearsal, RehearsedStep, StaleValue, Verdict } from './rehearsal.schema.js';
+import type { CapturedStep, Divergence, Rehearsal, RehearsalNote, RehearsedStep, StaleValue, Verdict } from './rehearsal.schema.js';
 
 /** Below this structural likeness an answer is not like the take. */
 const leastLikeness = 0.6;
@@ -26,6 +26,10 @@ export interface Captured {
   missing: { step: string; handoff: string }[];
   /** Texts that no good answer holds. */
   failureSigns?: readonly string[];
+  /** What steps that send nothing said, and how they failed. */
+  notes?: readonly RehearsalNote[];
+  /** Requests that were passed over, because a condition did not hold. */
+  skipped?: readonly string[];
   /** The step before which the tester ended the rehearsal, or at which it waits. */
   endedBefore?: string | undefined;
 }
@@ -48,7 +52,9 @@ export function judgeRehearsal(
   script: Script,
   loaded: LoadedTake,
   captured: Captured,
-): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence'> {
+): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence' | 'notes'> {
+  const skipped = new Set(captured.skipped);
+  const notes = captured.notes ?? [];
   const byStep = lastOfEach(captured.steps);
   const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
   const stale = staleValues(script, loaded, captured);
@@ -61,7 +67,11 @@ export function judgeRehearsal(
       : {
           verdict: 'not-sent' as const,
           reasons: [
-            captured.endedBefore === undefined ? 'It was not sent, because an earlier step failed.' : 'The rehearsal was ended before it.',
+            skipped.has(step.id)
+              ? 'It was passed over: the condition around it did not hold.'
+              : captured.endedBefore === undefined
+                ? 'It was not sent, because an earlier step failed.'
+                : 'The rehearsal was ended before it.',
           ],
         };
     // A step that names a thing of the take while this rehearsal made another proves nothing, however well it answered.
@@ -84,13 +94,35 @@ export function judgeRehearsal(
     };
   });
   // What was left out on purpose is no fault.
-  const counted = captured.endedBefore === undefined ? steps : steps.filter((one) => one.verdict !== 'not-sent');
-  const worst: Verdict = counted.some((one) => one.verdict === 'failed' || one.verdict === 'not-sent')
-    ? 'failed'
-    : counted.some((one) => one.verdict === 'drifted')
-      ? 'drifted'
-      : 'passed';
-  return { steps, verdict: worst, divergence: firstDivergence(script, counted, captured) };
+  const counted = steps.filter((one) => one.verdict !== 'not-sent' || (captured.endedBefore === undefined && !skipped.has(one.step)));
+  const trouble = notes.find((one) => one.kind === 'failed');
+  const worst: Verdict =
+    trouble || counted.some((one) => one.verdict === 'failed' || one.verdict === 'not-sent')
+      ? 'failed'
+      : counted.some((one) => one.verdict === 'drifted')
+        ? 'drifted'
+        : 'passed';
+  const divergence = firstDivergence(script, counted, captured);
+  return {
+    steps,
+    verdict: worst,
+    divergence: trouble ? earlier(trouble, divergence, steps) : divergence,
+    ...(notes.length === 0 ? {} : { notes: [...notes] }),
+  };
+}
+
+/** A step that sends nothing and failed diverges where it stands: before the next request. */
+function earlier(trouble: RehearsalNote, divergence: Divergence | null, steps: readonly RehearsedStep[]): Divergence {
+  const number = steps.find((one) => one.step === trouble.afterStep)?.number ?? 0;
+  if (divergence && divergence.number <= number) return divergence;
+  return {
+    step: trouble.step,
+    number,
+    sentence: `After step ${number}: ${trouble.text}`,
+    cause: 'unknown',
+    advice: 'Open the step and try it on an answer that you have.',
+    refused: null,
+  };
 }
 
 type Harmless = NonNullable<Expectation['harmless']>[number];
@@ -112,6 +144,8 @@ function judgeStep(step: RequestStep, exchange: Exchange | undefined, readBody: 
     const redirect = easedRedirect(step, replayed, recorded, location);
     return judged(redirect === null ? 'failed' : 'drifted', failure, [], redirect);
   }
+  // What the tester asks of an answer is no matter of taste either.
+  if (own.checks) return { verdict: 'failed', reasons: own.checks };
   if (!recorded) return { verdict: 'passed', reasons: [] };
   const faults = faultTexts(replayed);
   const like = likenessOf(recorded, replayed);

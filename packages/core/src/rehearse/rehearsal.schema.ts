@@ -26,6 +26,8 @@ export const CapturedStepSchema = z.object({
     .optional(),
   /** Why there is no response, in a sentence. */
   failure: z.string().nullable(),
+  /** What the checks of the step found wrong, in sentences; absent where they hold. */
+  checks: z.array(z.string()).optional(),
   timings: TimingsSchema,
 });
 export type CapturedStep = z.infer<typeof CapturedStepSchema>;
@@ -75,6 +77,15 @@ export const DivergenceSchema = z.object({
 });
 export type Divergence = z.infer<typeof DivergenceSchema>;
 
+/** What a step that sends nothing said, or how it failed; `afterStep` is the last request before it. */
+export const RehearsalNoteSchema = z.object({
+  step: z.string(),
+  kind: z.enum(['log', 'failed']),
+  text: z.string(),
+  afterStep: z.string().nullable(),
+});
+export type RehearsalNote = z.infer<typeof RehearsalNoteSchema>;
+
 /** One virtual user plays the script once, everything captured, laid beside the take. */
 export const RehearsalSchema = z.object({
   id: z.string(),
@@ -86,6 +97,7 @@ export const RehearsalSchema = z.object({
   divergence: DivergenceSchema.nullable(),
   /** Rows that were dealt and are spent now. */
   rows: z.array(z.object({ table: z.string(), row: z.number().int() })),
+  notes: z.array(RehearsalNoteSchema).optional(),
   /** The step before which the tester ended it; absent where it went through. The verdict is that of the steps before. */
   endedBefore: z.string().optional(),
   /** The step before which it waits for the tester; absent once it has ended. */

@@ -2,6 +2,8 @@ import { changeRequests, requestSteps, type Piece, type Script } from './script.
 import { followRows } from './follow-rows.js';
 import { maskTitle, titleWords } from './mask-title.js';
 import { bindStep, sentValues } from './request-parts.js';
+import { templatesOfScript } from './step-templates.js';
+import { movingPieces } from './template.js';
 
 /** A place where a recorded value is sent. */
 export interface ValuePlace {
@@ -42,16 +44,8 @@ export function bindColumn(
 /** Names of the columns of each table that a script takes from data. */
 export function boundColumns(script: Script): Map<string, Set<string>> {
   const found = new Map<string, Set<string>>();
-  const walk = (pieces: readonly Piece[]) => {
-    for (const piece of pieces) {
-      if (piece.kind === 'wrap') walk(piece.pieces);
-      else if (piece.kind === 'data') found.set(piece.table, (found.get(piece.table) ?? new Set()).add(piece.column));
-    }
-  };
-  for (const { step } of requestSteps(script)) {
-    walk(step.url);
-    for (const header of step.headers) walk(header.value);
-    if (step.body) walk(step.body);
-  }
+  for (const template of templatesOfScript(script))
+    for (const piece of movingPieces(template))
+      if (piece.kind === 'data') found.set(piece.table, (found.get(piece.table) ?? new Set()).add(piece.column));
   return found;
 }

@@ -11,6 +11,7 @@ import {
   type Template,
   type Transaction,
 } from './script.schema.js';
+import { changeTemplates } from './step-templates.js';
 import { mapPieces } from './template.js';
 import { usePlaces } from './use-places.js';
 
@@ -135,22 +136,12 @@ function putBack(script: Script, step: string | null, name: PieceName): Script {
         ? { kind: 'text', text: piece.recorded }
         : undefined,
     );
-  const plain = mapSteps(script, (own) => (own.kind === 'request' && (step === null || own.id === step) ? mapTemplates(own, still) : own));
+  const plain = mapSteps(script, (own) => (step === null || own.id === step ? changeTemplates(own, still) : own));
   const used = usePlaces(plain);
   return {
     ...plain,
     handoffs: plain.handoffs.filter((one) => name.kind !== 'handoff' || one.id !== name.handoff || used.has(one.id)),
     made: plain.made.filter((one) => name.kind !== 'made' || one.id !== name.made || used.has(one.id)),
-  };
-}
-
-/** A step with all its templates changed. */
-export function mapTemplates<S extends Extract<Step, { kind: 'request' }>>(step: S, change: (template: S['url']) => S['url']): S {
-  return {
-    ...step,
-    url: change(step.url),
-    headers: step.headers.map((one) => ({ ...one, value: change(one.value) })),
-    body: step.body && change(step.body),
   };
 }
 

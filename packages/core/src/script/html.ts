@@ -40,6 +40,7 @@ export function readHtml(text: string): HtmlPage {
   const counts = new Map<string, number>();
   const open: { name: string; alert: boolean; row: number }[] = [];
   let alerts = 0;
+  let textEnd = -2;
   let select: HtmlElement | undefined;
   const parser = new Parser({
     onopentag(name, attributes) {
@@ -78,14 +79,19 @@ export function readHtml(text: string): HtmlPage {
           area.attributes['value'] = (area.attributes['value'] ?? '') + part;
           area.end = parser.endIndex + 1;
         }
-      } else if (inside !== 'style' && part.trim() !== '') {
-        page.texts.push(part.trim());
+      } else if (inside !== 'style' && (part.trim() !== '' || parser.startIndex === textEnd + 1)) {
+        // Entities split a text into parts; the parts of one text belong together.
+        if (parser.startIndex === textEnd + 1 && page.texts.length > 0) page.texts[page.texts.length - 1] += part;
+        else page.texts.push(part);
+        textEnd = parser.endIndex;
+        if (part.trim() === '') return;
         if (alerts > 0) page.alerts[page.alerts.length - 1] = `${page.alerts.at(-1) ?? ''} ${part.trim()}`.trim();
       }
     },
   });
   parser.end(text);
   page.title = page.title.trim();
+  page.texts = page.texts.map((one) => one.trim());
   page.alertsAt = page.alertsAt.filter((_, at) => page.alerts[at] !== '');
   page.alerts = page.alerts.filter(Boolean);
   return page;

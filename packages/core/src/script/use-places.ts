@@ -1,22 +1,31 @@
 import { sentNodes } from './request-parts.js';
-import { requestSteps, type Script } from './script.schema.js';
+import { allSteps, requestSteps, type Script, type Template } from './script.schema.js';
 import type { SentNode } from './sent-values.js';
+import { templatesOf } from './step-templates.js';
 import { movingPieces } from './template.js';
 
-/** Where each handoff and client-made value is sent: by its id, the steps and places. */
+/** Where each handoff and client-made value is used: by its id, the steps and the places where it is sent, or `not sent`. */
 export function usePlaces(script: Script): Map<string, { step: string; place: string }[]> {
   const found = new Map<string, { step: string; place: string }[]>();
+  const add = (step: string, place: string, template: Template): void => {
+    for (const piece of movingPieces(template)) {
+      const id = piece.kind === 'handoff' ? piece.handoff : piece.kind === 'made' ? piece.made : undefined;
+      if (id !== undefined) found.set(id, [...(found.get(id) ?? []), { step, place }]);
+    }
+  };
   for (const { step } of requestSteps(script)) {
     const walk = (node: SentNode): void => {
       const inKids = node.kids.length > 0 && node.template.every((piece) => piece.kind === 'text' || piece.kind === 'wrap');
       if (inKids) node.kids.forEach(walk);
-      else
-        for (const piece of movingPieces(node.template)) {
-          const id = piece.kind === 'handoff' ? piece.handoff : piece.kind === 'made' ? piece.made : undefined;
-          if (id !== undefined) found.set(id, [...(found.get(id) ?? []), { step: step.id, place: node.place }]);
-        }
+      else add(step.id, node.place, node.template);
     };
     sentNodes(step).forEach(walk);
   }
+  // What is not sent but looked for: in checks, conditions, variables and the log.
+  for (const { steps } of script.transactions)
+    for (const step of allSteps(steps)) {
+      const sent = step.kind === 'request' ? new Set([step.url, step.body, ...step.headers.map((one) => one.value)]) : new Set();
+      for (const template of templatesOf(step)) if (!sent.has(template)) add(step.id, 'not sent', template);
+    }
   return found;
 }

@@ -32,6 +32,9 @@ export interface Forecast {
   warnings: string[];
 }
 
+/** The steps that are played in each iteration. */
+const eachIteration = (script: Script): Step[] => script.transactions.flatMap((one) => (one.phase ? [] : one.steps));
+
 /** Length of one iteration in seconds as recorded: requests and pauses, with the crew's think time. */
 export function iterationSeconds(script: Script, crew: Crew, requestMs: (exchange: number) => number): number {
   const lasts = (step: Step): number => {
@@ -41,14 +44,21 @@ export function iterationSeconds(script: Script, crew: Crew, requestMs: (exchang
       case 'pause':
         return pauseMs(step.ms, crew.think);
       case 'comment':
+      case 'log':
+      case 'variable':
+      case 'cookie':
+      case 'code':
+      case 'meet':
         return 0;
+      case 'when':
+        return step.steps.reduce((sum, one) => sum + lasts(one), 0);
       case 'side-by-side':
         return Math.max(...step.steps.map(lasts));
       case 'repeat':
         return step.times * step.steps.reduce((sum, one) => sum + lasts(one), 0) + (step.times - 1) * pauseMs(step.pauseMs, crew.think);
     }
   };
-  return script.transactions.flatMap((one) => one.steps).reduce((sum, step) => sum + lasts(step), 0) / 1000;
+  return eachIteration(script).reduce((sum, step) => sum + lasts(step), 0) / 1000;
 }
 
 /** Requests of one iteration, redirects and rounds counted. */
@@ -58,7 +68,7 @@ export function iterationRequests(script: Script): number {
     if (!('steps' in step)) return 0;
     return (step.kind === 'repeat' ? step.times : 1) * step.steps.reduce((sum, one) => sum + count(one), 0);
   };
-  return script.transactions.flatMap((one) => one.steps).reduce((sum, step) => sum + count(step), 0);
+  return eachIteration(script).reduce((sum, step) => sum + count(step), 0);
 }
 
 /** A recorded pause as the crew plays it, in ms. */

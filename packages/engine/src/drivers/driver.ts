@@ -37,4 +37,8 @@ export interface Driver {
   /** Forgets cookies and closes connections, as a new visitor would come. */
   reset: () => Promise<void>;
   close: () => Promise<void>;
+  /** The user's cookies for an origin. */
+  cookie: (origin: string, name: string) => string | undefined;
+  setCookie: (origin: string, name: string, value: string) => void;
+  deleteCookie: (origin: string, name: string) => void;
 }

@@ -7,6 +7,7 @@ import { capture } from '../play/capture.js';
 import { VirtualUser, type PlayedStep } from '../play/virtual-user.js';
 import { compile } from '../program/compile.js';
 import type { FromGenerator, LeasedRow, Plan, ToGenerator } from './messages.js';
+import { Meetings } from './meetings.js';
 import { Meter } from './meter.js';
 import { RowSupply } from './row-supply.js';
 
@@ -34,6 +35,7 @@ export class Generator {
   #aborted = false;
   #timer: NodeJS.Timeout | null = null;
   readonly #pauses = new Set<() => void>();
+  readonly #meetings = new Meetings();
   readonly #loop = monitorEventLoopDelay({ resolution: 10 });
 
   constructor(readonly send: (message: FromGenerator) => void) {}
@@ -105,6 +107,9 @@ export class Generator {
             step: (played) => {
               this.#played(crew, state, played);
             },
+            note: ({ transaction, step, kind, text }) => {
+              if (kind === 'failed') this.#noted(crew, state, transaction, step, text);
+            },
             transaction: (name, busyMs, good, bytesIn, bytesOut) => {
               this.#meter.sample(crew.id, name, null, busyMs, good, bytesIn, bytesOut);
             },
@@ -114,6 +119,10 @@ export class Generator {
             pause: async (ms) => {
               state.state = 'thinking';
               await this.#pause(ms);
+            },
+            meet: (step, count, atMostMs) => {
+              state.state = 'waiting';
+              return this.#meetings.meet(step, Math.min(count, seatCount), atMostMs);
             },
           },
         );
@@ -149,6 +158,7 @@ export class Generator {
     const endMs = this.#startedMs + span.endSeconds * 1000;
     let dueMs = this.#startedMs + span.startSeconds * 1000;
     const kept = new Map<string, LeasedRow>();
+    let lastRows: ReadonlyMap<string, ReadonlyMap<string, string>> = new Map();
     while (!this.#ending()) {
       await this.#pause(Math.min(dueMs, endMs) - performance.now());
       const nowMs = performance.now();
@@ -158,10 +168,11 @@ export class Generator {
       const rows = await this.#deal(seat, plan, kept);
       if (!rows) break;
       state.iteration++;
-      const { good, complete } = await seat.user.iterate(rows, crew.onFailure === 'go-on' ? 'go-on' : 'next-iteration');
+      lastRows = rows;
+      const { good, complete, ends } = await seat.user.iterate(rows, crew.onFailure === 'go-on' ? 'go-on' : 'next-iteration');
       if (complete) this.#meter.iteration(good);
       state.step = null;
-      if (!good && crew.onFailure === 'stop-user') break;
+      if (ends || (!good && crew.onFailure === 'stop-user')) break;
       if (!good && crew.onFailure === 'end-run') {
         this.send({ kind: 'end-run', reason: `User ${state.user}: ${state.lastError ?? 'a step failed'}` });
         break;
@@ -171,6 +182,7 @@ export class Generator {
       // A late user goes on from now; it does not start a burst to catch up.
       dueMs = crew.pacing.kind === 'start-to-start' ? Math.max(ended, dueMs + crew.pacing.seconds * 1000) : ended;
     }
+    if (state.iteration > 0 && !this.#aborted) await seat.user.end(lastRows);
     state.state = 'ended';
     await seat.driver.close();
   }
@@ -191,6 +203,13 @@ export class Generator {
       rows.set(table, new Map(deal.columns.map((column, index) => [column, row.values[index] ?? ''])));
     }
     return rows;
+  }
+
+  /** A step that sends nothing failed: there is no exchange to show, only what it said. */
+  #noted(crew: Crew, state: UserState, transaction: string, step: string, text: string): void {
+    if (this.#aborted) return;
+    state.lastError = text;
+    this.#meter.failure(crew.id, transaction, step, text, () => null);
   }
 
   #played(crew: Crew, state: UserState, played: PlayedStep): void {
@@ -253,6 +272,7 @@ export class Generator {
 
   /** At a finish those who wait between two iterations go home; an iteration keeps its remaining pauses short. */
   #wakeAll(): void {
+    this.#meetings.open();
     for (const wake of [...this.#pauses]) wake();
   }
 }

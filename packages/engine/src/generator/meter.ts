@@ -48,7 +48,7 @@ export class Meter {
     transaction: string,
     step: string,
     message: string,
-    example: () => { user: number; captured: CapturedStep; requestText: string; responseText: string },
+    example: () => { user: number; captured: CapturedStep; requestText: string; responseText: string } | null,
   ): void {
     let kind = normaliseMessage(message);
     const key = `${crew}\u0000${step}\u0000${kind}`;

@@ -30,6 +30,7 @@ export function capture(played: PlayedStep, zeroMs: number, put: (bytes: Uint8Ar
       ? {}
       : { hops: response.hops.map((hop) => ({ ...hop, body: hop.body && put(hop.body, mediaType(hop.headers)) })) }),
     failure: response.failure,
+    ...(played.checks.length === 0 ? {} : { checks: played.checks }),
     timings: response.timings,
   };
 }

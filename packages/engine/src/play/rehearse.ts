@@ -1,15 +1,18 @@
-import type { CapturedStep, Environment, Script } from '@sturdy/core';
+import type { BodyRef, CapturedStep, Environment, RehearsalNote, Script } from '@sturdy/core';
 import { HttpDriver, optionsFor } from '../drivers/http/http-driver.js';
 import { TargetTls } from '../drivers/http/target-tls.js';
 import { compile } from '../program/compile.js';
 import { capture } from './capture.js';
 import { VirtualUser } from './virtual-user.js';
-import type { BodyRef } from '@sturdy/core';
 
 /** What a rehearsal captured. */
 export interface RehearsalCapture {
   steps: CapturedStep[];
   missing: { step: string; handoff: string }[];
+  /** What steps that send nothing said, and how they failed. */
+  notes: RehearsalNote[];
+  /** Requests that were passed over, because a condition did not hold. */
+  skipped: string[];
   /** The step before which the tester ended it. */
   endedBefore?: string;
 }
@@ -38,7 +41,9 @@ export async function rehearse(options: {
   // After a connection that failed nothing more can be proved; the other steps are not sent.
   let unreachable = false;
   let endedBefore: string | undefined;
-  const soFar = (): RehearsalCapture => ({ steps, missing, ...(endedBefore === undefined ? {} : { endedBefore }) });
+  const notes: RehearsalNote[] = [];
+  const skipped: string[] = [];
+  const soFar = (): RehearsalCapture => ({ steps, missing, notes, skipped, ...(endedBefore === undefined ? {} : { endedBefore }) });
   const driver = new HttpDriver({ ...optionsFor(environment, new TargetTls(environment)), answerLimitMs: 30_000 });
   const user = new VirtualUser(
     program,
@@ -51,6 +56,12 @@ export async function rehearse(options: {
         missing.push(...played.missing.map((handoff) => ({ step: played.step, handoff })));
         if (played.response.status === 0) unreachable = true;
         options.told?.(captured);
+      },
+      note: ({ step, kind, text }) => {
+        notes.push({ step, kind, text, afterStep: steps.at(-1)?.step ?? null });
+      },
+      skipped: (passedOver) => {
+        skipped.push(...passedOver);
       },
       transaction: () => undefined,
     },
@@ -65,6 +76,7 @@ export async function rehearse(options: {
   );
   try {
     await user.iterate(options.rows, 'go-on');
+    if (!unreachable && endedBefore === undefined) await user.end(options.rows);
   } finally {
     await driver.close();
   }

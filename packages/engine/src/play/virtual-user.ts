@@ -1,6 +1,19 @@
-import { bodyKind, failureOf, mediaType, readValue, redirectTarget, ResponseView, signOf, type Header } from '@sturdy/core';
+import {
+  bodyKind,
+  checkFailure,
+  failureOf,
+  matchesOf,
+  mediaType,
+  readValue,
+  redirectTarget,
+  ResponseView,
+  signOf,
+  type Check,
+  type Header,
+} from '@sturdy/core';
 import type { Driver, WireRequest, WireResponse } from '../drivers/driver.js';
-import type { CompiledRequest, Operation, Program, Scope } from '../program/compile.js';
+import type { CompiledLoop, CompiledRequest, CompiledTransaction, Operation, Program, Scope } from '../program/compile.js';
+import { CodeError, openSandbox, type NextRequest } from '../sandbox/sandbox.js';
 
 /** A played request as an observer sees it. */
 export interface PlayedStep {
@@ -10,6 +23,10 @@ export interface PlayedStep {
   response: WireResponse;
   /** What went wrong, in a sentence; null where the step is good. */
   failure: string | null;
+  /** What checks found wrong, in sentences. */
+  checks: string[];
+  /** What a failed check asks for beyond counting. */
+  asks: 'nothing' | 'next-iteration' | 'stop-user';
   /** Handoffs whose extractor found nothing. */
   missing: string[];
   startedAtMs: number;
@@ -19,6 +36,10 @@ export interface PlayedStep {
 export interface Observer {
   beforeStep?: (step: string) => void;
   step: (played: PlayedStep) => void;
+  /** A step that sends nothing said something, or failed. */
+  note?: (note: { transaction: string; step: string; kind: 'log' | 'failed'; text: string }) => void;
+  /** Steps that were passed over, because a condition did not hold. */
+  skipped?: (steps: readonly string[]) => void;
   /** `busyMs` is the time of the requests, without pauses. */
   transaction: (name: string, busyMs: number, good: boolean, bytesIn: number, bytesOut: number) => void;
 }
@@ -32,7 +53,12 @@ export interface Control {
   /** Waits until the step may be sent; a rehearsal that is played step by step waits for the tester here. */
   gate?: (step: string) => Promise<void>;
   pause: (ms: number) => Promise<void>;
+  /** Waits at a meeting point; absent where one user plays alone. */
+  meet?: (step: string, users: number, atMostMs: number) => Promise<void>;
 }
+
+/** How playing some operations ended. */
+type Ending = 'done' | 'left' | 'stopped' | 'user-ends';
 
 const decoder = new TextDecoder();
 
@@ -45,6 +71,24 @@ interface TransactionState {
   good: boolean;
 }
 
+/** The last answer, as code and loops look at it. */
+interface LastAnswer {
+  url: string;
+  view: ResponseView;
+}
+
+/** The requests among operations, those in containers too. */
+const requestsIn = (operations: readonly Operation[]): string[] =>
+  operations.flatMap((one) =>
+    one.kind === 'request'
+      ? [one.step]
+      : one.kind === 'side-by-side'
+        ? one.requests.map(({ step }) => step)
+        : 'operations' in one
+          ? requestsIn(one.operations)
+          : [],
+  );
+
 /** The answer of a redirect that was followed, as extractors read it; empty where it was not reached. */
 function viewOfHop({ hops }: WireResponse, at: number): ResponseView {
   const hop = hops[at];
@@ -53,6 +97,15 @@ function viewOfHop({ hops }: WireResponse, at: number): ResponseView {
 
 /** One virtual user: plays its program over its driver, with its own handoffs, row and random stream. */
 export class VirtualUser {
+  /** What was read before the first iteration; every iteration starts with it. */
+  #handoffs: ReadonlyMap<string, string> = new Map();
+  /** Variables stay set from one iteration to the next. */
+  readonly #variables = new Map<string, string>();
+  #begun = false;
+  #last: LastAnswer | null = null;
+  readonly #answers = new Map<string, ResponseView>();
+  #next: NextRequest | null = null;
+
   constructor(
     readonly program: Program,
     readonly driver: Driver,
@@ -63,63 +116,197 @@ export class VirtualUser {
     readonly keepsBodies = false,
   ) {}
 
-  /** Plays the script once as a new visitor. Resolves with true where every step was good. */
+  #scope(rows: ReadonlyMap<string, ReadonlyMap<string, string>>): Scope {
+    return {
+      handoffs: new Map(this.#handoffs),
+      rows: new Map(rows),
+      made: new Map(),
+      variables: this.#variables,
+      random: this.random,
+      nowMs: () => Date.now(),
+    };
+  }
+
+  /**
+   * Plays the script once: as a new visitor, or, where the script has a part that is played before all iterations, as the one who has
+   * done that. `good` where every step was good, `ends` where a check asks that the user plays no more.
+   */
   async iterate(
     rows: ReadonlyMap<string, ReadonlyMap<string, string>>,
     onFailure: OnFailure,
-  ): Promise<{ good: boolean; complete: boolean }> {
-    await this.driver.reset();
-    const scope: Scope = { handoffs: new Map(), rows: new Map(rows), made: new Map(), random: this.random, nowMs: () => Date.now() };
-    let good = true;
-    for (const transaction of this.program.transactions) {
-      const own: TransactionState = { name: transaction.name, busyMs: 0, bytesIn: 0, bytesOut: 0, good: true };
-      const ended = await this.#playAll(transaction.operations, own, scope, onFailure);
-      if (ended === 'stopped') return { good, complete: false };
-      good &&= own.good;
-      this.observer.transaction(own.name, own.busyMs, own.good, own.bytesIn, own.bytesOut);
-      if (!own.good && onFailure === 'next-iteration') break;
+  ): Promise<{ good: boolean; complete: boolean; ends: boolean }> {
+    const { before, transactions } = this.program;
+    if (before.length === 0 || !this.#begun) await this.driver.reset();
+    if (before.length > 0 && !this.#begun) {
+      const scope = this.#scope(rows);
+      const begun = await this.#transactions(before, scope, onFailure);
+      this.#begun = begun.complete && (begun.good || onFailure === 'go-on');
+      // Who could not sign in has nothing to iterate; it is tried again next time.
+      if (!this.#begun || begun.ends) return begun;
+      this.#handoffs = scope.handoffs;
     }
-    return { good, complete: true };
+    return this.#transactions(transactions, this.#scope(rows), onFailure);
   }
 
-  /** Plays operations one after another. Says `left` where a failure ends the transaction, `stopped` where the user shall stop. */
-  async #playAll(
-    operations: readonly Operation[],
+  /** Plays what comes once after the last iteration. */
+  async end(rows: ReadonlyMap<string, ReadonlyMap<string, string>>): Promise<void> {
+    if (this.program.after.length > 0 && (this.#begun || this.program.before.length === 0))
+      await this.#transactions(this.program.after, this.#scope(rows), 'go-on');
+  }
+
+  async #transactions(
+    transactions: readonly CompiledTransaction[],
+    scope: Scope,
+    onFailure: OnFailure,
+  ): Promise<{ good: boolean; complete: boolean; ends: boolean }> {
+    let good = true;
+    for (const transaction of transactions) {
+      const own: TransactionState = { name: transaction.name, busyMs: 0, bytesIn: 0, bytesOut: 0, good: true };
+      const ended = await this.#playAll(transaction.operations, own, scope, onFailure);
+      if (ended === 'stopped') return { good, complete: false, ends: false };
+      good &&= own.good;
+      this.observer.transaction(own.name, own.busyMs, own.good, own.bytesIn, own.bytesOut);
+      if (ended === 'user-ends') return { good, complete: true, ends: true };
+      if (ended === 'left') break;
+    }
+    return { good, complete: true, ends: false };
+  }
+
+  /**
+   * Plays operations one after another. Says `left` where a failure ends the iteration, `stopped` where the user shall stop now,
+   * `user-ends` where a check asks that it plays no more.
+   */
+  async #playAll(operations: readonly Operation[], own: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
+    for (const operation of operations) {
+      if (this.control.stopsNow()) return 'stopped';
+      const ended = await this.#operation(operation, own, scope, onFailure);
+      if (ended !== 'done') return ended;
+    }
+    return 'done';
+  }
+
+  async #operation(operation: Operation, own: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
+    switch (operation.kind) {
+      case 'pause':
+        await this.control.pause(operation.ms(scope.random));
+        return 'done';
+      case 'repeat':
+        return this.#repeat(operation, own, scope, onFailure);
+      case 'when':
+        if (this.#asked(own, operation.step, () => operation.holds(scope), onFailure))
+          return this.#playAll(operation.operations, own, scope, onFailure);
+        this.observer.skipped?.(requestsIn(operation.operations));
+        return 'done';
+      case 'log':
+        this.observer.note?.({ transaction: own.name, step: operation.step, kind: 'log', text: operation.text(scope) });
+        return 'done';
+      case 'variable':
+        scope.variables.set(operation.name, operation.value(scope));
+        return 'done';
+      case 'cookie':
+        this.#cookie(operation, scope);
+        return 'done';
+      case 'code':
+        return this.#code(operation, own, scope, onFailure);
+      case 'meet':
+        await this.control.meet?.(operation.step, operation.users, operation.atMostMs);
+        return 'done';
+      case 'request': {
+        if (await this.#heldBack(operation.step)) return 'stopped';
+        const played = await this.#play(own.name, operation, scope);
+        own.busyMs += played.response.durationMs;
+        return this.#counts(played, own, onFailure);
+      }
+      case 'side-by-side': {
+        if (await this.#heldBack(operation.requests[0]?.step ?? '')) return 'stopped';
+        const started = performance.now();
+        const played = await Promise.all(operation.requests.map((one) => this.#play(own.name, one, scope)));
+        // What ran at the same time is waited for once.
+        own.busyMs += performance.now() - started;
+        const endings = played.map((one) => this.#counts(one, own, onFailure));
+        return endings.includes('user-ends') ? 'user-ends' : endings.includes('left') ? 'left' : 'done';
+      }
+    }
+  }
+
+  async #repeat(
+    operation: Extract<Operation, { kind: 'repeat' }>,
     own: TransactionState,
     scope: Scope,
     onFailure: OnFailure,
-  ): Promise<'done' | 'left' | 'stopped'> {
-    for (const operation of operations) {
-      if (this.control.stopsNow()) return 'stopped';
-      switch (operation.kind) {
-        case 'pause':
-          await this.control.pause(operation.ms);
-          break;
-        case 'repeat':
-          for (let round = 0; round < operation.times; round++) {
-            if (round > 0) await this.control.pause(operation.pauseMs);
-            const ended = await this.#playAll(operation.operations, own, scope, onFailure);
-            if (ended !== 'done') return ended;
-          }
-          break;
-        case 'request': {
-          if (await this.#heldBack(operation.step)) return 'stopped';
-          const played = await this.#play(own.name, operation, scope);
-          own.busyMs += played.response.durationMs;
-          if (this.#counts(played, own, onFailure)) return 'left';
-          break;
-        }
-        case 'side-by-side': {
-          if (await this.#heldBack(operation.requests[0]?.step ?? '')) return 'stopped';
-          const started = performance.now();
-          const played = await Promise.all(operation.requests.map((one) => this.#play(own.name, one, scope)));
-          // What ran at the same time is waited for once.
-          own.busyMs += performance.now() - started;
-          if (played.map((one) => this.#counts(one, own, onFailure)).includes(true)) return 'left';
-        }
-      }
+  ): Promise<Ending> {
+    const { loop } = operation;
+    const matches = loop?.kind === 'each-match' ? this.#matchesOf(loop, scope) : null;
+    const most = matches ? Math.min(matches.length, operation.times) : operation.times;
+    let rounds = 0;
+    for (; rounds < most; rounds++) {
+      if (loop?.kind === 'while' && !this.#asked(own, operation.step, () => loop.holds(scope), onFailure)) break;
+      if (loop?.kind === 'each-match') scope.variables.set(loop.variable, matches?.[rounds] ?? '');
+      if (rounds > 0) await this.control.pause(operation.pauseMs);
+      const ended = await this.#playAll(operation.operations, own, scope, onFailure);
+      if (ended !== 'done') return ended;
     }
+    if (rounds === 0) this.observer.skipped?.(requestsIn(operation.operations));
     return 'done';
+  }
+
+  #matchesOf(loop: Extract<CompiledLoop, { kind: 'each-match' }>, scope: Scope): string[] {
+    const view = this.#answers.get(loop.step);
+    const every = 'pick' in loop.extractor ? { ...loop.extractor, pick: 'any' as const } : loop.extractor;
+    return view ? matchesOf(every, view, (template) => loop.fill(template, scope)) : [];
+  }
+
+  /** Asks a condition; one that cannot be asked fails its step and does not hold. */
+  #asked(own: TransactionState, step: string, ask: () => boolean, onFailure: OnFailure): boolean {
+    try {
+      return ask();
+    } catch (error) {
+      this.#failed(own, step, `Its condition cannot be asked: ${error instanceof Error ? error.message : String(error)}`, onFailure);
+      return false;
+    }
+  }
+
+  #failed(own: TransactionState, step: string, text: string, onFailure: OnFailure): Ending {
+    own.good = false;
+    this.observer.note?.({ transaction: own.name, step, kind: 'failed', text });
+    return onFailure === 'next-iteration' ? 'left' : 'done';
+  }
+
+  #cookie({ action, origin, name, value }: Extract<Operation, { kind: 'cookie' }>, scope: Scope): void {
+    if (action === 'set') this.driver.setCookie(origin, name, value(scope));
+    else if (action === 'delete') this.driver.deleteCookie(origin, name);
+    else scope.variables.set(value(scope) || name, this.driver.cookie(origin, name) ?? '');
+  }
+
+  async #code(operation: Extract<Operation, { kind: 'code' }>, own: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
+    const sandbox = await openSandbox(operation.limits.memoryMb);
+    const last = this.#last;
+    try {
+      const { variables, next, log } = sandbox.run(
+        operation.source,
+        {
+          answer: last && {
+            url: last.url,
+            status: last.view.status,
+            headers: Object.fromEntries(last.view.headers.map(([name, value]) => [name.toLowerCase(), value])),
+            body: last.view.body,
+          },
+          variables: Object.fromEntries(scope.variables),
+          handoffs: Object.fromEntries([...scope.handoffs].map(([id, value]) => [this.program.handoffNames.get(id) ?? id, value])),
+          row: Object.fromEntries([...scope.rows.values()].flatMap((row) => [...row])),
+          nowMs: scope.nowMs(),
+          random: scope.random(),
+        },
+        operation.limits.timeMs,
+      );
+      for (const [name, value] of Object.entries(variables)) scope.variables.set(name, value);
+      this.#next = next;
+      for (const text of log) this.observer.note?.({ transaction: own.name, step: operation.step, kind: 'log', text });
+      return 'done';
+    } catch (error) {
+      if (!(error instanceof CodeError)) throw error;
+      return this.#failed(own, operation.step, `The code “${operation.name}” failed. ${error.message}`, onFailure);
+    }
   }
 
   /** Waits at the gate, where there is one; true where the user shall stop instead of going on. */
@@ -129,13 +316,16 @@ export class VirtualUser {
     return this.control.stopsNow();
   }
 
-  /** Counts a played request into its transaction; true where it ends the transaction. */
-  #counts({ response, failure }: PlayedStep, own: TransactionState, onFailure: OnFailure): boolean {
+  /** Counts a played request into its transaction, and says whether it ends the iteration or the user. */
+  #counts({ response, failure, asks }: PlayedStep, own: TransactionState, onFailure: OnFailure): Ending {
     own.bytesIn += response.bytesIn;
     own.bytesOut += response.bytesOut;
-    if (failure === null) return false;
+    if (failure === null) return 'done';
     own.good = false;
-    return onFailure === 'next-iteration' || (this.keepsBodies && response.status === 0);
+    // A rehearsal shows what all steps do, whatever a check asks for in a run.
+    if (this.keepsBodies) return response.status === 0 ? 'left' : 'done';
+    if (asks === 'stop-user') return 'user-ends';
+    return onFailure === 'next-iteration' || asks === 'next-iteration' ? 'left' : 'done';
   }
 
   async #play(transaction: string, operation: CompiledRequest, scope: Scope): Promise<PlayedStep> {
@@ -143,39 +333,103 @@ export class VirtualUser {
     const startedAtMs = performance.now();
     const headers: Header[] = operation.headers.map(({ name, value }) => [name, value(scope)]);
     const body = typeof operation.body === 'function' ? operation.body(scope) : operation.body;
-    const request: WireRequest = {
-      method: operation.method,
-      origin: operation.origin,
-      target: operation.target(scope),
-      headers,
-      body,
-      followRedirects: operation.followRedirects,
-      // A failed answer is wanted even where nothing reads it, so that it can be shown.
-      wantsBody: (status, headers) =>
-        this.keepsBodies ||
-        operation.readsBody ||
-        !operation.expect.statuses.includes(status) ||
-        (operation.expect.content !== null && bodyKind(mediaType(headers)) !== operation.expect.content),
-    };
+    const request: WireRequest = changed(
+      {
+        method: operation.method,
+        origin: operation.origin,
+        target: operation.target(scope),
+        headers,
+        body,
+        followRedirects: operation.followRedirects,
+        // A failed answer is wanted even where nothing reads it, so that it can be shown.
+        wantsBody: (status, headers) =>
+          this.keepsBodies ||
+          operation.readsBody ||
+          !operation.expect.statuses.includes(status) ||
+          (operation.expect.content !== null && bodyKind(mediaType(headers)) !== operation.expect.content),
+      },
+      this.#next,
+    );
+    this.#next = null;
     const response = await this.driver.send(request);
     const missing: string[] = [];
     let failure = response.failure;
+    let checks: Checked = { failures: [], asks: 'nothing' };
     if (failure === null) {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
-      failure =
-        failureOf(
-          view,
-          operation.expect,
-          redirectTarget(request.origin + request.target, response.hops.length > 0 ? response.hops : [response]),
-        ) ?? signOf(view, operation.failureSigns);
+      const location = redirectTarget(request.origin + request.target, response.hops.length > 0 ? response.hops : [response]);
+      failure = failureOf(view, operation.expect, location) ?? signOf(view, operation.failureSigns);
       for (const { handoff, extractor, hop, fill } of operation.extracts) {
         const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random, fill && (() => fill(scope)));
         if (value === undefined) missing.push(handoff);
         else scope.handoffs.set(handoff, value);
       }
+      this.#last = { url: request.origin + request.target, view };
+      if (this.program.keepsAnswerOf.has(operation.step)) this.#answers.set(operation.step, view);
+      if (operation.checks.length > 0) {
+        const answer = { view, location, bytes: response.body?.length ?? 0, durationMs: response.durationMs };
+        checks = this.#checked(operation.checks, answer, scope);
+        failure ??= checks.failures[0] ?? null;
+      }
     }
-    const played: PlayedStep = { transaction, step: operation.step, request, response, failure, missing, startedAtMs };
+    const played: PlayedStep = {
+      transaction,
+      step: operation.step,
+      request,
+      response,
+      failure,
+      checks: checks.failures,
+      asks: checks.asks,
+      missing,
+      startedAtMs,
+    };
     this.observer.step(played);
     return played;
   }
+
+  #checked(checks: readonly Check[], answer: Parameters<typeof checkFailure>[1], scope: Scope): Checked {
+    const failed = checks.flatMap((check) => {
+      let sentence: string | null;
+      try {
+        sentence = checkFailure(check, answer, (template) => this.program.fill(template, scope));
+      } catch (error) {
+        sentence = `A check cannot be made: ${error instanceof Error ? error.message : String(error)}`;
+      }
+      return sentence === null ? [] : [{ sentence, asks: check.onFailure }];
+    });
+    const asks = failed.map((one) => one.asks);
+    return {
+      failures: failed.map((one) => one.sentence),
+      asks: asks.includes('stop-user') ? 'stop-user' : asks.includes('next-iteration') ? 'next-iteration' : 'nothing',
+    };
+  }
+}
+
+/** What the checks of one answer came to. */
+interface Checked {
+  failures: string[];
+  asks: PlayedStep['asks'];
+}
+
+/** A request with what code changed of it. */
+function changed(request: WireRequest, next: NextRequest | null): WireRequest {
+  if (!next) return request;
+  const names = new Set(Object.keys(next.headers).map((name) => name.toLowerCase()));
+  const set = Object.entries(next.headers).flatMap(([name, value]): Header[] => (value === null ? [] : [[name, value]]));
+  const target = Object.entries(next.query).reduce((text, [name, value]) => withQuery(text, name, value), request.target);
+  return {
+    ...request,
+    target,
+    headers: [...request.headers.filter(([name]) => !names.has(name.toLowerCase())), ...set],
+    body: next.body ?? request.body,
+  };
+}
+
+/** A target with one parameter of its query set; the others stay as they are, to the letter. */
+function withQuery(target: string, name: string, value: string): string {
+  const [path = '', query = ''] = target.split('?', 2);
+  const own = `${encodeURIComponent(name)}=${encodeURIComponent(value)}`;
+  const pairs = query === '' ? [] : query.split('&');
+  const at = pairs.findIndex((pair) => pair.split('=')[0] === encodeURIComponent(name));
+  return `${path}?${(at < 0 ? [...pairs, own] : pairs.with(at, own)).join('&')}`;
 }

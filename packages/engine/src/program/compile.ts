@@ -1,19 +1,29 @@
 import {
+  allSteps,
   containerNumber,
   encode,
+  holds,
+  movingPieces,
   pauseMs,
+  readsBody,
   readPlaces,
   resolveTarget,
+  templatesOf,
+  type Check,
+  type Condition,
   type Environment,
   type Expectation,
   type Extractor,
+  type Loop,
   type Made,
   type Piece,
   type RequestStep,
   type Script,
+  type Spread,
   type Step,
   type Template,
   type ThinkTime,
+  type Transaction,
 } from '@sturdy/core';
 
 /** What templates are filled from: the moving values of one virtual user in one iteration. */
@@ -23,11 +33,15 @@ export interface Scope {
   rows: Map<string, ReadonlyMap<string, string>>;
   /** Client-made values that stay the same within an iteration. */
   made: Map<string, string>;
+  /** Variables of the user: those that steps set, before those of the environment. */
+  variables: Map<string, string>;
   random: () => number;
   nowMs: () => number;
 }
 
 export type Render = (scope: Scope) => string;
+/** Gives the text of a template of the script as it is now. */
+export type Fillers = (template: Template, scope: Scope) => string;
 
 /** A request, ready to be played. */
 export interface CompiledRequest {
@@ -45,13 +59,27 @@ export interface CompiledRequest {
   /** True where an extractor or a check reads the body; else it is counted and dropped. */
   readsBody: boolean;
   followRedirects: boolean;
+  checks: readonly Check[];
 }
+
+/** A condition, ready to be asked. */
+export type Asks = (scope: Scope) => boolean;
+
+/** What a repeat goes by, where it is not a number of times. */
+export type CompiledLoop =
+  { kind: 'while'; holds: Asks } | { kind: 'each-match'; step: string; extractor: Extractor; fill: Fillers; variable: string };
 
 export type Operation =
   | CompiledRequest
-  | { kind: 'pause'; ms: number }
+  | { kind: 'pause'; ms: (random: () => number) => number }
   | { kind: 'side-by-side'; requests: CompiledRequest[] }
-  | { kind: 'repeat'; times: number; pauseMs: number; operations: Operation[] };
+  | { kind: 'repeat'; step: string; times: number; pauseMs: number; loop: CompiledLoop | null; operations: Operation[] }
+  | { kind: 'when'; step: string; holds: Asks; operations: Operation[] }
+  | { kind: 'log'; step: string; text: Render }
+  | { kind: 'variable'; name: string; value: Render }
+  | { kind: 'cookie'; action: 'set' | 'read' | 'delete'; origin: string; name: string; value: Render }
+  | { kind: 'code'; step: string; name: string; source: string; limits: { timeMs: number; memoryMb: number } }
+  | { kind: 'meet'; step: string; users: number; atMostMs: number };
 
 export interface CompiledTransaction {
   name: string;
@@ -61,7 +89,16 @@ export interface CompiledTransaction {
 /** A script as a flat program. */
 export interface Program {
   script: string;
+  /** What each user plays once before its first iteration, and once after its last. */
+  before: CompiledTransaction[];
   transactions: CompiledTransaction[];
+  after: CompiledTransaction[];
+  /** Fills the templates of checks and extractors. */
+  fill: Fillers;
+  /** Names of handoffs by id, for code. */
+  handoffNames: ReadonlyMap<string, string>;
+  /** Steps whose answers are looked at again later. */
+  keepsAnswerOf: ReadonlySet<string>;
   /** Tables of which an iteration needs a row. */
   tables: string[];
 }
@@ -81,21 +118,71 @@ export function compile(
   const tables = new Set<string>();
   const think = options.think ?? recordedPauses;
   const renderer = (template: Template) => compileTemplate(template, { made, tables, variables: environment.variables });
+  const rendered = new Map<Template, Render>();
+  const fill: Fillers = (template, scope) => {
+    let render = rendered.get(template);
+    if (!render) rendered.set(template, (render = renderer(template)));
+    return render(scope);
+  };
+  const asks =
+    (condition: Condition): Asks =>
+    (scope) =>
+      holds(condition, (template) => fill(template, scope));
+  const steps = script.transactions.flatMap((one) => allSteps(one.steps));
+  const keepsAnswerOf = new Set(steps.flatMap((one) => (one.kind === 'repeat' && one.loop?.kind === 'each-match' ? [one.loop.step] : [])));
+  // Code may look at any answer before it.
+  const usesCode = steps.some((one) => one.kind === 'code');
+  // Rows of which nothing is sent but with which something is compared are wanted too.
+  for (const template of steps.flatMap(templatesOf))
+    for (const piece of movingPieces(template)) if (piece.kind === 'data') tables.add(piece.table);
+  const loopOf = (loop: Loop): CompiledLoop => {
+    if (loop.kind === 'while') return { kind: 'while', holds: asks(loop.condition) };
+    return { kind: 'each-match', step: loop.step, extractor: loop.extractor, fill, variable: loop.variable };
+  };
   const operationsOf = (steps: readonly Step[]): Operation[] =>
     steps.flatMap((step): Operation[] => {
       switch (step.kind) {
         case 'comment':
           return [];
         case 'pause':
-          return [{ kind: 'pause', ms: pauseMs(step.ms, think) }];
+          return [{ kind: 'pause', ms: (random) => pauseMs(drawnPause(step.ms, step.spread, random), think) }];
+        case 'log':
+          return [{ kind: 'log', step: step.id, text: renderer(step.text) }];
+        case 'variable':
+          return [{ kind: 'variable', name: step.name, value: renderer(step.value) }];
+        case 'cookie':
+          return [{ kind: 'cookie', action: step.action, origin: originOf(step), name: step.name, value: renderer(step.value) }];
+        case 'code':
+          return [
+            { kind: 'code', step: step.id, name: step.name, source: step.source, limits: { timeMs: step.timeMs, memoryMb: step.memoryMb } },
+          ];
+        case 'meet':
+          return [{ kind: 'meet', step: step.id, users: step.users, atMostMs: step.atMostMs }];
+        case 'when':
+          return [{ kind: 'when', step: step.id, holds: asks(step.condition), operations: operationsOf(step.steps) }];
         case 'request':
           return [compileRequest(step)];
         case 'side-by-side':
           return [{ kind: 'side-by-side', requests: step.steps.map(compileRequest) }];
         case 'repeat':
-          return [{ kind: 'repeat', times: step.times, pauseMs: pauseMs(step.pauseMs, think), operations: operationsOf(step.steps) }];
+          return [
+            {
+              kind: 'repeat',
+              step: step.id,
+              times: step.times,
+              pauseMs: pauseMs(step.pauseMs, think),
+              loop: step.loop ? loopOf(step.loop) : null,
+              operations: operationsOf(step.steps),
+            },
+          ];
       }
     });
+  /** Where a step goes. Throws where the environment does not allow it. */
+  const originOf = (step: { origin: string; name: string }): string => {
+    const target = resolveTarget(step.origin, environment);
+    if ('refused' in target) throw new CompileError(`Step “${step.name}” of “${script.name}”: ${target.refused}`);
+    return target.origin;
+  };
   const missingBody = (step: RequestStep) =>
     new CompileError(`Step “${step.name}” of “${script.name}” sends a body that is not stored. Record it again.`);
   /** A body of text alone is a text; one with files in it is put together as bytes. */
@@ -111,8 +198,7 @@ export function compile(
     return (scope) => Buffer.concat(parts.map((part) => (typeof part === 'function' ? Buffer.from(part(scope)) : part)));
   };
   const compileRequest = (step: RequestStep): CompiledRequest => {
-    const target = resolveTarget(step.origin, environment);
-    if ('refused' in target) throw new CompileError(`Step “${step.name}” of “${script.name}”: ${target.refused}`);
+    const checks = step.checks ?? [];
     const extracts = script.handoffs.flatMap((one) =>
       readPlaces(one)
         .filter((place) => place.step === step.id)
@@ -124,7 +210,7 @@ export function compile(
       kind: 'request',
       step: step.id,
       method: step.method,
-      origin: target.origin,
+      origin: originOf(step),
       target: renderer(step.url),
       headers: step.headers.map(({ name, value }) => ({ name, value: rebase(name, renderer(value), environment) })),
       body: step.body ? bodyOf(step) : file,
@@ -135,15 +221,40 @@ export function compile(
         step.expect.title !== null ||
         step.expect.rootElement !== null ||
         environment.failureSigns.length > 0 ||
+        checks.some(readsBody) ||
+        keepsAnswerOf.has(step.id) ||
+        usesCode ||
         extracts.some(({ extractor }) => extractor.kind !== 'header' && extractor.kind !== 'cookie'),
       followRedirects: step.followRedirects,
+      checks,
     };
   };
+  const compiled = (phase: Transaction['phase']): CompiledTransaction[] =>
+    script.transactions
+      .filter((one) => one.phase === phase)
+      .map((transaction) => ({ name: transaction.name, operations: operationsOf(transaction.steps) }));
+  const [before, transactions, after] = [compiled('before'), compiled(undefined), compiled('after')];
   return {
     script: script.id,
-    transactions: script.transactions.map((transaction) => ({ name: transaction.name, operations: operationsOf(transaction.steps) })),
+    before,
+    transactions,
+    after,
+    fill,
+    handoffNames: new Map(script.handoffs.map((one) => [one.id, one.name])),
+    keepsAnswerOf,
     tables: [...tables],
   };
+}
+
+/** A pause drawn from its spread: log-normal by the polar form of Box and Muller (Marsaglia and Bray 1964). */
+function drawnPause(ms: number, spread: Spread | undefined, random: () => number): number {
+  if (!spread) return ms;
+  if (spread.kind === 'uniform') return Math.max(0, ms + (2 * random() - 1) * spread.byMs);
+  for (;;) {
+    const [left, right] = [2 * random() - 1, 2 * random() - 1];
+    const square = left * left + right * right;
+    if (square > 0 && square < 1) return ms * Math.exp(spread.sigma * left * Math.sqrt((-2 * Math.log(square)) / square));
+  }
 }
 
 /** The text that an extractor looks for beside its match, where it has one. */
@@ -193,7 +304,7 @@ function compilePiece(piece: Piece, { made, tables, variables }: Names): Render 
       return (scope) => scope.rows.get(piece.table)?.get(piece.column) ?? piece.recorded;
     case 'variable': {
       const value = variables[piece.name] ?? piece.recorded;
-      return () => value;
+      return (scope) => scope.variables.get(piece.name) ?? value;
     }
     case 'file':
       return () => piece.recorded;

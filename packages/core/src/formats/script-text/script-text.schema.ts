@@ -1,10 +1,40 @@
 import * as z from 'zod';
-import { EvidenceSchema, ExpectationSchema, ExtractorSchema, MadeSchema } from '../../script/script.schema.js';
+import {
+  CheckSchema,
+  ComparisonSchema,
+  CookieStepSchema,
+  EvidenceSchema,
+  ExpectationSchema,
+  ExtractorSchema,
+  MadeSchema,
+  SpreadSchema,
+  TransactionSchema,
+} from '../../script/script.schema.js';
 
 /** The version that this product writes; a reader refuses others by name. */
 export const scriptTextVersion = 1;
 
 const Recorded = z.record(z.string(), z.string()).optional();
+
+const ConditionText = z.strictObject({ left: z.string(), is: ComparisonSchema, right: z.string().optional() });
+export type ConditionText = z.infer<typeof ConditionText>;
+
+const limits = { atLeast: z.number().int().nonnegative().optional(), atMost: z.number().int().nonnegative().nullable().optional() };
+const onFailure = CheckSchema.shape.onFailure.optional();
+const own = { id: z.string().optional(), onFailure };
+
+/** A check as text; the first key says what it looks at. */
+export const CheckTextSchema = z.union([
+  z.strictObject({ has: z.string().describe('a text that the answer holds'), ...own }),
+  z.strictObject({ lacks: z.string().describe('a text that the answer does not hold'), ...own }),
+  z.strictObject({ value: ExtractorSchema, is: ComparisonSchema, than: z.string().optional(), ...own }),
+  z.strictObject({ count: ExtractorSchema, ...limits, ...own }),
+  z.strictObject({ status: z.array(z.number().int().min(100).max(599)).min(1), ...own }),
+  z.strictObject({ redirect: z.string().describe('a text in the address that a redirect leads to'), ...own }),
+  z.strictObject({ size: z.strictObject(limits).describe('bytes'), ...own }),
+  z.strictObject({ time: z.number().positive().describe('ms at most'), ...own }),
+]);
+export type CheckText = z.infer<typeof CheckTextSchema>;
 
 const RequestText = z.strictObject({
   request: z.string().describe('method and name, such as “POST /sign-in”'),
@@ -19,34 +49,80 @@ const RequestText = z.strictObject({
   recorded: Recorded.describe('what was recorded in a piece, where it differs from what its value was first'),
   expect: ExpectationSchema.partial().optional(),
   followRedirects: z.boolean().optional(),
+  checks: z.array(CheckTextSchema).optional(),
 });
 export type RequestText = z.infer<typeof RequestText>;
 
-const PauseText = z.strictObject({ pause: z.number().nonnegative().describe('ms'), id: z.string().optional() });
-const CommentText = z.strictObject({ comment: z.string(), id: z.string().optional() });
-const BesideText = z.strictObject({ 'side-by-side': z.array(RequestText), id: z.string().optional() });
+const id = z.string().optional();
+const PauseText = z.strictObject({ pause: z.number().nonnegative().describe('ms'), id, spread: SpreadSchema.optional() });
+const CommentText = z.strictObject({ comment: z.string(), id });
+const LogText = z.strictObject({ log: z.string(), id, recorded: Recorded });
+const VariableText = z.strictObject({ variable: z.string().min(1), value: z.string(), id, recorded: Recorded });
+const CookieText = z.strictObject({
+  cookie: z.string().min(1),
+  action: CookieStepSchema.shape.action,
+  origin: z.string(),
+  value: z.string(),
+  id,
+  recorded: Recorded,
+});
+const CodeText = z.strictObject({
+  code: z.string(),
+  source: z.string(),
+  id,
+  timeMs: z.number().int().min(1).max(10_000).optional(),
+  memoryMb: z.number().int().min(16).max(256).optional(),
+});
+const MeetText = z.strictObject({
+  meet: z.string(),
+  users: z.number().int().min(2).max(20_000),
+  atMostMs: z.number().int().min(1).max(3_600_000),
+  id,
+});
+const BesideText = z.strictObject({ 'side-by-side': z.array(RequestText), id });
+
+const repeatText = {
+  repeat: z.string(),
+  id,
+  times: z.number().int().min(1).max(10_000).describe('rounds; the most there are where it goes by something else'),
+  pauseMs: z.number().nonnegative(),
+  while: ConditionText.optional(),
+  eachMatch: z.strictObject({ step: z.string(), extractor: ExtractorSchema, variable: z.string().min(1) }).optional(),
+  recorded: Recorded,
+};
+const whenText = { when: z.string(), condition: ConditionText, id, recorded: Recorded };
+
+type Recorded = z.infer<typeof Recorded>;
+/** A container as text. */
+export interface RepeatText {
+  repeat: string;
+  id?: string | undefined;
+  times: number;
+  pauseMs: number;
+  while?: ConditionText | undefined;
+  eachMatch?: z.infer<(typeof repeatText)['eachMatch']>;
+  recorded?: Recorded;
+  steps: StepText[];
+}
+/** A container as text. */
+export interface WhenText {
+  when: string;
+  condition: ConditionText;
+  id?: string | undefined;
+  recorded?: Recorded;
+  steps: StepText[];
+}
+
+const leaves = [RequestText, PauseText, CommentText, LogText, VariableText, CookieText, CodeText, MeetText, BesideText] as const;
 
 /** A step as text; the first key says its kind. */
-export type StepText =
-  | RequestText
-  | z.infer<typeof PauseText>
-  | z.infer<typeof CommentText>
-  | z.infer<typeof BesideText>
-  | { repeat: string; id?: string | undefined; times: number; pauseMs: number; steps: StepText[] };
+export type StepText = z.infer<(typeof leaves)[number]> | RepeatText | WhenText;
 
 export const StepTextSchema: z.ZodType<StepText> = z.lazy(() =>
   z.union([
-    RequestText,
-    PauseText,
-    CommentText,
-    BesideText,
-    z.strictObject({
-      repeat: z.string(),
-      id: z.string().optional(),
-      times: z.number().int().min(1).max(10_000),
-      pauseMs: z.number().nonnegative(),
-      steps: z.array(StepTextSchema),
-    }),
+    ...leaves,
+    z.strictObject({ ...repeatText, steps: z.array(StepTextSchema) }),
+    z.strictObject({ ...whenText, steps: z.array(StepTextSchema) }),
   ]),
 );
 
@@ -63,7 +139,14 @@ const UnsureText = z.strictObject({
 export const ScriptTextSchema = z.strictObject({
   script: z.literal(scriptTextVersion).describe('version of this form'),
   name: z.string(),
-  transactions: z.array(z.strictObject({ transaction: z.string(), id: z.string().optional(), steps: z.array(StepTextSchema) })),
+  transactions: z.array(
+    z.strictObject({
+      transaction: z.string(),
+      id,
+      phase: TransactionSchema.shape.phase.describe('absent for what is played in each iteration'),
+      steps: z.array(StepTextSchema),
+    }),
+  ),
   handoffs: z
     .record(
       z.string(),

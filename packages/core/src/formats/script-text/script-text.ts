@@ -1,7 +1,31 @@
 import { isMap, isScalar, LineCounter, parseDocument, stringify, type Document } from 'yaml';
 import * as z from 'zod';
-import type { Expectation, Handoff, Made, Piece, RequestStep, Script, Step, Template, Transaction } from '../../script/script.schema.js';
-import { ScriptTextSchema, scriptTextVersion, type RequestText, type ScriptText, type StepText } from './script-text.schema.js';
+import {
+  codeLimits,
+  type Check,
+  type Checked,
+  type Condition,
+  type Expectation,
+  type Handoff,
+  type Loop,
+  type Made,
+  type Piece,
+  type RequestStep,
+  type Script,
+  type Step,
+  type Template,
+  type Transaction,
+} from '../../script/script.schema.js';
+import { movingPieces } from '../../script/template.js';
+import {
+  ScriptTextSchema,
+  scriptTextVersion,
+  type CheckText,
+  type ConditionText,
+  type RequestText,
+  type ScriptText,
+  type StepText,
+} from './script-text.schema.js';
 import { pieceNames, templateFromText, templateToText, TemplateTextError, type PieceNames } from './template-text.js';
 
 /** Something that is wrong in the text of a script, with the line and column (from 1) where it stands. */
@@ -27,6 +51,7 @@ export function writeScript(script: Script, files?: ReadonlyMap<string, string>)
     transactions: script.transactions.map((one) => ({
       transaction: one.name,
       id: one.id,
+      ...(one.phase === undefined ? {} : { phase: one.phase }),
       steps: one.steps.map((step) => stepToText(step, names, firstRecorded)),
     })),
     ...(script.handoffs.length === 0 ? {} : { handoffs: Object.fromEntries(script.handoffs.map((one) => handoffToText(one))) }),
@@ -48,45 +73,102 @@ const handoffToText = ({ name, origin, hop, also, ...rest }: Handoff): [string, 
   },
 ];
 
+/** Writes the templates of one step, and gathers what was recorded in their pieces where the script does not say it already. */
+class StepWriter {
+  readonly #recorded: Record<string, string> = {};
+
+  constructor(
+    readonly names: PieceNames,
+    readonly firstRecorded: ReadonlyMap<string, string>,
+  ) {}
+
+  text(template: Template): string {
+    for (const piece of movingPieces(template)) {
+      const name = this.names.nameOf(piece);
+      if (this.firstRecorded.get(name) !== piece.recorded) this.#recorded[name] = piece.recorded;
+    }
+    return templateToText(template, this.names);
+  }
+
+  condition({ left, is, right }: Condition): ConditionText {
+    return { left: this.text(left), is, ...(right.length === 0 ? {} : { right: this.text(right) }) };
+  }
+
+  check({ id, checked, onFailure }: Check): CheckText {
+    const own = { id, ...(onFailure === 'mark' ? {} : { onFailure }) };
+    switch (checked.kind) {
+      case 'text':
+        return checked.present ? { has: this.text(checked.text), ...own } : { lacks: this.text(checked.text), ...own };
+      case 'value':
+        return {
+          value: checked.extractor,
+          is: checked.is,
+          ...(checked.than.length === 0 ? {} : { than: this.text(checked.than) }),
+          ...own,
+        };
+      case 'count':
+        return { count: checked.extractor, atLeast: checked.atLeast, atMost: checked.atMost, ...own };
+      case 'status':
+        return { status: checked.statuses, ...own };
+      case 'redirect':
+        return { redirect: this.text(checked.to), ...own };
+      case 'size':
+        return { size: { atLeast: checked.atLeast, atMost: checked.atMost }, ...own };
+      case 'time':
+        return { time: checked.atMostMs, ...own };
+    }
+  }
+
+  /** What was recorded in the pieces of what was written until now. */
+  recorded(): { recorded?: Record<string, string> } {
+    return Object.keys(this.#recorded).length === 0 ? {} : { recorded: this.#recorded };
+  }
+}
+
 function stepToText(step: Step, names: PieceNames, firstRecorded: ReadonlyMap<string, string>): StepText {
+  const writer = new StepWriter(names, firstRecorded);
+  const inner = (steps: readonly Step[]): StepText[] => steps.map((one) => stepToText(one, names, firstRecorded));
+  const { id } = step;
   switch (step.kind) {
     case 'pause':
-      return { pause: step.ms, id: step.id };
+      return { pause: step.ms, id, ...(step.spread && { spread: step.spread }) };
     case 'comment':
-      return { comment: step.text, id: step.id };
+      return { comment: step.text, id };
+    case 'log':
+      return { log: writer.text(step.text), id, ...writer.recorded() };
+    case 'variable':
+      return { variable: step.name, value: writer.text(step.value), id, ...writer.recorded() };
+    case 'cookie':
+      return { cookie: step.name, action: step.action, origin: step.origin, value: writer.text(step.value), id, ...writer.recorded() };
+    case 'code':
+      return { code: step.name, source: step.source, id, timeMs: step.timeMs, memoryMb: step.memoryMb };
+    case 'meet':
+      return { meet: step.name, users: step.users, atMostMs: step.atMostMs, id };
     case 'side-by-side':
-      return { 'side-by-side': step.steps.map((one) => requestToText(one, names, firstRecorded)), id: step.id };
-    case 'repeat':
-      return {
-        repeat: step.name,
-        id: step.id,
-        times: step.times,
-        pauseMs: step.pauseMs,
-        steps: step.steps.map((one) => stepToText(one, names, firstRecorded)),
-      };
+      return { 'side-by-side': step.steps.map((one) => requestToText(one, names, firstRecorded)), id };
+    case 'repeat': {
+      const { loop } = step;
+      const by =
+        loop?.kind === 'while'
+          ? { while: writer.condition(loop.condition) }
+          : loop
+            ? { eachMatch: { step: loop.step, extractor: loop.extractor, variable: loop.variable } }
+            : {};
+      return { repeat: step.name, id, times: step.times, pauseMs: step.pauseMs, ...by, ...writer.recorded(), steps: inner(step.steps) };
+    }
+    case 'when':
+      return { when: step.name, id, condition: writer.condition(step.condition), ...writer.recorded(), steps: inner(step.steps) };
     case 'request':
       return requestToText(step, names, firstRecorded);
   }
 }
 
 function requestToText(step: RequestStep, names: PieceNames, firstRecorded: ReadonlyMap<string, string>): RequestText {
-  const recorded: Record<string, string> = {};
-  const note = (template: Template): void => {
-    for (const piece of template) {
-      if (piece.kind === 'wrap') note(piece.pieces);
-      else if (piece.kind !== 'text' && piece.kind !== 'file') {
-        const name = names.nameOf(piece);
-        if (firstRecorded.get(name) !== piece.recorded) recorded[name] = piece.recorded;
-      }
-    }
-  };
-  const text = (template: Template): string => {
-    note(template);
-    return templateToText(template, names);
-  };
-  const url = text(step.url);
-  const headers = step.headers.map(({ name, value }) => ({ [name]: text(value) }));
-  const body = step.body && text(step.body);
+  const writer = new StepWriter(names, firstRecorded);
+  const url = writer.text(step.url);
+  const headers = step.headers.map(({ name, value }) => ({ [name]: writer.text(value) }));
+  const body = step.body && writer.text(step.body);
+  const checks = (step.checks ?? []).map((one) => writer.check(one));
   const expect = Object.fromEntries(Object.entries(step.expect).filter(([, value]) => value !== null)) as Partial<Expectation>;
   const ownName = step.name.startsWith(`${step.method} `) ? step.name : `${step.method} ${step.name}`;
   return {
@@ -99,9 +181,10 @@ function requestToText(step: RequestStep, names: PieceNames, firstRecorded: Read
     ...(headers.length === 0 ? {} : { headers }),
     ...(body === null ? {} : { body }),
     ...(step.bodyFile === null ? {} : { bodyFile: step.bodyFile }),
-    ...(Object.keys(recorded).length === 0 ? {} : { recorded }),
+    ...writer.recorded(),
     expect,
     ...(step.followRedirects ? { followRedirects: true } : {}),
+    ...(checks.length === 0 ? {} : { checks }),
   };
 }
 
@@ -199,6 +282,7 @@ class Reader {
       kind: 'transaction',
       id: this.#id(one.id, 't', ['transactions', at]),
       name: one.transaction,
+      ...(one.phase === undefined ? {} : { phase: one.phase }),
       steps: one.steps.map((step, index) => this.#step(step, ['transactions', at, 'steps', index])),
     }));
     for (const one of this.#handoffs)
@@ -232,31 +316,78 @@ class Reader {
 
   #step(step: StepText, path: PropertyKey[]): Step {
     if ('request' in step) return this.#request(step, path);
-    if ('pause' in step) return { kind: 'pause', id: this.#id(step.id, 'p', path), ms: step.pause };
+    if ('pause' in step)
+      return { kind: 'pause', id: this.#id(step.id, 'p', path), ms: step.pause, ...(step.spread && { spread: step.spread }) };
     if ('comment' in step) return { kind: 'comment', id: this.#id(step.id, 'c', path), text: step.comment };
-    if ('repeat' in step)
+    if ('code' in step)
       return {
-        kind: 'repeat',
-        id: this.#id(step.id, 'r', path),
-        name: step.repeat,
-        times: step.times,
-        pauseMs: step.pauseMs,
-        steps: step.steps.map((one, at) => this.#step(one, [...path, 'steps', at])),
+        kind: 'code',
+        id: this.#id(step.id, 'j', path),
+        name: step.code,
+        source: step.source,
+        timeMs: step.timeMs ?? codeLimits.timeMs,
+        memoryMb: step.memoryMb ?? codeLimits.memoryMb,
       };
+    if ('meet' in step)
+      return { kind: 'meet', id: this.#id(step.id, 'm', path), name: step.meet, users: step.users, atMostMs: step.atMostMs };
+    if ('side-by-side' in step)
+      return {
+        kind: 'side-by-side',
+        id: this.#id(step.id, 'b', path),
+        steps: step['side-by-side'].map((one, at) => this.#request(one, [...path, 'side-by-side', at])),
+      };
+    const template = this.#templates(step.recorded);
+    if ('log' in step) return { kind: 'log', id: this.#id(step.id, 'l', path), text: template(step.log, [...path, 'log']) };
+    if ('variable' in step)
+      return {
+        kind: 'variable',
+        id: this.#id(step.id, 'v', path),
+        name: step.variable,
+        value: template(step.value, [...path, 'value']),
+      };
+    if ('cookie' in step) {
+      const { action, origin } = step;
+      this.#origin(origin, path);
+      const value = template(step.value, [...path, 'value']);
+      return { kind: 'cookie', id: this.#id(step.id, 'k', path), action, origin, name: step.cookie, value };
+    }
+    const condition = ({ left, is, right }: ConditionText, at: PropertyKey[]): Condition => ({
+      left: template(left, [...path, ...at, 'left']),
+      is,
+      right: template(right ?? '', [...path, ...at, 'right']),
+    });
+    const steps = (): Step[] => step.steps.map((one, at) => this.#step(one, [...path, 'steps', at]));
+    if ('when' in step)
+      return {
+        kind: 'when',
+        id: this.#id(step.id, 'w', path),
+        name: step.when,
+        condition: condition(step.condition, ['condition']),
+        steps: steps(),
+      };
+    const { eachMatch } = step;
+    const loop: Loop | undefined = step.while
+      ? { kind: 'while', condition: condition(step.while, ['while']) }
+      : eachMatch && { kind: 'each-match', ...eachMatch };
     return {
-      kind: 'side-by-side',
-      id: this.#id(step.id, 'b', path),
-      steps: step['side-by-side'].map((one, at) => this.#request(one, [...path, 'side-by-side', at])),
+      kind: 'repeat',
+      id: this.#id(step.id, 'r', path),
+      name: step.repeat,
+      times: step.times,
+      pauseMs: step.pauseMs,
+      ...(loop && { loop }),
+      steps: steps(),
     };
   }
 
-  #request(step: RequestText, path: PropertyKey[]): RequestStep {
-    const [method = '', ...name] = step.request.split(' ');
-    if (!/^[A-Za-z-]+$/.test(method)) this.#problem([...path, 'request'], 0, 'Write the method first, such as “GET /desk”.');
-    if (!URL.canParse(step.origin))
-      this.#problem([...path, 'origin'], 0, `“${step.origin}” is no origin. Write one such as http://127.0.0.1:4701.`);
-    const recorded = new Map(Object.entries(step.recorded ?? {}));
-    const template = (text: string, at: PropertyKey[]): Template => {
+  #origin(origin: string, path: PropertyKey[]): void {
+    if (!URL.canParse(origin)) this.#problem([...path, 'origin'], 0, `“${origin}” is no origin. Write one such as http://127.0.0.1:4701.`);
+  }
+
+  /** Reads the templates of a step, with what was recorded in their pieces. */
+  #templates(told: Record<string, string> | undefined): (text: string, at: PropertyKey[]) => Template {
+    const recorded = new Map(Object.entries(told ?? {}));
+    return (text, at) => {
       try {
         return templateFromText(text, this.#names, recorded);
       } catch (error) {
@@ -265,6 +396,29 @@ class Reader {
         return [];
       }
     };
+  }
+
+  #check(check: CheckText, path: PropertyKey[], template: (text: string, at: PropertyKey[]) => Template): Check {
+    const checked = ((): Checked => {
+      if ('has' in check) return { kind: 'text', text: template(check.has, [...path, 'has']), present: true };
+      if ('lacks' in check) return { kind: 'text', text: template(check.lacks, [...path, 'lacks']), present: false };
+      if ('value' in check)
+        return { kind: 'value', extractor: check.value, is: check.is, than: template(check.than ?? '', [...path, 'than']) };
+      if ('count' in check) return { kind: 'count', extractor: check.count, atLeast: check.atLeast ?? 0, atMost: check.atMost ?? null };
+      if ('status' in check) return { kind: 'status', statuses: check.status };
+      if ('redirect' in check) return { kind: 'redirect', to: template(check.redirect, [...path, 'redirect']) };
+      if ('size' in check) return { kind: 'size', atLeast: check.size.atLeast ?? 0, atMost: check.size.atMost ?? null };
+      return { kind: 'time', atMostMs: check.time };
+    })();
+    return { id: this.#id(check.id, 'check', path), checked, onFailure: check.onFailure ?? 'mark' };
+  }
+
+  #request(step: RequestText, path: PropertyKey[]): RequestStep {
+    const [method = '', ...name] = step.request.split(' ');
+    if (!/^[A-Za-z-]+$/.test(method)) this.#problem([...path, 'request'], 0, 'Write the method first, such as “GET /desk”.');
+    this.#origin(step.origin, path);
+    const template = this.#templates(step.recorded);
+    const checks = (step.checks ?? []).map((one, at) => this.#check(one, [...path, 'checks', at], template));
     return {
       kind: 'request',
       id: this.#id(step.id, 's', path),
@@ -281,6 +435,7 @@ class Reader {
       bodyFile: step.bodyFile ?? null,
       expect: { ...nothingExpected, ...step.expect } as Expectation,
       followRedirects: step.followRedirects ?? false,
+      ...(checks.length === 0 ? {} : { checks }),
     };
   }
 }

@@ -82,6 +82,18 @@ export class HttpDriver implements Driver {
     return response;
   }
 
+  cookie(origin: string, name: string): string | undefined {
+    return this.#cookies.get(origin, name);
+  }
+
+  setCookie(origin: string, name: string, value: string): void {
+    this.#cookies.set(origin, name, value);
+  }
+
+  deleteCookie(origin: string, name: string): void {
+    this.#cookies.delete(origin, name);
+  }
+
   async reset(): Promise<void> {
     this.#cookies.clear();
     await this.close();

@@ -44,6 +44,22 @@ export class UserCookies {
     }
   }
 
+  /** The value of a cookie that would be sent to the root of an origin or to any path below it. */
+  get(origin: string, name: string): string | undefined {
+    return this.#jar.getCookiesSync(origin, { allPaths: true }).find((one) => one.key === name)?.value;
+  }
+
+  /** Sets a cookie for all paths of an origin, as a page script would. */
+  set(origin: string, name: string, value: string): void {
+    this.keep([['Set-Cookie', `${name}=${value}; Path=/`]], origin, '/');
+  }
+
+  delete(origin: string, name: string): void {
+    for (const one of this.#jar.getCookiesSync(origin, { allPaths: true }))
+      if (one.key === name) this.keep([['Set-Cookie', `${name}=; Path=${one.path ?? '/'}; Max-Age=0`]], origin, '/');
+    this.#lines.clear();
+  }
+
   clear(): void {
     if (this.#empty) return;
     this.#jar = newJar();

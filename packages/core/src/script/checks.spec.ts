@@ -1,0 +1,88 @@
+import { checkFailure, checkProblem, compares, describeCheck, recordedText, ResponseView, type Check, type Template } from '../index.js';
+
+const text = (value: string): Template => [{ kind: 'text', text: value }];
+const check = (checked: Check['checked']): Check => ({ id: 'c', checked, onFailure: 'mark' });
+const answer = (type: string, body: string, more: { status?: number; location?: string; durationMs?: number } = {}) => ({
+  view: new ResponseView(more.status ?? 200, [['Content-Type', type]], body),
+  location: more.location,
+  bytes: Buffer.byteLength(body),
+  durationMs: more.durationMs ?? 40,
+});
+const page = answer('text/html', '<title>Intake 7</title><h1>Booked &amp; weighed</h1><p>TWCU7700008 has\n 1,250 kg</p><li>a<li>b<li>c');
+const data = answer('application/json', '{"kg":1250,"rows":[{"id":"a"},{"id":"b"}],"none":[]}');
+const rows = { kind: 'jsonpath' as const, path: '$.rows[*].id', pick: 'any' as const };
+
+describe('checks', () => {
+  it.each<[string, Check['checked'], ReturnType<typeof answer>, string | null]>([
+    ['a text as it stands', { kind: 'text', text: text('TWCU7700008'), present: true }, page, null],
+    ['a text as people read it', { kind: 'text', text: text('Booked & weighed'), present: true }, page, null],
+    ['a text over a line break', { kind: 'text', text: text('TWCU7700008 has 1,250 kg'), present: true }, page, null],
+    ['a text that is missing', { kind: 'text', text: text('Released'), present: true }, page, 'The answer does not hold “Released”.'],
+    ['a text that must not be', { kind: 'text', text: text('weighed'), present: false }, page, 'The answer holds “weighed”.'],
+    [
+      'a member',
+      { kind: 'value', extractor: { kind: 'jsonpath', path: '$.kg', pick: 'first' }, is: 'more', than: text('1,000') },
+      data,
+      null,
+    ],
+    [
+      'a member that differs',
+      { kind: 'value', extractor: { kind: 'jsonpath', path: '$.kg', pick: 'first' }, is: 'equals', than: text('1300') },
+      data,
+      '$.kg is “1250”, where it should be: is “1300”.',
+    ],
+    ['any of several', { kind: 'value', extractor: rows, is: 'equals', than: text('b') }, data, null],
+    [
+      'what is not there',
+      { kind: 'value', extractor: { kind: 'header', name: 'x-a' }, is: 'filled', than: [] },
+      data,
+      'The header x-a is empty, where it should be: is not empty.',
+    ],
+    ['a count', { kind: 'count', extractor: { ...rows, pick: 'first' }, atLeast: 2, atMost: 2 }, data, null],
+    [
+      'too few',
+      { kind: 'count', extractor: { kind: 'jsonpath', path: '$.none[*]', pick: 'first' }, atLeast: 1, atMost: null },
+      data,
+      'There are 0 of $.none[*], where at least 1 are wanted.',
+    ],
+    [
+      'a count of an expression',
+      { kind: 'count', extractor: { kind: 'regex', pattern: '<li>', nth: 0 }, atLeast: 3, atMost: 3 },
+      page,
+      null,
+    ],
+    ['a status', { kind: 'status', statuses: [201, 204] }, page, 'It answered 200 instead of 201 or 204.'],
+    ['a redirect', { kind: 'redirect', to: text('/intakes/7') }, answer('text/html', '', { location: 'http://h/intakes/7?a' }), null],
+    ['no redirect', { kind: 'redirect', to: text('/x') }, page, 'It does not redirect, where it should lead to “/x”.'],
+    ['a size', { kind: 'size', atLeast: 10, atMost: 20 }, data, `The answer has ${data.bytes} bytes, where 10 to 20 are wanted.`],
+    ['a time', { kind: 'time', atMostMs: 30 }, page, 'It answered in 40 ms, where at most 30 ms are wanted.'],
+  ])('hold or say why not: %s', (_name, checked, given, told) => {
+    expect(checkFailure(check(checked), given, recordedText)).toBe(told);
+  });
+
+  it('are filled with what is sent now', () => {
+    const own = check({ kind: 'text', text: [{ kind: 'data', table: 't', column: 'container', recorded: 'TWCU7700008' }], present: true });
+    expect(checkFailure(own, page, () => 'TWCU7700013')).toBe('The answer does not hold “TWCU7700013”.');
+    expect(describeCheck(own, () => '[container]')).toBe('holds “[container]”');
+  });
+
+  it('compare numbers as numbers, and nothing that is none', () => {
+    expect([compares('9', 'less', '10'), compares('', 'less', '1'), compares('x', 'more', '1'), compares('-1.5', 'less', '0')]).toEqual([
+      true,
+      false,
+      false,
+      true,
+    ]);
+    expect(compares('Grower 12', 'matches', '^Grower \\d+$')).toBe(true);
+  });
+
+  it('say beforehand what is wrong with them', () => {
+    expect(checkProblem(check({ kind: 'value', extractor: { kind: 'regex', pattern: '(', nth: 0 }, is: 'filled', than: [] }))).toContain(
+      'not valid',
+    );
+    expect(checkProblem(check({ kind: 'value', extractor: rows, is: 'matches', than: text('[') }))).toContain('not valid');
+    expect(checkProblem(check({ kind: 'count', extractor: rows, atLeast: 3, atMost: 2 }))).toBe('The most is less than the least.');
+    expect(checkProblem(check({ kind: 'text', text: [], present: true }))).toContain('Write the text');
+    expect(checkProblem(check({ kind: 'status', statuses: [200] }))).toBeNull();
+  });
+});

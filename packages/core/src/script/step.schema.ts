@@ -1,0 +1,183 @@
+import * as z from 'zod';
+import { CheckSchema, ConditionSchema, type Condition } from './check.schema.js';
+import { ExtractorSchema } from './extractor.schema.js';
+import { TemplateSchema } from './template.schema.js';
+
+/** What a good answer looks like; it catches failures that come with a successful status. */
+export const ExpectationSchema = z.object({
+  statuses: z.array(z.number().int()),
+  /** Kind of content, such as `html` or `json`; null where the take had none. */
+  content: z.enum(['html', 'json', 'xml', 'form', 'multipart', 'script', 'text', 'binary']).nullable(),
+  /** Path shape of the redirect target. */
+  redirect: z.string().nullable(),
+  /** Further places that a redirect may lead to, as path shapes: the tester accepted them. */
+  otherRedirects: z.array(z.string()).optional(),
+  /** Shape of the page's title. */
+  title: z.string().nullable(),
+  /** Name of the root element of an XML answer. */
+  rootElement: z.string().nullable(),
+  /** Differences from the take that the tester looked at and takes as harmless in this step. */
+  harmless: z.array(z.enum(['structure', 'alerts', 'sign-in'])).optional(),
+});
+export type Expectation = z.infer<typeof ExpectationSchema>;
+
+export const RequestStepSchema = z.object({
+  kind: z.literal('request'),
+  id: z.string(),
+  name: z.string(),
+  /** Number of the exchange in the take; null for a step made by hand. */
+  exchange: z.number().int().nullable(),
+  /** Exchanges of the redirects that this step follows, in order; the last one's response is the step's answer. */
+  hops: z.array(z.number().int()).optional(),
+  method: z.string(),
+  /** Recorded origin, such as `http://127.0.0.1:4701`; the environment maps it. */
+  origin: z.string(),
+  /** Path and query. */
+  url: TemplateSchema,
+  headers: z.array(z.object({ name: z.string(), value: TemplateSchema })),
+  body: TemplateSchema.nullable(),
+  /** Hash of a stored body that is sent as it is. */
+  bodyFile: z.string().nullable(),
+  expect: ExpectationSchema,
+  followRedirects: z.boolean(),
+  /** Looked at one after another, once the answer is as expected; absent where there are none. */
+  checks: z.array(CheckSchema).optional(),
+});
+export type RequestStep = z.infer<typeof RequestStepSchema>;
+
+/** How a pause is drawn anew each time; absent where it always lasts the same. */
+export const SpreadSchema = z.discriminatedUnion('kind', [
+  /** Between `ms - by` and `ms + by`, all alike likely. */
+  z.object({ kind: z.literal('uniform'), byMs: z.number().nonnegative() }),
+  /** Log-normal with the pause as its median; `sigma` is the standard deviation of its logarithm. */
+  z.object({ kind: z.literal('log-normal'), sigma: z.number().min(0).max(3) }),
+]);
+export type Spread = z.infer<typeof SpreadSchema>;
+
+export const PauseStepSchema = z.object({
+  kind: z.literal('pause'),
+  id: z.string(),
+  ms: z.number().nonnegative(),
+  spread: SpreadSchema.optional(),
+});
+export const CommentStepSchema = z.object({ kind: z.literal('comment'), id: z.string(), text: z.string() });
+/** Writes a line into the log of the rehearsal. */
+export const LogStepSchema = z.object({ kind: z.literal('log'), id: z.string(), text: TemplateSchema });
+/** Sets a variable of the virtual user; it stays set until it is set anew. */
+export const VariableStepSchema = z.object({ kind: z.literal('variable'), id: z.string(), name: z.string().min(1), value: TemplateSchema });
+/** Sets, reads or deletes a cookie of the virtual user; `read` puts it into the variable called `value`. */
+export const CookieStepSchema = z.object({
+  kind: z.literal('cookie'),
+  id: z.string(),
+  action: z.enum(['set', 'read', 'delete']),
+  /** Recorded origin whose cookie it is. */
+  origin: z.string(),
+  name: z.string().min(1),
+  value: TemplateSchema,
+});
+/** JavaScript in a sandbox: it sees the last answer and the variables, and may set variables and change the next request. */
+export const CodeStepSchema = z.object({
+  kind: z.literal('code'),
+  id: z.string(),
+  name: z.string(),
+  source: z.string().max(200_000),
+  timeMs: z.number().int().min(1).max(10_000),
+  memoryMb: z.number().int().min(16).max(256),
+});
+export type CodeStep = z.infer<typeof CodeStepSchema>;
+/** What a code step may take where nothing else is said. */
+export const codeLimits = { timeMs: 100, memoryMb: 16 };
+/** Virtual users wait here until `users` of them have come, for `atMostMs` at most. */
+export const MeetStepSchema = z.object({
+  kind: z.literal('meet'),
+  id: z.string(),
+  name: z.string(),
+  users: z.number().int().min(2).max(20_000),
+  atMostMs: z.number().int().min(1).max(3_600_000),
+});
+
+/** Requests that run at the same time; the step ends when the last of them has. */
+export const SideBySideStepSchema = z.object({ kind: z.literal('side-by-side'), id: z.string(), steps: z.array(RequestStepSchema) });
+export type SideBySideStep = z.infer<typeof SideBySideStepSchema>;
+
+/**
+ * What a repeat goes by, where it is not a number of times; `times` is then the most rounds there are. `each-match` plays a round for
+ * each match of an extractor in the last answer of a step, with the match in a variable.
+ */
+export const LoopSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('while'), condition: ConditionSchema }),
+  z.object({ kind: z.literal('each-match'), step: z.string(), extractor: ExtractorSchema, variable: z.string().min(1) }),
+]);
+export type Loop = z.infer<typeof LoopSchema>;
+
+const repeatFields = {
+  kind: z.literal('repeat'),
+  id: z.string(),
+  name: z.string(),
+  times: z.number().int().min(1).max(10_000),
+  pauseMs: z.number().nonnegative(),
+  loop: LoopSchema.optional(),
+};
+const whenFields = { kind: z.literal('when'), id: z.string(), name: z.string(), condition: ConditionSchema };
+
+/** Steps that are played again and again, with a pause between two rounds. */
+export interface RepeatStep {
+  kind: 'repeat';
+  id: string;
+  name: string;
+  times: number;
+  pauseMs: number;
+  loop?: Loop | undefined;
+  steps: Step[];
+}
+
+/** Steps that are played only where a condition holds. */
+export interface WhenStep {
+  kind: 'when';
+  id: string;
+  name: string;
+  condition: Condition;
+  steps: Step[];
+}
+
+const leaves = [
+  RequestStepSchema,
+  PauseStepSchema,
+  CommentStepSchema,
+  LogStepSchema,
+  VariableStepSchema,
+  CookieStepSchema,
+  CodeStepSchema,
+  MeetStepSchema,
+  SideBySideStepSchema,
+] as const;
+
+/** A part of a transaction: a leaf, or a container of steps. */
+export type Step = z.infer<(typeof leaves)[number]> | RepeatStep | WhenStep;
+
+export const StepSchema: z.ZodType<Step> = z.lazy(() =>
+  z.discriminatedUnion('kind', [
+    ...leaves,
+    z.object({ ...repeatFields, steps: z.array(StepSchema) }),
+    z.object({ ...whenFields, steps: z.array(StepSchema) }),
+  ]),
+);
+
+/** Steps and what their containers hold, in the order of play. */
+export function allSteps(steps: readonly Step[]): Step[] {
+  return steps.flatMap((step): Step[] => ('steps' in step ? [step, ...allSteps(step.steps)] : [step]));
+}
+
+/** Steps with each changed, those in containers too; a container that is left empty goes. `null` takes a step out. */
+export function changeSteps(steps: readonly Step[], change: (step: Step) => Step | null): Step[] {
+  return steps.flatMap((step): Step[] => {
+    const changed = change(step);
+    if (!changed || !('steps' in changed)) return changed ? [changed] : [];
+    const inner = changeSteps(changed.steps, change);
+    if (inner.length === 0) return [];
+    if (changed.kind !== 'side-by-side') return [{ ...changed, steps: inner }];
+    const requests = inner.filter((one) => one.kind === 'request');
+    // One request alone is beside nothing.
+    return requests.length === 1 ? requests : [{ ...changed, steps: requests }];
+  });
+}

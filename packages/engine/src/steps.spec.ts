@@ -1,0 +1,303 @@
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { createHash } from 'node:crypto';
+import type { Check, RequestStep, Step, Transaction } from '@sturdy/core';
+import seedrandom from 'seedrandom';
+import { compile, HttpDriver, rehearse, VirtualUser } from './index.js';
+import { Meetings } from './generator/meetings.js';
+import { environment, expectation, script, step, text } from './test/plans.js';
+
+/** A little desk: signs in by a cookie, gives numbers, wants a proof of the last of them. */
+const got: string[] = [];
+let server: Server;
+let origin = '';
+let numbers = 0;
+beforeAll(async () => {
+  server = createServer((request, response) => {
+    const chunks: Buffer[] = [];
+    request.on('data', (chunk: Buffer) => chunks.push(chunk));
+    request.on('end', () => {
+      const sent = Buffer.concat(chunks).toString();
+      got.push(`${request.method} ${request.url}${sent === '' ? '' : ` ${sent}`}`);
+      const signedIn = /desk=\w+/.exec(request.headers.cookie ?? '')?.[0];
+      if (request.url === '/sign-in') response.setHeader('Set-Cookie', `desk=d${++numbers}; Path=/`).end('<a href="/out">Sign out</a>');
+      else if (request.url === '/list') response.setHeader('Content-Type', 'application/json').end('{"rows":[{"id":3},{"id":5},{"id":8}]}');
+      else if (request.url?.startsWith('/proof')) response.end(String(request.headers['x-proof']));
+      else if (request.url === '/late') response.end(got.filter((one) => one === 'GET /late').length < 3 ? 'wait' : 'ready');
+      else response.end(`signed in as ${signedIn ?? 'nobody'}`);
+    });
+  });
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
+  origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+});
+afterAll(() => {
+  server.closeAllConnections();
+  server.close();
+});
+beforeEach(() => {
+  got.length = 0;
+  numbers = 0;
+});
+
+const request = (id: string, target: string, more: Partial<RequestStep> = {}) => step(id, origin, target, more);
+const transaction = (id: string, steps: Step[], phase?: Transaction['phase']): Transaction => ({
+  kind: 'transaction',
+  id,
+  name: id,
+  ...(phase && { phase }),
+  steps,
+});
+const check = (checked: Check['checked'], onFailure: Check['onFailure'] = 'mark'): Check => ({ id: 'c', checked, onFailure });
+const variable = (name: string) => [{ kind: 'variable' as const, name, recorded: '' }];
+
+function userOf(transactions: Transaction[], random = () => 0.5) {
+  const notes: string[] = [];
+  const failures: (string | null)[] = [];
+  const pauses: number[] = [];
+  const skipped: string[] = [];
+  const user = new VirtualUser(
+    compile(script([], { transactions }), environment(origin)),
+    new HttpDriver({ allows: () => true }),
+    random,
+    {
+      step: (played) => failures.push(played.failure),
+      note: (note) => notes.push(`${note.kind}: ${note.text}`),
+      skipped: (steps) => skipped.push(...steps),
+      transaction: () => undefined,
+    },
+    { stopsNow: () => false, pause: (ms) => Promise.resolve(void pauses.push(ms)) },
+  );
+  return { user, notes, failures, pauses, skipped };
+}
+const none = new Map();
+
+describe('what is played once by each user', () => {
+  it('signs in before the first iteration, keeps the cookie and what was read, and signs out after the last', async () => {
+    const { user } = userOf([
+      transaction('in', [request('s1', '/sign-in')], 'before'),
+      transaction('work', [request('s2', '/who')]),
+      transaction('out', [request('s3', '/out')], 'after'),
+    ]);
+    for (let at = 0; at < 3; at++) await user.iterate(none, 'next-iteration');
+    await user.end(none);
+    await user.driver.close();
+    expect(got).toEqual(['GET /sign-in', 'GET /who', 'GET /who', 'GET /who', 'GET /out']);
+  });
+
+  it('tries to sign in again where that failed, and iterates only then', async () => {
+    let answers = 0;
+    const failing = check({ kind: 'value', extractor: { kind: 'header', name: 'set-cookie' }, is: 'contains', than: text('desk=d2') });
+    const { user } = userOf([
+      transaction('in', [request('s1', '/sign-in', { checks: [failing] })], 'before'),
+      transaction('work', [request('s2', '/who')]),
+    ]);
+    for (; answers < 3; answers++) await user.iterate(none, 'next-iteration');
+    await user.driver.close();
+    expect(got).toEqual(['GET /sign-in', 'GET /sign-in', 'GET /who', 'GET /who']);
+  });
+});
+
+describe('steps that send nothing', () => {
+  it('code reads the answer, sets variables and changes the next request alone', async () => {
+    const { user, notes } = userOf([
+      transaction('t', [
+        request('s1', '/list'),
+        {
+          kind: 'code',
+          id: 'j',
+          name: 'proof',
+          source:
+            'variables.bay = answer.json().rows.at(-1).id; next.header("X-Proof", digest("md5", variables.bay)); next.query("bay", variables.bay); log("bay", variables.bay)',
+          timeMs: 200,
+          memoryMb: 16,
+        },
+        request('s2', '/proof?a=1', {
+          checks: [check({ kind: 'text', text: text(createHash('md5').update('8').digest('hex')), present: true })],
+        }),
+        request('s3', '/proof', { checks: [check({ kind: 'text', text: text('undefined'), present: true })] }),
+        request('s4', '/', { url: [...text('/bay/'), ...variable('bay')] }),
+      ]),
+    ]);
+    expect(await user.iterate(none, 'next-iteration')).toMatchObject({ good: true });
+    await user.driver.close();
+    expect(got).toEqual(['GET /list', 'GET /proof?a=1&bay=8', 'GET /proof', 'GET /bay/8']);
+    expect(notes).toEqual(['log: bay 8']);
+  });
+
+  it('code that fails ends the iteration with its line, and the user goes on with the next', async () => {
+    const { user, notes } = userOf([
+      transaction('t', [
+        { kind: 'code', id: 'j', name: 'broken', source: '\nnone.here', timeMs: 100, memoryMb: 16 },
+        request('s1', '/never'),
+      ]),
+    ]);
+    expect(await user.iterate(none, 'next-iteration')).toMatchObject({ good: false, complete: true });
+    expect(await user.iterate(none, 'go-on')).toMatchObject({ good: false, complete: true });
+    await user.driver.close();
+    expect(notes[0]).toBe("failed: The code “broken” failed. Line 2: ReferenceError: 'none' is not defined");
+    expect(got).toEqual(['GET /never']);
+  });
+
+  it('sets, reads and deletes cookies, and logs', async () => {
+    const cookie = (action: 'set' | 'read' | 'delete', value: string): Step => ({
+      kind: 'cookie',
+      id: action,
+      action,
+      origin,
+      name: 'desk',
+      value: text(value),
+    });
+    const { user, notes } = userOf([
+      transaction('t', [
+        cookie('set', 'own'),
+        request('s1', '/a/b', { checks: [check({ kind: 'text', text: text('desk=own'), present: true })] }),
+        cookie('read', 'found'),
+        { kind: 'log', id: 'l', text: [...text('cookie '), ...variable('found')] },
+        cookie('delete', ''),
+        request('s2', '/who', { checks: [check({ kind: 'text', text: text('nobody'), present: true })] }),
+      ]),
+    ]);
+    expect(await user.iterate(none, 'next-iteration')).toMatchObject({ good: true });
+    await user.driver.close();
+    expect(notes).toEqual(['log: cookie own']);
+  });
+
+  it('repeats while a condition holds, for each match, and plays what a condition allows', async () => {
+    const last = { kind: 'variable' as const, id: 'v', name: 'last', value: text('') };
+    const { user, skipped } = userOf([
+      transaction('t', [
+        last,
+        {
+          kind: 'repeat',
+          id: 'r',
+          name: 'until ready',
+          times: 10,
+          pauseMs: 5,
+          loop: { kind: 'while', condition: { left: variable('last'), is: 'differs', right: text('ready') } },
+          steps: [
+            request('s1', '/late'),
+            { kind: 'code', id: 'j', name: 'note', source: 'variables.last = answer.body', timeMs: 200, memoryMb: 16 },
+          ],
+        },
+        request('s2', '/list'),
+        {
+          kind: 'repeat',
+          id: 'e',
+          name: 'each',
+          times: 2,
+          pauseMs: 0,
+          loop: { kind: 'each-match', step: 's2', extractor: { kind: 'jsonpath', path: '$.rows[*].id', pick: 'first' }, variable: 'id' },
+          steps: [
+            request('s3', '/', { url: [...text('/open/'), ...variable('id')] }),
+            {
+              kind: 'when',
+              id: 'w',
+              name: 'the first',
+              condition: { left: variable('id'), is: 'less', right: text('4') },
+              steps: [request('s4', '/small')],
+            },
+          ],
+        },
+      ]),
+    ]);
+    expect(await user.iterate(none, 'next-iteration')).toMatchObject({ good: true });
+    await user.driver.close();
+    expect(got).toEqual(['GET /late', 'GET /late', 'GET /late', 'GET /list', 'GET /open/3', 'GET /small', 'GET /open/5']);
+    expect(skipped).toEqual(['s4']);
+  });
+
+  it('draws pauses from their spread: uniform within its bounds, log-normal with the pause as its median', async () => {
+    const random = seedrandom('pauses');
+    const pause = (spread: Extract<Step, { kind: 'pause' }>['spread']): Step => ({
+      kind: 'pause',
+      id: 'p',
+      ms: 1000,
+      ...(spread && { spread }),
+    });
+    const drawn = async (spread: Extract<Step, { kind: 'pause' }>['spread']) => {
+      const { user, pauses } = userOf(
+        [
+          transaction(
+            't',
+            Array.from({ length: 2001 }, () => pause(spread)),
+          ),
+        ],
+        random,
+      );
+      await user.iterate(none, 'go-on');
+      return pauses.sort((left, right) => left - right);
+    };
+    const uniform = await drawn({ kind: 'uniform', byMs: 400 });
+    expect(uniform[0]).toBeGreaterThanOrEqual(600);
+    expect(uniform.at(-1)).toBeLessThanOrEqual(1400);
+    expect(Math.abs((uniform[1000] ?? 0) - 1000)).toBeLessThan(20);
+    const normal = await drawn({ kind: 'log-normal', sigma: 0.5 });
+    expect(Math.abs((normal[1000] ?? 0) - 1000)).toBeLessThan(60);
+    // The 84.1th percentile of a normal distribution lies one standard deviation above its mean (any table of it).
+    expect(Math.abs(Math.log((normal[Math.round(0.8413 * 2001)] ?? 0) / 1000) - 0.5)).toBeLessThan(0.08);
+  });
+});
+
+describe('checks', () => {
+  it('count as failures of their step; one may end the iteration, another the user', async () => {
+    const wrong = (onFailure: Check['onFailure']) => [check({ kind: 'text', text: text('signed in as kim'), present: true }, onFailure)];
+    const marked = userOf([transaction('t', [request('s1', '/who', { checks: wrong('mark') }), request('s2', '/b')])]);
+    expect(await marked.user.iterate(none, 'go-on')).toMatchObject({ good: false, ends: false });
+    expect(marked.failures).toEqual(['The answer does not hold “signed in as kim”.', null]);
+    const left = userOf([transaction('t', [request('s1', '/who', { checks: wrong('next-iteration') }), request('s2', '/b')])]);
+    expect(await left.user.iterate(none, 'go-on')).toMatchObject({ good: false, complete: true, ends: false });
+    expect(left.failures.length).toBe(1);
+    const ended = userOf([transaction('t', [request('s1', '/who', { checks: wrong('stop-user') }), request('s2', '/b')])]);
+    expect(await ended.user.iterate(none, 'go-on')).toMatchObject({ ends: true });
+    for (const { user } of [marked, left, ended]) await user.driver.close();
+  });
+
+  it('are told by a rehearsal, which plays on and says what was passed over', async () => {
+    const own = script([], {
+      transactions: [
+        transaction('t', [
+          request('s1', '/who', { expect: expectation, checks: [check({ kind: 'size', atLeast: 1000, atMost: null }, 'stop-user')] }),
+          {
+            kind: 'when',
+            id: 'w',
+            name: 'never',
+            condition: { left: text('a'), is: 'equals', right: text('b') },
+            steps: [request('s2', '/no')],
+          },
+          { kind: 'code', id: 'j', name: 'x', source: 'log("at the end"); fail("done")', timeMs: 100, memoryMb: 16 },
+        ]),
+      ],
+    });
+    const captured = await rehearse({
+      script: own,
+      environment: environment(origin),
+      rows: none,
+      random: () => 0.5,
+      put: (bytes, mimeType) => ({ hash: '', size: bytes.length, mimeType }),
+      readFile: () => undefined,
+    });
+    expect(captured.steps.map((one) => one.checks)).toEqual([['The answer has 19 bytes, where at least 1000 are wanted.']]);
+    expect(captured.skipped).toEqual(['s2']);
+    expect(captured.notes).toMatchObject([{ step: 'j', kind: 'failed', afterStep: 's1' }]);
+  });
+});
+
+describe('meeting points', () => {
+  it('let users through once enough have come, or when their time is over, or when the run ends', async () => {
+    const meetings = new Meetings();
+    const order: string[] = [];
+    const come = (name: string, users = 3, atMostMs = 60_000) => meetings.meet('m', users, atMostMs).then(() => order.push(name));
+    const three = [come('a'), come('b')];
+    await Promise.resolve();
+    expect(order).toEqual([]);
+    await Promise.all([...three, come('c')]);
+    expect(order.sort()).toEqual(['a', 'b', 'c']);
+    await come('late', 3, 20);
+    expect(order).toContain('late');
+    const waiting = come('end');
+    meetings.open();
+    await waiting;
+    await come('after');
+    expect(order).toEqual(expect.arrayContaining(['end', 'after']));
+  });
+});
