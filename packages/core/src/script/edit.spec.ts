@@ -1,4 +1,4 @@
-import { editScript, expectationOf, requestSteps, scriptFromTake, type Mark, type Script } from '../index.js';
+import { allSteps, editScript, expectationOf, requestSteps, scriptFromTake, type Mark, type Script, type Step } from '../index.js';
 import { everything } from '../tidy/tidy.schema.js';
 import { html, json, TakeBuilder } from '../test/take-builder.js';
 
@@ -89,6 +89,53 @@ describe('editing', () => {
     ]);
     expect(moved('t2', -1).map(([name]) => name)).toEqual(['B', 'A']);
     expect(moved('s1', -1)).toEqual(shape(script));
+  });
+
+  it('inserts steps with ids of their own, and pieces that are unknown here as what was recorded', () => {
+    const log: Step = { kind: 'log', id: 's1', text: [{ kind: 'handoff', handoff: 'h9', recorded: 'k-1' }] };
+    const inserted = editScript(script, { kind: 'insert', after: 's3', steps: [log, log] });
+    expect(shape(inserted)[0]).toEqual(['A', 's1', 's3', 's1-2', 's1-3']);
+    expect(inserted.transactions[0]?.steps[2]).toMatchObject({ text: [{ kind: 'text', text: 'k-1' }] });
+    expect(shape(editScript(script, { kind: 'insert', after: 't2', steps: [log] }))[1]).toEqual(['B', 's1-2', 's4', 's5']);
+    expect(shape(editScript(script, { kind: 'insert-transaction', after: 't1', name: 'Between' })).map(([name]) => name)).toEqual([
+      'A',
+      'Between',
+      'B',
+    ]);
+  });
+
+  it('moves several steps at once, wraps them, and takes a container away again', () => {
+    expect(shape(editScript(script, { kind: 'move-to', ids: ['s4', 's1'], after: 's5' }))).toEqual([
+      ['A', 's3'],
+      ['B', 's5', 's1', 's4'],
+    ]);
+    expect(editScript(script, { kind: 'move-to', ids: ['s4'], after: 's4' })).toBe(script);
+    const container = { kind: 'repeat' as const, id: 'r', name: 'R', times: 2, pauseMs: 0 };
+    const wrapped = editScript(script, { kind: 'wrap', ids: ['s1', 's3'], container });
+    expect(wrapped.transactions[0]?.steps).toMatchObject([{ kind: 'repeat', steps: [{ id: 's1' }, { id: 's3' }] }]);
+    const inside = editScript(wrapped, { kind: 'insert', after: 's1', steps: [{ kind: 'comment', id: 'c', text: 'x' }] });
+    expect(allSteps(inside.transactions[0]?.steps ?? []).map((one) => one.id)).toEqual(['r', 's1', 'c', 's3']);
+    expect(editScript(inside, { kind: 'move-to', ids: ['r'], after: 's1' })).toBe(inside);
+    const changed = editScript(inside, { kind: 'set-step', step: { ...container, times: 5, steps: [] } });
+    expect(allSteps(changed.transactions[0]?.steps ?? []).length).toBe(4);
+    expect(shape(editScript(inside, { kind: 'unwrap', id: 'r' }))[0]).toEqual(['A', 's1', 'c', 's3']);
+    expect(shape(editScript(inside, { kind: 'delete-all', ids: ['s1', 'c', 's3', 's5'] }))).toEqual([['A'], ['B', 's4']]);
+  });
+
+  it('says what is played once by each user, and takes checks', () => {
+    const before = editScript(script, { kind: 'set-phase', id: 't1', phase: 'before' });
+    expect(before.transactions.map((one) => one.phase)).toEqual(['before', undefined]);
+    expect(editScript(before, { kind: 'set-phase', id: 't1', phase: undefined })).toEqual(script);
+    const check = { id: 'c', checked: { kind: 'time' as const, atMostMs: 500 }, onFailure: 'mark' as const };
+    const checked = editScript(script, {
+      kind: 'add-checks',
+      checks: [
+        { step: 's1', check },
+        { step: 's1', check },
+      ],
+    });
+    expect(requestSteps(checked)[0]?.step.checks?.map((one) => one.id)).toEqual(['c', 'check-2']);
+    expect(editScript(checked, { kind: 'set-checks', id: 's1', checks: [] })).toEqual(script);
   });
 
   it('deletes a step, and a transaction with all of its steps', () => {

@@ -1,16 +1,19 @@
 import {
   allSteps,
+  type Check,
   type Expectation,
   type Extractor,
   changeSteps,
   readFrom,
   readPlaces,
   type Handoff,
+  type RequestStep,
   type Script,
   type Step,
   type Template,
   type Transaction,
 } from './script.schema.js';
+import { adopted, freshId, idsOf, insertAfter, mapLists, outermost, wrapped, type Container } from './arrange.js';
 import { changeTemplates } from './step-templates.js';
 import { mapPieces } from './template.js';
 import { usePlaces } from './use-places.js';
@@ -19,6 +22,21 @@ import { usePlaces } from './use-places.js';
 export type ScriptEdit =
   | { kind: 'rename'; id: string; name: string }
   | { kind: 'delete'; id: string }
+  | { kind: 'delete-all'; ids: readonly string[] }
+  /** Puts steps behind a step, or at the start of a transaction; ids that are taken are given anew, pieces that are unknown here become text. */
+  | { kind: 'insert'; after: string; steps: readonly Step[] }
+  | { kind: 'insert-transaction'; after: string | null; name: string }
+  /** Moves steps behind a step, or to the start of a transaction, in the order in which they stand. */
+  | { kind: 'move-to'; ids: readonly string[]; after: string }
+  /** Puts neighbouring steps into a container. */
+  | { kind: 'wrap'; ids: readonly string[]; container: Container }
+  /** Takes a container away and leaves what it holds. */
+  | { kind: 'unwrap'; id: string }
+  /** Replaces a step; what a container holds stays. */
+  | { kind: 'set-step'; step: Step }
+  | { kind: 'set-phase'; id: string; phase: Transaction['phase'] }
+  | { kind: 'set-checks'; id: string; checks: readonly Check[] }
+  | { kind: 'add-checks'; checks: readonly { step: string; check: Check }[] }
   | { kind: 'move'; id: string; by: -1 | 1 }
   | { kind: 'set-pause'; id: string; ms: number }
   | { kind: 'set-repeat'; id: string; times: number; pauseMs: number }
@@ -55,6 +73,55 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
           .filter((one) => one.id !== edit.id)
           .map((one) => ({ ...one, steps: changeSteps(one.steps, (step) => (step.id === edit.id ? null : step)) })),
       });
+    case 'delete-all':
+      return edit.ids.reduce((now, id) => editScript(now, { kind: 'delete', id }), script);
+    case 'insert':
+      return insertAfter(script, edit.after, adopted(script, edit.steps));
+    case 'insert-transaction': {
+      const made: Transaction = { kind: 'transaction', id: freshId(idsOf(script), 't'), name: edit.name, steps: [] };
+      const at = edit.after === null ? -1 : script.transactions.findIndex((one) => one.id === edit.after);
+      return { ...script, transactions: script.transactions.toSpliced(at + 1, 0, made) };
+    }
+    case 'move-to': {
+      const wanted = new Set(edit.ids);
+      // Into itself nothing can go.
+      const moved = outermost(script, wanted);
+      if (moved.length === 0 || allSteps(moved).some((one) => one.id === edit.after)) return script;
+      const without = {
+        ...script,
+        transactions: script.transactions.map((one) => ({
+          ...one,
+          steps: changeSteps(one.steps, (step) => (wanted.has(step.id) ? null : step)),
+        })),
+      };
+      return insertAfter(without, edit.after, moved);
+    }
+    case 'wrap':
+      return mapLists(script, (steps) => wrapped(steps, new Set(edit.ids), edit.container));
+    case 'unwrap':
+      return mapLists(script, (steps) => steps.flatMap((step) => (step.id === edit.id && 'steps' in step ? step.steps : [step])));
+    case 'set-step':
+      return mapSteps(script, (step) =>
+        step.id !== edit.step.id
+          ? step
+          : 'steps' in edit.step && 'steps' in step
+            ? ({ ...edit.step, steps: step.steps } as Step)
+            : edit.step,
+      );
+    case 'set-phase':
+      return {
+        ...script,
+        transactions: script.transactions.map(({ phase, ...one }) =>
+          one.id === edit.id ? { ...one, ...(edit.phase && { phase: edit.phase }) } : { ...one, ...(phase && { phase }) },
+        ),
+      };
+    case 'set-checks':
+      return mapSteps(script, (step) => (step.id === edit.id && step.kind === 'request' ? withChecks(step, edit.checks) : step));
+    case 'add-checks':
+      return mapSteps(script, (step) => {
+        const own = edit.checks.filter((one) => one.step === step.id).map((one) => one.check);
+        return own.length > 0 && step.kind === 'request' ? withChecks(step, [...(step.checks ?? []), ...own]) : step;
+      });
     case 'move':
       return move(script, edit.id, edit.by);
     case 'set-pause':
@@ -83,6 +150,13 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
 
 const chosen = ' How it is read was chosen by hand.';
 const untilChosen = (reason: string): string => reason.replace(chosen, '');
+
+function withChecks(step: RequestStep, checks: readonly Check[]): RequestStep {
+  const { checks: _before, ...rest } = step;
+  if (checks.length === 0) return rest;
+  const taken = new Set<string>();
+  return { ...rest, checks: checks.map((one) => ({ ...one, id: freshId(taken, 'check', one.id) })) };
+}
 
 function mapSteps(
   script: Script,

@@ -4,24 +4,34 @@ import { recordedText, requestSteps } from '../index.js';
 /** What a replayed step answered: status, headers, text. A sentence instead stands for a connection that failed. */
 export type Answer = [number, Header[], string?] | string;
 
-/** Makes what a rehearsal would have captured: the given answers by step, in order; steps without one were not sent. */
-export function playback(script: Script, answers: Record<string, Answer>): Captured {
+/**
+ * Makes what a rehearsal would have captured: the given answers by step, in order; steps without one were not sent. `sent` gives the
+ * bodies of requests, where they are wanted.
+ */
+export function playback(script: Script, answers: Record<string, Answer>, sent: Record<string, string> = {}): Captured {
   const bodies = new Map<string, string>();
   const steps = requestSteps(script)
     .filter(({ step }) => answers[step.id] !== undefined)
-    .map(({ step }): CapturedStep => captured(step, answers[step.id] ?? 'no answer', bodies));
+    .map(({ step }): CapturedStep => captured(step, answers[step.id] ?? 'no answer', bodies, sent[step.id]));
   return { steps, missing: [], readBody: (hash) => bodies.get(hash) };
 }
 
-function captured(step: RequestStep, answer: Answer, bodies: Map<string, string>): CapturedStep {
+function captured(step: RequestStep, answer: Answer, bodies: Map<string, string>, sent: string | undefined): CapturedStep {
   const [status, headers, text] = typeof answer === 'string' ? [0, [] as Header[], undefined] : answer;
   const hash = `${step.id}-answer`;
   if (text !== undefined) bodies.set(hash, text);
+  if (sent !== undefined) bodies.set(`${step.id}-sent`, sent);
+  const body = sent === undefined ? null : { hash: `${step.id}-sent`, size: sent.length, mimeType: '' };
   return {
     step: step.id,
     startedAtMs: 0,
     durationMs: 5,
-    request: { method: step.method, url: step.origin + recordedText(step.url), headers: [], body: null },
+    request: {
+      method: step.method,
+      url: step.origin + recordedText(step.url),
+      headers: step.headers.map(({ name, value }) => [name, recordedText(value)]),
+      body,
+    },
     response:
       status === 0
         ? null

@@ -4,6 +4,7 @@ import express, { type Express, type NextFunction, type Request, type RequestHan
 import helmet from 'helmet';
 import { Problem } from '../problem.js';
 import { dataRoutes } from './data-routes.js';
+import { checkRoutes } from './check-routes.js';
 import { handoffRoutes } from './handoff-routes.js';
 import { guardOrigin } from './guard-origin.js';
 import { projectRoutes } from './project-routes.js';
@@ -25,6 +26,7 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...importRoutes(services),
   ...takeRoutes(services),
   ...scriptRoutes(services),
+  ...checkRoutes(services),
   ...handoffRoutes(services),
   ...rehearsalRoutes(services),
   ...patternRoutes(services),

@@ -8,6 +8,9 @@ if (!port) throw new Error('This file runs in a worker thread only.');
 const leastBetweenMs = 100;
 
 port.on('message', ({ id, method, args }: { id: number; method: keyof typeof tasks; args: unknown[] }) => {
+  const failed = (error: unknown): void => {
+    port.postMessage({ id, error: error instanceof Error ? error.message : String(error) });
+  };
   try {
     const task = tasks[method] as (...given: unknown[]) => unknown;
     let toldMs = 0;
@@ -17,9 +20,11 @@ port.on('message', ({ id, method, args }: { id: number; method: keyof typeof tas
       toldMs = performance.now();
       port.postMessage({ id, told: { done, total } });
     };
-    port.postMessage({ id, result: task(...args, told) });
+    Promise.resolve(task(...args, told)).then((result) => {
+      port.postMessage({ id, result });
+    }, failed);
   } catch (error) {
-    port.postMessage({ id, error: error instanceof Error ? error.message : String(error) });
+    failed(error);
   }
 });
 port.postMessage({ ready: true });

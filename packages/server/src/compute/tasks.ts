@@ -10,7 +10,9 @@ import {
   layBeside,
   scriptFromTake,
   searchTake,
+  suggestChecks,
   surveyTake,
+  tryCheck,
   type BesideRow,
   type FromTakeOptions,
   type Survey,
@@ -29,6 +31,9 @@ import {
   type Proposal,
   type TextProblem,
   type Trial,
+  type Check,
+  type CheckSuggestion,
+  type CodeStep,
   type Correlated,
   type CsvTable,
   type Frame,
@@ -42,6 +47,7 @@ import {
   type StepDifference,
 } from '@sturdy/core';
 import type { StoredTake } from '../store/repository.js';
+import { tryCode, type TriedCode } from './try-code.js';
 
 const load = (stored: StoredTake): LoadedTake => ({
   take: stored.take,
@@ -58,6 +64,8 @@ export interface StoredRehearsal {
   failed: string[];
   bodies: Record<string, string>;
 }
+
+const answersOf = ({ bodies, ...rest }: StoredRehearsal) => ({ ...rest, readBody: (hash: string) => bodies[hash] });
 
 const sideOf = (script: Script, { steps, bodies }: StoredRehearsal): Side => sideOfRehearsal(script, steps, (hash) => bodies[hash]);
 
@@ -79,7 +87,7 @@ export const tasks = {
     script: Script,
     take: StoredTake,
     captured: Omit<Captured, 'readBody'> & { bodies: Record<string, string> },
-  ): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence'> =>
+  ): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence' | 'notes'> =>
     judgeRehearsal(script, load(take), { ...captured, readBody: (hash) => captured.bodies[hash] }),
 
   handOff: (script: Script, take: StoredTake, at: { step: string; place: string }): ReturnType<typeof handOffValue> =>
@@ -89,14 +97,31 @@ export const tasks = {
 
   /** Lays out what extractors are tried on. The key names it; another one replaces it. */
   openWorkbench: (key: string, script: Script, take: StoredTake, second: StoredTake | null, rehearsals: StoredRehearsal[]): void => {
-    const played = rehearsals.map(({ bodies, ...rest }) => ({ ...rest, readBody: (hash: string) => bodies[hash] }));
-    bench = { key, workbench: new Workbench(script, load(take), second && load(second), played) };
+    bench = { key, workbench: new Workbench(script, load(take), second && load(second), rehearsals.map(answersOf)) };
   },
   /** Undefined where another workbench is open. */
   tryExtractor: (key: string, handoff: Handoff, extractor: Extractor, everywhere: boolean): Trial | undefined =>
     bench?.key === key ? bench.workbench.try(handoff, extractor, everywhere) : undefined,
   proposals: (key: string, handoff: Handoff): Proposal[] | undefined =>
     bench?.key === key ? bench.workbench.proposals(handoff) : undefined,
+
+  suggestChecks: (script: Script, take: StoredTake, second: StoredTake | null, rehearsals: StoredRehearsal[]): CheckSuggestion[] =>
+    suggestChecks(script, load(take), second && load(second), rehearsals.map(answersOf)),
+  tryCheck: (
+    script: Script,
+    take: StoredTake,
+    second: StoredTake | null,
+    rehearsals: StoredRehearsal[],
+    step: string,
+    check: Check,
+  ): ReturnType<typeof tryCheck> => tryCheck(script, load(take), second && load(second), rehearsals.map(answersOf), step, check),
+  tryCode: (
+    script: Script,
+    take: StoredTake,
+    rehearsal: StoredRehearsal | null,
+    after: string | null,
+    code: Pick<CodeStep, 'source' | 'timeMs' | 'memoryMb'>,
+  ): Promise<TriedCode[]> => tryCode(script, load(take), rehearsal, after, code),
 
   writeScript: (script: Script): string => writeScript(script),
   /** What is wrong with the text, or the script with its own ids. */
@@ -120,4 +145,6 @@ export const tasks = {
 };
 
 /** The tasks as the rest of the server calls them. */
-export type Compute = { [K in keyof typeof tasks]: (...args: Parameters<(typeof tasks)[K]>) => Promise<ReturnType<(typeof tasks)[K]>> };
+export type Compute = {
+  [K in keyof typeof tasks]: (...args: Parameters<(typeof tasks)[K]>) => Promise<Awaited<ReturnType<(typeof tasks)[K]>>>;
+};

@@ -11,11 +11,22 @@ import {
   viewChild,
 } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
+import { CdkDrag } from '@angular/cdk/drag-drop';
+import { NgbDropdownModule, NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { answerOf, exchangesOf, requestSteps, type ClassifiedValue, type ScriptEdit } from '@sturdy/core';
+import {
+  allSteps,
+  answerOf,
+  exchangesOf,
+  requestSteps,
+  type Check,
+  type ClassifiedValue,
+  type Container,
+  type ScriptEdit,
+  type Step,
+} from '@sturdy/core';
 import { figure, hue } from '../shared/format';
-import { dataActions } from '../data/data';
+import { dataActions, dataFeature } from '../data/data';
 import { RehearsalStarter } from '../rehearsal/rehearsal-starter';
 import type { RehearsalKind } from '../rehearsal/rehearse-dialog';
 import { VerdictShape } from '../shared/verdict-shape';
@@ -25,6 +36,11 @@ import { loadScriptOf } from './script-of-address';
 import { ScriptTextView } from './script-text';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
+import { StepClipboard } from './steps/step-clipboard';
+import { StepEditor } from './steps/step-editor';
+import { iconOf, newStep, newSteps, sayStep } from './steps/step-kinds';
+import { SuggestDialog } from './steps/suggest-dialog';
+import { namesFor } from './steps/template-names';
 import { endOf, layRows, layStrings, type SpineRow } from './string-layout';
 import { StepDrawer } from './step-drawer';
 import { Strings } from './strings';
@@ -41,7 +57,7 @@ const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] 
 @Component({
   selector: 'app-script-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, NgbDropdownModule, VerdictShape, ScriptTextView, Strings, StepDrawer],
+  imports: [CdkDrag, RouterLink, NgbDropdownModule, VerdictShape, ScriptTextView, Strings, StepDrawer, StepEditor],
   host: { '(document:keydown)': 'key($event)' },
   templateUrl: './script-screen.html',
   styleUrl: './script-screen.scss',
@@ -49,6 +65,9 @@ const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] 
 export class ScriptScreen {
   readonly #store = inject(Store);
   readonly #starter = inject(RehearsalStarter);
+  readonly #modals = inject(NgbModal);
+  readonly clipboard = inject(StepClipboard);
+  readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly id = input.required<string>();
   /** Id of the step that the address names, so that a link leads to it. */
   readonly at = input<string>();
@@ -106,6 +125,22 @@ export class ScriptScreen {
   readonly step = computed(() => {
     const script = this.script();
     return script ? requestSteps(script).find(({ step }) => step.id === this.selected())?.step : undefined;
+  });
+  /** The transaction, container or step without a request that is chosen. */
+  readonly other = computed(() => {
+    const id = this.selected();
+    return this.rows().some((row) => row.id === id && row.kind !== 'request') ? id : null;
+  });
+  /** Steps that were chosen together. */
+  readonly picked = signal<ReadonlySet<string>>(new Set());
+  readonly none: ReadonlySet<string> = new Set();
+  /** The row behind which what is dragged would go. */
+  readonly dropAt = signal<string | null>(null);
+  readonly newSteps = newSteps;
+  readonly icon = iconOf;
+  readonly #names = computed(() => {
+    const script = this.script();
+    return script && namesFor(script, this.#tables());
   });
   readonly requestCount = computed(() => this.rows().filter((one) => one.kind === 'request').length);
   readonly takeName = computed(() => this.takes().find((one) => one.id === this.script()?.takeId)?.name ?? 'a take');
@@ -179,6 +214,111 @@ export class ScriptScreen {
   select(step: string): void {
     this.#store.dispatch(scriptsActions.stepSelected({ step }));
   }
+  /** Chooses a row; with Ctrl several, with Shift all between. */
+  pick(id: string, event: MouseEvent): void {
+    const rows = this.rows().filter((row) => row.kind !== 'transaction');
+    const next = new Set(this.picked());
+    if (event.shiftKey && this.selected() !== null) {
+      const [from, to] = [rows.findIndex((row) => row.id === this.selected()), rows.findIndex((row) => row.id === id)];
+      if (from >= 0 && to >= 0) for (const row of rows.slice(Math.min(from, to), Math.max(from, to) + 1)) next.add(row.id);
+    } else if (event.ctrlKey || event.metaKey) {
+      const selected = this.selected();
+      if (next.size === 0 && selected !== null && rows.some((row) => row.id === selected)) next.add(selected);
+      if (!next.delete(id) && rows.some((row) => row.id === id)) next.add(id);
+    } else next.clear();
+    this.picked.set(next);
+    this.select(id);
+  }
+  say(step: Exclude<Step, { kind: 'request' }>): string {
+    const names = this.#names();
+    return names ? sayStep(step, names) : '';
+  }
+  /** The step or transaction behind which new steps go. */
+  #anchor(): string | null {
+    return this.selected() ?? this.rows().at(-1)?.id ?? null;
+  }
+  insert(kind: (typeof newSteps)[number]['kind']): void {
+    const script = this.script();
+    const after = this.#anchor();
+    if (script && after !== null) this.#put(after, [newStep(kind, script)]);
+  }
+  #put(after: string, steps: readonly Step[]): void {
+    const before = new Set(this.rows().map((row) => row.id));
+    this.edit({ kind: 'insert', after, steps });
+    const made = this.rows().find((row) => !before.has(row.id));
+    if (made) this.select(made.id);
+  }
+  insertTransaction(): void {
+    const script = this.script();
+    const chosen = this.selected();
+    const at = script?.transactions.find((one) => one.id === chosen || allSteps(one.steps).some((step) => step.id === chosen));
+    this.edit({ kind: 'insert-transaction', after: at?.id ?? script?.transactions.at(-1)?.id ?? null, name: 'New transaction' });
+  }
+  /** What is chosen: several steps, or the one. */
+  #chosen(): string[] {
+    const picked = [...this.picked()];
+    const selected = this.selected();
+    return picked.length > 0 ? picked : selected !== null && !this.#isTransaction(selected) ? [selected] : [];
+  }
+  #isTransaction(id: string): boolean {
+    return this.script()?.transactions.some((one) => one.id === id) ?? false;
+  }
+  wrap(kind: Container['kind']): void {
+    const condition = { left: [], is: 'filled' as const, right: [] };
+    const container: Container =
+      kind === 'repeat'
+        ? { kind, id: 'repeat', name: 'Repeat', times: 2, pauseMs: 0 }
+        : kind === 'when'
+          ? { kind, id: 'when', name: 'When', condition }
+          : { kind, id: 'beside' };
+    const taken = new Set(this.rows().map((row) => row.id));
+    let id = container.id;
+    for (let count = 2; taken.has(id); count++) id = `${container.id}-${count}`;
+    this.edit({ kind: 'wrap', ids: this.#chosen(), container: { ...container, id } });
+    this.picked.set(this.none);
+    this.select(id);
+  }
+  copy(cut: boolean): void {
+    const script = this.script();
+    const ids = new Set(this.#chosen());
+    if (!script || ids.size === 0) return;
+    this.clipboard.keep(script.transactions.flatMap((one) => allSteps(one.steps)).filter((step) => ids.has(step.id)));
+    if (cut) this.deletePicked();
+  }
+  paste(): void {
+    const after = this.#anchor();
+    if (after !== null && this.clipboard.steps().length > 0) this.#put(after, this.clipboard.steps());
+  }
+  deletePicked(): void {
+    this.edit({ kind: 'delete-all', ids: this.#chosen() });
+    this.picked.set(this.none);
+  }
+  suggestChecks(): void {
+    const script = this.script();
+    if (!script) return;
+    const modal = this.#modals.open(SuggestDialog, { size: 'lg' });
+    (modal.componentInstance as SuggestDialog).load(script, this.#tables());
+    modal.result.then(
+      (checks: { step: string; check: Check }[]) => {
+        this.edit({ kind: 'add-checks', checks });
+      },
+      () => undefined,
+    );
+  }
+  dragged(y: number): void {
+    const list = this.stage()?.nativeElement.querySelector('.list');
+    if (!list) return;
+    const at = y - list.getBoundingClientRect().top;
+    this.dropAt.set(this.rows().findLast((row) => row.top + row.height / 2 <= at)?.id ?? this.rows()[0]?.id ?? null);
+  }
+  dropped(id: string, source: CdkDrag): void {
+    source.reset();
+    const after = this.dropAt();
+    this.dropAt.set(null);
+    const ids = this.picked().has(id) ? [...this.picked()] : [id];
+    if (after !== null && !ids.includes(after)) this.edit({ kind: 'move-to', ids, after });
+  }
+
   isolate(handoff: string): void {
     this.#store.dispatch(scriptsActions.handoffSelected({ handoff: this.handoff() === handoff ? null : handoff }));
   }
@@ -223,10 +363,27 @@ export class ScriptScreen {
       else this.undo();
       return;
     }
+    if (ctrl && /^[cxv]$/i.test(event.key) && (document.getSelection()?.toString() ?? '') === '') {
+      const key = event.key.toLowerCase();
+      if (key === 'v') this.paste();
+      else this.copy(key === 'x');
+      return;
+    }
+    if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) {
+      event.preventDefault();
+      const chosen = this.#chosen();
+      for (const id of event.key === 'ArrowUp' ? chosen : chosen.reverse())
+        this.edit({ kind: 'move', id, by: event.key === 'ArrowUp' ? -1 : 1 });
+      return;
+    }
+    if (event.key === 'Delete' && this.#chosen().length > 0) {
+      this.deletePicked();
+      return;
+    }
     if (ctrl || event.altKey) return;
     const string = this.strings().find((one) => one.handoff.id === this.handoff());
     const ids = this.rows()
-      .filter((one) => one.kind === 'request')
+      .filter((one) => one.kind !== 'transaction')
       .map((one) => one.id);
     const at = ids.indexOf(this.selected() ?? '');
     if (event.key === 'j') this.select(ids[Math.min(ids.length - 1, at + 1)] ?? '');

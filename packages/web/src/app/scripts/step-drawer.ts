@@ -20,6 +20,7 @@ import { VerdictShape } from '../shared/verdict-shape';
 import { BodyView } from '../takes/body-view';
 import { HeaderList } from '../takes/header-list';
 import { BindDialog, type BindChoice } from './bind-dialog';
+import { CheckList } from './steps/check-list';
 import { scriptsActions } from './scripts.actions';
 import { isReadAt, usesHandoff } from './string-layout';
 import { TemplateView } from './template-view';
@@ -36,7 +37,7 @@ const classNames: Record<ClassifiedValue['class'], string> = {
 @Component({
   selector: 'app-step-drawer',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, TemplateView, HeaderList, BodyView, VerdictShape],
+  imports: [CheckList, RouterLink, TemplateView, HeaderList, BodyView, VerdictShape],
   template: `<div class="top">
       <app-verdict [verdict]="rehearsed()?.verdict ?? 'none'" /><b>{{ number() }} · {{ step().name }}</b>
     </div>
@@ -48,6 +49,8 @@ const classNames: Record<ClassifiedValue['class'], string> = {
             {{ values().length }}
           } @else if (tab === 'Handoffs') {
             {{ handoffs().length }}
+          } @else if (tab === 'Checks') {
+            {{ step().checks?.length ?? 0 }}
           }
         </button>
       }
@@ -59,6 +62,9 @@ const classNames: Record<ClassifiedValue['class'], string> = {
         }
       }
       @switch (tabNow()) {
+        @case ('Checks') {
+          <app-check-list [script]="script()" [step]="step()" />
+        }
         @case ('Request') {
           <dl class="kv">
             <dt>{{ step().method }}</dt>
@@ -227,8 +233,8 @@ export class StepDrawer {
   readonly rehearsed = input<RehearsedStep | undefined>();
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly tableNames = computed(() => Object.fromEntries(this.#tables().map((one) => [one.id, one.name])));
-  readonly tabs = ['Request', 'Response', 'Values', 'Handoffs'] as const;
-  readonly tabNow = signal<'Request' | 'Response' | 'Values' | 'Handoffs'>('Request');
+  readonly tabs = ['Request', 'Response', 'Values', 'Handoffs', 'Checks'] as const;
+  readonly tabNow = signal<(typeof this.tabs)[number]>('Request');
   readonly classNames = classNames;
   readonly number = computed(() => requestSteps(this.script()).find(({ step }) => step.id === this.step().id)?.number ?? 0);
   readonly values = computed(() => stepCoverage(this.script(), this.step()));

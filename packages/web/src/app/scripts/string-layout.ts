@@ -1,12 +1,20 @@
-import { movingPieces, readPlaces, type Handoff, type RequestStep, type Script, type Step, type Template } from '@sturdy/core';
+import {
+  movingPieces,
+  readPlaces,
+  type Handoff,
+  type RequestStep,
+  type Script,
+  type Step,
+  type Template,
+  type Transaction,
+} from '@sturdy/core';
 
 /** A row of the time spine. */
 export type SpineRow =
-  | { kind: 'transaction'; id: string; name: string; top: number; height: number }
+  | { kind: 'transaction'; id: string; name: string; phase: Transaction['phase']; top: number; height: number }
   | { kind: 'request'; id: string; step: RequestStep; number: number; depth: number; top: number; height: number; pieces: RowPiece[] }
-  | { kind: 'container'; id: string; text: string; depth: number; top: number; height: number }
-  | { kind: 'pause'; id: string; ms: number; top: number; height: number }
-  | { kind: 'comment'; id: string; text: string; top: number; height: number };
+  /** Everything else: containers, and steps that send nothing. */
+  | { kind: 'other'; id: string; step: Exclude<Step, RequestStep>; depth: number; top: number; height: number };
 
 /** A moving piece of a row, as its dot at the right. */
 export interface RowPiece {
@@ -25,7 +33,7 @@ export interface DrawnString {
   uses: { step: string; y: number }[];
 }
 
-const heights = { transaction: 34, request: 29, pause: 22, comment: 26, container: 24 };
+const heights = { transaction: 34, request: 29, plain: 25 };
 /** Lanes that fit into the gutter. */
 export const laneCount = 5;
 
@@ -59,7 +67,8 @@ export function layRows(script: Script): SpineRow[] {
     return own;
   };
   for (const transaction of script.transactions) {
-    rows.push({ kind: 'transaction', id: transaction.id, name: transaction.name, ...place(heights.transaction) });
+    const { id, name, phase } = transaction;
+    rows.push({ kind: 'transaction', id, name, phase, ...place(heights.transaction) });
     addSteps(transaction.steps, 0);
   }
   return rows;
@@ -68,19 +77,12 @@ export function layRows(script: Script): SpineRow[] {
     for (const step of steps)
       if (step.kind === 'request') {
         rows.push({ kind: 'request', id: step.id, step, number: ++number, depth, pieces: rowPieces(step), ...place(heights.request) });
-      } else if (step.kind === 'pause') rows.push({ kind: 'pause', id: step.id, ms: step.ms, ...place(heights.pause) });
-      else if (step.kind === 'comment') rows.push({ kind: 'comment', id: step.id, text: step.text, ...place(heights.comment) });
-      else {
-        rows.push({ kind: 'container', id: step.id, text: containerText(step), depth, ...place(heights.container) });
-        addSteps(step.steps, depth + 1);
+      } else {
+        rows.push({ kind: 'other', id: step.id, step, depth, ...place(heights.plain) });
+        if ('steps' in step) addSteps(step.steps, depth + 1);
       }
   }
 }
-
-const containerText = (step: Extract<Step, { steps: unknown }>): string =>
-  step.kind === 'repeat'
-    ? `${step.times} times, ${(step.pauseMs / 1000).toLocaleString('en', { maximumFractionDigits: 1 })} s apart`
-    : `${step.steps.length} side by side`;
 
 /** Where a string ends, in px from the top. */
 export const endOf = (one: DrawnString): number => Math.max(one.originY, ...one.againY, ...one.uses.map((use) => use.y));

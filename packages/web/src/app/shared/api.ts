@@ -4,6 +4,9 @@ import type {
   BesideRow,
   Board,
   CertificateHelp,
+  Check,
+  CheckSuggestion,
+  CodeStep,
   CorrelationReport,
   DataRow,
   DataTable,
@@ -31,6 +34,7 @@ import type {
   TextProblem,
   Tidy,
   Trial,
+  TriedCheck,
   Workload,
 } from '@sturdy/core';
 import type { Observable } from 'rxjs';
@@ -38,6 +42,18 @@ import type { Observable } from 'rxjs';
 export type CountedTake = Take & { exchangeCount: number };
 /** A handoff pattern, and where it comes from. */
 export type ListedPattern = HandoffPattern & { shipped: boolean; changed: boolean };
+/** What the code of a step did on one answer at hand. */
+export interface TriedCode {
+  source: 'take' | 'rehearsal';
+  rehearsal: number | null;
+  status: number | null;
+  variables: Record<string, string>;
+  next: { headers: Record<string, string | null>; query: Record<string, string>; body: string | null };
+  log: string[];
+  error: string | null;
+  line: number | null;
+  tookMs: number;
+}
 export interface Live {
   recording: RecordingState | null;
   run: Run | null;
@@ -108,6 +124,11 @@ export class Api {
   deleteScript = (id: string) => this.#http.delete(`/api/scripts/${id}`);
   correlate = (id: string, secondTakeId: string | null) =>
     this.#http.post<{ script: Script; report: CorrelationReport }>(`/api/scripts/${id}/correlate`, { secondTakeId });
+  checkSuggestions = (id: string) => this.#http.get<CheckSuggestion[]>(`/api/scripts/${id}/check-suggestions`);
+  tryCheck = (id: string, step: string, check: Check) =>
+    this.#http.post<{ tried: TriedCheck[]; problem: string | null }>(`/api/scripts/${id}/try-check`, { step, check });
+  tryCode = (id: string, code: Pick<CodeStep, 'source' | 'timeMs' | 'memoryMb'> & { after: string | null }) =>
+    this.#http.post<TriedCode[]>(`/api/scripts/${id}/try-code`, code);
   handOff = (id: string, at: { step: string; place: string; value: string }) =>
     this.#http.post<{ script: Script; handoff: string }>(`/api/scripts/${id}/hand-off`, at);
   proposals = (id: string, handoff: string) => this.#http.get<Proposal[]>(`/api/scripts/${id}/handoffs/${handoff}/proposals`);

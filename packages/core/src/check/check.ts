@@ -1,8 +1,8 @@
 import { RE2JS } from 're2js';
-import type { Check, Checked, Comparison, Condition } from './check.schema.js';
-import { checkExtractor, describeExtractor, matchesOf, readValue, type Fill } from './extract.js';
-import type { ResponseView } from './response-view.js';
-import type { Template } from './template.schema.js';
+import type { Check, Checked, Comparison, Condition } from '../script/check.schema.js';
+import { checkExtractor, describeExtractor, matchesOf, readValue, type Fill } from '../script/extract.js';
+import type { ResponseView } from '../script/response-view.js';
+import type { Template } from '../script/template.schema.js';
 
 /** What a check is held against: an answer, and what else is known of it. */
 export interface Answer {

@@ -1,0 +1,94 @@
+import {
+  answerOf,
+  capturedView,
+  movingPieces,
+  requestSteps,
+  templatesOfScript,
+  viewOf,
+  type CodeStep,
+  type LoadedTake,
+  type ResponseView,
+  type Script,
+} from '@sturdy/core';
+import { CodeError, openSandbox, type CodeInput } from '@sturdy/engine';
+import * as z from 'zod';
+import type { StoredRehearsal } from './tasks.js';
+
+/** What code did on one answer at hand. */
+export const TriedCodeSchema = z.object({
+  source: z.enum(['take', 'rehearsal']),
+  rehearsal: z.number().int().nullable(),
+  /** Status of the answer that it saw; null where there was none before it. */
+  status: z.number().int().nullable(),
+  variables: z.record(z.string(), z.string()),
+  next: z.object({
+    headers: z.record(z.string(), z.string().nullable()),
+    query: z.record(z.string(), z.string()),
+    body: z.string().nullable(),
+  }),
+  log: z.array(z.string()),
+  error: z.string().nullable(),
+  line: z.number().int().nullable(),
+  tookMs: z.number(),
+});
+export type TriedCode = z.infer<typeof TriedCodeSchema>;
+
+const nothing = { variables: {}, next: { headers: {}, query: {}, body: null }, log: [] };
+
+/** Runs code as it would be run behind a step: on what the take answered there, and on what the last rehearsal did. */
+export async function tryCode(
+  script: Script,
+  take: LoadedTake,
+  rehearsal: StoredRehearsal | null,
+  after: string | null,
+  code: Pick<CodeStep, 'source' | 'timeMs' | 'memoryMb'>,
+): Promise<TriedCode[]> {
+  const step = requestSteps(script).find((one) => one.step.id === after)?.step;
+  const exchange = step && take.exchanges.find((one) => one.n === answerOf(step));
+  const row: Record<string, string> = {};
+  for (const template of templatesOfScript(script))
+    for (const piece of movingPieces(template)) if (piece.kind === 'data') row[piece.column] = piece.recorded;
+  const input = (url: string, view: ResponseView | undefined): CodeInput => ({
+    answer: view
+      ? {
+          url,
+          status: view.status,
+          headers: Object.fromEntries(view.headers.map(([name, value]) => [name.toLowerCase(), value])),
+          body: view.body,
+        }
+      : null,
+    variables: {},
+    handoffs: Object.fromEntries(script.handoffs.map((one) => [one.name, one.recorded])),
+    row,
+    nowMs: Date.now(),
+    random: 0.5,
+  });
+  const played = rehearsal?.steps.findLast((one) => one.step === after);
+  const tries: { source: TriedCode['source']; rehearsal: number | null; view: ResponseView | undefined; url: string }[] = [
+    { source: 'take', rehearsal: null, view: exchange && viewOf(exchange, take.readBody), url: exchange?.url ?? '' },
+    ...(rehearsal && played
+      ? [
+          {
+            source: 'rehearsal' as const,
+            rehearsal: rehearsal.number,
+            view: capturedView(played, (hash) => rehearsal.bodies[hash]),
+            url: played.request.url,
+          },
+        ]
+      : []),
+  ];
+  const results: TriedCode[] = [];
+  for (const one of tries) {
+    const sandbox = await openSandbox(code.memoryMb);
+    const started = performance.now();
+    const about = { source: one.source, rehearsal: one.rehearsal, status: one.view?.status ?? null };
+    try {
+      const output = sandbox.run(code.source, input(one.url, one.view), code.timeMs);
+      results.push({ ...about, ...output, error: null, line: null, tookMs: performance.now() - started });
+    } catch (error) {
+      if (!(error instanceof CodeError)) throw error;
+      results.push({ ...about, ...nothing, error: error.message, line: error.line, tookMs: performance.now() - started });
+    }
+  }
+  return results;
+}

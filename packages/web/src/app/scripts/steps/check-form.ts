@@ -1,0 +1,221 @@
+import { ChangeDetectionStrategy, Component, input, output } from '@angular/core';
+import { comparisonText, ComparisonSchema, hasRightSide, type Check, type Checked, type Comparison, type Script } from '@sturdy/core';
+import { ExtractorForm } from '../../handoff/extractor-form';
+import { NumberField } from '../../shared/number-field';
+import { TemplateField } from './template-field';
+
+const kinds: { id: Checked['kind']; name: string }[] = [
+  { id: 'text', name: 'a text stands in the answer' },
+  { id: 'value', name: 'a value that is read' },
+  { id: 'count', name: 'how many there are of something' },
+  { id: 'status', name: 'the status' },
+  { id: 'redirect', name: 'where it redirects to' },
+  { id: 'size', name: 'the size' },
+  { id: 'time', name: 'the response time' },
+];
+const anyId = { kind: 'jsonpath' as const, path: '$.id', pick: 'first' as const };
+const blank: Record<Checked['kind'], Checked> = {
+  text: { kind: 'text', text: [], present: true },
+  value: { kind: 'value', extractor: anyId, is: 'equals', than: [] },
+  count: { kind: 'count', extractor: { kind: 'jsonpath', path: '$.items[*]', pick: 'first' }, atLeast: 1, atMost: null },
+  status: { kind: 'status', statuses: [200] },
+  redirect: { kind: 'redirect', to: [] },
+  size: { kind: 'size', atLeast: 1, atMost: null },
+  time: { kind: 'time', atMostMs: 1000 },
+};
+/** A check to start with. */
+export const newCheck = (id: string): Check => ({ id, checked: blank.text, onFailure: 'mark' });
+
+/** What a failed check does, in words. */
+export const failureWords: Record<Check['onFailure'], string> = {
+  mark: 'count it as failed',
+  'next-iteration': 'leave this iteration',
+  'stop-user': 'stop this user',
+};
+
+/** A check as a form; tells every change at once, so that it can be tried while it is written. */
+@Component({
+  selector: 'app-check-form',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ExtractorForm, NumberField, TemplateField],
+  template: `<label class="field"
+      >Look at
+      <select #kind (change)="setKind(kind.value)">
+        @for (one of kinds; track one.id) {
+          <option [value]="one.id" [selected]="one.id === checked().kind">{{ one.name }}</option>
+        }
+      </select></label
+    >
+    @switch (checked().kind) {
+      @case ('text') {
+        @if (asText(checked()); as own) {
+          <app-template-field
+            label="Text"
+            hint="Booked"
+            [script]="script()"
+            [value]="own.text"
+            (changed)="set({ kind: 'text', text: $event, present: own.present })"
+          />
+          <label class="field"
+            >It must
+            <select #present (change)="set({ kind: 'text', text: own.text, present: present.value === 'yes' })">
+              <option value="yes" [selected]="own.present">stand there</option>
+              <option value="no" [selected]="!own.present">not stand there</option>
+            </select></label
+          >
+        }
+      }
+      @case ('value') {
+        @if (asValue(checked()); as own) {
+          <app-extractor-form [value]="own.extractor" (changed)="set({ kind: 'value', extractor: $event, is: own.is, than: own.than })" />
+          <label class="field"
+            >It must be so that it
+            <select #is (change)="setIs(is.value)">
+              @for (one of comparisons; track one) {
+                <option [value]="one" [selected]="one === own.is">{{ words(one) }}</option>
+              }
+            </select></label
+          >
+          @if (hasRight(own.is)) {
+            <app-template-field
+              label="this"
+              [script]="script()"
+              [value]="own.than"
+              (changed)="set({ kind: 'value', extractor: own.extractor, is: own.is, than: $event })"
+            />
+          }
+        }
+      }
+      @case ('count') {
+        @if (asCount(checked()); as own) {
+          <app-extractor-form
+            [value]="own.extractor"
+            (changed)="set({ kind: 'count', extractor: $event, atLeast: own.atLeast, atMost: own.atMost })"
+          />
+          <div class="fields">
+            <app-number-field label="At least" [value]="own.atLeast" [step]="1" (changed)="set(with(own, { atLeast: $event }))" />
+            <label class="field narrow"
+              >At most
+              <input
+                type="number"
+                min="0"
+                [value]="own.atMost ?? ''"
+                placeholder="any"
+                #most
+                (change)="set(with(own, { atMost: limit(most.value) }))"
+            /></label>
+          </div>
+        }
+      }
+      @case ('status') {
+        @if (asStatus(checked()); as own) {
+          <label class="field"
+            >One of these, with commas
+            <input class="mono" [value]="own.statuses.join(', ')" #statuses (change)="setStatuses(statuses.value)"
+          /></label>
+        }
+      }
+      @case ('redirect') {
+        @if (asRedirect(checked()); as own) {
+          <app-template-field
+            label="This stands in the address it leads to"
+            hint="/intakes/"
+            [script]="script()"
+            [value]="own.to"
+            (changed)="set({ kind: 'redirect', to: $event })"
+          />
+        }
+      }
+      @case ('size') {
+        @if (asSize(checked()); as own) {
+          <div class="fields">
+            <app-number-field
+              label="Bytes, at least"
+              [value]="own.atLeast"
+              [step]="1"
+              (changed)="set({ kind: 'size', atLeast: $event, atMost: own.atMost })"
+            />
+            <label class="field narrow"
+              >at most
+              <input
+                type="number"
+                min="0"
+                [value]="own.atMost ?? ''"
+                placeholder="any"
+                #bytes
+                (change)="set({ kind: 'size', atLeast: own.atLeast, atMost: limit(bytes.value) })"
+            /></label>
+          </div>
+        }
+      }
+      @case ('time') {
+        @if (asTime(checked()); as own) {
+          <app-number-field label="ms, at most" [value]="own.atMostMs" [min]="1" (changed)="set({ kind: 'time', atMostMs: $event })" />
+        }
+      }
+    }
+    <label class="field"
+      >Where it fails
+      <select #does (change)="setFailure(does.value)">
+        @for (one of failures; track one.id) {
+          <option [value]="one.id" [selected]="one.id === value().onFailure">{{ one.name }}</option>
+        }
+      </select></label
+    >`,
+  styles: `
+    :host {
+      display: grid;
+      gap: 8px;
+    }
+    .narrow {
+      width: 92px;
+    }
+  `,
+})
+export class CheckForm {
+  readonly script = input.required<Script>();
+  readonly value = input.required<Check>();
+  readonly changed = output<Check>();
+  readonly kinds = kinds;
+  readonly comparisons = ComparisonSchema.options;
+  readonly words = comparisonText;
+  readonly hasRight = hasRightSide;
+  readonly failures = Object.entries(failureWords).map(([id, name]) => ({ id, name }));
+  readonly checked = () => this.value().checked;
+  readonly asText = (one: Checked) => (one.kind === 'text' ? one : null);
+  readonly asValue = (one: Checked) => (one.kind === 'value' ? one : null);
+  readonly asCount = (one: Checked) => (one.kind === 'count' ? one : null);
+  readonly asStatus = (one: Checked) => (one.kind === 'status' ? one : null);
+  readonly asRedirect = (one: Checked) => (one.kind === 'redirect' ? one : null);
+  readonly asSize = (one: Checked) => (one.kind === 'size' ? one : null);
+  readonly asTime = (one: Checked) => (one.kind === 'time' ? one : null);
+
+  set(checked: Checked): void {
+    this.changed.emit({ ...this.value(), checked });
+  }
+  with<T extends Checked>(own: T, members: Partial<T>): Checked {
+    return { ...own, ...members };
+  }
+  limit(text: string): number | null {
+    const value = Number(text);
+    return text === '' || !Number.isInteger(value) || value < 0 ? null : value;
+  }
+  setKind(kind: string): void {
+    this.set(blank[kind as Checked['kind']]);
+  }
+  setIs(text: string): void {
+    const own = this.asValue(this.checked());
+    const is = text as Comparison;
+    if (own) this.set({ ...own, is, ...(hasRightSide(is) ? {} : { than: [] }) });
+  }
+  setStatuses(text: string): void {
+    const statuses = text
+      .split(/[^\d]+/)
+      .map(Number)
+      .filter((one) => one >= 100 && one <= 599);
+    if (statuses.length > 0) this.set({ kind: 'status', statuses });
+  }
+  setFailure(text: string): void {
+    this.changed.emit({ ...this.value(), onFailure: text as Check['onFailure'] });
+  }
+}

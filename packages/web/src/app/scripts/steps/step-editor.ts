@@ -1,0 +1,185 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { Store } from '@ngrx/store';
+import {
+  allSteps,
+  requestSteps,
+  type CodeStep,
+  type Loop,
+  type RepeatStep,
+  type Script,
+  type ScriptEdit,
+  type Step,
+  type Transaction,
+} from '@sturdy/core';
+import { ExtractorForm } from '../../handoff/extractor-form';
+import { Api, problemOf, type TriedCode } from '../../shared/api';
+import { NumberField } from '../../shared/number-field';
+import { scriptsActions } from '../scripts.actions';
+import { CodeField } from './code-field';
+import { ConditionFields } from './condition-fields';
+import { iconOf } from './step-kinds';
+import { TemplateField } from './template-field';
+
+const titles: Record<Exclude<Step['kind'], 'request'>, string> = {
+  pause: 'Pause',
+  comment: 'Comment',
+  log: 'Line in the log',
+  variable: 'Variable',
+  cookie: 'Cookie',
+  code: 'Code',
+  meet: 'Meeting point',
+  'side-by-side': 'Side by side',
+  repeat: 'Repeat',
+  when: 'When',
+};
+
+/** A step that sends nothing, a container or a transaction, in full. */
+@Component({
+  selector: 'app-step-editor',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [CodeField, ConditionFields, ExtractorForm, NumberField, TemplateField],
+  templateUrl: './step-editor.html',
+  styles: `
+    :host {
+      display: flex;
+      flex-direction: column;
+      min-height: 0;
+      flex: 1;
+    }
+    .top {
+      padding: 12px 16px;
+      border-bottom: 1px solid var(--line);
+      display: flex;
+      gap: 8px;
+      align-items: center;
+      font-size: 15px;
+    }
+    .scroll {
+      overflow: auto;
+      padding: 12px 16px;
+      flex: 1;
+      display: grid;
+      gap: 10px;
+      grid-template-columns: minmax(0, 1fr);
+      align-content: start;
+    }
+  `,
+})
+export class StepEditor {
+  readonly #store = inject(Store);
+  readonly #api = inject(Api);
+  readonly script = input.required<Script>();
+  readonly id = input.required<string>();
+  readonly icon = iconOf;
+  readonly titles = titles;
+  readonly transaction = computed(() => this.script().transactions.find((one) => one.id === this.id()) ?? null);
+  readonly #step = computed(
+    () =>
+      this.script()
+        .transactions.flatMap((one) => allSteps(one.steps))
+        .find((one) => one.id === this.id()) ?? null,
+  );
+  readonly step = computed(() => {
+    const step = this.#step();
+    return step && step.kind !== 'request' ? step : null;
+  });
+  /** Requests before this step, whose answers a loop may go through. */
+  readonly requests = computed(() => requestSteps(this.script()));
+  /** Code as it is typed; it is kept in the script once it was tried or left. */
+  readonly source = signal('');
+  readonly results = signal<readonly TriedCode[] | null>(null);
+  readonly failure = signal<string | null>(null);
+  readonly error = computed(() => {
+    const bad = this.results()?.find((one) => one.error !== null && one.line !== null);
+    return bad?.error != null && bad.line !== null ? { line: bad.line, message: bad.error } : null;
+  });
+  #timer: ReturnType<typeof setTimeout> | undefined;
+
+  constructor() {
+    effect(() => {
+      const step = this.step();
+      const source = step?.kind === 'code' ? step.source : '';
+      untracked(() => {
+        if (this.source() !== source) {
+          this.source.set(source);
+          this.results.set(null);
+        }
+      });
+    });
+  }
+
+  set(step: Step): void {
+    this.edit({ kind: 'set-step', step });
+  }
+  /** The step with some of its members changed. */
+  change<S extends Step>(own: S, members: Partial<S>): void {
+    this.set({ ...own, ...members });
+  }
+  changeLoop(own: RepeatStep, loop: Extract<Loop, { kind: 'each-match' }>, members: Partial<Extract<Loop, { kind: 'each-match' }>>): void {
+    this.set({ ...own, loop: { ...loop, ...members } });
+  }
+  edit(edit: ScriptEdit): void {
+    this.#store.dispatch(scriptsActions.edited({ edit }));
+  }
+  rename(own: Transaction, name: string): void {
+    if (name.trim() !== '') this.edit({ kind: 'rename', id: own.id, name: name.trim() });
+  }
+  setPhase(own: Transaction, phase: string): void {
+    this.edit({ kind: 'set-phase', id: own.id, phase: phase === 'before' || phase === 'after' ? phase : undefined });
+  }
+  setSpread(own: Extract<Step, { kind: 'pause' }>, kind: string): void {
+    const { spread: _before, ...rest } = own;
+    if (kind === 'uniform') this.set({ ...rest, spread: { kind, byMs: Math.round(own.ms / 2) } });
+    else if (kind === 'log-normal') this.set({ ...rest, spread: { kind, sigma: 0.5 } });
+    else this.set(rest);
+  }
+  setLoop(own: RepeatStep, kind: string): void {
+    const { loop: _before, ...rest } = own;
+    const loop: Loop | null =
+      kind === 'while'
+        ? { kind, condition: { left: [], is: 'filled', right: [] } }
+        : kind === 'each-match'
+          ? {
+              kind,
+              step: this.requests()[0]?.step.id ?? '',
+              extractor: { kind: 'jsonpath', path: '$.items[*].id', pick: 'any' },
+              variable: 'item',
+            }
+          : null;
+    this.set(loop ? { ...rest, loop, times: Math.max(own.times, 50) } : rest);
+  }
+  setCookie(own: Extract<Step, { kind: 'cookie' }>, action: string): void {
+    if (action === 'set' || action === 'read' || action === 'delete') this.set({ ...own, action });
+  }
+  /** Keeps what was typed once typing rests, so that undo takes back words and not letters. */
+  typed(own: CodeStep, source: string): void {
+    this.source.set(source);
+    clearTimeout(this.#timer);
+    this.#timer = setTimeout(() => {
+      if (this.step()?.id === own.id && source !== own.source) this.set({ ...own, source });
+    }, 800);
+  }
+  tryCode(own: CodeStep): void {
+    const before = this.#requestBefore();
+    this.failure.set(null);
+    this.#api.tryCode(this.script().id, { source: this.source(), timeMs: own.timeMs, memoryMb: own.memoryMb, after: before }).subscribe({
+      next: (results) => {
+        this.results.set(results);
+      },
+      error: (error: unknown) => {
+        this.failure.set(problemOf(error));
+      },
+    });
+  }
+  entries(record: Record<string, string | null>): string[] {
+    return Object.entries(record).map(([name, value]) => `${name} = ${value ?? 'taken away'}`);
+  }
+  #requestBefore(): string | null {
+    let before: string | null = null;
+    for (const step of this.script().transactions.flatMap((one) => allSteps(one.steps))) {
+      if (step.id === this.id()) return before;
+      if (step.kind === 'request') before = step.id;
+    }
+    return before;
+  }
+}

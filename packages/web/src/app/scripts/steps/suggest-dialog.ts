@@ -1,0 +1,101 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { describeCheck, requestSteps, type Check, type CheckSuggestion, type DataTable, type Script } from '@sturdy/core';
+import { Api, problemOf } from '../../shared/api';
+import { namesFor, templateText } from './template-names';
+
+/** Checks worth making for a whole script, all ticked; closes with those to be kept. */
+@Component({
+  selector: 'app-suggest-dialog',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `<div class="modal-header">
+      <h2 class="m-0">Suggested checks</h2>
+      <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
+    </div>
+    <div class="modal-body">
+      @if (failure(); as told) {
+        <p class="note bad" role="alert">{{ told }}</p>
+      } @else if (suggestions() === null) {
+        <p role="status">
+          <span class="spinner-border spinner-border-sm me-2" aria-hidden="true"></span>Trying checks on every answer at hand
+        </p>
+      } @else if (suggestions()?.length === 0) {
+        <p>Nothing is left to suggest: what the answers show is checked already, or it is not shown by every good answer.</p>
+      } @else {
+        <p class="muted small">
+          Each of these holds on every good answer of the takes and the newest rehearsals. A failed check counts its step as failed.
+        </p>
+        <div class="list">
+          @for (group of groups(); track group.step) {
+            <b class="small d-block mt-2">{{ group.name }}</b>
+            @for (one of group.all; track one.check.id) {
+              <label class="d-flex gap-2 align-items-start small py-1"
+                ><input type="checkbox" [checked]="!left().has(one)" (change)="toggle(one)" />
+                <span
+                  >{{ words(one.check) }} <span class="muted">({{ one.heldOn }} {{ one.heldOn === 1 ? 'answer' : 'answers' }})</span></span
+                ></label
+              >
+            }
+          }
+        </div>
+      }
+    </div>
+    <div class="modal-footer">
+      <button class="act" (click)="modal.dismiss()">Cancel</button>
+      <button class="act main" (click)="done()" [disabled]="kept().length === 0">Accept {{ kept().length }} checks</button>
+    </div>`,
+  styles: `
+    .list {
+      max-height: 46vh;
+      overflow: auto;
+    }
+  `,
+})
+export class SuggestDialog {
+  readonly modal = inject(NgbActiveModal);
+  readonly #api = inject(Api);
+  readonly script = signal<Script | null>(null);
+  readonly tables = signal<readonly DataTable[]>([]);
+  readonly suggestions = signal<readonly CheckSuggestion[] | null>(null);
+  readonly left = signal<ReadonlySet<CheckSuggestion>>(new Set());
+  readonly failure = signal<string | null>(null);
+  readonly kept = computed(() => (this.suggestions() ?? []).filter((one) => !this.left().has(one)));
+  readonly groups = computed(() => {
+    const script = this.script();
+    return script
+      ? requestSteps(script)
+          .map(({ step, number }) => ({
+            step: step.id,
+            name: `${number} · ${step.name}`,
+            all: (this.suggestions() ?? []).filter((one) => one.step === step.id),
+          }))
+          .filter((one) => one.all.length > 0)
+      : [];
+  });
+
+  /** Asks for the suggestions of a script. */
+  load(script: Script, tables: readonly DataTable[]): void {
+    this.script.set(script);
+    this.tables.set(tables);
+    this.#api.checkSuggestions(script.id).subscribe({
+      next: (all) => {
+        this.suggestions.set(all);
+      },
+      error: (error: unknown) => {
+        this.failure.set(problemOf(error));
+      },
+    });
+  }
+  words(check: Check): string {
+    const script = this.script();
+    return script ? describeCheck(check, (template) => templateText(template, namesFor(script, this.tables()))) : '';
+  }
+  toggle(one: CheckSuggestion): void {
+    const next = new Set(this.left());
+    if (!next.delete(one)) next.add(one);
+    this.left.set(next);
+  }
+  done(): void {
+    this.modal.close(this.kept().map(({ step, check }) => ({ step, check })));
+  }
+}
