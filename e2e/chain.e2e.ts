@@ -107,15 +107,13 @@ test('from a recording to an explained verdict, through the real interface', asy
     await page.getByRole('tab', { name: /Values/ }).click();
     await page
       .getByRole('row', { name: /form:container/ })
-      .getByRole('button', { name: 'Take from data' })
+      .getByRole('button', { name: 'Replace…' })
       .click();
     await expect(page.getByText('It is sent at 1 place')).toBeVisible();
     await looksRight(page, 'bind dialog');
-    await page.getByRole('button', { name: 'Take it from data' }).click();
-    await expect(page.getByText('now comes from containers, column container')).toBeVisible();
+    await page.getByRole('button', { name: 'Replace it' }).click();
     await page.getByRole('tab', { name: /Request/ }).click();
     await expect(page.locator('.chip.data')).toHaveText('containers · container');
-    await page.getByRole('button', { name: 'Close the message' }).first().click();
     await looksRight(page, 'script');
     await picture(page, 'script');
   });

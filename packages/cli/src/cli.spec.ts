@@ -151,7 +151,7 @@ describe('the command line', () => {
     writeFileSync(file('patterns.yaml'), 'patterns: 1\nlist: [{ id: a }]');
     expect(await run(...args, '--patterns', file('patterns.yaml'))).toMatchObject({
       status: 2,
-      error: expect.stringContaining('list.0.name'),
+      error: expect.stringContaining('list.0.name') as string,
     });
   });
 

@@ -38,7 +38,7 @@ export * from './script/arrange.js';
 export * from './script/edit.js';
 export * from './script/coverage.js';
 export * from './script/use-places.js';
-export * from './script/bind-data.js';
+export * from './script/bind-value.js';
 export * from './formats/script-text/script-text.schema.js';
 export * from './formats/script-text/template-text.js';
 export * from './formats/script-text/script-text.js';

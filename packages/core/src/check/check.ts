@@ -3,6 +3,7 @@ import type { Check, Checked, Comparison, Condition } from '../script/check.sche
 import { checkExtractor, describeExtractor, matchesOf, readValue, type Fill } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Template } from '../script/template.schema.js';
+import { isStill, recordedText } from '../script/template.js';
 
 /** What a check is held against: an answer, and what else is known of it. */
 export interface Answer {
@@ -161,8 +162,7 @@ export const readsBody = ({ checked }: Check): boolean =>
 export function checkProblem({ checked }: { checked: Checked }): string | null {
   try {
     if (checked.kind === 'value' || checked.kind === 'count') checkExtractor(checked.extractor);
-    if (checked.kind === 'value' && checked.is === 'matches' && checked.than.every((piece) => piece.kind === 'text'))
-      RE2JS.compile(checked.than.map((piece) => (piece.kind === 'text' ? piece.text : '')).join(''));
+    if (checked.kind === 'value' && checked.is === 'matches' && isStill(checked.than)) RE2JS.compile(recordedText(checked.than));
   } catch (error) {
     return `The expression is not valid: ${error instanceof Error ? error.message : String(error)}`;
   }

@@ -149,8 +149,8 @@ function heldEverywhere(
   if (!holdsText(view, recordedText(text))) return null;
   let held = 1;
   const other = twin?.partnerOf(n)?.view;
-  if (other && other.status === view.status) {
-    const entered = source && twin?.valueAt(source.step.exchange ?? -1, source.node.place);
+  if (twin && other?.status === view.status) {
+    const entered = source && twin.valueAt(source.step.exchange ?? -1, source.node.place);
     if (source && entered === undefined) return null;
     if (!holdsText(other, entered ?? recordedText(text))) return null;
     held++;

@@ -46,8 +46,8 @@ describe('places that a header gives', () => {
     script.handoffs.map(({ extractor, recorded }) => [extractor.kind, extractor.unwrap, extractor.within, recorded]);
 
   it('reads the first segment of an address that is absolute', () => {
-    const [first, second] = ['k3t9x2w7p1', 'm8r4z6q2n5'].map((id) => flow(['Location', `http://127.0.0.1:1/${id}/lobby`], `/${id}/lobby`));
-    const script = correlated(first as LoadedTake, second);
+    const room = (id: string) => flow(['Location', `http://127.0.0.1:1/${id}/lobby`], `/${id}/lobby`);
+    const script = correlated(room('k3t9x2w7p1'), room('m8r4z6q2n5'));
     expect(reads(script)).toEqual([['header', 'target', { left: '/', right: '/' }, 'k3t9x2w7p1']]);
   });
 

@@ -7,6 +7,7 @@ import {
   readFrom,
   readPlaces,
   type Handoff,
+  type Made,
   type RequestStep,
   type Script,
   type Step,
@@ -14,6 +15,7 @@ import {
   type Transaction,
 } from './script.schema.js';
 import { adopted, freshId, idsOf, insertAfter, mapLists, outermost, wrapped, type Container } from './arrange.js';
+import { bindValue, type ValuePlace } from './bind-value.js';
 import { changeTemplates } from './step-templates.js';
 import { mapPieces } from './template.js';
 import { usePlaces } from './use-places.js';
@@ -34,6 +36,14 @@ export type ScriptEdit =
   | { kind: 'unwrap'; id: string }
   /** Replaces a step; what a container holds stays. */
   | { kind: 'set-step'; step: Step }
+  /** Puts a template in the place of a recorded value; `made` are client-made values that it speaks of and that are new. */
+  | {
+      kind: 'bind';
+      value: string;
+      places: readonly Pick<ValuePlace, 'step' | 'place' | 'part'>[];
+      template: Template;
+      made: readonly Made[];
+    }
   | { kind: 'set-phase'; id: string; phase: Transaction['phase'] }
   | { kind: 'set-checks'; id: string; checks: readonly Check[] }
   | { kind: 'add-checks'; checks: readonly { step: string; check: Check }[] }
@@ -108,6 +118,8 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
             ? ({ ...edit.step, steps: step.steps } as Step)
             : edit.step,
       );
+    case 'bind':
+      return bindValue({ ...script, made: [...script.made, ...edit.made] }, edit.value, edit.places, edit.template);
     case 'set-phase':
       return {
         ...script,

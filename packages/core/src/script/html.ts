@@ -81,7 +81,7 @@ export function readHtml(text: string): HtmlPage {
         }
       } else if (inside !== 'style' && (part.trim() !== '' || parser.startIndex === textEnd + 1)) {
         // Entities split a text into parts; the parts of one text belong together.
-        if (parser.startIndex === textEnd + 1 && page.texts.length > 0) page.texts[page.texts.length - 1] += part;
+        if (parser.startIndex === textEnd + 1 && page.texts.length > 0) page.texts.push((page.texts.pop() ?? '') + part);
         else page.texts.push(part);
         textEnd = parser.endIndex;
         if (part.trim() === '') return;

@@ -1,4 +1,4 @@
-import { boundColumns } from '../script/bind-data.js';
+import { boundColumns } from '../script/bind-value.js';
 import { exchangesOf, type Script, type Step } from '../script/script.schema.js';
 import type { DataTable } from '../data/data-table.schema.js';
 import { curveSeconds, userSpan } from './curve.js';

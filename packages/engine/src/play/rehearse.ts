@@ -76,7 +76,7 @@ export async function rehearse(options: {
   );
   try {
     await user.iterate(options.rows, 'go-on');
-    if (!unreachable && endedBefore === undefined) await user.end(options.rows);
+    await user.end(options.rows);
   } finally {
     await driver.close();
   }

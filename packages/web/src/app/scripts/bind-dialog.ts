@@ -1,65 +1,161 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
-import { placesOf, requestSteps, type DataTable, type Script } from '@sturdy/core';
+import { MadeSchema, placesOf, requestSteps, type DataTable, type Made, type Script, type Template, type ValuePlace } from '@sturdy/core';
+import { TemplateField } from './steps/template-field';
 
-/** What the tester chose: a column, and the places where it is sent. */
+/** What the tester chose: what stands there from now on, and the places. */
 export interface BindChoice {
-  places: { step: string; place: string }[];
-  table: DataTable;
-  column: string;
+  places: Pick<ValuePlace, 'step' | 'place' | 'part'>[];
+  template: Template;
+  made: Made[];
+  /** Name of the variable that code is to compute before the first of the places; null where none is. */
+  computes: string | null;
 }
 
-/** Asks which column replaces a recorded value, with every place where it is sent, ticked. */
+type By = 'data' | 'handoff' | 'made' | 'variable' | 'code' | 'text';
+const ways: { id: By; name: string }[] = [
+  { id: 'data', name: 'a column of a data table' },
+  { id: 'handoff', name: 'a handoff that this script reads' },
+  { id: 'made', name: 'a value that the client makes' },
+  { id: 'variable', name: 'a variable' },
+  { id: 'code', name: 'what a code step computes' },
+  { id: 'text', name: 'a text of your own, with values in it' },
+];
+const madeNames: Record<Made['made'], string> = {
+  'epoch-ms': 'time in ms since 1970',
+  'epoch-s': 'time in s since 1970',
+  'epoch-us': 'time in µs since 1970',
+  'epoch-fraction': 'time in s since 1970, with a fraction',
+  ticks: 'time in ticks of 100 ns since the year 1',
+  'iso-time': 'time as ISO 8601, in the recorded form',
+  'http-date': 'time as HTTP writes it',
+  guid: 'a UUID',
+  'container-number': 'a container number (ISO 6346)',
+  counter: 'a counter, from what was recorded upwards',
+  'random-digits': 'random digits, as many as recorded',
+  'random-text': 'random signs, as many as recorded',
+  'unique-text': 'what was recorded, with another end each time',
+  verifier: 'a code verifier (RFC 7636)',
+};
+
+/** Asks what replaces a recorded value, with every place where it is sent, ticked. */
 @Component({
   selector: 'app-bind-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink],
+  imports: [RouterLink, TemplateField],
   template: `<div class="modal-header">
-      <h2 class="m-0">Take “{{ short() }}” from data</h2>
+      <h2 class="m-0">Replace “{{ short() }}”</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
     </div>
     <div class="modal-body">
-      @if (tables().length === 0) {
-        <p>There is no data table yet. Import a CSV file or generate rows first.</p>
-        <a class="act main" routerLink="/data" (click)="modal.dismiss()">Open the data</a>
-      } @else {
-        <label class="field mb-3"
-          >Column
-          <select #choice (change)="chosen.set(+choice.value)">
-            @for (one of columns(); track $index) {
-              <option [value]="$index">
-                {{ one.table.name }} · {{ one.column }} ({{ one.table.rowCount - one.table.spentCount }} free rows)
-              </option>
+      <div class="two">
+        <label class="field"
+          >by
+          <select #way (change)="setWay(way.value)">
+            @for (one of ways; track one.id) {
+              <option [value]="one.id" [selected]="one.id === by()">{{ one.name }}</option>
             }
           </select></label
         >
-        <b class="small">It is sent at {{ places().length }} {{ places().length === 1 ? 'place' : 'places' }}</b>
-        @for (place of places(); track $index) {
-          <label class="d-flex gap-2 align-items-center mono"
-            ><input type="checkbox" [checked]="!left().has($index)" (change)="toggle($index)" /> step {{ place.number }}, {{ place.name }} ·
-            {{ place.place }}</label
-          >
+        @switch (by()) {
+          @case ('data') {
+            @if (columns().length > 0) {
+              <label class="field"
+                >Column
+                <select #choice (change)="chosen.set(+choice.value)">
+                  @for (one of columns(); track $index) {
+                    <option [value]="$index" [selected]="$index === chosen()">
+                      {{ one.table.name }} · {{ one.column }} ({{ one.table.rowCount - one.table.spentCount }} free rows)
+                    </option>
+                  }
+                </select></label
+              >
+            }
+          }
+          @case ('handoff') {
+            <label class="field"
+              >Handoff
+              <select #handoff (change)="handoffAt.set(+handoff.value)">
+                @for (one of script()?.handoffs ?? []; track one.id; let at = $index) {
+                  <option [value]="at" [selected]="at === handoffAt()">{{ one.name }} (recorded {{ one.recorded.slice(0, 24) }})</option>
+                }
+              </select></label
+            >
+          }
+          @case ('made') {
+            <label class="field"
+              >Made as
+              <select #made (change)="setMade(made.value)">
+                @for (one of makings; track one.id) {
+                  <option [value]="one.id" [selected]="one.id === making()">{{ one.name }}</option>
+                }
+              </select></label
+            >
+          }
+          @case ('variable') {
+            <label class="field"
+              >Name of the variable <input class="mono" [value]="variable()" #name (input)="variable.set(name.value)"
+            /></label>
+          }
+          @case ('code') {
+            <label class="field"
+              >The code sets the variable <input class="mono" [value]="variable()" #computed (input)="variable.set(computed.value)"
+            /></label>
+          }
         }
+      </div>
+      @if (by() === 'text' && script(); as own) {
+        <app-template-field label="What is sent" [script]="own" [value]="text()" (changed)="text.set($event)" />
+      }
+      @if (by() === 'data' && columns().length === 0) {
+        <p class="mt-2">There is no data table yet. Import one or generate rows first.</p>
+        <a class="act main" routerLink="/data" (click)="modal.dismiss()">Open the data</a>
+      } @else {
+        <b class="small d-block mt-3">It is sent at {{ places().length }} {{ places().length === 1 ? 'place' : 'places' }}</b>
+        <div class="places">
+          @for (place of places(); track $index) {
+            <label class="d-flex gap-2 align-items-center mono"
+              ><input type="checkbox" [checked]="!left().has($index)" (change)="toggle($index)" /> step {{ place.number }},
+              {{ place.name }} · {{ place.place }}{{ place.part ? ' (a part of it)' : '' }}</label
+            >
+          }
+        </div>
         <p class="muted small mt-3 mb-0">
-          Every virtual user gets its own row, and no row is dealt twice. Places with another wrapping (JSON inside a form, percent signs)
-          are found too.
+          {{ told() }} Places with another wrapping (JSON inside a form, percent signs) are found too, and what they are wrapped in stays.
         </p>
       }
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="done()" [disabled]="columns().length === 0 || left().size === places().length">
-        Take it from data
-      </button>
+      <button class="act main" (click)="done()" [disabled]="template().length === 0 || left().size === places().length">Replace it</button>
     </div>`,
+  styles: `
+    .two {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 12px;
+      margin-bottom: 8px;
+    }
+    .places {
+      max-height: 34vh;
+      overflow: auto;
+    }
+  `,
 })
 export class BindDialog {
   readonly modal = inject(NgbActiveModal);
   readonly script = signal<Script | null>(null);
   readonly value = signal('');
   readonly tables = signal<readonly DataTable[]>([]);
+  readonly ways = ways;
+  readonly makings = MadeSchema.shape.made.options.map((id) => ({ id, name: madeNames[id] }));
+  readonly by = signal<By>('data');
   readonly chosen = signal(0);
+  readonly handoffAt = signal(0);
+  readonly making = signal<Made['made']>('unique-text');
+  readonly variable = signal('computed');
+  readonly text = signal<Template>([]);
   readonly left = signal<ReadonlySet<number>>(new Set());
   readonly short = computed(() => (this.value().length > 40 ? `${this.value().slice(0, 40)}…` : this.value()));
   readonly columns = computed(() => this.tables().flatMap((table) => table.columns.map((column) => ({ table, column }))));
@@ -69,21 +165,83 @@ export class BindDialog {
     const names = new Map(requestSteps(script).map(({ step }) => [step.id, step.name]));
     return placesOf(script, this.value()).map((one) => ({ ...one, name: names.get(one.step) ?? '' }));
   });
+  readonly #made = computed<Made>(() => {
+    const taken = new Set(this.script()?.made.map((one) => one.id));
+    const names = new Set([...(this.script()?.made ?? []), ...(this.script()?.handoffs ?? [])].map((one) => one.name));
+    const free = (wanted: string, has: ReadonlySet<string>): string => {
+      let name = wanted;
+      for (let count = 2; has.has(name); count++) name = `${wanted} ${count}`;
+      return name;
+    };
+    return {
+      id: free('own', taken),
+      name: free(madeNames[this.making()], names),
+      made: this.making(),
+      recorded: this.value(),
+      reason: 'It was chosen by hand.',
+    };
+  });
+  readonly template = computed<Template>(() => {
+    const recorded = this.value();
+    switch (this.by()) {
+      case 'data': {
+        const own = this.columns()[this.chosen()];
+        return own ? [{ kind: 'data', table: own.table.id, column: own.column, recorded }] : [];
+      }
+      case 'handoff': {
+        const own = this.script()?.handoffs[this.handoffAt()];
+        return own ? [{ kind: 'handoff', handoff: own.id, recorded }] : [];
+      }
+      case 'made':
+        return [{ kind: 'made', made: this.#made().id, recorded }];
+      case 'variable':
+      case 'code':
+        return this.variable().trim() === '' ? [] : [{ kind: 'variable', name: this.variable().trim(), recorded }];
+      case 'text':
+        return this.text();
+    }
+  });
+  readonly told = computed(
+    () =>
+      ({
+        data: 'Every virtual user gets its own row, and no row is dealt twice.',
+        handoff: 'What the handoff read last is sent.',
+        made: 'It is the same within one iteration, and another in the next; clocks are asked each time.',
+        variable: 'Set it in a step before, or in the environment.',
+        code: 'A code step is put in before the first of these places; it must set the variable.',
+        text: 'Several columns, handoffs and variables may stand in it.',
+      })[this.by()],
+  );
 
+  /** Starts with what would be chosen most likely. */
+  start(script: Script, value: string, tables: readonly DataTable[], by: By = 'data'): void {
+    this.script.set(script);
+    this.value.set(value);
+    this.tables.set(tables);
+    this.text.set([{ kind: 'text', text: value }]);
+    this.by.set(by);
+  }
+  setWay(text: string): void {
+    const way = ways.find((one) => one.id === text);
+    if (way) this.by.set(way.id);
+  }
+  setMade(text: string): void {
+    const known = MadeSchema.shape.made.safeParse(text);
+    if (known.success) this.making.set(known.data);
+  }
   toggle(index: number): void {
     const next = new Set(this.left());
     if (!next.delete(index)) next.add(index);
     this.left.set(next);
   }
-
   done(): void {
-    const chosen = this.columns()[this.chosen()];
-    if (!chosen) return;
     const choice: BindChoice = {
-      ...chosen,
+      template: this.template(),
+      made: this.by() === 'made' ? [this.#made()] : [],
+      computes: this.by() === 'code' ? this.variable().trim() : null,
       places: this.places()
         .filter((_, index) => !this.left().has(index))
-        .map(({ step, place }) => ({ step, place })),
+        .map(({ step, place, part }) => ({ step, place, ...(part && { part }) })),
     };
     this.modal.close(choice);
   }

@@ -1,5 +1,5 @@
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
-import type { CorrelationReport, DataTable, Rehearsal, RehearsalOrder, RehearsalWish, Round, Script, ScriptEdit } from '@sturdy/core';
+import type { CorrelationReport, Rehearsal, RehearsalOrder, RehearsalWish, Round, Script, ScriptEdit } from '@sturdy/core';
 
 export const scriptsActions = createActionGroup({
   source: 'Scripts',
@@ -29,7 +29,6 @@ export const scriptsActions = createActionGroup({
     'Repair wanted': emptyProps(),
     Repaired: props<{ script: Script; rounds: Round[] }>(),
     'Work failed': emptyProps(),
-    'Bind wanted': props<{ value: string; places: { step: string; place: string }[]; table: DataTable; column: string }>(),
     'Hand off wanted': props<{ step: string; place: string; value: string }>(),
     Bound: props<{ script: Script }>(),
     'Delete wanted': props<{ id: string }>(),

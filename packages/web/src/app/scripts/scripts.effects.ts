@@ -7,7 +7,6 @@ import { concat, debounceTime, filter, forkJoin, map, merge, of, switchMap, take
 import { projectActions } from '../project/project';
 import { Api } from '../shared/api';
 import { liveStream } from '../shared/live-stream';
-import { messageActions } from '../shared/messages';
 import { orTell } from '../shared/problem-effect';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
@@ -172,32 +171,6 @@ export const scriptsEffects = {
             map(({ data }) => scriptsActions.stepPlayed(data as { step: string })),
             takeUntil(merge(actions.pipe(ofType(scriptsActions.rehearsed, scriptsActions.repaired, scriptsActions.workFailed)))),
           ),
-        ),
-      ),
-    { functional: true },
-  ),
-  bind: createEffect(
-    (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
-      actions.pipe(
-        ofType(scriptsActions.bindWanted),
-        concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
-        switchMap(([{ value, places, table, column }, script]) =>
-          script
-            ? api.bind(script.id, value, places, table.id, column).pipe(
-                switchMap((bound) =>
-                  concat(
-                    of(scriptsActions.bound({ script: bound })),
-                    of(
-                      messageActions.told({
-                        tone: 'good',
-                        text: `“${value}” now comes from ${table.name}, column ${column}, at ${places.length} place(s).`,
-                      }),
-                    ),
-                  ),
-                ),
-                orTell(),
-              )
-            : of(),
         ),
       ),
     { functional: true },

@@ -3,6 +3,7 @@ import { RouterLink } from '@angular/router';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import {
+  allSteps,
   carriesValue,
   describeExtractor,
   requestSteps,
@@ -13,6 +14,7 @@ import {
   type RehearsedStep,
   type RequestStep,
   type Script,
+  type ScriptEdit,
 } from '@sturdy/core';
 import { dataFeature } from '../data/data';
 import { hue } from '../shared/format';
@@ -21,6 +23,7 @@ import { BodyView } from '../takes/body-view';
 import { HeaderList } from '../takes/header-list';
 import { BindDialog, type BindChoice } from './bind-dialog';
 import { CheckList } from './steps/check-list';
+import { newStep } from './steps/step-kinds';
 import { scriptsActions } from './scripts.actions';
 import { isReadAt, usesHandoff } from './string-layout';
 import { TemplateView } from './template-view';
@@ -142,9 +145,12 @@ const classNames: Record<ClassifiedValue['class'], string> = {
                   <td>{{ classNames[value.class] }}</td>
                   <td class="num">
                     @if (value.class === 'fixed' || value.class === 'unsure' || value.class === 'client-made') {
-                      <button class="act slim" (click)="bind(value)">Take from data</button>
+                      <button class="act slim" (click)="bind(value)">Replace…</button>
                       @if (value.class !== 'client-made') {
                         <button class="act slim" (click)="handOff(value)">Hand it off</button>
+                      }
+                      @if (value.class === 'unsure') {
+                        <button class="act slim" (click)="bind(value, 'code')">Compute it</button>
                       }
                     }
                   </td>
@@ -280,17 +286,43 @@ export class StepDrawer {
     this.#store.dispatch(scriptsActions.handOffWanted({ step, place, value }));
   }
 
-  bind(value: ClassifiedValue): void {
-    const modal = this.#modals.open(BindDialog);
-    const dialog = modal.componentInstance as BindDialog;
-    dialog.script.set(this.script());
-    dialog.value.set(value.value);
-    dialog.tables.set(this.#tables());
+  /** Asks what replaces a value; `by` is what is offered first. */
+  bind(value: ClassifiedValue, by: 'data' | 'code' = 'data'): void {
+    const modal = this.#modals.open(BindDialog, { size: 'lg' });
+    (modal.componentInstance as BindDialog).start(this.script(), value.value, this.#tables(), by);
     modal.result.then(
       (choice: BindChoice) => {
-        this.#store.dispatch(scriptsActions.bindWanted({ value: value.value, ...choice }));
+        this.#replace(value.value, choice);
       },
       () => undefined,
     );
+  }
+
+  #replace(value: string, { places, template, made, computes }: BindChoice): void {
+    const edit = (one: ScriptEdit): void => {
+      this.#store.dispatch(scriptsActions.edited({ edit: one }));
+    };
+    const first = requestSteps(this.script()).find(({ step }) => places.some((one) => one.step === step.id))?.step;
+    edit({ kind: 'bind', value, places, template, made });
+    if (computes === null || !first) return;
+    const before = this.#before(first.id);
+    const code = newStep('code', this.script());
+    if (code.kind !== 'code' || before === null) return;
+    const known = this.script().handoffs.map((one) => `handoffs[${JSON.stringify(one.name)}]`);
+    const source = [
+      `// What was recorded: ${value.slice(0, 80)}`,
+      ...(known.length > 0 ? [`// Known by then, among others: ${known.slice(0, 6).join(', ')}`] : []),
+      `variables[${JSON.stringify(computes)}] = ${JSON.stringify(value)};`,
+    ].join('\n');
+    edit({ kind: 'insert', after: before, steps: [{ ...code, name: `compute ${computes}`, source }] });
+  }
+
+  /** What a step stands behind: the step before it in its list, or its transaction. */
+  #before(id: string): string | null {
+    for (const transaction of this.script().transactions) {
+      const at = transaction.steps.findIndex((step) => allSteps([step]).some((one) => one.id === id));
+      if (at >= 0) return transaction.steps[at - 1]?.id ?? transaction.id;
+    }
+    return null;
   }
 }

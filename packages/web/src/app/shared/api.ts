@@ -143,8 +143,6 @@ export class Api {
     this.#http.get<StepDifference>(`/api/scripts/${id}/rehearsals/${rehearsal}/steps/${step}/difference`, { params: { beside } });
   repair = (id: string) => this.#http.post<{ script: Script; rounds: Round[] }>(`/api/scripts/${id}/repair`, {});
   rehearsals = (id: string) => this.#http.get<Rehearsal[]>(`/api/scripts/${id}/rehearsals`);
-  bind = (id: string, value: string, places: { step: string; place: string }[], table: string, column: string) =>
-    this.#http.post<Script>(`/api/scripts/${id}/bind`, { value, places, table, column });
 
   patternsFile = `${inProject}/patterns.yaml`;
   patterns = () => this.#http.get<ListedPattern[]>(`${inProject}/patterns`);

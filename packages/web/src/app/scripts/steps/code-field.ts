@@ -13,7 +13,7 @@ import {
 import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
 import { javascript } from '@codemirror/lang-javascript';
 import { HighlightStyle, syntaxHighlighting } from '@codemirror/language';
-import { lintGutter, setDiagnostics } from '@codemirror/lint';
+import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { EditorState } from '@codemirror/state';
 import { EditorView } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
@@ -78,10 +78,11 @@ export class CodeField {
       const error = this.error();
       const view = this.#view;
       if (!view) return;
-      const line = error && view.state.doc.line(Math.min(Math.max(1, error.line), view.state.doc.lines));
-      view.dispatch(
-        setDiagnostics(view.state, line && error ? [{ from: line.from, to: line.to, severity: 'error', message: error.message }] : []),
-      );
+      const marks = (told: { line: number; message: string }): Diagnostic => {
+        const { from, to } = view.state.doc.line(Math.min(Math.max(1, told.line), view.state.doc.lines));
+        return { from, to, severity: 'error', message: told.message };
+      };
+      view.dispatch(setDiagnostics(view.state, error ? [marks(error)] : []));
     });
     inject(DestroyRef).onDestroy(() => this.#view?.destroy());
   }
