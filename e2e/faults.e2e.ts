@@ -196,9 +196,8 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
   expect(repaired.rounds.at(-1)?.rehearsal.verdict).toBe('passed');
   const table = await ask<DataTable>('POST', '/projects/p1/tables/generate', {
     name: 'C',
-    column: 'container',
+    columns: [{ kind: 'container', name: 'container', owner: 'TWCU' }],
     count: 2000,
-    owner: 'TWCU',
     seed: 'crash',
   });
   const script = await ask<Script>('GET', `/scripts/${raw.id}`);

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { DataRowSchema, DataTableSchema, DealSchema, generateContainers, type DataTable, type Deal } from '@sturdy/core';
+import { DataRowSchema, DataTableSchema, DealSchema, GeneratedColumnSchema, mostRows, type DataTable, type Deal } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
 import { InProject } from './parameters.js';
@@ -29,48 +29,50 @@ export const dataRoutes = ({ store, compute }: Services): AnyRoute[] => {
     route({
       method: 'post',
       path: '/projects/:projectId/tables/import',
-      summary: 'Import a CSV file (RFC 4180) as a data table',
+      summary: 'Import a data table: CSV (RFC 4180), JSON, a sheet (.xlsx), or cells pasted from a spreadsheet',
       params: InProject,
-      query: z.object({ name: Name }),
-      rawBody: 'text/csv',
-      result: z.object({ table: DataTableSchema, problems: z.array(z.object({ line: z.number(), text: z.string() })) }),
+      query: z.object({
+        name: Name,
+        ragged: z.enum(['skip', 'fix', 'stop']).default('skip'),
+        header: z.enum(['yes', 'no', 'detect']).default('detect'),
+      }),
+      rawBody: 'application/octet-stream',
+      result: z.object({ table: DataTableSchema, problems: z.array(z.object({ line: z.number(), text: z.string() })), read: z.string() }),
       handle: async ({ params, query, request }) => {
-        const csv = await compute.readCsv(Buffer.from(request.body as Uint8Array).toString('utf8')).catch((error: unknown) => {
-          throw new Problem(422, 'Not a CSV file', error instanceof Error ? error.message : 'The file cannot be read.');
+        const options = { ragged: query.ragged, ...(query.header === 'detect' ? {} : { header: query.header === 'yes' }) };
+        const read = await compute.readTable(request.body as Uint8Array, options).catch((error: unknown) => {
+          throw new Problem(422, 'Not a table', error instanceof Error ? error.message : 'The file cannot be read.');
         });
-        if (csv.rows.length === 0)
+        if (read.rows.length === 0)
           throw new Problem(
             422,
             'No rows',
-            `The file has ${csv.columns.length} columns but no row that fits them. ${csv.problems[0] ? `Line ${csv.problems[0].line} ${csv.problems[0].text}.` : 'Add rows below the header.'}`,
+            `The file has ${read.columns.length} columns but no row that fits them. ${read.problems[0] ? `Line ${read.problems[0].line} ${read.problems[0].text}.` : 'Add rows below the header.'}`,
           );
         const id = randomUUID();
-        await store.saveTable({ id, projectId: params.projectId, name: query.name, columns: csv.columns, deal: startingDeal }, csv.rows);
-        return { table: await need(id), problems: csv.problems.slice(0, 200) };
+        await store.saveTable({ id, projectId: params.projectId, name: query.name, columns: read.columns, deal: startingDeal }, read.rows);
+        return { table: await need(id), problems: read.problems.slice(0, 200), read: read.read };
       },
     }),
     route({
       method: 'post',
       path: '/projects/:projectId/tables/generate',
-      summary: 'Make a table of container numbers (ISO 6346), all different; the same seed gives the same rows',
+      summary: 'Make a table of generated columns; the same seed gives the same rows',
       params: InProject,
       body: z.object({
         name: Name,
-        column: z.string().trim().min(1).max(60),
-        count: z.number().int().min(1).max(1_000_000),
-        owner: z.string(),
+        columns: z.array(GeneratedColumnSchema).min(1, 'Add a column.').max(40),
+        count: z.number().int().min(1).max(mostRows),
         seed: z.string().max(60),
       }),
       result: DataTableSchema,
       handle: async ({ params, body }) => {
-        let rows: string[][];
-        try {
-          rows = generateContainers(body.count, body.owner, body.seed);
-        } catch (error) {
-          throw new Problem(422, 'No owner code', error instanceof Error ? error.message : 'The rows cannot be made.');
-        }
+        const rows = await compute.generateRows(body.columns, body.count, body.seed, Date.now()).catch((error: unknown) => {
+          throw new Problem(422, 'The rows cannot be made', error instanceof Error ? error.message : 'Look at the columns.');
+        });
         const id = randomUUID();
-        await store.saveTable({ id, projectId: params.projectId, name: body.name, columns: [body.column], deal: startingDeal }, rows);
+        const columns = body.columns.map((one) => one.name);
+        await store.saveTable({ id, projectId: params.projectId, name: body.name, columns, deal: startingDeal }, rows);
         return need(id);
       },
     }),

@@ -1,5 +1,6 @@
 import {
   compareStep,
+  generateRows,
   correlate,
   previewPattern,
   readScript,
@@ -18,7 +19,6 @@ import {
   type Survey,
   judgeRehearsal,
   lanesOf,
-  readCsv,
   Workbench,
   repair,
   runResult,
@@ -35,7 +35,6 @@ import {
   type CheckSuggestion,
   type CodeStep,
   type Correlated,
-  type CsvTable,
   type Frame,
   type LanePoint,
   type LoadedTake,
@@ -47,6 +46,7 @@ import {
   type StepDifference,
 } from '@sturdy/core';
 import type { StoredTake } from '../store/repository.js';
+import { readTableFile, type ReadTable } from '../import/read-table-file.js';
 import { tryCode, type TriedCode } from './try-code.js';
 
 const load = (stored: StoredTake): LoadedTake => ({
@@ -139,7 +139,8 @@ export const tasks = {
   search: (take: StoredTake, text: string): ReturnType<typeof searchTake> => searchTake(load(take), text),
   beside: (first: StoredTake, second: StoredTake): BesideRow[] => layBeside(load(first), load(second)),
 
-  readCsv: (text: string): CsvTable => readCsv(text),
+  readTable: (bytes: Uint8Array, options: Parameters<typeof readTableFile>[1]): Promise<ReadTable> => readTableFile(bytes, options),
+  generateRows: (...args: Parameters<typeof generateRows>): string[][] => generateRows(...args),
   runResult: (run: Run, frames: Frame[], scripts: Script[]): RunResult => runResult(run, frames, scripts),
   lanes: (frames: Frame[]): LanePoint[] => lanesOf(frames),
 };
