@@ -111,7 +111,7 @@ describe('compiling', () => {
     });
     const [operation] = program.transactions[0]?.operations ?? [];
     if (operation?.kind !== 'request') throw new Error('no request');
-    const scope = { handoffs: new Map(), rows: new Map(), made: new Map(), random: () => 0, nowMs: () => 0 };
+    const scope = { handoffs: new Map(), rows: new Map(), made: new Map(), variables: new Map(), random: () => 0, nowMs: () => 0 };
     expect([operation.origin, operation.headers[0]?.value(scope)]).toEqual(['http://127.0.0.1:9', 'http://127.0.0.1:9/x']);
   });
 });

@@ -1,11 +1,30 @@
 import * as z from 'zod';
 
-/** How rows reach virtual users. In this version: once-only, in the order of the table, one row for each iteration. */
-export const DealSchema = z.object({
-  when: z.enum(['iteration', 'user']),
-  whenEmpty: z.enum(['stop-user', 'end-run']),
-});
+/**
+ * How rows reach virtual users. `when` a new one is dealt: in each iteration, once to each user, or one for the whole run. `use`: `once`
+ * means that a dealt row is spent for good; `exclusive` that nobody else has it during the run, and that it is free again afterwards (one
+ * sign-in for each user); `again` that rows may be dealt any number of times, to several users too.
+ */
+export const DealSchema = z
+  .object({
+    when: z.enum(['iteration', 'user', 'run']),
+    use: z.enum(['once', 'exclusive', 'again']).default('once'),
+    /** As listed, shuffled (each row once in a random order), or at random (with repeats where rows may be dealt again). */
+    order: z.enum(['listed', 'shuffled', 'random']).default('listed'),
+    whenEmpty: z.enum(['stop-user', 'end-run', 'start-over']),
+  })
+  .refine((deal) => deal.whenEmpty !== 'start-over' || deal.use === 'again', {
+    message: 'Rows can start over only where they may be dealt again. Choose another end, or let rows be used again.',
+    path: ['whenEmpty'],
+  });
 export type Deal = z.infer<typeof DealSchema>;
+
+/** A deal of which each row is used once, in the order of the table. */
+export const onceInOrder: Deal = { when: 'iteration', use: 'once', order: 'listed', whenEmpty: 'stop-user' };
+
+/** True where rows never run out. */
+export const isEndless = ({ use, order, whenEmpty }: Deal): boolean =>
+  use === 'again' && (whenEmpty === 'start-over' || order === 'random');
 
 /** A table of test data; its rows are stored apart. */
 export const DataTableSchema = z.object({

@@ -8,7 +8,7 @@ import { containerNumber } from './container-number.js';
 export const mostRows = 1_000_000;
 
 /** Gives the numbers below `size` in an order of its own, each once before any comes again. */
-function shuffledSerials(size: number, random: () => number): (index: number) => number {
+export function shuffledSerials(size: number, random: () => number): (index: number) => number {
   const start = Math.floor(random() * size);
   // A stride without a common factor with the size visits every number once.
   let stride = Math.max(1, Math.floor(size * (0.3 + 0.4 * random())));

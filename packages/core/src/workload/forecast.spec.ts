@@ -1,5 +1,6 @@
 import {
   bindColumn,
+  onceInOrder,
   curveSeconds,
   forecast,
   isLoopback,
@@ -25,7 +26,7 @@ const table = (free: number, when: 'iteration' | 'user' = 'iteration'): DataTabl
   columns: ['number'],
   rowCount: 100,
   spentCount: 100 - free,
-  deal: { when, whenEmpty: 'stop-user' },
+  deal: { ...onceInOrder, when },
 });
 const crew = (more: Partial<Crew> = {}): Crew => ({
   id: 'c',

@@ -1,6 +1,6 @@
 import { boundColumns } from '../script/bind-value.js';
 import { exchangesOf, type Script, type Step } from '../script/script.schema.js';
-import type { DataTable } from '../data/data-table.schema.js';
+import { isEndless, type DataTable } from '../data/data-table.schema.js';
 import { curveSeconds, userSpan } from './curve.js';
 import type { Crew, Workload } from './workload.schema.js';
 
@@ -77,6 +77,10 @@ export function pauseMs(recordedMs: number, think: Crew['think']): number {
   return Math.min(ms, think.capMs);
 }
 
+/** Rows that a crew takes from a table. */
+const neededRows = (table: DataTable | undefined, users: number, iterations: number): number =>
+  table?.deal.when === 'iteration' || !table ? iterations : users;
+
 /** Forecast of iterations, requests and rows. `requestMs` gives the recorded duration of an exchange of a script. */
 export function forecast(
   workload: Workload,
@@ -104,28 +108,30 @@ export function forecast(
     let iterations = 0;
     for (let n = 0; n < crew.users; n++) {
       const { startSeconds, endSeconds } = userSpan(workload.curve, n, crew.users);
-      iterations += Math.ceil((endSeconds - startSeconds) / cycle);
+      iterations += Math.min(crew.iterations ?? Infinity, Math.ceil((endSeconds - startSeconds) / cycle));
     }
     crews.push({ crew: crew.id, iterations, requests: iterations * iterationRequests(script), iterationSeconds: own });
     for (const table of boundColumns(script).keys()) {
       const known = tables.find((one) => one.id === table);
-      perTable.set(table, (perTable.get(table) ?? 0) + (known?.deal.when === 'user' ? crew.users : iterations));
+      perTable.set(table, (perTable.get(table) ?? 0) + neededRows(known, crew.users, iterations));
       if (!known) obstacles.push(`The script “${script.name}” takes data from a table that is gone. Bind the value again.`);
     }
   }
+  for (const one of tables) if (perTable.has(one.id) && one.deal.when === 'run') perTable.set(one.id, 1);
   const seconds = curveSeconds(workload.curve);
   const forTables = tables
     .filter((one) => perTable.has(one.id))
     .map((one): TableForecast => {
       const rowsNeeded = perTable.get(one.id) ?? 0;
-      const rowsFree = one.rowCount - one.spentCount;
+      const rowsFree = one.deal.use === 'again' ? one.rowCount : one.rowCount - one.spentCount;
+      const runsOut = rowsFree < rowsNeeded && !isEndless(one.deal);
       if (rowsFree === 0) obstacles.push(`The table “${one.name}” has no free row left. Add rows or release spent ones.`);
-      else if (rowsFree < rowsNeeded) warnings.push(`The table “${one.name}” has ${rowsFree} free rows; about ${rowsNeeded} are needed.`);
+      else if (runsOut) warnings.push(`The table “${one.name}” has ${rowsFree} free rows; about ${rowsNeeded} are needed.`);
       return {
         table: one.id,
         rowsNeeded,
         rowsFree,
-        emptyAtSeconds: rowsFree < rowsNeeded ? Math.round((rowsFree / rowsNeeded) * seconds) : null,
+        emptyAtSeconds: runsOut ? Math.round((rowsFree / rowsNeeded) * seconds) : null,
       };
     });
   if (workload.curve.rampUpSeconds === 0 && workload.crews.some((one) => one.users > 1))

@@ -25,6 +25,8 @@ export const CrewSchema = z.object({
   users: z.number().int().min(1).max(20_000),
   think: ThinkTimeSchema,
   pacing: PacingSchema,
+  /** Iterations that each user plays at most; null where only the curve ends it. */
+  iterations: z.number().int().min(1).max(1_000_000).nullable().optional(),
   onFailure: z.enum(['go-on', 'next-iteration', 'stop-user', 'end-run']),
 });
 export type Crew = z.infer<typeof CrewSchema>;

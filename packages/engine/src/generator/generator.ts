@@ -159,7 +159,7 @@ export class Generator {
     let dueMs = this.#startedMs + span.startSeconds * 1000;
     const kept = new Map<string, LeasedRow>();
     let lastRows: ReadonlyMap<string, ReadonlyMap<string, string>> = new Map();
-    while (!this.#ending()) {
+    while (!this.#ending() && state.iteration < (crew.iterations ?? Infinity)) {
       await this.#pause(Math.min(dueMs, endMs) - performance.now());
       const nowMs = performance.now();
       // Ending is decided by the schedule, so that a user due exactly at the end does not start once more.
@@ -191,16 +191,17 @@ export class Generator {
   async #deal(seat: Seat, plan: Plan, kept: Map<string, LeasedRow>): Promise<ReadonlyMap<string, ReadonlyMap<string, string>> | null> {
     const rows = new Map<string, ReadonlyMap<string, string>>();
     for (const table of seat.tables) {
-      const deal = plan.tables.find((one) => one.table === table);
+      const known = plan.tables.find((one) => one.table === table);
+      const deal = known?.deal;
       const row = kept.get(table) ?? (await this.#supplies.get(table)?.deal()) ?? null;
-      if (!deal || !row) {
+      if (!known || !deal || !row) {
         seat.state.lastError = 'The data table has no free row left.';
         if (deal?.whenEmpty === 'end-run') this.send({ kind: 'end-run', reason: 'A data table has no free row left.' });
         return null;
       }
-      if (deal.when === 'user') kept.set(table, row);
+      if (deal.when !== 'iteration') kept.set(table, row);
       seat.state.row = row.row;
-      rows.set(table, new Map(deal.columns.map((column, index) => [column, row.values[index] ?? ''])));
+      rows.set(table, new Map(known.columns.map((column, index) => [column, row.values[index] ?? ''])));
     }
     return rows;
   }

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { CrewSchema, EnvironmentSchema, FrameSchema, LoadCurveSchema, ScriptSchema } from '@sturdy/core';
+import { CrewSchema, DealSchema, EnvironmentSchema, FrameSchema, LoadCurveSchema, ScriptSchema } from '@sturdy/core';
 
 /** What one generator plays: its share of the users of each crew. Plain data, so that it can cross any transport. */
 export const PlanSchema = z.object({
@@ -21,8 +21,7 @@ export const PlanSchema = z.object({
     z.object({
       table: z.string(),
       columns: z.array(z.string()),
-      when: z.enum(['iteration', 'user']),
-      whenEmpty: z.enum(['stop-user', 'end-run']),
+      deal: DealSchema,
     }),
   ),
   /** Bodies that scripts send as they are: hash to base64. */

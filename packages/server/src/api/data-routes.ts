@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { DataRowSchema, DataTableSchema, DealSchema, GeneratedColumnSchema, mostRows, type DataTable, type Deal } from '@sturdy/core';
+import { DataRowSchema, DataTableSchema, DealSchema, GeneratedColumnSchema, mostRows, onceInOrder, type DataTable } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
 import { InProject } from './parameters.js';
@@ -7,7 +7,6 @@ import { route, type AnyRoute } from './route.js';
 import { projectId, type Services } from './services.js';
 
 const InTable = z.object({ tableId: z.string() });
-const startingDeal: Deal = { when: 'iteration', whenEmpty: 'stop-user' };
 const Name = z.string().trim().min(1, 'Give the table a name.').max(120);
 
 /** Data tables: import, generated rows, rows, the deal. */
@@ -50,7 +49,7 @@ export const dataRoutes = ({ store, compute }: Services): AnyRoute[] => {
             `The file has ${read.columns.length} columns but no row that fits them. ${read.problems[0] ? `Line ${read.problems[0].line} ${read.problems[0].text}.` : 'Add rows below the header.'}`,
           );
         const id = randomUUID();
-        await store.saveTable({ id, projectId: params.projectId, name: query.name, columns: read.columns, deal: startingDeal }, read.rows);
+        await store.saveTable({ id, projectId: params.projectId, name: query.name, columns: read.columns, deal: onceInOrder }, read.rows);
         return { table: await need(id), problems: read.problems.slice(0, 200), read: read.read };
       },
     }),
@@ -72,7 +71,7 @@ export const dataRoutes = ({ store, compute }: Services): AnyRoute[] => {
         });
         const id = randomUUID();
         const columns = body.columns.map((one) => one.name);
-        await store.saveTable({ id, projectId: params.projectId, name: body.name, columns, deal: startingDeal }, rows);
+        await store.saveTable({ id, projectId: params.projectId, name: body.name, columns, deal: onceInOrder }, rows);
         return need(id);
       },
     }),

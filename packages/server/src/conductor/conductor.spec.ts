@@ -1,5 +1,6 @@
 import {
   bindColumn,
+  onceInOrder,
   plainEnvironment,
   runResult,
   Tally,
@@ -106,7 +107,7 @@ class FakeStore {
         columns: ['number'],
         rowCount: 10,
         spentCount: 10 - this.free,
-        deal: { when: 'iteration', whenEmpty: 'stop-user' },
+        deal: onceInOrder,
       },
     ]);
   runs = () => Promise.resolve([]);

@@ -1,11 +1,22 @@
 import { randomUUID } from 'node:crypto';
-import { boundColumns, curveSeconds, lanePoint, type Environment, type Frame, type Run, type Script, type Workload } from '@sturdy/core';
+import {
+  boundColumns,
+  curveSeconds,
+  lanePoint,
+  type DataTable,
+  type Environment,
+  type Frame,
+  type Run,
+  type Script,
+  type Workload,
+} from '@sturdy/core';
 import { compile, CompileError, type FromGenerator, type Plan } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem.js';
 import { bodyFiles } from '../rehearse/rehearsal-room.js';
 import type { Store } from '../store/store-client.js';
+import { RowDealer } from './row-dealer.js';
 import type { GeneratorLink, Transport } from './transport.js';
 
 /** Grace after the planned end before a run is aborted, in seconds: every load loop is bounded. */
@@ -23,6 +34,8 @@ interface Playing {
   deadline: NodeJS.Timeout;
   /** Set once the run is being aborted, so that generators that end then do not close it as done. */
   aborting: boolean;
+  /** By table. */
+  dealers: Map<string, RowDealer>;
 }
 
 /** Splits a workload over generators, leases rows, stores frames as they come, and closes the run. */
@@ -69,7 +82,7 @@ export class Conductor {
       if (error instanceof CompileError) throw new Problem(422, 'The workload cannot be played', error.message);
       throw error;
     }
-    const plans = await this.#plans(workload, environment, scripts, files);
+    const { plans, tables } = await this.#plans(workload, environment, scripts, files);
     const before = await this.store.runs(workload.projectId);
     const run: Run = {
       id: randomUUID(),
@@ -98,6 +111,7 @@ export class Conductor {
         limitMs,
       ),
       aborting: false,
+      dealers: new Map(tables.map((one) => [one.id, new RowDealer(this.store, one, `run ${run.number}`, workload.seed)])),
     };
     this.#playing.set(run.id, playing);
     plans.forEach((plan, index) => {
@@ -142,19 +156,19 @@ export class Conductor {
     environment: Environment,
     scripts: Script[],
     files: Map<string, Uint8Array>,
-  ): Promise<Omit<Plan, 'runId'>[]> {
+  ): Promise<{ plans: Omit<Plan, 'runId'>[]; tables: DataTable[] }> {
     const known = await this.store.tables(workload.projectId);
     const tables = [...new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]))].map((id) => {
       const table = known.find((one) => one.id === id);
       if (!table)
         throw new Problem(422, 'A data table is gone', 'A script takes data from a table that was deleted. Bind the value again.');
-      if (table.rowCount === table.spentCount)
+      if (table.rowCount === (table.deal.use === 'again' ? 0 : table.spentCount))
         throw new Problem(
           422,
           'No free row left',
           `The table “${table.name}” has no free row. Add rows or release spent ones, then start again.`,
         );
-      return { table: id, columns: table.columns, ...table.deal };
+      return table;
     });
     const generators = Math.max(1, workload.generators);
     let user = 0;
@@ -162,7 +176,7 @@ export class Conductor {
       crew,
       users: Array.from({ length: crew.users }, (_, place) => ({ place, user: ++user })),
     }));
-    return Array.from({ length: generators }, (_, generator) => ({
+    const plans = Array.from({ length: generators }, (_, generator) => ({
       version: 1 as const,
       generator,
       scripts,
@@ -170,9 +184,16 @@ export class Conductor {
       curve: workload.curve,
       environment,
       seed: workload.seed,
-      tables,
+      tables: tables.map(({ id, columns, deal }) => ({ table: id, columns, deal })),
       files: Object.fromEntries([...files].map(([hash, bytes]) => [hash, Buffer.from(bytes).toString('base64')])),
     }));
+    return { plans, tables };
+  }
+
+  #dealer(playing: Playing, table: string): RowDealer {
+    const dealer = playing.dealers.get(table);
+    if (!dealer) throw new Error(`The run deals no rows of the table ${table}.`);
+    return dealer;
   }
 
   #receive(playing: Playing, generator: number, message: FromGenerator): void {
@@ -186,15 +207,17 @@ export class Conductor {
         return;
       case 'lease':
         // The lease is written before the rows leave, so a row that might have been used counts as spent.
-        void this.store.leaseRows(message.table, message.count, `run ${playing.run.number}`).then(
-          (rows) => playing.links[generator]?.send({ kind: 'rows', table: message.table, rows }),
-          (error: unknown) =>
-            this.#end(playing, 'failed', `Rows could not be leased: ${error instanceof Error ? error.message : 'unknown reason'}`),
-        );
+        void this.#dealer(playing, message.table)
+          .lease(message.count)
+          .then(
+            (rows) => playing.links[generator]?.send({ kind: 'rows', table: message.table, rows }),
+            (error: unknown) =>
+              this.#end(playing, 'failed', `Rows could not be leased: ${error instanceof Error ? error.message : 'unknown reason'}`),
+          );
         return;
       case 'unused':
         playing.writes = playing.writes.then(async () => {
-          await this.store.releaseRows(message.table, message.rows, `run ${playing.run.number}`);
+          await this.#dealer(playing, message.table).unused(message.rows);
         });
         return;
       case 'frame':
@@ -238,6 +261,7 @@ export class Conductor {
     clearTimeout(playing.deadline);
     await playing.writes;
     await Promise.all(playing.links.map((link) => link.close()));
+    await Promise.all([...playing.dealers.values()].map((one) => one.ended()));
     const ended: Run = { ...playing.run, state, note, endedAt: new Date().toISOString() };
     const result = await this.compute.runResult(ended, await this.store.frames(ended.id), playing.scripts);
     const judged = result.criteria.length > 0 && state === 'done';

@@ -79,7 +79,7 @@ export class RehearsalRoom {
     if (!stored) throw notFound('take', script.takeId);
     const before = await this.store.rehearsals(script.id);
     const id = randomUUID();
-    const { rows, spent } = await this.#dealRows(script, id, underWay.wish);
+    const { rows, spent, held } = await this.#dealRows(script, id, underWay.wish);
     const bodies = new Map<string, StoredBody>();
     const texts: Record<string, string> = {};
     let fresh: StoredBody[] = [];
@@ -116,10 +116,14 @@ export class RehearsalRoom {
           ...(await judge({ ...soFar, endedBefore: step })),
           waitingAt: step,
         })),
-    }).catch((error: unknown) => {
-      if (error instanceof CompileError) throw new Problem(422, 'The script cannot be played', error.message);
-      throw error;
-    });
+    })
+      .catch((error: unknown) => {
+        if (error instanceof CompileError) throw new Problem(422, 'The script cannot be played', error.message);
+        throw error;
+      })
+      .finally(async () => {
+        for (const one of held) await this.store.releaseRows(one.table, [one.row], `rehearsal ${id}`);
+      });
     const rehearsal = await judge(capture);
     await this.store.saveRehearsal(rehearsal);
     this.live.tell(script.id, 'rehearsal', { id });
@@ -141,19 +145,22 @@ export class RehearsalRoom {
     script: Script,
     spentBy: string,
     wish: RehearsalWish,
-  ): Promise<{ rows: Map<string, Map<string, string>>; spent: Rehearsal['rows'] }> {
+  ): Promise<{ rows: Map<string, Map<string, string>>; spent: Rehearsal['rows']; held: Rehearsal['rows'] }> {
     const tables = await this.store.tables(script.projectId);
     const rows = new Map<string, Map<string, string>>();
     const spent: Rehearsal['rows'] = [];
+    const held: Rehearsal['rows'] = [];
     for (const id of boundColumns(script).keys()) {
       const table = tables.find((one) => one.id === id);
       if (!table)
         throw new Problem(422, 'A data table is gone', `“${script.name}” takes data from a table that was deleted. Bind the value again.`);
       const wanted = wish.rows.find((one) => one.table === id)?.row;
       const [row] =
-        wanted === undefined
-          ? await this.store.leaseRows(id, 1, `rehearsal ${spentBy}`)
-          : await this.#leaseRow(table, wanted, `rehearsal ${spentBy}`);
+        table.deal.use === 'again'
+          ? await this.store.rowsAt(id, [wanted ?? 1])
+          : wanted === undefined
+            ? await this.store.leaseRows(id, 1, `rehearsal ${spentBy}`)
+            : await this.#leaseRow(table, wanted, `rehearsal ${spentBy}`);
       if (!row)
         throw new Problem(
           422,
@@ -161,9 +168,10 @@ export class RehearsalRoom {
           `The table “${table.name}” has no free row. Add rows or release spent ones, then rehearse again.`,
         );
       rows.set(id, new Map(table.columns.map((column, index) => [column, row.values[index] ?? ''])));
-      spent.push({ table: id, row: row.row });
+      if (table.deal.use === 'once') spent.push({ table: id, row: row.row });
+      else if (table.deal.use === 'exclusive') held.push({ table: id, row: row.row });
     }
-    return { rows, spent };
+    return { rows, spent, held };
   }
 
   async #leaseRow(table: DataTable, row: number, spentBy: string): Promise<{ row: number; values: string[] }[]> {

@@ -11,6 +11,7 @@ import {
   WorkloadSchema,
   type BodyRef,
   type DataRow,
+  DealSchema,
   type DataTable,
   type Deal,
   type Environment,
@@ -302,7 +303,7 @@ export class Repository {
       .groupBy(tables.dataRows.tableId);
     return rows.map((row) => {
       const count = counts.find((one) => one.tableId === row.id);
-      return { ...row, rowCount: count?.rowCount ?? 0, spentCount: count?.spentCount ?? 0 };
+      return { ...row, deal: DealSchema.parse(row.deal), rowCount: count?.rowCount ?? 0, spentCount: count?.spentCount ?? 0 };
     });
   }
 
@@ -340,14 +341,30 @@ export class Repository {
     return rows.map(({ row, values, spentBy }) => ({ row, values, spentBy }));
   }
 
-  /** Marks the next free rows as spent and gives them: a row is written as spent before anybody can use it. */
-  async leaseRows(tableId: string, count: number, spentBy: string): Promise<{ row: number; values: string[] }[]> {
+  /** Rows by their numbers, spent or free. */
+  async rowsAt(tableId: string, numbers: readonly number[]): Promise<{ row: number; values: string[] }[]> {
+    return this.database
+      .select({ row: tables.dataRows.row, values: tables.dataRows.values })
+      .from(tables.dataRows)
+      .where(and(eq(tables.dataRows.tableId, tableId), inArray(tables.dataRows.row, [...numbers])));
+  }
+
+  /**
+   * Marks the next free rows as spent and gives them: a row is written as spent before anybody can use it. They come in the order of the
+   * table, or, with `shuffle`, in an order that this text decides.
+   */
+  async leaseRows(
+    tableId: string,
+    count: number,
+    spentBy: string,
+    shuffle: string | null = null,
+  ): Promise<{ row: number; values: string[] }[]> {
     return this.database.transaction(async (change) => {
       const free = await change
         .select({ row: tables.dataRows.row, values: tables.dataRows.values })
         .from(tables.dataRows)
         .where(and(eq(tables.dataRows.tableId, tableId), isNull(tables.dataRows.spentBy)))
-        .orderBy(asc(tables.dataRows.row))
+        .orderBy(shuffle === null ? asc(tables.dataRows.row) : sql`md5(${tables.dataRows.row}::text || ${shuffle})`)
         .limit(count)
         .for('update', { skipLocked: true });
       if (free.length > 0)
@@ -471,6 +488,12 @@ export class Repository {
         note: 'The server ended before the run did. Its figures up to the last flush are here; rows that were leased count as spent.',
       });
     }
+    // Nobody holds what was to be held only while it was played.
+    const held = this.database
+      .select({ id: tables.dataTables.id })
+      .from(tables.dataTables)
+      .where(sql`${tables.dataTables.deal}->>'use' = 'exclusive'`);
+    await this.database.update(tables.dataRows).set({ spentBy: null }).where(inArray(tables.dataRows.tableId, held));
     const recording = await this.database
       .select()
       .from(tables.takes)

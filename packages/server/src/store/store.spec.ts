@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
+import { onceInOrder, Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
 import { migrationsFolder, storeWorkerFile } from '../files.js';
 import { hasPostgres, startPostgres } from '../test/postgres.js';
 import { lockDirectory } from './directory-lock.js';
@@ -51,7 +51,7 @@ const frame = (second: number): Frame => ({
   latenessMs: 0,
   items: [{ crew: 'c', transaction: 'T', step: null, tally: new Tally().toData() }],
 });
-const deal = { when: 'iteration', whenEmpty: 'stop-user' } as const;
+const deal = onceInOrder;
 
 const exchangeNo = (n: number): Exchange => ({
   n,

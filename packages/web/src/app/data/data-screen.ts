@@ -1,10 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import type { Deal } from '@sturdy/core';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
+import type { DataTable, Deal } from '@sturdy/core';
 import { figure } from '../shared/format';
 import { dataActions, dataFeature } from './data';
+import { GenerateForm, type GenerateWish } from './generate-form';
+import { PasteDialog } from './paste-dialog';
 
 const pageRows = 200;
 
@@ -12,36 +14,34 @@ const pageRows = 200;
 @Component({
   selector: 'app-data-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink],
+  imports: [GenerateForm, RouterLink],
   template: `<div class="page">
     <div class="page-head">
       <h1>Data</h1>
       <span class="muted small">rows that every virtual user gets for itself; a row is dealt once</span><span class="grow"></span>
+      <label class="small muted"
+        >Lines that do not fit
+        <select class="pick" #lines (change)="ragged.set($any(lines.value))">
+          <option value="skip">are left out</option>
+          <option value="fix">are filled up or cut</option>
+          <option value="stop">stop the import</option>
+        </select></label
+      >
       <button class="act" (click)="making.set(!making())" [attr.aria-expanded]="making()">
-        <i class="bi bi-magic" aria-hidden="true"></i>Generate container numbers
+        <i class="bi bi-magic" aria-hidden="true"></i>Generate
       </button>
-      <label class="act main" tabindex="0" (keydown.enter)="file.click()"
-        ><i class="bi bi-file-earmark-spreadsheet" aria-hidden="true"></i>Import CSV
-        <input #file type="file" accept=".csv,.txt,.tsv" hidden (change)="choose(file)"
+      <button class="act" (click)="paste()"><i class="bi bi-clipboard" aria-hidden="true"></i>Paste</button>
+      <label class="act main" tabindex="0" (keydown.enter)="file.click()" title="CSV, JSON or a sheet (.xlsx)"
+        ><i class="bi bi-file-earmark-spreadsheet" aria-hidden="true"></i>Import a file
+        <input #file type="file" accept=".csv,.txt,.tsv,.json,.jsonl,.xlsx" hidden (change)="choose(file)"
       /></label>
     </div>
     @if (making()) {
-      <form class="card-box pad mb-3 fields" (ngSubmit)="generate()">
-        <label class="field">Table name<input name="name" [(ngModel)]="wanted.name" /></label>
-        <label class="field">Column<input name="column" [(ngModel)]="wanted.column" /></label>
-        <label class="field"
-          >Rows<input type="number" name="count" min="1" max="1000000" [(ngModel)]="wanted.count" style="width: 110px"
-        /></label>
-        <label class="field"
-          >Owner code and category (ISO 6346)<input name="owner" [(ngModel)]="wanted.owner" maxlength="4" style="width: 90px"
-        /></label>
-        <label class="field">Seed<input name="seed" [(ngModel)]="wanted.seed" style="width: 110px" /></label>
-        <button class="act main">Generate</button>
-      </form>
+      <app-generate-form class="card-box pad mb-3" (wanted)="generate($event)" />
     }
     @if (tables().length === 0 && listed()) {
       <div class="card-box empty">
-        No data table yet. Import a CSV file whose first line names the columns, or generate container numbers.
+        No data table yet. Import a file (CSV, JSON or a sheet), paste cells from a spreadsheet, or generate rows.
       </div>
     } @else {
       <div class="columns">
@@ -87,20 +87,38 @@ const pageRows = 200;
             <div class="card-box pad">
               <h2 class="mt-0">The deal</h2>
               <label class="field mb-2"
-                >A new row<select #when (change)="deal({ when: $any(when.value), whenEmpty: own.deal.whenEmpty })">
+                >A new row<select #when (change)="deal(own, { when: $any(when.value) })">
                   <option value="iteration" [selected]="own.deal.when === 'iteration'">for each iteration</option>
                   <option value="user" [selected]="own.deal.when === 'user'">once per virtual user</option>
+                  <option value="run" [selected]="own.deal.when === 'run'">one for the whole run</option>
                 </select></label
               >
               <label class="field mb-2"
-                >When rows run out<select #empty (change)="deal({ when: own.deal.when, whenEmpty: $any(empty.value) })">
+                >A dealt row<select #use (change)="deal(own, { use: $any(use.value) })">
+                  <option value="once" [selected]="own.deal.use === 'once'">is spent for good</option>
+                  <option value="exclusive" [selected]="own.deal.use === 'exclusive'">is held, and free after the run</option>
+                  <option value="again" [selected]="own.deal.use === 'again'">may be dealt again</option>
+                </select></label
+              >
+              <label class="field mb-2"
+                >Order<select #order (change)="deal(own, { order: $any(order.value) })">
+                  <option value="listed" [selected]="own.deal.order === 'listed'">as listed</option>
+                  <option value="shuffled" [selected]="own.deal.order === 'shuffled'">shuffled, by the seed of the workload</option>
+                  <option value="random" [selected]="own.deal.order === 'random'">at random</option>
+                </select></label
+              >
+              <label class="field mb-2"
+                >When rows run out<select #empty (change)="deal(own, { whenEmpty: $any(empty.value) })">
                   <option value="stop-user" [selected]="own.deal.whenEmpty === 'stop-user'">stop that user</option>
                   <option value="end-run" [selected]="own.deal.whenEmpty === 'end-run'">end the run</option>
+                  <option value="start-over" [selected]="own.deal.whenEmpty === 'start-over'" [disabled]="own.deal.use !== 'again'">
+                    start over
+                  </option>
                 </select></label
               >
               <p class="muted small">
-                Once only: no two users, generators or runs ever get the same row. {{ figure(own.spentCount) }} of
-                {{ figure(own.rowCount) }} rows are spent.
+                {{ told(own.deal) }} {{ figure(own.spentCount) }} of {{ figure(own.rowCount) }} rows are
+                {{ own.deal.use === 'exclusive' ? 'held' : 'spent' }}.
               </p>
               <div class="meter" role="img" [attr.aria-label]="own.spentCount + ' of ' + own.rowCount + ' rows spent'">
                 <i [style.width.%]="(100 * own.spentCount) / own.rowCount"></i>
@@ -120,7 +138,7 @@ const pageRows = 200;
             </div>
             @if (problems().length > 0) {
               <div class="card-box pad mt-3">
-                <h2 class="mt-0">Lines left out</h2>
+                <h2 class="mt-0">Lines that do not fit</h2>
                 @for (one of problems(); track one.line) {
                   <div class="small">Line {{ one.line }} {{ one.text }}.</div>
                 }
@@ -135,6 +153,9 @@ const pageRows = 200;
     }
   </div>`,
   styles: `
+    .pick {
+      height: 30px;
+    }
     .columns {
       display: grid;
       grid-template-columns: 220px 1fr 290px;
@@ -191,7 +212,8 @@ export class DataScreen {
   readonly asked = signal('');
   readonly figure = figure;
   readonly pageRows = pageRows;
-  wanted = { name: 'Containers', column: 'container', count: 5000, owner: 'TWCU', seed: String(Date.now() % 100_000) };
+  readonly ragged = signal<'skip' | 'fix' | 'stop'>('skip');
+  readonly #modals = inject(NgbModal);
 
   constructor() {
     this.#store.dispatch(dataActions.listAsked());
@@ -207,20 +229,37 @@ export class DataScreen {
   }
   choose(input: HTMLInputElement): void {
     const file = input.files?.[0];
-    if (file) this.#store.dispatch(dataActions.csvChosen({ name: file.name.replace(/\.\w+$/, ''), file }));
+    if (file) this.#store.dispatch(dataActions.csvChosen({ name: file.name.replace(/\.\w+$/, ''), file, ragged: this.ragged() }));
     input.value = '';
   }
-  generate(): void {
-    this.#store.dispatch(dataActions.generateWanted({ wanted: { ...this.wanted } }));
+  paste(): void {
+    this.#modals.open(PasteDialog, { size: 'lg' }).result.then(
+      ({ name, text }: { name: string; text: string }) => {
+        this.#store.dispatch(dataActions.csvChosen({ name, file: new Blob([text]), ragged: this.ragged() }));
+      },
+      () => undefined,
+    );
+  }
+  generate(wanted: GenerateWish): void {
+    this.#store.dispatch(dataActions.generateWanted({ wanted }));
     this.making.set(false);
   }
   go(by: -1 | 1): void {
     const tableId = this.table()?.id;
     if (tableId !== undefined) this.#store.dispatch(dataActions.rowsAsked({ tableId, from: Math.max(1, this.from() + by * pageRows) }));
   }
-  deal(deal: Deal): void {
-    const tableId = this.table()?.id;
-    if (tableId !== undefined) this.#store.dispatch(dataActions.dealWanted({ tableId, deal }));
+  deal({ id, deal }: DataTable, change: Partial<Deal>): void {
+    const next = { ...deal, ...change };
+    // Only rows that may be dealt again can start over.
+    if (next.use !== 'again' && next.whenEmpty === 'start-over') next.whenEmpty = 'stop-user';
+    this.#store.dispatch(dataActions.dealWanted({ tableId: id, deal: next }));
+  }
+  told({ use, when }: Deal): string {
+    if (use === 'again') return 'Rows may be dealt to several users, and nothing is spent.';
+    if (use === 'exclusive') return 'Nobody else has a row while a run or rehearsal holds it.';
+    return when === 'run'
+      ? 'All users of a run get the same row, and it is spent.'
+      : 'No two users, generators or runs ever get the same row.';
   }
   release(tableId: string): void {
     this.asked.set('');

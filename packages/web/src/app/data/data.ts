@@ -7,6 +7,7 @@ import { concat, map, of, switchMap, tap } from 'rxjs';
 import { Api } from '../shared/api';
 import { messageActions } from '../shared/messages';
 import { orTell } from '../shared/problem-effect';
+import type { GenerateWish } from './generate-form';
 
 /** Data tables, and the rows of the open one. */
 export const dataActions = createActionGroup({
@@ -16,9 +17,9 @@ export const dataActions = createActionGroup({
     'List loaded': props<{ tables: DataTable[] }>(),
     'Rows asked': props<{ tableId: string; from: number }>(),
     'Rows loaded': props<{ rows: DataRow[]; from: number }>(),
-    'Csv chosen': props<{ name: string; file: File }>(),
-    'Csv imported': props<{ table: DataTable; problems: { line: number; text: string }[] }>(),
-    'Generate wanted': props<{ wanted: { name: string; column: string; count: number; owner: string; seed: string } }>(),
+    'Csv chosen': props<{ name: string; file: Blob; ragged: 'skip' | 'fix' | 'stop' }>(),
+    'Csv imported': props<{ table: DataTable; problems: { line: number; text: string }[]; read: string }>(),
+    'Generate wanted': props<{ wanted: GenerateWish }>(),
     Generated: props<{ table: DataTable }>(),
     'Release wanted': props<{ tableId: string }>(),
     'Deal wanted': props<{ tableId: string; deal: Deal }>(),
@@ -78,8 +79,8 @@ export const dataEffects = {
     (actions = inject(Actions), api = inject(Api), router = inject(Router)) =>
       actions.pipe(
         ofType(dataActions.csvChosen),
-        switchMap(({ name, file }) =>
-          api.importCsv(name, file).pipe(
+        switchMap(({ name, file, ragged }) =>
+          api.importTable(name, file, ragged).pipe(
             tap(({ table }) => void router.navigate(['/data', table.id])),
             switchMap((imported) =>
               concat(
@@ -87,7 +88,7 @@ export const dataEffects = {
                 of(
                   messageActions.told({
                     tone: imported.problems.length > 0 ? 'warn' : 'good',
-                    text: `Imported ${imported.table.rowCount} rows.${imported.problems.length > 0 ? ` ${imported.problems.length} lines were left out; see the list.` : ''}`,
+                    text: `Imported ${imported.table.rowCount} rows (${imported.read}).${imported.problems.length > 0 ? ` ${imported.problems.length} lines did not fit; see the list.` : ''}`,
                   }),
                 ),
               ),

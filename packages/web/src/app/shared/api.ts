@@ -15,6 +15,7 @@ import type {
   Exchange,
   Extractor,
   Forecast,
+  GeneratedColumn,
   HandoffPattern,
   LanePoint,
   PatternFind,
@@ -155,12 +156,12 @@ export class Api {
 
   tables = () => this.#http.get<DataTable[]>(`${inProject}/tables`);
   rows = (id: string, from: number) => this.#http.get<DataRow[]>(`/api/tables/${id}/rows`, { params: { from, count: 200 } });
-  importCsv = (name: string, file: Blob) =>
-    this.#http.post<{ table: DataTable; problems: { line: number; text: string }[] }>(`${inProject}/tables/import`, file, {
-      params: new HttpParams().set('name', name),
+  importTable = (name: string, file: Blob, ragged: 'skip' | 'fix' | 'stop') =>
+    this.#http.post<{ table: DataTable; problems: { line: number; text: string }[]; read: string }>(`${inProject}/tables/import`, file, {
+      params: new HttpParams().set('name', name).set('ragged', ragged),
       headers: { 'Content-Type': 'application/octet-stream' },
     });
-  generate = (wanted: { name: string; column: string; count: number; owner: string; seed: string }) =>
+  generate = (wanted: { name: string; columns: GeneratedColumn[]; count: number; seed: string }) =>
     this.#http.post<DataTable>(`${inProject}/tables/generate`, wanted);
   release = (id: string) => this.#http.post<{ released: number }>(`/api/tables/${id}/release`, {});
   setDeal = (id: string, deal: Deal) => this.#http.put<DataTable>(`/api/tables/${id}/deal`, deal);
