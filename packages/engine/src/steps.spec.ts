@@ -1,7 +1,7 @@
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { createHash } from 'node:crypto';
-import type { Check, RequestStep, Step, Transaction } from '@sturdy/core';
+import type { Check, Handoff, RequestStep, Step, Transaction } from '@sturdy/core';
 import seedrandom from 'seedrandom';
 import { compile, HttpDriver, rehearse, VirtualUser } from './index.js';
 import { Meetings } from './generator/meetings.js';
@@ -82,6 +82,37 @@ describe('what is played once by each user', () => {
     await user.end(none);
     await user.driver.close();
     expect(got).toEqual(['GET /sign-in', 'GET /who', 'GET /who', 'GET /who', 'GET /out']);
+  });
+
+  it('goes on with the value that was read last, in the next iteration and at the end', async () => {
+    const read = (step: string) => ({ step });
+    const handoff: Handoff = {
+      id: 'h',
+      name: 'desk',
+      origin: 's1',
+      also: [read('s2')],
+      extractor: { kind: 'cookie', name: 'desk' },
+      evidence: 'proven',
+      reason: '',
+      recorded: 'old',
+    };
+    const use = (path: string): RequestStep['url'] => [...text(path), { kind: 'handoff', handoff: 'h', recorded: 'old' }];
+    const transactions = [
+      transaction('in', [request('s1', '/sign-in')], 'before'),
+      transaction('work', [request('s3', '', { url: use('/work/') }), request('s2', '/sign-in')]),
+      transaction('out', [request('s4', '', { url: use('/out/') })], 'after'),
+    ];
+    const user = new VirtualUser(
+      compile(script([], { transactions, handoffs: [handoff] }), environment(origin)),
+      new HttpDriver({ allows: () => true }),
+      () => 0,
+      { step: () => undefined, transaction: () => undefined },
+      { stopsNow: () => false, pause: () => Promise.resolve() },
+    );
+    for (let at = 0; at < 2; at++) await user.iterate(none, 'next-iteration');
+    await user.end(none);
+    await user.driver.close();
+    expect(got.filter((one) => !one.endsWith('/sign-in'))).toEqual(['GET /work/d1', 'GET /work/d2', 'GET /out/d3']);
   });
 
   it('tries to sign in again where that failed, and iterates only then', async () => {

@@ -97,7 +97,7 @@ function viewOfHop({ hops }: WireResponse, at: number): ResponseView {
 
 /** One virtual user: plays its program over its driver, with its own handoffs, row and random stream. */
 export class VirtualUser {
-  /** What was read before the first iteration; every iteration starts with it. */
+  /** What was read last by a user that stays signed in; each iteration goes on with it, as a rotating value does. */
   #handoffs: ReadonlyMap<string, string> = new Map();
   /** Variables stay set from one iteration to the next. */
   readonly #variables = new Map<string, string>();
@@ -136,7 +136,10 @@ export class VirtualUser {
     onFailure: OnFailure,
   ): Promise<{ good: boolean; complete: boolean; ends: boolean }> {
     const { before, transactions } = this.program;
-    if (before.length === 0 || !this.#begun) await this.driver.reset();
+    if (before.length === 0 || !this.#begun) {
+      await this.driver.reset();
+      this.#handoffs = new Map();
+    }
     if (before.length > 0 && !this.#begun) {
       const scope = this.#scope(rows);
       const begun = await this.#transactions(before, scope, onFailure);
@@ -145,7 +148,10 @@ export class VirtualUser {
       if (!this.#begun || begun.ends) return begun;
       this.#handoffs = scope.handoffs;
     }
-    return this.#transactions(transactions, this.#scope(rows), onFailure);
+    const scope = this.#scope(rows);
+    const played = await this.#transactions(transactions, scope, onFailure);
+    if (before.length > 0 || this.program.after.length > 0) this.#handoffs = scope.handoffs;
+    return played;
   }
 
   /** Plays what comes once after the last iteration. */

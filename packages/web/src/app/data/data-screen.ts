@@ -18,7 +18,7 @@ const pageRows = 200;
   template: `<div class="page">
     <div class="page-head">
       <h1>Data</h1>
-      <span class="muted small">rows that every virtual user gets for itself; a row is dealt once</span><span class="grow"></span>
+      <span class="muted small">rows for virtual users; the deal says who gets which</span><span class="grow"></span>
       <label class="small muted"
         >Lines that do not fit
         <select class="pick" #lines (change)="ragged.set($any(lines.value))">
@@ -54,7 +54,7 @@ const pageRows = 200;
           }
         </nav>
         @if (table(); as own) {
-          <div class="card-box rows">
+          <div class="card-box rows" tabindex="0" role="region" [attr.aria-label]="'Rows of ' + own.name">
             <table class="grid" [attr.aria-label]="'Rows of ' + own.name">
               <thead>
                 <tr>

@@ -43,6 +43,11 @@ export const dataFeature = createFeature({
     on(dataActions.listLoaded, (state, { tables }) => ({ ...state, tables, listed: true })),
     on(dataActions.rowsAsked, (state, { from }) => ({ ...state, from })),
     on(dataActions.rowsLoaded, (state, { rows, from }) => ({ ...state, rows, from })),
+    // Shown at once, so that the next choice starts from it.
+    on(dataActions.dealWanted, (state, { tableId, deal }) => ({
+      ...state,
+      tables: state.tables.map((one) => (one.id === tableId ? { ...one, deal } : one)),
+    })),
     on(dataActions.csvImported, (state, { problems }) => ({ ...state, problems })),
     on(dataActions.csvChosen, dataActions.generateWanted, (state) => ({ ...state, problems: [] })),
   ),

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { answerOf, requestSteps, type Rehearsal, type RehearsalOrder } from '@sturdy/core';
+import { answerOf, requestSteps, type Rehearsal, type RehearsalOrder, type RehearsalNote } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
 import { dataActions, dataFeature } from '../data/data';
 import { EnvironmentDialogs } from '../frame/environment-dialogs';
@@ -60,6 +60,12 @@ export class RehearsalScreen {
     return now?.waitingAt === undefined ? (now?.divergence?.step ?? now?.steps[0]?.step ?? null) : (sent ?? now.waitingAt);
   });
   readonly selected = this.step.asReadonly();
+  /** What steps that send nothing said or how they failed, by the request before them. */
+  readonly #notes = computed(() => {
+    const all = new Map<string | null, RehearsalNote[]>();
+    for (const note of this.rehearsal()?.notes ?? []) all.set(note.afterStep, [...(all.get(note.afterStep) ?? []), note]);
+    return all;
+  });
   readonly current = computed(() => this.rehearsal()?.steps.find((one) => one.step === this.selected()));
   readonly tabs = ['Answer', 'Sent', 'Headers', 'Pages', 'As it came'] as const;
   readonly tabNow = signal<(typeof this.tabs)[number]>('Answer');
@@ -98,6 +104,9 @@ export class RehearsalScreen {
     this.#store.dispatch(dataActions.listAsked());
   }
 
+  notesAfter(step: string | null): RehearsalNote[] {
+    return this.#notes().get(step) ?? [];
+  }
   nameOf(step: string): string {
     return this.#requests().get(step)?.step.name ?? step;
   }

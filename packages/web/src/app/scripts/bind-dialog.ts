@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { RouterLink } from '@angular/router';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { MadeSchema, placesOf, requestSteps, type DataTable, type Made, type Script, type Template, type ValuePlace } from '@sturdy/core';
+import { figure } from '../shared/format';
 import { TemplateField } from './steps/template-field';
 
 /** What the tester chose: what stands there from now on, and the places. */
@@ -66,7 +67,7 @@ const madeNames: Record<Made['made'], string> = {
                 <select #choice (change)="chosen.set(+choice.value)">
                   @for (one of columns(); track $index) {
                     <option [value]="$index" [selected]="$index === chosen()">
-                      {{ one.table.name }} · {{ one.column }} ({{ one.table.rowCount - one.table.spentCount }} free rows)
+                      {{ one.table.name }} · {{ one.column }} ({{ figure(one.table.rowCount - one.table.spentCount) }} free rows)
                     </option>
                   }
                 </select></label
@@ -149,6 +150,7 @@ export class BindDialog {
   readonly value = signal('');
   readonly tables = signal<readonly DataTable[]>([]);
   readonly ways = ways;
+  readonly figure = figure;
   readonly makings = MadeSchema.shape.made.options.map((id) => ({ id, name: madeNames[id] }));
   readonly by = signal<By>('data');
   readonly chosen = signal(0);
