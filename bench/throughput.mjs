@@ -24,6 +24,8 @@ const environment = {
   credentials: [],
   trust: { authorities: '', checksCertificates: true },
   upstreamProxy: '',
+  variables: {},
+  failureSigns: [],
 };
 
 const text = (value) => [{ kind: 'text', text: value }];
@@ -57,6 +59,12 @@ const script = (steps, handoffs = []) => ({
 const form = [{ name: 'Content-Type', value: text('application/x-www-form-urlencoded') }];
 
 const plain = script(Array.from({ length: requestsPerIteration }, (_, index) => step(`s${index}`, 'GET', '/plain')));
+// The same with code that does nothing before each fifth request, for what a run of the sandbox costs.
+const coded = script(
+  plain.transactions[0].steps.flatMap((one, index) =>
+    index % 5 === 0 ? [{ kind: 'code', id: `j${index}`, name: 'nothing', source: '', timeMs: 100, memoryMb: 16 }, one] : [one],
+  ),
+);
 // Five requests, again and again: a page with a form key, a JSON answer with an id, and three that send both and a data row.
 const rich = script(
   Array.from({ length: requestsPerIteration }, (_, index) => {
@@ -147,6 +155,7 @@ const contestants = [
   ['bare undici loop', bare],
   ['engine, plain requests', engine(plain)],
   ['engine, cookies + two handoffs + data row', engine(rich)],
+  ['engine, plain, code before each 5th request', engine(coded)],
 ];
 const results = contestants.map(() => []);
 for (const [, loop] of contestants) await measure(loop);

@@ -1,7 +1,6 @@
 import { expect, test } from '@playwright/test';
 import type { DataTable, Rehearsal, Script, Take } from '@sturdy/core';
-import { playYardRobot } from '../packages/standins/src/index.js';
-import { ask, container, looksRight, openStage, picture, product, upload, type Stage } from './stage.js';
+import { ask, container, looksRight, openStage, picture, product, recordTakes, upload, type Stage } from './stage.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -9,21 +8,17 @@ test.describe.configure({ mode: 'serial' });
 let stage: Stage;
 test.beforeAll(async () => {
   stage = await openStage();
-  for (const [index, name] of ['Take 1', 'Take 2'].entries()) {
-    const { proxy } = await ask<{ proxy: string }>('POST', '/projects/p1/takes/record', { name });
-    await playYardRobot({
-      origin: stage.yard.origin,
-      proxy,
+  const [first, second] = await recordTakes(
+    stage,
+    [0, 1].map((index) => ({
       transactions: ['sign-in', 'book-intake', 'allocate-bay', 'release-load', 'sign-out'],
       container: container(500_000 + index),
       bayChoice: index,
-    });
-    await ask('POST', '/takes/record/stop');
-  }
-  const takes = await ask<Take[]>('GET', '/projects/p1/takes');
-  const id = (name: string): string => takes.find((one) => one.name === name)?.id ?? '';
-  const raw = await ask<Script>('POST', `/takes/${id('Take 1')}/script`, { name: 'Book intake' });
-  await ask('POST', `/scripts/${raw.id}/correlate`, { secondTakeId: id('Take 2') });
+    })),
+    false,
+  );
+  const raw = await ask<Script>('POST', `/takes/${first ?? ''}/script`, { name: 'Book intake' });
+  await ask('POST', `/scripts/${raw.id}/correlate`, { secondTakeId: second });
   const rows = Array.from({ length: 300 }, (_, index) => container(600_000 + index));
   const imported = await upload('/projects/p1/tables/import?name=containers', `container\n${rows.join('\n')}\n`);
   const { table } = imported.body as unknown as { table: DataTable };

@@ -1,7 +1,6 @@
 import { expect, test, type Page } from '@playwright/test';
 import type { DataTable, Script, Take } from '@sturdy/core';
-import { playYardRobot } from '../packages/standins/src/index.js';
-import { ask, container, looksRight, openStage, picture, product, upload, type Stage } from './stage.js';
+import { ask, container, looksRight, openStage, picture, product, recordTakes, upload, type Stage } from './stage.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -10,25 +9,18 @@ let stage: Stage;
 let scriptId = '';
 test.beforeAll(async () => {
   stage = await openStage();
-  for (const [index, name] of ['Take 1', 'Take 2'].entries()) {
-    const { proxy } = await ask<{ proxy: string }>('POST', '/projects/p1/takes/record', { name });
-    await playYardRobot({
-      origin: stage.yard.origin,
-      proxy,
+  const [first, second] = await recordTakes(
+    stage,
+    [0, 1].map((index) => ({
       transactions: ['sign-in', 'book-intake', 'find-intake', 'sign-out'],
       container: container(500_000 + index),
       goods: ['Frozen cod', 'Chilled salmon'][index] ?? '',
       pallets: 17 + index,
-      mark: async (kind, text) => {
-        await ask('POST', '/takes/record/marks', { kind, text });
-      },
-    });
-    await ask('POST', '/takes/record/stop');
-  }
-  const takes = await ask<Take[]>('GET', '/projects/p1/takes');
-  const id = (name: string): string => takes.find((one) => one.name === name)?.id ?? '';
-  scriptId = (await ask<Script>('POST', `/takes/${id('Take 1')}/script`, { name: 'Book and find' })).id;
-  await ask('POST', `/scripts/${scriptId}/correlate`, { secondTakeId: id('Take 2') });
+    })),
+    true,
+  );
+  scriptId = (await ask<Script>('POST', `/takes/${first ?? ''}/script`, { name: 'Book and find' })).id;
+  await ask('POST', `/scripts/${scriptId}/correlate`, { secondTakeId: second });
 });
 test.afterAll(() => stage.close());
 

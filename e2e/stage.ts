@@ -4,7 +4,8 @@ import { join } from 'node:path';
 import { spawn, type ChildProcess } from 'node:child_process';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, type Page } from '@playwright/test';
-import { checkDigit, startYard, type Yard } from '../packages/standins/src/index.js';
+import type { Take } from '@sturdy/core';
+import { checkDigit, playYardRobot, startYard, type Yard } from '../packages/standins/src/index.js';
 
 export const productPort = 4390;
 export const product = `http://127.0.0.1:${productPort}`;
@@ -137,4 +138,26 @@ export async function looksRight(page: Page, name: string): Promise<void> {
 /** Writes the picture of a main view where the run is asked to (SHOTS=1). */
 export async function picture(page: Page, name: string): Promise<void> {
   if (process.env['SHOTS']) await page.screenshot({ path: `docs/screenshots/${name}.png` });
+}
+
+/** Records takes of Yard by robot, one for each of the given plays, with its transactions marked where wanted; gives their ids. */
+export async function recordTakes(
+  stage: Stage,
+  plays: readonly Omit<Parameters<typeof playYardRobot>[0], 'origin' | 'proxy'>[],
+  marked: boolean,
+): Promise<string[]> {
+  for (const [index, play] of plays.entries()) {
+    const { proxy } = await ask<{ proxy: string }>('POST', '/projects/p1/takes/record', { name: `Take ${index + 1}` });
+    await playYardRobot({
+      ...play,
+      origin: stage.yard.origin,
+      proxy,
+      mark: async (kind, text) => {
+        if (marked) await ask('POST', '/takes/record/marks', { kind, text });
+      },
+    });
+    await ask('POST', '/takes/record/stop');
+  }
+  const takes = await ask<Take[]>('GET', '/projects/p1/takes');
+  return plays.map((_, index) => takes.find((one) => one.name === `Take ${index + 1}`)?.id ?? '');
 }

@@ -68,6 +68,7 @@ export * from './data/container-number.js';
 export * from './data/csv.js';
 export * from './data/decode-text.js';
 export * from './data/json-table.js';
+export * from './data/write-csv.js';
 export * from './data/data-table.schema.js';
 export * from './data/generate.js';
 export * from './workload/workload.schema.js';

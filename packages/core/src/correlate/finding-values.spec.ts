@@ -250,6 +250,19 @@ describe('values in all places', () => {
     );
   });
 
+  it('is unsure of a digest of what it does not know, and draws nothing in its place', () => {
+    const make = (proof: string) =>
+      new TakeBuilder()
+        .add(['GET', '/p'], [200, html, '<p>x</p>'])
+        .add(['POST', '/a', form, `user=kim&proof=${encode('sha256', proof)}`], [200, html, ''])
+        .load();
+    const script = correlated(make('one'), make('two'));
+    expect(script.made).toEqual([]);
+    expect(script.unsure).toMatchObject([
+      { place: 'form:proof', reason: expect.stringContaining('A page script may compute it.') as string },
+    ]);
+  });
+
   it('keeps cookies that page scripts made, and leaves those of the server to the cookie jar', () => {
     const take = new TakeBuilder()
       .add(['GET', '/p'], [200, [...html, ['Set-Cookie', 'sid=s1; Path=/']], ''])

@@ -39,6 +39,10 @@ const isoMs = (text: string): number =>
 
 const busterName = /^(_+|cb|rnd|rand|random|nocache|no_cache|cachebuster|cache|bust|dc|_dc|zx|ts|t|r|v|nonce|jsonp?callback|callback)$/i;
 
+/** True for what looks like a digest or a signature of values that are not known. */
+const isComputed = (name: string, value: string): boolean =>
+  /^([0-9a-f]{40}|[0-9a-f]{64}|[0-9a-f]{128})$/i.test(value) || (looksLikeDigest(value) && /sig|proof|hash|h?mac$|digest|seal/i.test(name));
+
 /** Random values that the client draws: UUIDs, long digits, letters and digits, where nothing else explains them. */
 function randomKind(node: SentNode, other: string | undefined): { made: Made['made']; reason: string } | null {
   const { value, name } = node;
@@ -46,6 +50,8 @@ function randomKind(node: SentNode, other: string | undefined): { made: Made['ma
   if (/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(value))
     return { made: 'guid', reason: 'It is a UUID that no response gave, so the client made it.' };
   if (!differs && !busterName.test(name)) return null;
+  // What is computed of other values must not be drawn: the server would refuse it. Code can compute it.
+  if (isComputed(name, value)) return null;
   const why = differs
     ? 'It differs between the two takes and no response gave it'
     : 'No response gave it, and its name says that it keeps caches away';

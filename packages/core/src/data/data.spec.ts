@@ -4,6 +4,7 @@ import {
   containerCheckDigit,
   containerNumber,
   decodeText,
+  defused,
   detectDelimiter,
   generateRows,
   gs1CheckDigit,
@@ -12,6 +13,7 @@ import {
   iso7064Check,
   readCsv,
   readJsonTable,
+  writeCsv,
   type GeneratedColumn,
   type Iso7064System,
 } from '../index.js';
@@ -269,5 +271,22 @@ describe('JSON', () => {
     ['{"a":1}\n{"a":', 'line 2 by itself is none either'],
   ])('says what is wrong with %j', (text, told) => {
     expect(() => readJsonTable(text, 'skip')).toThrow(told);
+  });
+});
+
+describe('writing CSV', () => {
+  it('reads back as it was, quotes and line breaks included (RFC 4180)', () => {
+    const rows = [
+      ['a "b"', 'c,d'],
+      ['line\r\nbreak', '-18.5'],
+    ];
+    const text = writeCsv(['x', 'y'], rows);
+    expect(text.startsWith('x,y\r\n')).toBe(true);
+    expect(readCsv(text)).toMatchObject({ columns: ['x', 'y'], rows });
+  });
+
+  it('leaves nothing that a spreadsheet would compute, and numbers as they are', () => {
+    const cells = ['=1+1', '+SUM(A1)', '-2+3', '@cmd', '\tx', '-18.5', '+4', '2-1', 'a=b'];
+    expect(cells.map(defused)).toEqual(["'=1+1", "'+SUM(A1)", "'-2+3", "'@cmd", "'\tx", '-18.5', '+4', '2-1', 'a=b']);
   });
 });

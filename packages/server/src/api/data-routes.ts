@@ -1,10 +1,22 @@
 import { randomUUID } from 'node:crypto';
-import { DataRowSchema, DataTableSchema, DealSchema, GeneratedColumnSchema, mostRows, onceInOrder, type DataTable } from '@sturdy/core';
+import {
+  DataRowSchema,
+  DataTableSchema,
+  DealSchema,
+  GeneratedColumnSchema,
+  mostRows,
+  onceInOrder,
+  writeCsv,
+  type DataTable,
+} from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import { projectId, type Services } from './services.js';
+
+/** Rows that are read at once for an export. */
+const exportedAtOnce = 5000;
 
 const InTable = z.object({ tableId: z.string() });
 const Name = z.string().trim().min(1, 'Give the table a name.').max(120);
@@ -83,6 +95,22 @@ export const dataRoutes = ({ store, compute }: Services): AnyRoute[] => {
       query: z.object({ from: z.coerce.number().int().min(1).default(1), count: z.coerce.number().int().min(1).max(1000).default(200) }),
       result: z.array(DataRowSchema),
       handle: ({ params, query }) => store.rows(params.tableId, query.from, query.count),
+    }),
+    route({
+      method: 'get',
+      path: '/tables/:tableId/rows.csv',
+      summary: 'A table as CSV (RFC 4180), with cells defused that a spreadsheet would take for formulas',
+      params: InTable,
+      produces: 'text/csv',
+      handle: async ({ params, response }) => {
+        const table = await need(params.tableId);
+        response.type('text/csv').attachment(`${table.name.replace(/[^\p{L}\d._ -]+/gu, '-')}.csv`);
+        for (let from = 1; from <= table.rowCount; from += exportedAtOnce) {
+          const rows = (await store.rows(table.id, from, exportedAtOnce)).map((one) => one.values);
+          response.write(writeCsv(from === 1 ? table.columns : null, rows));
+        }
+        response.end();
+      },
     }),
     route({
       method: 'post',

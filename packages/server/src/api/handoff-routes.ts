@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { ExtractorSchema, ProposalSchema, readPlaces, ScriptSchema, TrialSchema, type Handoff, type Script } from '@sturdy/core';
 import * as z from 'zod';
-import type { StoredRehearsal } from '../compute/tasks.js';
+import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 import { notFound, Problem } from '../problem.js';
 import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
 import { route, type AnyRoute } from './route.js';

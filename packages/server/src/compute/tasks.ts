@@ -23,7 +23,6 @@ import {
   repair,
   runResult,
   type Captured,
-  type CapturedStep,
   type Extractor,
   type Handoff,
   type HandoffPattern,
@@ -45,6 +44,7 @@ import {
   type Side,
   type StepDifference,
 } from '@sturdy/core';
+import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
 import { readTableFile, type ReadTable } from '../import/read-table-file.js';
 import { tryCode, type TriedCode } from './try-code.js';
@@ -55,15 +55,6 @@ const load = (stored: StoredTake): LoadedTake => ({
   readBody: (hash) => stored.bodies[hash],
   readBytes: (hash) => stored.bytes[hash],
 });
-
-/** A rehearsal with the texts that are read from its answers. */
-export interface StoredRehearsal {
-  number: number;
-  steps: CapturedStep[];
-  /** Steps that had failed in it. */
-  failed: string[];
-  bodies: Record<string, string>;
-}
 
 const answersOf = ({ bodies, ...rest }: StoredRehearsal) => ({ ...rest, readBody: (hash: string) => bodies[hash] });
 

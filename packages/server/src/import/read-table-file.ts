@@ -71,5 +71,5 @@ function mustUnpackSmall(bytes: Uint8Array): void {
 function cellText(cell: unknown): string {
   if (cell === null || cell === undefined) return '';
   if (cell instanceof Date) return cell.toISOString().replace(/T00:00:00\.000Z$/, '');
-  return typeof cell === 'object' ? JSON.stringify(cell) : String(cell as string | number | boolean);
+  return typeof cell === 'string' ? cell : typeof cell === 'number' || typeof cell === 'boolean' ? String(cell) : JSON.stringify(cell);
 }

@@ -1,6 +1,14 @@
 import type { CapturedStep, Rehearsal } from '@sturdy/core';
-import type { StoredRehearsal } from '../compute/tasks.js';
 import type { Store } from '../store/store-client.js';
+
+/** A rehearsal with the texts that are read from its answers. */
+export interface StoredRehearsal {
+  number: number;
+  steps: CapturedStep[];
+  /** Steps that had failed in it. */
+  failed: string[];
+  bodies: Record<string, string>;
+}
 
 /** A rehearsal with the texts that computing reads, of the steps that are wanted. */
 export async function storedRehearsal(

@@ -122,27 +122,31 @@ const fields: Record<Kind, Field[]> = {
       </select></label
     >
     @for (field of own(); track field.key) {
-      <label class="field" [class.wide]="field.type === 'list'"
-        >{{ field.label }}
-        @switch (field.type) {
-          @case ('choice') {
+      @switch (field.type) {
+        @case ('choice') {
+          <label class="field"
+            >{{ field.label }}
             <select #choice (change)="setChoice(field.key, choice.value)">
               @for (one of field.choices ?? []; track one) {
                 <option [value]="one" [selected]="textOf(field.key) === one">{{ one }}</option>
               }
-            </select>
-          }
-          @case ('list') {
-            <textarea rows="3" [value]="listText()" #list (input)="setList(list.value)"></textarea>
-          }
-          @case ('number') {
-            <input type="number" [value]="textOf(field.key)" #number (input)="setNumber(field.key, number.value)" />
-          }
-          @default {
-            <input [value]="textOf(field.key)" #text (input)="set(field.key, text.value)" />
-          }
+            </select></label
+          >
         }
-      </label>
+        @case ('list') {
+          <label class="field wide"
+            >{{ field.label }} <textarea rows="3" [value]="listText()" #list (input)="setList(list.value)"></textarea>
+          </label>
+        }
+        @case ('number') {
+          <label class="field"
+            >{{ field.label }} <input type="number" [value]="textOf(field.key)" #number (input)="setNumber(field.key, number.value)"
+          /></label>
+        }
+        @default {
+          <label class="field">{{ field.label }} <input [value]="textOf(field.key)" #text (input)="set(field.key, text.value)" /></label>
+        }
+      }
     }
     <button class="act slim" type="button" (click)="removed.emit()" [attr.aria-label]="'Leave out the column ' + value().name">
       <i class="bi bi-trash" aria-hidden="true"></i>
@@ -180,10 +184,11 @@ export class ColumnForm {
     return typeof value === 'string' || typeof value === 'number' ? String(value) : '';
   }
   set(key: string, value: unknown): void {
-    this.changed.emit({ ...this.value(), [key]: value } as GeneratedColumn);
+    this.changed.emit({ ...this.value(), [key]: value });
   }
   setKind(kind: string): void {
-    this.changed.emit(newColumn(kind as Kind, this.value().name));
+    const known = columnKinds.find((one) => one.id === kind);
+    if (known) this.changed.emit(newColumn(known.id, this.value().name));
   }
   setNumber(key: string, text: string): void {
     if (text.trim() !== '' && Number.isFinite(Number(text))) this.set(key, Number(text));

@@ -131,6 +131,7 @@ const pageRows = 200;
                   <button class="act slim danger" (click)="remove(own.id)">Delete for good</button
                   ><button class="act slim" (click)="asked.set('')">Keep</button>
                 } @else {
+                  <a class="act slim" [href]="'/api/tables/' + own.id + '/rows.csv'" download>Export CSV</a>
                   <button class="act slim" [disabled]="own.spentCount === 0" (click)="asked.set('release')">Release spent rows</button
                   ><button class="act slim" (click)="asked.set('delete')">Delete table</button>
                 }

@@ -216,7 +216,8 @@ export class BindDialog {
   );
 
   /** Starts with what would be chosen most likely. */
-  start(script: Script, value: string, tables: readonly DataTable[], by: By = 'data'): void {
+  start(script: Script, value: string, name: string, tables: readonly DataTable[], by: By = 'data'): void {
+    if (/^[A-Za-z]\w*$/.test(name)) this.variable.set(name);
     this.script.set(script);
     this.value.set(value);
     this.tables.set(tables);

@@ -12,29 +12,20 @@ import {
   viewChild,
 } from '@angular/core';
 import { yaml } from '@codemirror/lang-yaml';
-import { HighlightStyle, syntaxHighlighting } from '@codemirror/language';
 import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { EditorState } from '@codemirror/state';
 import { EditorView } from '@codemirror/view';
 import { Store } from '@ngrx/store';
-import { tags } from '@lezer/highlight';
 import { requestSteps, type Script, type TextProblem } from '@sturdy/core';
 import { basicSetup } from 'codemirror';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Api, problemOf } from '../shared/api';
+import { editorTheme } from '../shared/editor-theme';
 import { scriptsActions } from './scripts.actions';
 
 /** Typing rests this long before the text is read. */
 const restMs = 500;
-
-/** Colours of the text in both themes. */
-const colours = HighlightStyle.define([
-  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--teal)' },
-  { tag: [tags.string, tags.content, tags.attributeValue], color: 'var(--ink)' },
-  { tag: [tags.comment, tags.lineComment], color: 'var(--ink-2)', fontStyle: 'italic' },
-  { tag: [tags.keyword, tags.number, tags.bool, tags.separator, tags.punctuation, tags.squareBracket, tags.brace], color: 'var(--ink-2)' },
-]);
 
 /** A script as YAML: what is typed is read when typing rests, and becomes the script where nothing is wrong with it. */
 @Component({
@@ -185,7 +176,6 @@ export class ScriptTextView {
       extensions: [
         basicSetup,
         yaml(),
-        syntaxHighlighting(colours),
         lintGutter(),
         EditorView.contentAttributes.of({ 'aria-label': 'The script as YAML', tabindex: '0' }),
         EditorView.updateListener.of((update) => {
@@ -195,15 +185,7 @@ export class ScriptTextView {
           }
           if (update.selectionSet && update.view.hasFocus) this.#tellStep(update.state);
         }),
-        EditorView.theme({
-          '&': { height: '100%', fontSize: '12.5px', backgroundColor: 'var(--surface)', color: 'var(--ink)' },
-          '.cm-scroller': { fontFamily: 'var(--mono)', lineHeight: '1.6' },
-          '.cm-gutters': { backgroundColor: 'var(--sunk)', color: 'var(--ink-2)', border: 'none' },
-          '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'var(--clay-soft)' },
-          '.cm-cursor': { borderLeftColor: 'var(--ink)' },
-          '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': { backgroundColor: 'var(--teal-soft) !important' },
-          '.cm-panels': { backgroundColor: 'var(--surface)', color: 'var(--ink)' },
-        }),
+        editorTheme,
       ],
     });
   }

@@ -221,6 +221,9 @@ const classNames: Record<ClassifiedValue['class'], string> = {
       overflow-wrap: anywhere;
       min-width: 0;
     }
+    td {
+      overflow-wrap: anywhere;
+    }
     .bodybox {
       background: var(--paper);
       border: 1px solid var(--line);
@@ -289,7 +292,7 @@ export class StepDrawer {
   /** Asks what replaces a value; `by` is what is offered first. */
   bind(value: ClassifiedValue, by: 'data' | 'code' = 'data'): void {
     const modal = this.#modals.open(BindDialog, { size: 'lg' });
-    (modal.componentInstance as BindDialog).start(this.script(), value.value, this.#tables(), by);
+    (modal.componentInstance as BindDialog).start(this.script(), value.value, value.name, this.#tables(), by);
     modal.result.then(
       (choice: BindChoice) => {
         this.#replace(value.value, choice);

@@ -12,12 +12,11 @@ import {
 } from '@angular/core';
 import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
 import { javascript } from '@codemirror/lang-javascript';
-import { HighlightStyle, syntaxHighlighting } from '@codemirror/language';
 import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { EditorState } from '@codemirror/state';
 import { EditorView } from '@codemirror/view';
-import { tags } from '@lezer/highlight';
 import { basicSetup } from 'codemirror';
+import { editorTheme } from '../../shared/editor-theme';
 
 /** What code finds in the sandbox, for completion. */
 const known: { label: string; detail: string }[] = [
@@ -37,13 +36,6 @@ const known: { label: string; detail: string }[] = [
   { label: 'fail(text)', detail: 'fails this step' },
   { label: 'now', detail: 'ms since 1970' },
 ];
-
-const colours = HighlightStyle.define([
-  { tag: [tags.keyword, tags.controlKeyword, tags.definitionKeyword], color: 'var(--s5)' },
-  { tag: [tags.string, tags.regexp], color: 'var(--teal)' },
-  { tag: [tags.comment], color: 'var(--ink-2)', fontStyle: 'italic' },
-  { tag: [tags.number, tags.bool, tags.null], color: 'var(--clay)' },
-]);
 
 /** JavaScript of a code step, with completion of what the sandbox gives it and a mark at the line of an error. */
 @Component({
@@ -99,21 +91,13 @@ export class CodeField {
         basicSetup,
         javascript(),
         EditorView.lineWrapping,
-        syntaxHighlighting(colours),
         lintGutter(),
         autocompletion({ override: [complete] }),
         EditorView.contentAttributes.of({ 'aria-label': 'Code', tabindex: '0' }),
         EditorView.updateListener.of((update) => {
           if (update.docChanged) this.changed.emit(update.state.doc.toString());
         }),
-        EditorView.theme({
-          '&': { height: '100%', fontSize: '12.5px', backgroundColor: 'var(--surface)', color: 'var(--ink)' },
-          '.cm-scroller': { fontFamily: 'var(--mono)', lineHeight: '1.6' },
-          '.cm-gutters': { backgroundColor: 'var(--sunk)', color: 'var(--ink-2)', border: 'none' },
-          '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'var(--clay-soft)' },
-          '.cm-cursor': { borderLeftColor: 'var(--ink)' },
-          '.cm-tooltip': { backgroundColor: 'var(--surface)', color: 'var(--ink)', border: '1px solid var(--line-strong)' },
-        }),
+        editorTheme,
       ],
     });
   }
