@@ -198,20 +198,20 @@ async function importHar(name: string, har: string): Promise<string> {
 }
 
 test('a long correlation tells how far it is, is cancelled, and leaves the script as it was', async ({ page }) => {
-  // Dense pages, nearly all tags and each with what is wanted, are what takes longest.
-  const cells = (token: string) => Array.from({ length: 2000 }, (_, at) => `<input name="cell${at}" value="${token}-${at}">`).join('');
-  const pages = Array.from({ length: 300 }, (_, at) => {
-    const token = `tk${String(at).padStart(4, '0')}a7f3c9`;
-    return [
-      { method: 'GET', url: `http://127.0.0.1:9/step/${at}`, text: `<title>Step</title><form>${cells(token)}</form>` },
-      { method: 'POST', url: 'http://127.0.0.1:9/save', body: `cell7=${token}-7&cell9=${token}-9`, text: '<p>ok</p>' },
-    ];
-  }).flat();
-  const take = await importHar('Long', harOf(pages));
-  const script = await ask<Script>('POST', `/takes/${take}/script`, { name: 'Long one' });
+  // Laying two long takes beside each other takes the longest: each request of the one is compared with each of the other.
+  const takes: string[] = [];
+  for (const [index, name] of ['Long', 'Long again'].entries()) {
+    const asked = Array.from({ length: 4900 }, (_, at) => ({
+      method: 'GET',
+      url: `http://127.0.0.1:9/step/${at * 7 + index}/open`,
+      text: `<p>${at}</p>`,
+    }));
+    takes.push(await importHar(name, harOf(asked)));
+  }
+  const script = await ask<Script>('POST', `/takes/${takes[0] ?? ''}/script`, { name: 'Long one' });
   await page.goto(`${product}/scripts/${script.id}`);
   await page.getByRole('button', { name: 'Correlate' }).click();
-  await page.getByRole('button', { name: 'from this take alone' }).click();
+  await page.getByRole('button', { name: 'with Long again as second take' }).click();
   await expect(page.getByRole('status').getByText(/· \d+ %/)).toBeVisible();
   await page.getByRole('button', { name: 'Cancel' }).click();
   await expect(page.getByText('Correlating was cancelled. The script is as it was.')).toBeVisible();

@@ -2,6 +2,7 @@ import { bindColumn, CorrelationReportSchema, patternsOf, ScriptSchema } from '@
 import * as z from 'zod';
 import { Problem } from '../problem.js';
 import { InProject } from './parameters.js';
+import type { CorrelateArguments } from '../compute/long-work.js';
 import { route, type AnyRoute } from './route.js';
 import { needScript, needTake } from './script-of.js';
 import type { Services } from './services.js';
@@ -89,10 +90,13 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
       result: z.object({ script: ScriptSchema, report: CorrelationReportSchema }),
       handle: async ({ params, body }) => {
         const script = await needScript(store, params.scriptId);
-        const take = await needTake(store, script.takeId);
-        const second = body.secondTakeId === null ? null : await needTake(store, body.secondTakeId);
-        const patterns = patternsOf(await store.ownPatterns(script.projectId));
-        const correlated = await longWork.correlate(script.id, [script, take, second, patterns], (done, total) => {
+        const load = async (): Promise<CorrelateArguments> => [
+          script,
+          await needTake(store, script.takeId),
+          body.secondTakeId === null ? null : await needTake(store, body.secondTakeId),
+          patternsOf(await store.ownPatterns(script.projectId)),
+        ];
+        const correlated = await longWork.correlate(script.id, load, (done, total) => {
           live.tell(script.id, 'correlating', { done, total });
         });
         await store.saveScript(correlated.script);
