@@ -1,6 +1,6 @@
 import { RE2JS } from 're2js';
 import type { Check, Checked, Comparison, Condition } from '../script/check.schema.js';
-import { checkExtractor, describeExtractor, matchesOf, readValue, type Fill } from '../script/extract.js';
+import { allMatches, checkExtractor, describeExtractor, matchesOf, readValue, type Fill } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Template } from '../script/template.schema.js';
 import { isStill, recordedText } from '../script/template.js';
@@ -111,7 +111,7 @@ export function checkFailure({ checked }: Check, answer: Answer, fill: Fill): st
       return `${capital(describeExtractor(checked.extractor))} is ${found === '' ? 'empty' : shown(found)}, where it should be: ${comparisonWords[checked.is]}${hasRightSide(checked.is) ? ` ${shown(than)}` : ''}.`;
     }
     case 'count': {
-      const count = matchesOf(everyMatch(checked.extractor), view, fill).length;
+      const count = allMatches(checked.extractor, view, fill).length;
       return isIn(count, checked)
         ? null
         : `There are ${count} of ${describeExtractor(checked.extractor)}, where ${between(checked.atLeast, checked.atMost)} are wanted.`;
@@ -137,12 +137,6 @@ export function checkFailure({ checked }: Check, answer: Answer, fill: Fill): st
 }
 
 const capital = (text: string): string => text.slice(0, 1).toUpperCase() + text.slice(1);
-
-/** An extractor that gives every match, whichever it picks. */
-const everyMatch = (extractor: Parameters<typeof matchesOf>[0]): Parameters<typeof matchesOf>[0] =>
-  'nth' in extractor && /^(attribute|between|regex)$/.test(extractor.kind)
-    ? ({ ...extractor, pick: 'any' } as Parameters<typeof matchesOf>[0])
-    : extractor;
 
 /** True where a body holds a text: as it stands there, or, in a page, among what people read. */
 export function holdsText(view: ResponseView, text: string): boolean {

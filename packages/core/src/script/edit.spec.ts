@@ -116,6 +116,8 @@ describe('editing', () => {
     const inside = editScript(wrapped, { kind: 'insert', after: 's1', steps: [{ kind: 'comment', id: 'c', text: 'x' }] });
     expect(allSteps(inside.transactions[0]?.steps ?? []).map((one) => one.id)).toEqual(['r', 's1', 'c', 's3']);
     expect(editScript(inside, { kind: 'move-to', ids: ['r'], after: 's1' })).toBe(inside);
+    const alone = editScript(script, { kind: 'wrap', ids: ['s1'], container });
+    expect(shape(editScript(alone, { kind: 'move-to', ids: ['s1'], after: 'r' }))[0]).toEqual(['A', 's1', 's3']);
     const changed = editScript(inside, { kind: 'set-step', step: { ...container, times: 5, steps: [] } });
     expect(allSteps(changed.transactions[0]?.steps ?? []).length).toBe(4);
     expect(shape(editScript(inside, { kind: 'unwrap', id: 'r' }))[0]).toEqual(['A', 's1', 'c', 's3']);

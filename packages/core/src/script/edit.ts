@@ -97,14 +97,9 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       // Into itself nothing can go.
       const moved = outermost(script, wanted);
       if (moved.length === 0 || allSteps(moved).some((one) => one.id === edit.after)) return script;
-      const without = {
-        ...script,
-        transactions: script.transactions.map((one) => ({
-          ...one,
-          steps: changeSteps(one.steps, (step) => (wanted.has(step.id) ? null : step)),
-        })),
-      };
-      return insertAfter(without, edit.after, moved);
+      const without = mapLists(script, (steps) => steps.filter((step) => !wanted.has(step.id)));
+      // A container that is emptied goes only now: it may be what the steps go behind.
+      return mapSteps(insertAfter(without, edit.after, moved), (step) => step);
     }
     case 'wrap':
       return mapLists(script, (steps) => wrapped(steps, new Set(edit.ids), edit.container));

@@ -1,4 +1,4 @@
-import { matchesOf, readValue, ResponseView, type Extractor, type Header } from '../index.js';
+import { allMatches, matchesOf, readValue, ResponseView, type Extractor, type Header } from '../index.js';
 
 const view = (type: string, body: string, headers: Header[] = []) => new ResponseView(200, [['Content-Type', type], ...headers], body);
 
@@ -81,5 +81,17 @@ describe('extractors', () => {
   it('give nothing where nothing matches, and do not throw on broken documents', () => {
     expect(readValue(json('$.a'), view('application/json', '{broken'), () => 0)).toBeUndefined();
     expect(matchesOf({ kind: 'field', name: 'k', nth: 0 }, view('text/html', '<input name=k'))).toEqual([]);
+  });
+});
+
+describe('every match', () => {
+  it('is given whichever of them an extractor picks, refined as it says', () => {
+    const view = new ResponseView(200, [['Content-Type', 'text/html']], '<a href="/t/3">a</a><a href="/u">b</a><a href="/t/5">c</a>');
+    const within = { left: '/t/', right: '' };
+    const link = { kind: 'attribute' as const, element: 'a', by: null, attribute: 'href', nth: 1, within };
+    expect([allMatches(link, view), allMatches({ ...link, pick: 'last' }, view)]).toEqual([
+      ['3', '5'],
+      ['3', '5'],
+    ]);
   });
 });

@@ -18,9 +18,13 @@ export interface Found {
   end: number;
 }
 
-/** All matches of an extractor in a response, in reading order. Throws where its expression is not valid. */
+/** Every match of an extractor in a response, whichever of them it picks. Throws where its expression is not valid. */
+export const allMatches = (extractor: Extractor, response: ResponseView, fill: Fill = recordedText): string[] =>
+  foundBy(extractor, response, fill).flatMap(({ text }) => refined(text, extractor));
+
+/** The matches of an extractor that it may pick from, in reading order. Throws where its expression is not valid. */
 export function matchesOf(extractor: Extractor, response: ResponseView, fill: Fill = recordedText): string[] {
-  const found = foundBy(extractor, response, fill).flatMap(({ text }) => refined(text, extractor));
+  const found = allMatches(extractor, response, fill);
   if (!('nth' in extractor) || ('pick' in extractor && extractor.pick !== undefined)) return found;
   return found.slice(extractor.nth, extractor.nth + 1);
 }

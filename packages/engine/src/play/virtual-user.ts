@@ -1,8 +1,8 @@
 import {
+  allMatches,
   bodyKind,
   checkFailure,
   failureOf,
-  matchesOf,
   mediaType,
   readValue,
   redirectTarget,
@@ -13,7 +13,7 @@ import {
 } from '@sturdy/core';
 import type { Driver, WireRequest, WireResponse } from '../drivers/driver.js';
 import type { CompiledLoop, CompiledRequest, CompiledTransaction, Operation, Program, Scope } from '../program/compile.js';
-import { CodeError, openSandbox, type NextRequest } from '../sandbox/sandbox.js';
+import { answerForCode, CodeError, openSandbox, type NextRequest } from '../sandbox/sandbox.js';
 
 /** A played request as an observer sees it. */
 export interface PlayedStep {
@@ -258,8 +258,7 @@ export class VirtualUser {
 
   #matchesOf(loop: Extract<CompiledLoop, { kind: 'each-match' }>, scope: Scope): string[] {
     const view = this.#answers.get(loop.step);
-    const every = 'pick' in loop.extractor ? { ...loop.extractor, pick: 'any' as const } : loop.extractor;
-    return view ? matchesOf(every, view, (template) => loop.fill(template, scope)) : [];
+    return view ? allMatches(loop.extractor, view, (template) => loop.fill(template, scope)) : [];
   }
 
   /** Asks a condition; one that cannot be asked fails its step and does not hold. */
@@ -291,12 +290,7 @@ export class VirtualUser {
       const { variables, next, log } = sandbox.run(
         operation.source,
         {
-          answer: last && {
-            url: last.url,
-            status: last.view.status,
-            headers: Object.fromEntries(last.view.headers.map(([name, value]) => [name.toLowerCase(), value])),
-            body: last.view.body,
-          },
+          answer: answerForCode(last?.url ?? '', last?.view),
           variables: Object.fromEntries(scope.variables),
           handoffs: Object.fromEntries([...scope.handoffs].map(([id, value]) => [this.program.handoffNames.get(id) ?? id, value])),
           row: Object.fromEntries([...scope.rows.values()].flatMap((row) => [...row])),
@@ -370,7 +364,7 @@ export class VirtualUser {
         if (value === undefined) missing.push(handoff);
         else scope.handoffs.set(handoff, value);
       }
-      this.#last = { url: request.origin + request.target, view };
+      if (this.program.usesCode) this.#last = { url: request.origin + request.target, view };
       if (this.program.keepsAnswerOf.has(operation.step)) this.#answers.set(operation.step, view);
       if (operation.checks.length > 0) {
         const answer = { view, location, bytes: response.body?.length ?? 0, durationMs: response.durationMs };

@@ -97,6 +97,8 @@ export interface Program {
   fill: Fillers;
   /** Names of handoffs by id, for code. */
   handoffNames: ReadonlyMap<string, string>;
+  /** True where code may look at any answer before it. */
+  usesCode: boolean;
   /** Steps whose answers are looked at again later. */
   keepsAnswerOf: ReadonlySet<string>;
   /** Tables of which an iteration needs a row. */
@@ -241,6 +243,7 @@ export function compile(
     after,
     fill,
     handoffNames: new Map(script.handoffs.map((one) => [one.id, one.name])),
+    usesCode,
     keepsAnswerOf,
     tables: [...tables],
   };

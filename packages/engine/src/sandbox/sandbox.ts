@@ -1,4 +1,4 @@
-import { EncodingSchema, encode } from '@sturdy/core';
+import { EncodingSchema, encode, type ResponseView } from '@sturdy/core';
 import {
   newQuickJSWASMModuleFromVariant,
   newVariant,
@@ -22,6 +22,17 @@ export interface CodeInput {
   /** Start of its random stream, from 0 to 1. */
   random: number;
 }
+
+/** An answer as code sees it; null where none came yet. */
+export const answerForCode = (url: string, view: ResponseView | undefined): CodeInput['answer'] =>
+  view
+    ? {
+        url,
+        status: view.status,
+        headers: Object.fromEntries(view.headers.map(([name, value]) => [name.toLowerCase(), value])),
+        body: view.body,
+      }
+    : null;
 
 const OutputSchema = z.object({
   variables: z.record(z.string(), z.string()),

@@ -10,7 +10,7 @@ import {
   type ResponseView,
   type Script,
 } from '@sturdy/core';
-import { CodeError, openSandbox, type CodeInput } from '@sturdy/engine';
+import { answerForCode, CodeError, openSandbox, type CodeInput } from '@sturdy/engine';
 import * as z from 'zod';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 
@@ -49,14 +49,7 @@ export async function tryCode(
   for (const template of templatesOfScript(script))
     for (const piece of movingPieces(template)) if (piece.kind === 'data') row[piece.column] = piece.recorded;
   const input = (url: string, view: ResponseView | undefined): CodeInput => ({
-    answer: view
-      ? {
-          url,
-          status: view.status,
-          headers: Object.fromEntries(view.headers.map(([name, value]) => [name.toLowerCase(), value])),
-          body: view.body,
-        }
-      : null,
+    answer: answerForCode(url, view),
     variables: {},
     handoffs: Object.fromEntries(script.handoffs.map((one) => [one.name, one.recorded])),
     row,

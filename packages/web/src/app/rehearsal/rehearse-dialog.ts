@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import {
+  type Deal,
   boundColumns,
   mostRounds,
   requestSteps,
@@ -67,7 +68,7 @@ export interface RehearsalChoice {
           <legend>Data</legend>
           @for (table of tables(); track table.id) {
             <label class="field"
-              >Row of {{ table.name }}, spent for good
+              >Row of {{ table.name }}, {{ becomes[table.deal.use] }}
               <input
                 type="number"
                 min="1"
@@ -107,6 +108,8 @@ export interface RehearsalChoice {
   `,
 })
 export class RehearseDialog {
+  /** What becomes of a row that a rehearsal is dealt. */
+  readonly becomes: Record<Deal['use'], string> = { once: 'spent for good', exclusive: 'held while it plays', again: 'dealt again later' };
   readonly modal = inject(NgbActiveModal);
   readonly kind = signal<RehearsalKind>('rehearse');
   readonly script = signal<Script | null>(null);

@@ -18,6 +18,9 @@ import {
   allSteps,
   answerOf,
   exchangesOf,
+  freshId,
+  idsOf,
+  outermost,
   requestSteps,
   type Check,
   type ClassifiedValue,
@@ -271,9 +274,9 @@ export class ScriptScreen {
         : kind === 'when'
           ? { kind, id: 'when', name: 'When', condition }
           : { kind, id: 'beside' };
-    const taken = new Set(this.rows().map((row) => row.id));
-    let id = container.id;
-    for (let count = 2; taken.has(id); count++) id = `${container.id}-${count}`;
+    const script = this.script();
+    if (!script) return;
+    const id = freshId(idsOf(script), container.id, container.id);
     this.edit({ kind: 'wrap', ids: this.#chosen(), container: { ...container, id } });
     this.picked.set(this.none);
     this.select(id);
@@ -282,7 +285,7 @@ export class ScriptScreen {
     const script = this.script();
     const ids = new Set(this.#chosen());
     if (!script || ids.size === 0) return;
-    this.clipboard.keep(script.transactions.flatMap((one) => allSteps(one.steps)).filter((step) => ids.has(step.id)));
+    this.clipboard.keep(outermost(script, ids));
     if (cut) this.deletePicked();
   }
   paste(): void {
