@@ -2,7 +2,7 @@
 const swc = { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' }, sourceMaps: 'inline' };
 /** Packages that ship ES modules only, or import some while they run. */
 const esmOnly =
-  'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|jsonpath-rfc9535|tough-cookie|cookie|quickjs-wasmfile-release-sync';
+  'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|tough-cookie|cookie|quickjs-wasmfile-release-sync';
 
 export default {
   testEnvironment: 'node',

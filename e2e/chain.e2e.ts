@@ -156,7 +156,8 @@ test('from a recording to an explained verdict, through the real interface', asy
     const result = await ask<{ iterationsPassed: number; iterationsFailed: number }>('GET', `/runs/${runId}`);
     const after = stage.yard.truth();
     expect(result.iterationsFailed).toBe(0);
-    expect(result.iterationsPassed).toBeGreaterThan(60);
+    // In 24 s of hold at 7 s each user has time for two iterations at the least, however slow the machine.
+    expect(result.iterationsPassed).toBeGreaterThanOrEqual(40);
     expect(after.bookedCount - before.bookedCount).toBe(result.iterationsPassed);
     expect(after.releasedCount - before.releasedCount).toBe(result.iterationsPassed);
     const fed = after.intakes.slice(before.intakes.length).map((one) => one.container);

@@ -49,6 +49,12 @@ describe('extractors', () => {
     expect(readValue(keys, page, () => 0)).toBe('k-78');
   });
 
+  it('search by expressions in JSONPath in bounded time too', () => {
+    const hostile = view('application/json', JSON.stringify([{ id: 1, name: `${'a'.repeat(40_000)}!` }, { id: 2, name: 'aaa' }]));
+    expect(matchesOf(json('$[?match(@.name, "(a+)+")].id'), hostile)).toEqual(['2']);
+    expect(matchesOf(json('$[?search(@.name, "(a*)*b")].id'), hostile)).toEqual([]);
+  });
+
   it('take hostile JSON for what it says: members called __proto__, names twice, deep nesting', () => {
     expect(matchesOf(json('$["__proto__"].id'), view('application/json', '{"__proto__":{"id":"p-1"},"id":"a","id":"b"}'))).toEqual(['p-1']);
     expect(matchesOf(json('$.id'), view('application/json', '{"id":"a","id":"b"}'))).toEqual(['b']);

@@ -1,9 +1,9 @@
 import { Parser } from 'htmlparser2';
-import { exec } from 'jsonpath-rfc9535';
 import { RE2JS } from 're2js';
 import { headersOf, pathAndQuery } from '../take/messages.js';
 import { decode } from './encoding.js';
 import type { HtmlElement } from './html.js';
+import { jsonNodes, jsonPath } from './json-path.js';
 import type { ResponseView } from './response-view.js';
 import type { Extractor, Template } from './script.schema.js';
 import { recordedText } from './template.js';
@@ -74,25 +74,20 @@ export function foundBy(extractor: Extractor, response: ResponseView, fill: Fill
 /** The members that a path leads to, with their places as normalised paths (RFC 9535, 2.7); `beside` as in the schema. */
 export function jsonMatches(path: string, document: unknown, beside: string | undefined): { text: string; keys: (string | number)[] }[] {
   if (document === undefined) return [];
-  const members = (root: unknown, own: string): { text: string; keys: (string | number)[] }[] => {
-    const found: { text: string; keys: (string | number)[] }[] = [];
-    exec(root as Parameters<typeof exec>[0], own, (value, at) => {
-      if (typeof value === 'string') found.push({ text: value, keys: [...at] });
-      else if (typeof value === 'number' || typeof value === 'boolean') found.push({ text: String(value), keys: [...at] });
-    });
-    return found;
-  };
+  const members = (root: unknown, own: string): { text: string; keys: (string | number)[] }[] =>
+    jsonNodes(own, root).flatMap(({ value, keys }) =>
+      typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' ? [{ text: String(value), keys }] : [],
+    );
   if (beside === undefined) return members(document, path);
   // The objects of the list are looked at one by one: the path up to its last wildcard gives them, the rest the value.
   const star = path.lastIndexOf('[*]');
   if (star < 0) return [];
-  const items: { item: unknown; keys: (string | number)[] }[] = [];
-  exec(document as Parameters<typeof exec>[0], path.slice(0, star + 3), (value, at) => {
-    if (JSON.stringify(value).includes(JSON.stringify(beside).slice(1, -1))) items.push({ item: value, keys: [...at] });
-  });
-  return items.flatMap(({ item, keys }) =>
-    members(item, `$${path.slice(star + 3)}`).map((one) => ({ text: one.text, keys: [...keys, ...one.keys] })),
-  );
+  const wanted = JSON.stringify(beside).slice(1, -1);
+  return jsonNodes(path.slice(0, star + 3), document)
+    .filter(({ value }) => JSON.stringify(value).includes(wanted))
+    .flatMap(({ value, keys }) =>
+      members(value, `$${path.slice(star + 3)}`).map((one) => ({ text: one.text, keys: [...keys, ...one.keys] })),
+    );
 }
 
 /**
@@ -117,7 +112,7 @@ const mostMatches = 10_000;
 /** Throws where an expression of the extractor is not valid, whatever it is tried on. */
 export function checkExtractor(extractor: Extractor): void {
   if (extractor.kind === 'regex') RE2JS.compile(extractor.pattern);
-  if (extractor.kind === 'jsonpath') exec({}, extractor.path, () => undefined);
+  if (extractor.kind === 'jsonpath') jsonPath(extractor.path);
 }
 
 /** True where a value is what the extractor picks from its matches; where it says "any", one of them is enough. */

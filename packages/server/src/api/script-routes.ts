@@ -89,15 +89,18 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
       body: z.object({ secondTakeId: z.string().nullable() }),
       result: z.object({ script: ScriptSchema, report: CorrelationReportSchema }),
       handle: async ({ params, body }) => {
-        const script = await needScript(store, params.scriptId);
-        const load = async (): Promise<CorrelateArguments> => [
-          script,
-          await needTake(store, script.takeId),
-          body.secondTakeId === null ? null : await needTake(store, body.secondTakeId),
-          patternsOf(await store.ownPatterns(script.projectId)),
-        ];
-        const correlated = await longWork.correlate(script.id, load, (done, total) => {
-          live.tell(script.id, 'correlating', { done, total });
+        // All that is waited for is part of the work, so that it can be cancelled as soon as it was asked for.
+        const load = async (): Promise<CorrelateArguments> => {
+          const script = await needScript(store, params.scriptId);
+          return [
+            script,
+            await needTake(store, script.takeId),
+            body.secondTakeId === null ? null : await needTake(store, body.secondTakeId),
+            patternsOf(await store.ownPatterns(script.projectId)),
+          ];
+        };
+        const correlated = await longWork.correlate(params.scriptId, load, (done, total) => {
+          live.tell(params.scriptId, 'correlating', { done, total });
         });
         await store.saveScript(correlated.script);
         return correlated;

@@ -9,7 +9,10 @@ export type CorrelateArguments = Parameters<typeof tasks.correlate>;
 /** A piece of work under way; it has no thread yet while what it needs is loaded. */
 interface Piece {
   calls: WorkerCalls | null;
+  cancel: AbortController;
 }
+
+const cancelled = (): Problem => new Problem(409, 'Cancelled', 'Correlating was cancelled. The script is as it was.');
 
 /** Work that may take long and be given up: each piece has a thread to itself, which is stopped where the work is cancelled. */
 export class LongWork {
@@ -33,25 +36,37 @@ export class LongWork {
   async correlate(key: string, load: () => Promise<CorrelateArguments>, told: (done: number, total: number) => void): Promise<Correlated> {
     if (this.#running.has(key))
       throw new Problem(409, 'It is being correlated', 'This script is being correlated already. Wait for that, or cancel it.');
-    const own: Piece = { calls: null };
+    const own: Piece = { calls: null, cancel: new AbortController() };
     this.#running.set(key, own);
-    const isCancelled = (): boolean => this.#running.get(key) !== own;
-    const cancelled = (): Problem => new Problem(409, 'Cancelled', 'Correlating was cancelled. The script is as it was.');
+    const givenUp = new Promise<never>((_, reject) => {
+      own.cancel.signal.addEventListener('abort', () => {
+        reject(cancelled());
+      });
+    });
     try {
-      const args = await load();
-      if (isCancelled()) throw cancelled();
-      const waiting = this.#idle;
-      this.#idle = null;
-      own.calls = await (waiting ?? WorkerCalls.start(this.file, {}));
-      if (isCancelled()) throw cancelled();
-      return (await own.calls.call('correlate', args, told)) as Correlated;
-    } catch (error) {
-      throw isCancelled() ? cancelled() : error;
+      // Who cancels does not wait until everything has been loaded.
+      return await Promise.race([this.#work(own, load, told), givenUp]);
     } finally {
-      const gone = isCancelled();
-      if (!gone) this.#running.delete(key);
-      if (own.calls && gone) await own.calls.worker.terminate();
-      else if (own.calls) await this.#keep(own.calls);
+      if (this.#running.get(key) === own) this.#running.delete(key);
+    }
+  }
+
+  async #work(own: Piece, load: () => Promise<CorrelateArguments>, told: (done: number, total: number) => void): Promise<Correlated> {
+    const { signal } = own.cancel;
+    const args = await load();
+    if (signal.aborted) throw cancelled();
+    const waiting = this.#idle;
+    this.#idle = null;
+    const calls = await (waiting ?? WorkerCalls.start(this.file, {}));
+    own.calls = calls;
+    try {
+      if (signal.aborted) throw cancelled();
+      const correlated = (await calls.call('correlate', args, told)) as Correlated;
+      await this.#keep(calls);
+      return correlated;
+    } catch (error) {
+      await calls.worker.terminate();
+      throw error;
     }
   }
 
@@ -66,6 +81,7 @@ export class LongWork {
     const piece = this.#running.get(key);
     if (!piece) return false;
     this.#running.delete(key);
+    piece.cancel.abort();
     void piece.calls?.worker.terminate();
     return true;
   }

@@ -1,0 +1,84 @@
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { dirname, join } from 'node:path';
+import { allMatches, bodyTree, checkExtractor, decode, encode, readHtml, ResponseView, type Extractor } from '../index.js';
+
+/** One test of the JSONPath compliance test suite (https://github.com/jsonpath-standard/jsonpath-compliance-test-suite). */
+interface PathTest {
+  name: string;
+  selector: string;
+  document?: unknown;
+  result?: unknown[];
+  results?: unknown[][];
+  invalid_selector?: true;
+}
+
+const folder = join(dirname(createRequire(__filename).resolve('jsonpath-rfc9535/package.json')), 'src/__tests__');
+const suite = JSON.parse(readFileSync(join(folder, 'jsonpath-compliance-test-suite/cts.json'), 'utf8')) as { tests: PathTest[] };
+
+/** What an extractor can hand off of nodes: texts, numbers and truth values that are not empty. */
+const handable = (nodes: readonly unknown[]): string[] =>
+  nodes
+    .filter((one) => typeof one === 'string' || typeof one === 'number' || typeof one === 'boolean')
+    .map(String)
+    .filter((one) => one !== '');
+
+describe('JSONPath, by the compliance suite of RFC 9535', () => {
+  const json = (path: string): Extractor => ({ kind: 'jsonpath', path, pick: 'first' });
+
+  it('reads what each valid selector selects, in one of the orders that are allowed', () => {
+    const valid = suite.tests.filter((one) => !one.invalid_selector);
+    expect(valid.length).toBeGreaterThan(400);
+    const wrong = valid.filter(({ selector, document, result, results }) => {
+      const view = new ResponseView(200, [['Content-Type', 'application/json']], JSON.stringify(document));
+      const got = JSON.stringify(allMatches(json(selector), view));
+      return !(results ?? [result ?? []]).some((allowed) => JSON.stringify(handable(allowed)) === got);
+    });
+    expect(wrong.map((one) => one.name)).toEqual([]);
+  });
+
+  it('refuses each selector that is not valid', () => {
+    const invalid = suite.tests.filter((one) => one.invalid_selector);
+    expect(invalid.length).toBeGreaterThan(200);
+    const taken = invalid.filter(({ selector }) => {
+      try {
+        checkExtractor(json(selector));
+        return true;
+      } catch {
+        return false;
+      }
+    });
+    expect(taken.map((one) => one.name)).toEqual([]);
+  });
+});
+
+describe('character references (HTML standard, 13.2.5.72 and 13.2.5.73, its own examples)', () => {
+  const valueOf = (attribute: string) => readHtml(`<input value="${attribute}">`).elements[0]?.attributes['value'];
+
+  it('in a text: a name without its semicolon ends where the longest known name ends', () => {
+    expect(readHtml('<p>I&apos;m &notit; I tell you</p>').texts).toEqual(["I'm ¬it; I tell you"]);
+    expect(readHtml('<p>I&apos;m &notin; I tell you</p>').texts).toEqual(["I'm ∉ I tell you"]);
+  });
+
+  it('in an attribute: what looks like the next parameter of an address stays as it is', () => {
+    expect(valueOf('?a=b&notit;=c')).toBe('?a=b&notit;=c');
+    expect(valueOf('?art&amp;copy=1&amp;x=&#x20AC;&#8364;')).toBe('?art&copy=1&x=€€');
+  });
+});
+
+describe('form submission', () => {
+  it('writes application/x-www-form-urlencoded as the URL standard does (5.2: the signs that stay; blanks as plus)', () => {
+    expect(encode('form', 'ABC xyz019*-._')).toBe('ABC+xyz019*-._');
+    expect(encode('form', "~!'()&=+ü€")).toBe('%7E%21%27%28%29%26%3D%2B%C3%BC%E2%82%AC');
+    expect(decode('form', 'a+b%2Bc%20d')).toBe('a b+c d');
+  });
+
+  it('reads the entries of a form as the URL standard does (5.1), but for those that hold nothing', () => {
+    const { kids } = bodyTree('a=1&&a=2&b=&c&%C3%BC=%26+x', 'form');
+    expect(kids.map((one) => [one.place, one.tree.text])).toEqual([
+      ['form:a', '1'],
+      ['form:a[1]', '2'],
+      ['form:ü', '& x'],
+    ]);
+  });
+});
