@@ -4,7 +4,7 @@ export { HttpDriver, optionsFor, type HttpDriverOptions } from './drivers/http/h
 export { decodeBody } from './drivers/http/decode-body.js';
 export { isCertificateError, TargetTls, type TargetTlsSettings } from './drivers/http/target-tls.js';
 export { failureSentence } from './drivers/http/failure-sentence.js';
-export { VirtualUser, type Observer, type PlayedStep } from './play/virtual-user.js';
+export { VirtualUser, type Observer, type PlayedStep, type Row, type Rows } from './play/virtual-user.js';
 export { answerForCode, CodeError, openSandbox, Sandbox, type CodeInput, type CodeOutput } from './sandbox/sandbox.js';
 export { rehearse, type RehearsalCapture } from './play/rehearse.js';
 export { Generator } from './generator/generator.js';

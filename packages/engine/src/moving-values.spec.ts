@@ -35,7 +35,6 @@ const play = (own: Script, more: Partial<Environment> = {}, files: Record<string
   rehearse({
     script: own,
     environment: { ...environment(origin), ...more },
-    rows: new Map(),
     random: Math.random,
     put: (bytes, mimeType) => ({ hash: String(bytes.length), size: bytes.length, mimeType }),
     readFile: (hash) => files[hash],

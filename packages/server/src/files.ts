@@ -4,5 +4,6 @@ import { fileURLToPath } from 'node:url';
 export const storeWorkerFile = new URL('./store/store.worker.js', import.meta.url);
 export const computeWorkerFile = new URL('./compute/compute.worker.js', import.meta.url);
 export const importWorkerFile = new URL('./import/import.worker.js', import.meta.url);
+export const tableImportWorkerFile = new URL('./import/table-import.worker.js', import.meta.url);
 export const migrationsFolder = fileURLToPath(new URL('../migrations', import.meta.url));
 export const webFolder = fileURLToPath(new URL('../../web/dist/browser', import.meta.url));

@@ -84,7 +84,7 @@ async function playAndJudge(
 ): Promise<Played> {
   const shelf = new BodyShelf();
   const startedAt = new Date().toISOString();
-  const capture = await rehearse({ script, environment, rows: new Map(), random: Math.random, put: shelf.put, readFile }).catch(
+  const capture = await rehearse({ script, environment, random: Math.random, put: shelf.put, readFile }).catch(
     (error: unknown) => {
       throw error instanceof CompileError ? new UsageError(error.message) : error;
     },

@@ -1,4 +1,5 @@
-import { tableOf, type RaggedRows, type TextTable } from './csv.js';
+import { tableOf, type TextTable } from './csv.js';
+import type { RaggedRows } from './table-builder.js';
 
 const asText = (value: unknown): string =>
   value === null || value === undefined ? '' : typeof value === 'string' ? value : JSON.stringify(value);
@@ -15,10 +16,8 @@ export function readJsonTable(text: string, ragged: RaggedRows): TextTable {
     if (!rows.every(Array.isArray)) throw new Error('The list holds lists and other things. Write either lists or objects.');
     const [header = [], ...body] = rows as unknown[][];
     return tableOf(
-      header.map(asText),
       body.map((row, at) => ({ line: at + 2, fields: row.map(asText) })),
-      ragged,
-      'entry',
+      { ragged, header: header.map(asText), what: 'entry' },
     );
   }
   const columns: string[] = [];
@@ -32,13 +31,11 @@ export function readJsonTable(text: string, ragged: RaggedRows): TextTable {
       }
   });
   return tableOf(
-    columns,
     rows.map((row, at) => {
       const members = new Map(Object.entries(row as object));
       return { line: at + 1, fields: columns.map((name) => asText(members.get(name))) };
     }),
-    ragged,
-    'entry',
+    { ragged, header: columns, what: 'entry' },
   );
 }
 

@@ -1,9 +1,9 @@
-import { changeRequests, requestSteps, type Piece, type Script, type Template } from './script.schema.js';
+import { allSteps, changeRequests, requestSteps, type Piece, type Script, type Template } from './script.schema.js';
 import { followRows } from './follow-rows.js';
 import { maskTitle, titleWords } from './mask-title.js';
 import { bindStep, sentValues } from './request-parts.js';
-import { changeTemplates, templatesOfScript } from './step-templates.js';
-import { compact, movingPieces } from './template.js';
+import { changeAllTemplates, changeTemplates, templatesOfScript } from './step-templates.js';
+import { compact, mapPieces, movingPieces } from './template.js';
 
 /** A place where a recorded value is sent; `part` where it is only a part of what is sent there. */
 export interface ValuePlace {
@@ -93,11 +93,32 @@ function replaced(text: string, value: string, piece: Piece): Template {
   );
 }
 
-/** Names of the columns of each table that a script takes from data. */
+/** Tables whose rows a script goes through in loops. */
+export const loopedTables = (script: Script): string[] =>
+  script.transactions.flatMap((one) =>
+    allSteps(one.steps).flatMap((step) => (step.kind === 'repeat' && step.loop?.kind === 'each-row' ? [step.loop.table] : [])),
+  );
+
+/** Names of the columns of each table that a script takes from data; a table whose rows are only gone through has none. */
 export function boundColumns(script: Script): Map<string, Set<string>> {
   const found = new Map<string, Set<string>>();
   for (const template of templatesOfScript(script))
     for (const piece of movingPieces(template))
       if (piece.kind === 'data') found.set(piece.table, (found.get(piece.table) ?? new Set()).add(piece.column));
+  for (const table of loopedTables(script)) if (!found.has(table)) found.set(table, new Set());
   return found;
+}
+
+/** A script that calls a column of a data table by its new name. */
+export function renameDataColumn(script: Script, table: string, from: string, to: string): Script {
+  const renamed = (template: Template): Template =>
+    mapPieces(template, (piece) =>
+      piece.kind === 'data' && piece.table === table && piece.column === from ? { ...piece, column: to } : undefined,
+    );
+  return {
+    ...changeAllTemplates(script, renamed),
+    handoffs: script.handoffs.map((one) =>
+      one.extractor.beside ? { ...one, extractor: { ...one.extractor, beside: renamed(one.extractor.beside) } } : one,
+    ),
+  };
 }

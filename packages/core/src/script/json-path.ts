@@ -10,8 +10,7 @@ export interface JsonNode {
 const dot = '[^\\n\\r]';
 
 /** An expression of RFC 9485 as RE2 reads it: a dot outside of a class is no line end there, and everything else means the same. */
-const ofRe2 = (pattern: string): string =>
-  pattern.replace(/\\[\s\S]|\[(?:\\[\s\S]|[^\]\\])*\]|\./g, (part) => (part === '.' ? dot : part));
+const ofRe2 = (pattern: string): string => pattern.replace(/\\[\s\S]|\[(?:\\[\s\S]|[^\]\\])*\]|\./g, (part) => (part === '.' ? dot : part));
 
 /** `match` and `search` of RFC 9535 (2.4.6, 2.4.7), run by an automaton: no expression takes more than linear time. */
 const expressionFunction = (whole: boolean): FilterFunction => {

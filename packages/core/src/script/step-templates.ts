@@ -53,7 +53,7 @@ export function changeTemplates(step: Step, change: Change): Step {
       return { ...step, condition: inCondition(step.condition, change) };
     case 'repeat': {
       const { loop } = step;
-      if (!loop) return step;
+      if (!loop || loop.kind === 'each-row') return step;
       return {
         ...step,
         loop:

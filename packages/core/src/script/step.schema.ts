@@ -102,11 +102,13 @@ export type SideBySideStep = z.infer<typeof SideBySideStepSchema>;
 
 /**
  * What a repeat goes by, where it is not a number of times; `times` is then the most rounds there are. `each-match` plays a round for
- * each match of an extractor in the last answer of a step, with the match in a variable.
+ * each match of an extractor in the last answer of a step, with the match in a variable. `each-row` plays a round for each row of a table:
+ * for all of them from the first on where rows may be dealt again, else for one that is newly dealt each time, until there is none left.
  */
 export const LoopSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('while'), condition: ConditionSchema }),
   z.object({ kind: z.literal('each-match'), step: z.string(), extractor: ExtractorSchema, variable: z.string().min(1) }),
+  z.object({ kind: z.literal('each-row'), table: z.string() }),
 ]);
 export type Loop = z.infer<typeof LoopSchema>;
 

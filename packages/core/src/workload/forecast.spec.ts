@@ -1,6 +1,7 @@
 import {
   bindColumn,
   onceInOrder,
+  plainColumns,
   curveSeconds,
   forecast,
   isLoopback,
@@ -23,7 +24,8 @@ const table = (free: number, when: 'iteration' | 'user' = 'iteration'): DataTabl
   id: 'd',
   projectId: 'p',
   name: 'Numbers',
-  columns: ['number'],
+  columns: plainColumns(['number']),
+  version: 0,
   rowCount: 100,
   spentCount: 100 - free,
   deal: { ...onceInOrder, when },

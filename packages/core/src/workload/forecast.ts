@@ -1,5 +1,6 @@
-import { boundColumns } from '../script/bind-value.js';
-import { exchangesOf, type Script, type Step } from '../script/script.schema.js';
+import { boundColumns, loopedTables } from '../script/bind-value.js';
+import { exchangesOf, type Script, type Step, type Template } from '../script/script.schema.js';
+import { movingPieces } from '../script/template.js';
 import { isEndless, type DataTable } from '../data/data-table.schema.js';
 import { curveSeconds, userSpan } from './curve.js';
 import type { Crew, Workload } from './workload.schema.js';
@@ -77,9 +78,30 @@ export function pauseMs(recordedMs: number, think: Crew['think']): number {
   return Math.min(ms, think.capMs);
 }
 
+/** Rows of a table that one iteration takes where each use takes one: by its requests, and by the rounds of loops through its rows. */
+export function rowsPerIteration(script: Script, table: string, perUse: boolean): number {
+  const takes = (template: Template): boolean =>
+    [...movingPieces(template)].some((piece) => piece.kind === 'data' && piece.table === table);
+  const count = (step: Step): number => {
+    if (step.kind === 'request') return perUse && [step.url, ...step.headers.map((one) => one.value), step.body ?? []].some(takes) ? 1 : 0;
+    if (!('steps' in step)) return 0;
+    const inside = step.steps.reduce((sum, one) => sum + count(one), 0);
+    if (step.kind !== 'repeat') return inside;
+    return step.times * (inside + (step.loop?.kind === 'each-row' && step.loop.table === table ? 1 : 0));
+  };
+  return eachIteration(script).reduce((sum, step) => sum + count(step), 0);
+}
+
 /** Rows that a crew takes from a table. */
-const neededRows = (table: DataTable | undefined, users: number, iterations: number): number =>
-  table?.deal.when === 'iteration' || !table ? iterations : users;
+function neededRows(table: DataTable | undefined, script: Script, users: number, iterations: number): number {
+  if (!table) return iterations;
+  const { when, use } = table.deal;
+  const isLooped = loopedTables(script).includes(table.id);
+  // What may be dealt again is gone through in loops as it stands, and nothing of it runs out.
+  if (isLooped && use === 'again') return 0;
+  if (when === 'use' || isLooped) return iterations * rowsPerIteration(script, table.id, when === 'use');
+  return when === 'iteration' ? iterations : users;
+}
 
 /** Forecast of iterations, requests and rows. `requestMs` gives the recorded duration of an exchange of a script. */
 export function forecast(
@@ -113,7 +135,7 @@ export function forecast(
     crews.push({ crew: crew.id, iterations, requests: iterations * iterationRequests(script), iterationSeconds: own });
     for (const table of boundColumns(script).keys()) {
       const known = tables.find((one) => one.id === table);
-      perTable.set(table, (perTable.get(table) ?? 0) + neededRows(known, crew.users, iterations));
+      perTable.set(table, (perTable.get(table) ?? 0) + neededRows(known, script, crew.users, iterations));
       if (!known) obstacles.push(`The script “${script.name}” takes data from a table that is gone. Bind the value again.`);
     }
   }
@@ -125,7 +147,7 @@ export function forecast(
       const rowsNeeded = perTable.get(one.id) ?? 0;
       const rowsFree = one.deal.use === 'again' ? one.rowCount : one.rowCount - one.spentCount;
       const runsOut = rowsFree < rowsNeeded && !isEndless(one.deal);
-      if (rowsFree === 0) obstacles.push(`The table “${one.name}” has no free row left. Add rows or release spent ones.`);
+      if (rowsFree === 0 && rowsNeeded > 0) obstacles.push(`The table “${one.name}” has no free row left. Add rows or release spent ones.`);
       else if (runsOut) warnings.push(`The table “${one.name}” has ${rowsFree} free rows; about ${rowsNeeded} are needed.`);
       return {
         table: one.id,

@@ -4,7 +4,7 @@ import seedrandom from 'seedrandom';
 import { HttpDriver, optionsFor } from '../drivers/http/http-driver.js';
 import { TargetTls } from '../drivers/http/target-tls.js';
 import { capture } from '../play/capture.js';
-import { VirtualUser, type PlayedStep } from '../play/virtual-user.js';
+import { VirtualUser, type PlayedStep, type Row, type Rows } from '../play/virtual-user.js';
 import { compile } from '../program/compile.js';
 import type { FromGenerator, LeasedRow, Plan, ToGenerator } from './messages.js';
 import { Meetings } from './meetings.js';
@@ -22,6 +22,8 @@ interface Seat {
   driver: HttpDriver;
   tables: string[];
 }
+
+const rowOf = (columns: readonly string[], { values }: LeasedRow): Row => new Map(columns.map((column, at) => [column, values[at] ?? '']));
 
 /** Plays the virtual users of one plan and sends a frame each second. Knows its transport only by `send`. */
 export class Generator {
@@ -78,6 +80,10 @@ export class Generator {
     this.#plan = plan;
     const files = new Map(Object.entries(plan.files).map(([hash, text]) => [hash, Buffer.from(text, 'base64')]));
     const tls = new TargetTls(plan.environment);
+    const dealtPerUse = new Set(plan.tables.filter((one) => one.deal.when === 'use').map((one) => one.table));
+    const listed = new Map(
+      plan.tables.flatMap(({ table, columns, rows }) => (rows ? [[table, rows.map((row) => rowOf(columns, row))] as const] : [])),
+    );
     const seatCount = plan.crews.reduce((sum, one) => sum + one.users.length, 0);
     for (const { table } of plan.tables) {
       const block = Math.max(1, Math.min(50, Math.ceil(seatCount / 2)));
@@ -91,7 +97,7 @@ export class Generator {
     for (const { crew, users } of plan.crews) {
       const script = plan.scripts.find((one) => one.id === crew.scriptId);
       if (!script) throw new Error(`The crew “${crew.name}” plays a script that the plan does not hold.`);
-      const program = compile(script, plan.environment, { think: crew.think, readFile: (hash) => files.get(hash) });
+      const program = compile(script, plan.environment, { think: crew.think, readFile: (hash) => files.get(hash), dealtPerUse });
       for (const { place, user } of users) {
         const state: UserState = { user, crew: crew.id, state: 'waiting', iteration: 0, step: null, row: null, lastError: null };
         const driver = new HttpDriver(optionsFor(plan.environment, tls));
@@ -124,6 +130,8 @@ export class Generator {
               state.state = 'waiting';
               return this.#meetings.meet(step, Math.min(count, seatCount), atMostMs);
             },
+            deal: (table) => this.#next(state, plan, table),
+            listed: (table) => listed.get(table) ?? null,
           },
         );
         this.#seats.push({ crew, place, state, user: virtual, driver, tables: program.tables });
@@ -157,8 +165,8 @@ export class Generator {
     const span = userSpan(plan.curve, seat.place, crew.users);
     const endMs = this.#startedMs + span.endSeconds * 1000;
     let dueMs = this.#startedMs + span.startSeconds * 1000;
-    const kept = new Map<string, LeasedRow>();
-    let lastRows: ReadonlyMap<string, ReadonlyMap<string, string>> = new Map();
+    const kept = new Map<string, Row>();
+    let lastRows: Rows = new Map();
     while (!this.#ending() && state.iteration < (crew.iterations ?? Infinity)) {
       await this.#pause(Math.min(dueMs, endMs) - performance.now());
       const nowMs = performance.now();
@@ -188,22 +196,28 @@ export class Generator {
   }
 
   /** The rows of an iteration; null where a table has none left. */
-  async #deal(seat: Seat, plan: Plan, kept: Map<string, LeasedRow>): Promise<ReadonlyMap<string, ReadonlyMap<string, string>> | null> {
-    const rows = new Map<string, ReadonlyMap<string, string>>();
+  async #deal(seat: Seat, plan: Plan, kept: Map<string, Row>): Promise<Rows | null> {
+    const rows = new Map<string, Row>();
     for (const table of seat.tables) {
-      const known = plan.tables.find((one) => one.table === table);
-      const deal = known?.deal;
-      const row = kept.get(table) ?? (await this.#supplies.get(table)?.deal()) ?? null;
-      if (!known || !deal || !row) {
-        seat.state.lastError = 'The data table has no free row left.';
-        if (deal?.whenEmpty === 'end-run') this.send({ kind: 'end-run', reason: 'A data table has no free row left.' });
-        return null;
-      }
-      if (deal.when !== 'iteration') kept.set(table, row);
-      seat.state.row = row.row;
-      rows.set(table, new Map(known.columns.map((column, index) => [column, row.values[index] ?? ''])));
+      const row = kept.get(table) ?? (await this.#next(seat.state, plan, table));
+      if (!row) return null;
+      if (plan.tables.find((one) => one.table === table)?.deal.when !== 'iteration') kept.set(table, row);
+      rows.set(table, row);
     }
     return rows;
+  }
+
+  /** The next row of a table; null where there is none left. */
+  async #next(state: UserState, plan: Plan, table: string): Promise<Row | null> {
+    const known = plan.tables.find((one) => one.table === table);
+    const row = (await this.#supplies.get(table)?.deal()) ?? null;
+    if (!known || !row) {
+      state.lastError = 'The data table has no free row left.';
+      if (known?.deal.whenEmpty === 'end-run') this.send({ kind: 'end-run', reason: 'A data table has no free row left.' });
+      return null;
+    }
+    state.row = row.row;
+    return rowOf(known.columns, row);
   }
 
   /** A step that sends nothing failed: there is no exchange to show, only what it said. */

@@ -1,6 +1,9 @@
 import * as z from 'zod';
 import { CrewSchema, DealSchema, EnvironmentSchema, FrameSchema, LoadCurveSchema, ScriptSchema } from '@sturdy/core';
 
+const LeasedRow = z.object({ row: z.number().int(), values: z.array(z.string()) });
+export type LeasedRow = z.infer<typeof LeasedRow>;
+
 /** What one generator plays: its share of the users of each crew. Plain data, so that it can cross any transport. */
 export const PlanSchema = z.object({
   version: z.literal(1),
@@ -22,15 +25,14 @@ export const PlanSchema = z.object({
       table: z.string(),
       columns: z.array(z.string()),
       deal: DealSchema,
+      /** All rows, where a loop goes through them and they may be dealt again. */
+      rows: z.array(LeasedRow).optional(),
     }),
   ),
   /** Bodies that scripts send as they are: hash to base64. */
   files: z.record(z.string(), z.string()),
 });
 export type Plan = z.infer<typeof PlanSchema>;
-
-const LeasedRow = z.object({ row: z.number().int(), values: z.array(z.string()) });
-export type LeasedRow = z.infer<typeof LeasedRow>;
 
 /** From the conductor to a generator. An empty lease says that the table has no free row left. */
 export const ToGeneratorSchema = z.discriminatedUnion('kind', [

@@ -3,7 +3,7 @@ import { HttpDriver, optionsFor } from '../drivers/http/http-driver.js';
 import { TargetTls } from '../drivers/http/target-tls.js';
 import { compile } from '../program/compile.js';
 import { capture } from './capture.js';
-import { VirtualUser } from './virtual-user.js';
+import { VirtualUser, type Row } from './virtual-user.js';
 
 /** What a rehearsal captured. */
 export interface RehearsalCapture {
@@ -21,7 +21,12 @@ export interface RehearsalCapture {
 export async function rehearse(options: {
   script: Script;
   environment: Environment;
-  rows: ReadonlyMap<string, ReadonlyMap<string, string>>;
+  /** Deals the next row of a table; null where there is none left. Without it, what was recorded is sent. */
+  deal?: (table: string) => Promise<Row | null>;
+  /** All rows of a table that a loop goes through; null where each round is dealt a row of its own. */
+  listed?: (table: string) => readonly Row[] | null;
+  /** Tables of which each request that sends something of them gets a new row. */
+  dealtPerUse?: ReadonlySet<string>;
   random: () => number;
   put: (bytes: Uint8Array, mimeType: string) => BodyRef;
   readFile: (hash: string) => Uint8Array | undefined;
@@ -33,8 +38,10 @@ export async function rehearse(options: {
   const { environment } = options;
   const program = compile(options.script, environment, {
     readFile: options.readFile,
+    ...(options.dealtPerUse && { dealtPerUse: options.dealtPerUse }),
     think: { kind: 'recorded', factor: 1, ms: 0, capMs: options.longestPauseMs ?? 200 },
   });
+  const deal = options.deal ?? (() => Promise.resolve(null));
   const steps: CapturedStep[] = [];
   const missing: RehearsalCapture['missing'] = [];
   const started = performance.now();
@@ -71,12 +78,19 @@ export async function rehearse(options: {
         if ((await options.gate?.(step, soFar())) === 'end') endedBefore = step;
       },
       pause: (ms) => new Promise((done) => setTimeout(done, ms)),
+      deal,
+      listed: options.listed ?? (() => null),
     },
     true,
   );
   try {
-    await user.iterate(options.rows, 'go-on');
-    await user.end(options.rows);
+    const rows = new Map<string, Row>();
+    for (const table of program.tables) {
+      const row = await deal(table);
+      if (row) rows.set(table, row);
+    }
+    await user.iterate(rows, 'go-on');
+    await user.end(rows);
   } finally {
     await driver.close();
   }

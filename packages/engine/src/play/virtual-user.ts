@@ -55,7 +55,16 @@ export interface Control {
   pause: (ms: number) => Promise<void>;
   /** Waits at a meeting point; absent where one user plays alone. */
   meet?: (step: string, users: number, atMostMs: number) => Promise<void>;
+  /** The next row of a table; null where there is none left. */
+  deal: (table: string) => Promise<Row | null>;
+  /** All rows of a table that a loop goes through; null where each round is dealt a row of its own. */
+  listed: (table: string) => readonly Row[] | null;
 }
+
+/** A row of a data table, each column by its name. */
+export type Row = ReadonlyMap<string, string>;
+/** Rows by their table. */
+export type Rows = ReadonlyMap<string, Row>;
 
 /** How playing some operations ended. */
 type Ending = 'done' | 'left' | 'stopped' | 'user-ends';
@@ -116,7 +125,7 @@ export class VirtualUser {
     readonly keepsBodies = false,
   ) {}
 
-  #scope(rows: ReadonlyMap<string, ReadonlyMap<string, string>>): Scope {
+  #scope(rows: Rows): Scope {
     return {
       handoffs: new Map(this.#handoffs),
       rows: new Map(rows),
@@ -131,10 +140,7 @@ export class VirtualUser {
    * Plays the script once: as a new visitor, or, where the script has a part that is played before all iterations, as the one who has
    * done that. `good` where every step was good, `ends` where a check asks that the user plays no more.
    */
-  async iterate(
-    rows: ReadonlyMap<string, ReadonlyMap<string, string>>,
-    onFailure: OnFailure,
-  ): Promise<{ good: boolean; complete: boolean; ends: boolean }> {
+  async iterate(rows: Rows, onFailure: OnFailure): Promise<{ good: boolean; complete: boolean; ends: boolean }> {
     const { before, transactions } = this.program;
     if (before.length === 0 || !this.#begun) {
       await this.driver.reset();
@@ -155,7 +161,7 @@ export class VirtualUser {
   }
 
   /** Plays what comes once after the last iteration. */
-  async end(rows: ReadonlyMap<string, ReadonlyMap<string, string>>): Promise<void> {
+  async end(rows: Rows): Promise<void> {
     if (this.program.after.length > 0 && (this.#begun || this.program.before.length === 0))
       await this.#transactions(this.program.after, this.#scope(rows), 'go-on');
   }
@@ -219,6 +225,7 @@ export class VirtualUser {
         return 'done';
       case 'request': {
         if (await this.#heldBack(operation.step)) return 'stopped';
+        if (!(await this.#dealFresh(operation, scope))) return 'user-ends';
         const played = await this.#play(own.name, operation, scope);
         own.busyMs += played.response.durationMs;
         return this.#counts(played, own, onFailure);
@@ -226,10 +233,17 @@ export class VirtualUser {
       case 'side-by-side': {
         if (await this.#heldBack(operation.requests[0]?.step ?? '')) return 'stopped';
         const started = performance.now();
-        const played = await Promise.all(operation.requests.map((one) => this.#play(own.name, one, scope)));
+        const playing: Promise<PlayedStep>[] = [];
+        for (const one of operation.requests) {
+          if (!(await this.#dealFresh(one, scope))) break;
+          // What it sends is put together before anything is waited for, so each has the row that it was dealt.
+          playing.push(this.#play(own.name, one, scope));
+        }
+        const played = await Promise.all(playing);
         // What ran at the same time is waited for once.
         own.busyMs += performance.now() - started;
         const endings = played.map((one) => this.#counts(one, own, onFailure));
+        if (played.length < operation.requests.length) return 'user-ends';
         return endings.includes('user-ends') ? 'user-ends' : endings.includes('left') ? 'left' : 'done';
       }
     }
@@ -243,11 +257,17 @@ export class VirtualUser {
   ): Promise<Ending> {
     const { loop } = operation;
     const matches = loop?.kind === 'each-match' ? this.#matchesOf(loop, scope) : null;
-    const most = matches ? Math.min(matches.length, operation.times) : operation.times;
+    const listed = loop?.kind === 'each-row' ? this.control.listed(loop.table) : null;
+    const most = Math.min((matches ?? listed)?.length ?? operation.times, operation.times);
     let rounds = 0;
     for (; rounds < most; rounds++) {
       if (loop?.kind === 'while' && !this.#asked(own, operation.step, () => loop.holds(scope), onFailure)) break;
       if (loop?.kind === 'each-match') scope.variables.set(loop.variable, matches?.[rounds] ?? '');
+      if (loop?.kind === 'each-row') {
+        const row = listed ? listed[rounds] : await this.control.deal(loop.table);
+        if (!row) break;
+        scope.rows.set(loop.table, row);
+      }
       if (rounds > 0) await this.control.pause(operation.pauseMs);
       const ended = await this.#playAll(operation.operations, own, scope, onFailure);
       if (ended !== 'done') return ended;
@@ -307,6 +327,16 @@ export class VirtualUser {
       if (!(error instanceof CodeError)) throw error;
       return this.#failed(own, operation.step, `The code “${operation.name}” failed. ${error.message}`, onFailure);
     }
+  }
+
+  /** Deals the rows that a request takes anew; false where a table has none left. */
+  async #dealFresh({ fresh }: CompiledRequest, scope: Scope): Promise<boolean> {
+    for (const table of fresh) {
+      const row = await this.control.deal(table);
+      if (!row) return false;
+      scope.rows.set(table, row);
+    }
+    return true;
   }
 
   /** Waits at the gate, where there is one; true where the user shall stop instead of going on. */

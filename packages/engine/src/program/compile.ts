@@ -60,6 +60,8 @@ export interface CompiledRequest {
   readsBody: boolean;
   followRedirects: boolean;
   checks: readonly Check[];
+  /** Tables of which a new row is dealt for this request. */
+  fresh: readonly string[];
 }
 
 /** A condition, ready to be asked. */
@@ -67,7 +69,9 @@ export type Asks = (scope: Scope) => boolean;
 
 /** What a repeat goes by, where it is not a number of times. */
 export type CompiledLoop =
-  { kind: 'while'; holds: Asks } | { kind: 'each-match'; step: string; extractor: Extractor; fill: Fillers; variable: string };
+  | { kind: 'while'; holds: Asks }
+  | { kind: 'each-match'; step: string; extractor: Extractor; fill: Fillers; variable: string }
+  | { kind: 'each-row'; table: string };
 
 export type Operation =
   | CompiledRequest
@@ -101,7 +105,7 @@ export interface Program {
   usesCode: boolean;
   /** Steps whose answers are looked at again later. */
   keepsAnswerOf: ReadonlySet<string>;
-  /** Tables of which an iteration needs a row. */
+  /** Tables of which an iteration needs a row when it starts; of others rows are dealt while it is played. */
   tables: string[];
 }
 
@@ -110,11 +114,14 @@ export class CompileError extends Error {}
 
 const recordedPauses: ThinkTime = { kind: 'recorded', factor: 1, ms: 0, capMs: 3_600_000 };
 
-/** Compiles a script for an environment. Throws `CompileError` where a step would hit what the environment does not allow. */
+/**
+ * Compiles a script for an environment. `dealtPerUse` are tables of which each request that sends something of them gets a new row. Throws
+ * `CompileError` where a step would hit what the environment does not allow.
+ */
 export function compile(
   script: Script,
   environment: Environment,
-  options: { think?: ThinkTime; readFile?: (hash: string) => Uint8Array | undefined } = {},
+  options: { think?: ThinkTime; readFile?: (hash: string) => Uint8Array | undefined; dealtPerUse?: ReadonlySet<string> } = {},
 ): Program {
   const made = new Map(script.made.map((one) => [one.id, one]));
   const tables = new Set<string>();
@@ -135,10 +142,11 @@ export function compile(
   // Code may look at any answer before it.
   const usesCode = steps.some((one) => one.kind === 'code');
   // Rows of which nothing is sent but with which something is compared are wanted too.
-  for (const template of steps.flatMap(templatesOf))
-    for (const piece of movingPieces(template)) if (piece.kind === 'data') tables.add(piece.table);
+  for (const table of dataOf(steps.flatMap(templatesOf))) tables.add(table);
+  const inLoops = new Set(steps.flatMap((one) => (one.kind === 'repeat' && one.loop?.kind === 'each-row' ? [one.loop.table] : [])));
   const loopOf = (loop: Loop): CompiledLoop => {
     if (loop.kind === 'while') return { kind: 'while', holds: asks(loop.condition) };
+    if (loop.kind === 'each-row') return loop;
     return { kind: 'each-match', step: loop.step, extractor: loop.extractor, fill, variable: loop.variable };
   };
   const operationsOf = (steps: readonly Step[]): Operation[] =>
@@ -229,6 +237,9 @@ export function compile(
         extracts.some(({ extractor }) => extractor.kind !== 'header' && extractor.kind !== 'cookie'),
       followRedirects: step.followRedirects,
       checks,
+      fresh: [...new Set(dataOf([step.url, ...step.headers.map((one) => one.value), step.body ?? []]))].filter((table) =>
+        options.dealtPerUse?.has(table),
+      ),
     };
   };
   const compiled = (phase: Transaction['phase']): CompiledTransaction[] =>
@@ -245,9 +256,13 @@ export function compile(
     handoffNames: new Map(script.handoffs.map((one) => [one.id, one.name])),
     usesCode,
     keepsAnswerOf,
-    tables: [...tables],
+    tables: [...tables].filter((one) => !inLoops.has(one) && !options.dealtPerUse?.has(one)),
   };
 }
+
+/** Tables of which templates take something, each as often as it stands there. */
+const dataOf = (templates: readonly Template[]): string[] =>
+  templates.flatMap((template) => [...movingPieces(template)].flatMap((piece) => (piece.kind === 'data' ? [piece.table] : [])));
 
 /** A pause drawn from its spread: log-normal by the polar form of Box and Muller (Marsaglia and Bray 1964). */
 function drawnPause(ms: number, spread: Spread | undefined, random: () => number): number {

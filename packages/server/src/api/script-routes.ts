@@ -129,7 +129,7 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
       handle: async ({ params, body }) => {
         const script = await needScript(store, params.scriptId);
         const table = (await store.tables(script.projectId)).find((one) => one.id === body.table);
-        if (!table?.columns.includes(body.column))
+        if (!table?.columns.some((one) => one.name === body.column))
           throw new Problem(
             422,
             'No such column',

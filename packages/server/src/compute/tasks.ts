@@ -46,8 +46,8 @@ import {
 } from '@sturdy/core';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
-import { readTableFile, type ReadTable } from '../import/read-table-file.js';
 import { tryCode, type TriedCode } from './try-code.js';
+import { writeSheet } from './write-sheet.js';
 
 const load = (stored: StoredTake): LoadedTake => ({
   take: stored.take,
@@ -130,7 +130,7 @@ export const tasks = {
   search: (take: StoredTake, text: string): ReturnType<typeof searchTake> => searchTake(load(take), text),
   beside: (first: StoredTake, second: StoredTake): BesideRow[] => layBeside(load(first), load(second)),
 
-  readTable: (bytes: Uint8Array, options: Parameters<typeof readTableFile>[1]): Promise<ReadTable> => readTableFile(bytes, options),
+  writeSheet: (...args: Parameters<typeof writeSheet>): Promise<Uint8Array> => writeSheet(...args),
   generateRows: (...args: Parameters<typeof generateRows>): string[][] => generateRows(...args),
   runResult: (run: Run, frames: Frame[], scripts: Script[]): RunResult => runResult(run, frames, scripts),
   lanes: (frames: Frame[]): LanePoint[] => lanesOf(frames),

@@ -1,6 +1,8 @@
 import {
   bindColumn,
   onceInOrder,
+  plainColumns,
+  plainColumns,
   plainEnvironment,
   runResult,
   Tally,
@@ -104,7 +106,8 @@ class FakeStore {
         id: 'd',
         projectId: 'p',
         name: 'D',
-        columns: ['number'],
+        columns: plainColumns(['number']),
+        version: 0,
         rowCount: 10,
         spentCount: 10 - this.free,
         deal: onceInOrder,

@@ -3,6 +3,7 @@ import {
   boundColumns,
   curveSeconds,
   lanePoint,
+  loopedTables,
   type DataTable,
   type Environment,
   type Frame,
@@ -16,6 +17,7 @@ import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem.js';
 import { bodyFiles } from '../rehearse/rehearsal-room.js';
 import type { Store } from '../store/store-client.js';
+import { mostListed } from './most-listed.js';
 import { RowDealer } from './row-dealer.js';
 import type { GeneratorLink, Transport } from './transport.js';
 
@@ -176,6 +178,15 @@ export class Conductor {
       crew,
       users: Array.from({ length: crew.users }, (_, place) => ({ place, user: ++user })),
     }));
+    const looped = new Set(scripts.flatMap(loopedTables));
+    const planned: Plan['tables'] = await Promise.all(
+      tables.map(async ({ id, columns, deal }) => ({
+        table: id,
+        columns: columns.map((one) => one.name),
+        deal,
+        ...(looped.has(id) && deal.use === 'again' ? { rows: await this.store.rows(id, 1, mostListed) } : {}),
+      })),
+    );
     const plans = Array.from({ length: generators }, (_, generator) => ({
       version: 1 as const,
       generator,
@@ -184,7 +195,7 @@ export class Conductor {
       curve: workload.curve,
       environment,
       seed: workload.seed,
-      tables: tables.map(({ id, columns, deal }) => ({ table: id, columns, deal })),
+      tables: planned,
       files: Object.fromEntries([...files].map(([hash, bytes]) => [hash, Buffer.from(bytes).toString('base64')])),
     }));
     return { plans, tables };

@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { onceInOrder, type DataTable, type Deal } from '@sturdy/core';
+import { onceInOrder, plainColumns, type DataTable, type Deal } from '@sturdy/core';
 import fc from 'fast-check';
 import { migrationsFolder, storeWorkerFile } from '../files.js';
 import { openStore, type Store } from '../store/store-client.js';
@@ -21,7 +21,7 @@ let made = 0;
 async function tableOf(rowCount: number, deal: Partial<Deal>): Promise<DataTable> {
   const id = `d${++made}`;
   await store.saveTable(
-    { id, projectId: 'p', name: id, columns: ['n'], deal: { ...onceInOrder, ...deal } },
+    { id, projectId: 'p', name: id, columns: plainColumns(['n']), deal: { ...onceInOrder, ...deal } },
     Array.from({ length: rowCount }, (_, at) => [String(at + 1)]),
   );
   const table = (await store.tables('p')).find((one) => one.id === id);

@@ -4,7 +4,7 @@ import seedrandom from 'seedrandom';
 import type { Store } from '../store/store-client.js';
 
 /** What a dealer needs of the store. */
-export type RowStore = Pick<Store, 'leaseRows' | 'releaseRows' | 'rowsAt'>;
+export type RowStore = Pick<Store, 'leaseRows' | 'releaseRows' | 'rowsAt' | 'rowNumbers'>;
 
 /**
  * Deals the rows of one table in one run, as its deal says. Rows that are used once, or by one user at a time, are written as spent before
@@ -13,6 +13,7 @@ export type RowStore = Pick<Store, 'leaseRows' | 'releaseRows' | 'rowsAt'>;
 export class RowDealer {
   #cursor = 0;
   #shared: Promise<LeasedRow[]> | null = null;
+  #numbers: Promise<Int32Array> | null = null;
   readonly #random: () => number;
   readonly #order: (index: number) => number;
 
@@ -42,9 +43,12 @@ export class RowDealer {
     const from = this.#cursor;
     // Taken before anything is waited for, so that two who ask at once get different rows.
     this.#cursor += left;
-    const numbers = Array.from({ length: left }, (_, at) =>
-      deal.order === 'random' ? 1 + Math.floor(this.#random() * rowCount) : 1 + this.#order(from + at),
+    const places = Array.from({ length: left }, (_, at) =>
+      deal.order === 'random' ? Math.floor(this.#random() * rowCount) : this.#order(from + at),
     );
+    // Rows keep their numbers where others are deleted, so the n-th row is not row n.
+    const known = await (this.#numbers ??= this.store.rowNumbers(id));
+    const numbers = places.flatMap((place) => known[place] ?? []);
     const rows = new Map((await this.store.rowsAt(id, [...new Set(numbers)])).map((one) => [one.row, one]));
     return numbers.flatMap((row) => rows.get(row) ?? []);
   }

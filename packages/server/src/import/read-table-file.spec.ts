@@ -1,3 +1,7 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { TableOptions } from '@sturdy/core';
 import { strToU8, zipSync } from 'fflate';
 import { readTableFile } from './read-table-file.js';
 
@@ -24,11 +28,30 @@ const workbook = (rows: string): Uint8Array =>
 const text = (at: string, value: string) => `<c r="${at}" t="inlineStr"><is><t>${value}</t></is></c>`;
 const options = { ragged: 'skip' as const };
 
+const folder = mkdtempSync(join(tmpdir(), 'sturdy-tables-'));
+afterAll(() => {
+  rmSync(folder, { recursive: true, force: true });
+});
+/** Reads bytes as a file; with the rows that were handed on, and how large the largest batch was. */
+async function readBytes(bytes: Uint8Array, own: TableOptions = options) {
+  const file = join(folder, 'table');
+  writeFileSync(file, bytes);
+  const rows: string[][] = [];
+  let largest = 0;
+  const table = await readTableFile(file, own, (batch) => {
+    rows.push(...batch);
+    largest = Math.max(largest, batch.length);
+    return Promise.resolve();
+  });
+  return { ...table, rows, largest };
+}
+
 describe('files of data tables', () => {
   it('reads a sheet: texts, numbers, cells that are missing', async () => {
     const rows = `<row r="1">${text('A1', 'grower')}${text('B1', 'kg')}</row><row r="2">${text('A2', 'Söhne &amp; Co')}<c r="B2"><v>1250.5</v></c></row><row r="3">${text('A3', 'Alm')}</row>`;
-    expect(await readTableFile(workbook(rows), options)).toMatchObject({
+    expect(await readBytes(workbook(rows))).toMatchObject({
       columns: ['grower', 'kg'],
+      kinds: ['text', 'number'],
       rows: [
         ['Söhne & Co', '1250.5'],
         ['Alm', ''],
@@ -38,18 +61,28 @@ describe('files of data tables', () => {
   });
 
   it('reads what a spreadsheet copies, and says what it found out', async () => {
-    expect(await readTableFile(Buffer.from('number\tkg\nTWCU7700008\t12\n'), options)).toMatchObject({
+    expect(await readBytes(Buffer.from('number\tkg\nTWCU7700008\t12\n'))).toMatchObject({
       columns: ['number', 'kg'],
       read: 'CSV, delimiter tab, first line names the columns, UTF-8',
     });
-    expect((await readTableFile(Buffer.from('[{"a":1}]'), options)).read).toBe('JSON, UTF-8');
+    expect((await readBytes(Buffer.from('[{"a":1}]'))).read).toBe('JSON, UTF-8');
+  });
+
+  it('hands on a long file in batches, whatever piece of it a sign, a quoted line end or a lone byte falls into', async () => {
+    const lines = Array.from({ length: 120_000 }, (_, at) => `${at};"Möwe\n${at}";${at % 7}.50`);
+    const long = await readBytes(Buffer.from(`n;name;kg\n${lines.join('\n')}\n`));
+    expect([long.rowCount, long.rows.length, long.largest, long.kinds]).toEqual([120_000, 120_000, 5000, ['number', 'text', 'number']]);
+    expect(long.rows.every((row, at) => row[0] === String(at) && row[1] === `Möwe\n${at}`)).toBe(true);
+    // One byte that is no UTF-8, far behind the beginning, tells that none of it is.
+    const old = await readBytes(Buffer.concat([Buffer.from(`n\n${'plain\n'.repeat(300_000)}`), Buffer.from([0xd6, 0x6c, 0x80])]));
+    expect([old.read, old.rows.at(-1)]).toEqual(['CSV, delimiter ,, first line names the columns, Windows-1252', ['Öl€']]);
   });
 
   it('refuses what would unpack to more than is taken, before it is unpacked', async () => {
     const bomb = zipSync({ 'xl/worksheets/sheet1.xml': new Uint8Array(60 * 1024 * 1024) }, { level: 9 });
     expect(bomb.length).toBeLessThan(200_000);
     const before = process.memoryUsage().arrayBuffers;
-    await expect(readTableFile(bomb, options)).rejects.toThrow('would unpack to more than 200 MB');
+    await expect(readBytes(bomb)).rejects.toThrow('would unpack to more than 200 MB');
     expect(process.memoryUsage().arrayBuffers - before).toBeLessThan(30 * 1024 * 1024);
   });
 
@@ -57,7 +90,8 @@ describe('files of data tables', () => {
     [new Uint8Array(), 'The file is empty.'],
     [zipSync({ 'a.txt': strToU8('x') }), 'no sheet that can be read'],
     [Buffer.from('a,b\n"1,2'), 'cannot be read as CSV at line'],
+    [Buffer.from(`a,b\n1,2\n"3,${'x'.repeat(17 << 20)}`), 'The record that begins at line 3 does not end within 16 MB.'],
   ])('says what is wrong with a file', async (bytes, told) => {
-    await expect(readTableFile(bytes, options)).rejects.toThrow(told);
+    await expect(readBytes(bytes)).rejects.toThrow(told);
   });
 });

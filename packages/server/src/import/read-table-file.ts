@@ -1,32 +1,117 @@
-import { decodeText, readCsv, readJsonTable, tableOf, type RaggedRows, type TextTable } from '@sturdy/core';
+import { createReadStream } from 'node:fs';
+import { open, readFile, stat } from 'node:fs/promises';
+import {
+  CsvReader,
+  decodeText,
+  detectDelimiter,
+  encodingAtStart,
+  readJsonTable,
+  TableBuilder,
+  tableOf,
+  TextReader,
+  Utf8Check,
+  type TableFindings,
+  type TableOptions,
+  type TextEncoding,
+} from '@sturdy/core';
 import { unzipSync } from 'fflate';
 import { readSheet } from 'read-excel-file/node';
 
-/** A table as it was read from a file, and what was found out about the file. */
-export interface ReadTable extends TextTable {
+/** What was found out about a file and the table in it. */
+export interface ReadTable extends TableFindings {
+  rowCount: number;
   /** The file in a few words, such as “CSV, delimiter ;, Windows-1252”. */
   read: string;
 }
 
 /** A sheet that is larger than this once it is unpacked is not opened. */
 const largestUnpacked = 200 * 1024 * 1024;
+/** JSON is read as a whole, so a file of it may be no larger than this. */
+const largestJson = 200 * 1024 * 1024;
+/** Rows that are handed on at once. */
+const batchRows = 5000;
+const pieceBytes = 1 << 20;
+const startBytes = 64 << 10;
 
-/** Reads a table: CSV and what spreadsheets paste, JSON, or a sheet (Office Open XML). Throws a sentence where it is none of these. */
-export async function readTableFile(bytes: Uint8Array, options: { ragged: RaggedRows; header?: boolean }): Promise<ReadTable> {
-  if (bytes.length === 0) throw new Error('The file is empty.');
+/**
+ * Reads a table: CSV and what spreadsheets paste, JSON, or a sheet (Office Open XML). Rows are handed on in batches as they come, so that a
+ * long CSV file never stands in memory. Throws a sentence where it is none of these.
+ */
+export async function readTableFile(file: string, options: TableOptions, rows: (batch: string[][]) => Promise<void>): Promise<ReadTable> {
+  const { size } = await stat(file);
+  if (size === 0) throw new Error('The file is empty.');
+  const start = await startOf(file);
   // A ZIP archive starts with a local file header (APPNOTE.TXT, 4.3.7).
-  if (bytes[0] === 0x50 && bytes[1] === 0x4b && bytes[2] === 3 && bytes[3] === 4) return readSpreadsheet(bytes, options);
-  const { text, encoding } = decodeText(bytes);
-  if (/^\s*[[{]/.test(text)) return { ...readJsonTable(text, options.ragged), read: `JSON, ${encoding}` };
-  const csv = readCsv(text, options);
-  const delimiter = csv.delimiter === '\t' ? 'tab' : csv.delimiter;
-  return {
-    ...csv,
-    read: `CSV, delimiter ${delimiter}, ${csv.hasHeader ? 'first line names the columns' : 'no line names the columns'}, ${encoding}`,
-  };
+  if (start[0] === 0x50 && start[1] === 0x4b && start[2] === 3 && start[3] === 4)
+    return readSpreadsheet(await readFile(file), options, rows);
+  const encoding = encodingAtStart(start) ?? (await utf8Or1252(file));
+  const beginning = new TextReader(encoding).write(start);
+  if (/^\s*[[{]/.test(beginning)) {
+    if (size > largestJson) throw new Error('JSON of more than 200 MB is not read at once. Write it as CSV, or in parts, and import that.');
+    const { text } = decodeText(await readFile(file));
+    return inBatches(readJsonTable(text, options.ragged), `JSON, ${encoding}`, rows);
+  }
+  return readLines(file, beginning, encoding, options, rows);
 }
 
-async function readSpreadsheet(bytes: Uint8Array, options: { ragged: RaggedRows }): Promise<ReadTable> {
+async function startOf(file: string): Promise<Uint8Array> {
+  const handle = await open(file);
+  try {
+    const buffer = new Uint8Array(startBytes);
+    const { bytesRead } = await handle.read(buffer, 0, startBytes, 0);
+    return buffer.subarray(0, bytesRead);
+  } finally {
+    await handle.close();
+  }
+}
+
+async function utf8Or1252(file: string): Promise<TextEncoding> {
+  const check = new Utf8Check();
+  for await (const piece of createReadStream(file, { highWaterMark: pieceBytes })) if (!check.take(piece as Buffer)) return 'Windows-1252';
+  return check.end() ? 'UTF-8' : 'Windows-1252';
+}
+
+async function readLines(
+  file: string,
+  beginning: string,
+  encoding: TextEncoding,
+  options: TableOptions,
+  rows: (batch: string[][]) => Promise<void>,
+): Promise<ReadTable> {
+  const delimiter = detectDelimiter(beginning);
+  const reader = new CsvReader(delimiter);
+  const text = new TextReader(encoding);
+  const builder = new TableBuilder(options);
+  let rowCount = 0;
+  let held: string[][] = [];
+  const give = async (more: readonly string[][], least: number): Promise<void> => {
+    for (const row of more) held.push(row);
+    while (held.length >= least && held.length > 0) {
+      const batch = held.slice(0, batchRows);
+      held = held.slice(batchRows);
+      rowCount += batch.length;
+      await rows(batch);
+    }
+  };
+  for await (const piece of createReadStream(file, { highWaterMark: pieceBytes }))
+    await give(builder.take(reader.write(text.write(piece as Buffer))), batchRows);
+  await give(builder.take([...reader.write(text.end()), ...reader.end()]), batchRows);
+  await give(builder.flush(), 1);
+  const findings = builder.findings();
+  const names = findings.hasHeader ? 'first line names the columns' : 'no line names the columns';
+  return { ...findings, rowCount, read: `CSV, delimiter ${delimiter === '\t' ? 'tab' : delimiter}, ${names}, ${encoding}` };
+}
+
+async function inBatches(
+  { rows, ...findings }: TableFindings & { rows: string[][] },
+  read: string,
+  give: (batch: string[][]) => Promise<void>,
+): Promise<ReadTable> {
+  for (let at = 0; at < rows.length; at += batchRows) await give(rows.slice(at, at + batchRows));
+  return { ...findings, rowCount: rows.length, read };
+}
+
+async function readSpreadsheet(bytes: Uint8Array, options: TableOptions, rows: (batch: string[][]) => Promise<void>): Promise<ReadTable> {
   mustUnpackSmall(bytes);
   let cells: unknown[][];
   try {
@@ -41,15 +126,11 @@ async function readSpreadsheet(bytes: Uint8Array, options: { ragged: RaggedRows 
   }
   const [header, ...body] = cells.map((row) => row.map(cellText));
   if (!header) throw new Error('The first sheet is empty.');
-  return {
-    ...tableOf(
-      header,
-      body.filter((row) => row.some((cell) => cell !== '')).map((fields, at) => ({ line: at + 2, fields })),
-      options.ragged,
-      'row',
-    ),
-    read: 'sheet (.xlsx), its first row names the columns',
-  };
+  const table = tableOf(
+    body.map((fields, at) => ({ line: at + 2, fields })).filter(({ fields }) => fields.some((one) => one !== '')),
+    { ...options, header, what: 'row' },
+  );
+  return inBatches(table, 'sheet (.xlsx), its first row names the columns', rows);
 }
 
 /** Refuses an archive that would unpack to more than is taken, by what it says of itself, before anything is unpacked. */

@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import {
   boundColumns,
   filesOf,
+  loopedTables,
   repairInRounds,
   type BodyRef,
   type DataTable,
@@ -12,13 +13,29 @@ import {
   type Round,
   type Script,
 } from '@sturdy/core';
-import { CompileError, rehearse, type RehearsalCapture } from '@sturdy/engine';
+import { CompileError, rehearse, type RehearsalCapture, type Row } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
+import { mostListed } from '../conductor/most-listed.js';
+import { RowDealer } from '../conductor/row-dealer.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { notFound, Problem } from '../problem.js';
 import type { Store } from '../store/store-client.js';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
 import { RehearsalUnderWay } from './under-way.js';
+
+/** Rows as they are dealt to one rehearsal. */
+interface DealtRows {
+  /** Rows that are used up by it, as they are dealt. */
+  spent: Rehearsal['rows'];
+  deal: (table: string) => Promise<Row | null>;
+  listed: (table: string) => readonly Row[] | null;
+  perUse: ReadonlySet<string>;
+  /** Frees what was only held. */
+  close: () => Promise<void>;
+}
+
+const rowOf = ({ columns }: DataTable, { values }: { values: readonly string[] }): Row =>
+  new Map(columns.map(({ name }, at) => [name, values[at] ?? '']));
 
 const plainWish: RehearsalWish = { mode: 'through', until: null, rows: [] };
 
@@ -79,7 +96,7 @@ export class RehearsalRoom {
     if (!stored) throw notFound('take', script.takeId);
     const before = await this.store.rehearsals(script.id);
     const id = randomUUID();
-    const { rows, spent, held } = await this.#dealRows(script, id, underWay.wish);
+    const dealt = await this.#openTables(script, id, underWay.wish);
     const bodies = new Map<string, StoredBody>();
     const texts: Record<string, string> = {};
     let fresh: StoredBody[] = [];
@@ -92,19 +109,21 @@ export class RehearsalRoom {
       }
       return ref;
     };
-    const base = { id, scriptId: script.id, number: (before[0]?.number ?? 0) + 1, startedAt: new Date().toISOString(), rows: spent };
+    const base = { id, scriptId: script.id, number: (before[0]?.number ?? 0) + 1, startedAt: new Date().toISOString() };
     const judge = async (capture: RehearsalCapture): Promise<Rehearsal> => {
       const due = fresh;
       fresh = [];
       await this.store.putBodies(due);
       const judged = await this.compute.judge(script, stored, { ...capture, bodies: texts, failureSigns: environment.failureSigns });
-      return { ...base, ...judged, ...(capture.endedBefore === undefined ? {} : { endedBefore: capture.endedBefore }) };
+      return { ...base, rows: dealt.spent, ...judged, ...(capture.endedBefore === undefined ? {} : { endedBefore: capture.endedBefore }) };
     };
     const files = await this.#files(script);
     const capture = await rehearse({
       script,
       environment,
-      rows,
+      deal: dealt.deal,
+      listed: dealt.listed,
+      dealtPerUse: dealt.perUse,
       random: Math.random,
       put,
       readFile: (hash) => files.get(hash),
@@ -122,7 +141,7 @@ export class RehearsalRoom {
         throw error;
       })
       .finally(async () => {
-        for (const one of held) await this.store.releaseRows(one.table, [one.row], `rehearsal ${id}`);
+        await dealt.close();
       });
     const rehearsal = await judge(capture);
     await this.store.saveRehearsal(rehearsal);
@@ -141,40 +160,54 @@ export class RehearsalRoom {
     });
   }
 
-  async #dealRows(
-    script: Script,
-    spentBy: string,
-    wish: RehearsalWish,
-  ): Promise<{ rows: Map<string, Map<string, string>>; spent: Rehearsal['rows']; held: Rehearsal['rows'] }> {
+  /** The tables of a script, from which rows are dealt while it is played. */
+  async #openTables(script: Script, id: string, wish: RehearsalWish): Promise<DealtRows> {
     const tables = await this.store.tables(script.projectId);
-    const rows = new Map<string, Map<string, string>>();
     const spent: Rehearsal['rows'] = [];
-    const held: Rehearsal['rows'] = [];
-    for (const id of boundColumns(script).keys()) {
-      const table = tables.find((one) => one.id === id);
+    const open = new Map<string, { table: DataTable; dealer: RowDealer; wished: number | undefined }>();
+    const listed = new Map<string, Row[]>();
+    const looped = new Set(loopedTables(script));
+    for (const bound of boundColumns(script).keys()) {
+      const table = tables.find((one) => one.id === bound);
       if (!table)
         throw new Problem(422, 'A data table is gone', `“${script.name}” takes data from a table that was deleted. Bind the value again.`);
-      const wanted = wish.rows.find((one) => one.table === id)?.row;
-      const [row] =
-        table.deal.use === 'again'
-          ? await this.store.rowsAt(id, [wanted ?? 1])
-          : wanted === undefined
-            ? await this.store.leaseRows(id, 1, `rehearsal ${spentBy}`)
-            : await this.#leaseRow(table, wanted, `rehearsal ${spentBy}`);
-      if (!row)
-        throw new Problem(
-          422,
-          'No free row left',
-          `The table “${table.name}” has no free row. Add rows or release spent ones, then rehearse again.`,
+      const dealer = new RowDealer(this.store, table, `rehearsal ${id}`, id);
+      open.set(bound, { table, dealer, wished: wish.rows.find((one) => one.table === bound)?.row });
+      if (looped.has(bound) && table.deal.use === 'again')
+        listed.set(
+          bound,
+          (await this.store.rows(bound, 1, mostListed)).map((row) => rowOf(table, row)),
         );
-      rows.set(id, new Map(table.columns.map((column, index) => [column, row.values[index] ?? ''])));
-      if (table.deal.use === 'once') spent.push({ table: id, row: row.row });
-      else if (table.deal.use === 'exclusive') held.push({ table: id, row: row.row });
     }
-    return { rows, spent, held };
+    return {
+      spent,
+      deal: async (bound) => {
+        const own = open.get(bound);
+        if (!own) return null;
+        const { table, dealer, wished } = own;
+        own.wished = undefined;
+        const [row] = wished === undefined ? await dealer.lease(1) : await this.#wishedRow(table, wished, `rehearsal ${id}`);
+        // A loop that goes through the rows ends where there are no more of them.
+        if (!row && looped.has(bound)) return null;
+        if (!row)
+          throw new Problem(
+            422,
+            'No free row left',
+            `The table “${table.name}” has no free row. Add rows or release spent ones, then rehearse again.`,
+          );
+        if (table.deal.use === 'once') spent.push({ table: bound, row: row.row });
+        return rowOf(table, row);
+      },
+      listed: (bound) => listed.get(bound) ?? null,
+      perUse: new Set([...open.values()].filter(({ table }) => table.deal.when === 'use').map(({ table }) => table.id)),
+      close: async () => {
+        for (const { dealer } of open.values()) await dealer.ended();
+      },
+    };
   }
 
-  async #leaseRow(table: DataTable, row: number, spentBy: string): Promise<{ row: number; values: string[] }[]> {
+  async #wishedRow(table: DataTable, row: number, spentBy: string): Promise<{ row: number; values: string[] }[]> {
+    if (table.deal.use === 'again') return this.store.rowsAt(table.id, [row]);
     const values = await this.store.leaseRow(table.id, row, spentBy);
     if (!values)
       throw new Problem(

@@ -10,10 +10,6 @@ import {
   TakeSchema,
   WorkloadSchema,
   type BodyRef,
-  type DataRow,
-  DealSchema,
-  type DataTable,
-  type Deal,
   type Environment,
   type Exchange,
   type Frame,
@@ -24,7 +20,7 @@ import {
   type Take,
   type Workload,
 } from '@sturdy/core';
-import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
 import { storedBody, type StoredBody } from './stored-body.js';
 import * as tables from './tables.js';
@@ -285,129 +281,6 @@ export class Repository {
       .insert(tables.rehearsals)
       .values({ id: doc.id, scriptId: doc.scriptId, number: doc.number, doc })
       .onConflictDoUpdate({ target: tables.rehearsals.id, set: { doc } });
-  }
-
-  async tables(projectId: string): Promise<DataTable[]> {
-    const rows = await this.database
-      .select()
-      .from(tables.dataTables)
-      .where(eq(tables.dataTables.projectId, projectId))
-      .orderBy(asc(tables.dataTables.id));
-    const counts = await this.database
-      .select({
-        tableId: tables.dataRows.tableId,
-        rowCount: sql<number>`count(*)::int`,
-        spentCount: sql<number>`count(${tables.dataRows.spentBy})::int`,
-      })
-      .from(tables.dataRows)
-      .groupBy(tables.dataRows.tableId);
-    return rows.map((row) => {
-      const count = counts.find((one) => one.tableId === row.id);
-      return { ...row, deal: DealSchema.parse(row.deal), rowCount: count?.rowCount ?? 0, spentCount: count?.spentCount ?? 0 };
-    });
-  }
-
-  /** Writes a table and its rows at once: all of it or nothing. */
-  async saveTable(table: { id: string; projectId: string; name: string; columns: string[]; deal: Deal }, rows: string[][]): Promise<void> {
-    await this.database.transaction(async (change) => {
-      await change.insert(tables.dataTables).values(table);
-      for (let at = 0; at < rows.length; at += chunkRows)
-        await change
-          .insert(tables.dataRows)
-          .values(
-            rows.slice(at, at + chunkRows).map((values, index) => ({ tableId: table.id, row: at + index + 1, values, spentBy: null })),
-          );
-    });
-  }
-
-  async setDeal(tableId: string, deal: Deal): Promise<void> {
-    await this.database.update(tables.dataTables).set({ deal }).where(eq(tables.dataTables.id, tableId));
-  }
-
-  async deleteTable(id: string): Promise<void> {
-    await this.database.transaction(async (change) => {
-      await change.delete(tables.dataRows).where(eq(tables.dataRows.tableId, id));
-      await change.delete(tables.dataTables).where(eq(tables.dataTables.id, id));
-    });
-  }
-
-  async rows(tableId: string, from: number, count: number): Promise<DataRow[]> {
-    const rows = await this.database
-      .select()
-      .from(tables.dataRows)
-      .where(and(eq(tables.dataRows.tableId, tableId), sql`${tables.dataRows.row} >= ${from}`))
-      .orderBy(asc(tables.dataRows.row))
-      .limit(count);
-    return rows.map(({ row, values, spentBy }) => ({ row, values, spentBy }));
-  }
-
-  /** Rows by their numbers, spent or free. */
-  async rowsAt(tableId: string, numbers: readonly number[]): Promise<{ row: number; values: string[] }[]> {
-    return this.database
-      .select({ row: tables.dataRows.row, values: tables.dataRows.values })
-      .from(tables.dataRows)
-      .where(and(eq(tables.dataRows.tableId, tableId), inArray(tables.dataRows.row, [...numbers])));
-  }
-
-  /**
-   * Marks the next free rows as spent and gives them: a row is written as spent before anybody can use it. They come in the order of the
-   * table, or, with `shuffle`, in an order that this text decides.
-   */
-  async leaseRows(
-    tableId: string,
-    count: number,
-    spentBy: string,
-    shuffle: string | null = null,
-  ): Promise<{ row: number; values: string[] }[]> {
-    return this.database.transaction(async (change) => {
-      const free = await change
-        .select({ row: tables.dataRows.row, values: tables.dataRows.values })
-        .from(tables.dataRows)
-        .where(and(eq(tables.dataRows.tableId, tableId), isNull(tables.dataRows.spentBy)))
-        .orderBy(shuffle === null ? asc(tables.dataRows.row) : sql`md5(${tables.dataRows.row}::text || ${shuffle})`)
-        .limit(count)
-        .for('update', { skipLocked: true });
-      if (free.length > 0)
-        await change
-          .update(tables.dataRows)
-          .set({ spentBy })
-          .where(
-            and(
-              eq(tables.dataRows.tableId, tableId),
-              inArray(
-                tables.dataRows.row,
-                free.map((one) => one.row),
-              ),
-            ),
-          );
-      return free;
-    });
-  }
-
-  /** Marks one row as spent and gives its values; null where it is spent already, or there is no such row. */
-  async leaseRow(tableId: string, row: number, spentBy: string): Promise<string[] | null> {
-    const [leased] = await this.database
-      .update(tables.dataRows)
-      .set({ spentBy })
-      .where(and(eq(tables.dataRows.tableId, tableId), eq(tables.dataRows.row, row), isNull(tables.dataRows.spentBy)))
-      .returning({ values: tables.dataRows.values });
-    return leased?.values ?? null;
-  }
-
-  /** Frees rows: the given ones that `spentBy` leased, or all of the table where `rows` is null. */
-  async releaseRows(tableId: string, rows: number[] | null, spentBy: string | null): Promise<number> {
-    const released = await this.database
-      .update(tables.dataRows)
-      .set({ spentBy: null })
-      .where(
-        and(
-          eq(tables.dataRows.tableId, tableId),
-          rows ? inArray(tables.dataRows.row, rows) : undefined,
-          spentBy === null ? sql`${tables.dataRows.spentBy} is not null` : eq(tables.dataRows.spentBy, spentBy),
-        ),
-      )
-      .returning({ row: tables.dataRows.row });
-    return released.length;
   }
 
   async workloads(projectId: string): Promise<Workload[]> {

@@ -1,12 +1,10 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { onceInOrder, Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
-import { migrationsFolder, storeWorkerFile } from '../files.js';
-import { hasPostgres, startPostgres } from '../test/postgres.js';
+import { onceInOrder, plainColumns, Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
+import { onBothDatabases } from '../test/both-databases.js';
 import { lockDirectory } from './directory-lock.js';
-import type { StorePlace } from './open-database.js';
-import { openStore, type Store } from './store-client.js';
+import type { Store } from './store-client.js';
 
 const take: Take = {
   id: 't1',
@@ -68,19 +66,11 @@ const exchangeNo = (n: number): Exchange => ({
   harEntry: null,
 });
 
-/** The same suite runs on the embedded database and on a server. */
-function suite(place: () => Promise<{ place: StorePlace; stop: () => Promise<void> }>): void {
+onBothDatabases('store', (opened) => {
   let repository: Store;
-  let close: () => Promise<void>;
-  beforeAll(async () => {
-    const own = await place();
-    repository = await openStore(own.place, { worker: storeWorkerFile, migrations: migrationsFolder });
-    close = async () => {
-      await repository.close();
-      await own.stop();
-    };
-  }, 90_000);
-  afterAll(() => close());
+  beforeAll(() => {
+    repository = opened();
+  });
 
   it('puts the exchanges of an import into the order of their starts', async () => {
     const order = [3, 1, 4, 2];
@@ -125,7 +115,7 @@ function suite(place: () => Promise<{ place: StorePlace; stop: () => Promise<voi
 
   it('leases every row once, also to many who ask at the same time', async () => {
     await repository.saveTable(
-      { id: 'd1', projectId: 'p', name: 'D', columns: ['a'], deal },
+      { id: 'd1', projectId: 'p', name: 'D', columns: plainColumns(['a']), deal },
       Array.from({ length: 2500 }, (_, index) => [String(index)]),
     );
     const leases = await Promise.all(Array.from({ length: 12 }, (_, index) => repository.leaseRows('d1', 100, `run ${index}`)));
@@ -149,26 +139,6 @@ function suite(place: () => Promise<{ place: StorePlace; stop: () => Promise<voi
     expect(await repository.closeOpen()).toBe(1);
     expect(await repository.run('r1')).toMatchObject({ state: 'interrupted', endedAt: '2026-11-23T10:00:02.000Z' });
     expect((await repository.frames('r1')).map((one) => one.second)).toEqual([0, 1, 2]);
-  });
-}
-
-describe('store on the embedded database', () => {
-  suite(() => {
-    const directory = mkdtempSync(join(tmpdir(), 'sturdy-store-'));
-    return Promise.resolve({
-      place: { directory },
-      stop: () => {
-        rmSync(directory, { recursive: true, force: true });
-        return Promise.resolve();
-      },
-    });
-  });
-});
-
-(hasPostgres ? describe : describe.skip)('store on a PostgreSQL server', () => {
-  suite(async () => {
-    const server = await startPostgres();
-    return { place: { databaseUrl: server.url }, stop: server.stop };
   });
 });
 

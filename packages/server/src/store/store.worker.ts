@@ -1,8 +1,9 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { openDatabase, type StorePlace } from './open-database.js';
 import { Repository } from './repository.js';
+import { TableRepository } from './table-repository.js';
 
-/** A call of one method of the repository, and its answer. */
+/** A call of one method of a repository, and its answer. */
 interface Call {
   id: number;
   method: string;
@@ -15,7 +16,7 @@ const { place, migrationsFolder } = workerData as { place: StorePlace; migration
 
 try {
   const { database, close } = await openDatabase(place, migrationsFolder);
-  const repository = new Repository(database);
+  const parts = [new Repository(database), new TableRepository(database)];
   port.on('message', (call: Call) => {
     void (async () => {
       try {
@@ -26,8 +27,10 @@ try {
           setImmediate(() => process.exit(0));
           return;
         }
-        const method = Reflect.get(repository, call.method) as (...args: unknown[]) => Promise<unknown>;
-        port.postMessage({ id: call.id, result: await method.apply(repository, call.args) });
+        const part = parts.find((one) => call.method in one);
+        if (!part) throw new Error(`The store has no operation ${call.method}.`);
+        const method = Reflect.get(part, call.method) as (...args: unknown[]) => Promise<unknown>;
+        port.postMessage({ id: call.id, result: await method.apply(part, call.args) });
       } catch (error) {
         const cause = error instanceof Error && error.cause instanceof Error ? `${error.message}: ${error.cause.message}` : undefined;
         port.postMessage({ id: call.id, error: cause ?? (error instanceof Error ? error.message : String(error)) });

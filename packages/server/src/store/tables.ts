@@ -61,9 +61,43 @@ export const dataTables = pgTable('data_tables', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
   name: text().notNull(),
-  columns: jsonb().$type<string[]>().notNull(),
+  columns: jsonb().$type<DataTable['columns']>().notNull(),
   deal: jsonb().$type<DataTable['deal']>().notNull(),
+  /** The version that the rows show. */
+  version: integer().notNull().default(0),
 });
+
+/**
+ * What was changed in a table. A version and its rows hold the other side of the change: how it was before where the version is part of what
+ * the table shows, how it was after where it was taken back. So taking back and making again are the same exchange.
+ */
+export const dataVersions = pgTable(
+  'data_versions',
+  {
+    tableId: text('table_id').notNull(),
+    number: integer().notNull(),
+    fromVersion: integer('from_version').notNull(),
+    what: text().notNull(),
+    by: text().notNull(),
+    at: text().notNull(),
+    rows: integer().notNull(),
+    columns: jsonb().$type<DataTable['columns']>().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.tableId, table.number] })],
+);
+
+/** The other side of one row of a version; no values where the row was not there. */
+export const dataVersionRows = pgTable(
+  'data_version_rows',
+  {
+    tableId: text('table_id').notNull(),
+    number: integer().notNull(),
+    row: integer().notNull(),
+    values: jsonb().$type<string[]>(),
+    spentBy: text('spent_by'),
+  },
+  (table) => [primaryKey({ columns: [table.tableId, table.number, table.row] })],
+);
 
 /** One row of a data table; `spentBy` names the run or rehearsal that it was leased to. */
 export const dataRows = pgTable(

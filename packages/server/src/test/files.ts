@@ -5,5 +5,6 @@ import { pathToFileURL } from 'node:url';
 export const storeWorkerFile = pathToFileURL(resolve('packages/server/dist/store/store.worker.js'));
 export const computeWorkerFile = pathToFileURL(resolve('packages/server/dist/compute/compute.worker.js'));
 export const importWorkerFile = pathToFileURL(resolve('packages/server/dist/import/import.worker.js'));
+export const tableImportWorkerFile = pathToFileURL(resolve('packages/server/dist/import/table-import.worker.js'));
 export const migrationsFolder = resolve('packages/server/migrations');
 export const webFolder = resolve('packages/web/dist/browser');

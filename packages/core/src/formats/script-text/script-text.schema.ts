@@ -88,6 +88,7 @@ const repeatText = {
   pauseMs: z.number().nonnegative(),
   while: ConditionText.optional(),
   eachMatch: z.strictObject({ step: z.string(), extractor: ExtractorSchema, variable: z.string().min(1) }).optional(),
+  eachRow: z.string().optional().describe('id of the data table of which each round takes a row'),
   recorded: Recorded,
 };
 const whenText = { when: z.string(), condition: ConditionText, id, recorded: Recorded };
@@ -101,6 +102,7 @@ export interface RepeatText {
   pauseMs: number;
   while?: ConditionText | undefined;
   eachMatch?: z.infer<(typeof repeatText)['eachMatch']>;
+  eachRow?: string | undefined;
   recorded?: Recorded;
   steps: StepText[];
 }

@@ -151,9 +151,11 @@ function stepToText(step: Step, names: PieceNames, firstRecorded: ReadonlyMap<st
       const by =
         loop?.kind === 'while'
           ? { while: writer.condition(loop.condition) }
-          : loop
-            ? { eachMatch: { step: loop.step, extractor: loop.extractor, variable: loop.variable } }
-            : {};
+          : loop?.kind === 'each-row'
+            ? { eachRow: loop.table }
+            : loop
+              ? { eachMatch: { step: loop.step, extractor: loop.extractor, variable: loop.variable } }
+              : {};
       return { repeat: step.name, id, times: step.times, pauseMs: step.pauseMs, ...by, ...writer.recorded(), steps: inner(step.steps) };
     }
     case 'when':
@@ -365,10 +367,12 @@ class Reader {
         condition: condition(step.condition, ['condition']),
         steps: steps(),
       };
-    const { eachMatch } = step;
+    const { eachMatch, eachRow } = step;
     const loop: Loop | undefined = step.while
       ? { kind: 'while', condition: condition(step.while, ['while']) }
-      : eachMatch && { kind: 'each-match', ...eachMatch };
+      : eachRow !== undefined
+        ? { kind: 'each-row', table: eachRow }
+        : eachMatch && { kind: 'each-match', ...eachMatch };
     return {
       kind: 'repeat',
       id: this.#id(step.id, 'r', path),

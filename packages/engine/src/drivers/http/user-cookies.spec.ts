@@ -18,7 +18,12 @@ describe('cookies of a user, by the examples of RFC 6265', () => {
       'SID=31d4d96e407aad42',
     ]);
     expect(
-      sent('https://www.example.com/', ['SID=31d4d96e407aad42; Path=/; Secure; HttpOnly', 'lang=en-US; Path=/; Domain=example.com'], 'https://www.example.com/', 'http://www.example.com/'),
+      sent(
+        'https://www.example.com/',
+        ['SID=31d4d96e407aad42; Path=/; Secure; HttpOnly', 'lang=en-US; Path=/; Domain=example.com'],
+        'https://www.example.com/',
+        'http://www.example.com/',
+      ),
     ).toEqual(['SID=31d4d96e407aad42; lang=en-US', 'lang=en-US']);
   });
 
@@ -30,12 +35,21 @@ describe('cookies of a user, by the examples of RFC 6265', () => {
   });
 
   it('5.1.3: addresses of hosts that are numbers match only themselves', () => {
-    expect(sent('http://127.0.0.1/', ['a=1; Domain=0.0.1', 'b=2'], 'http://127.0.0.1/', 'http://9.127.0.0.1.example/')).toEqual(['b=2', '']);
+    expect(sent('http://127.0.0.1/', ['a=1; Domain=0.0.1', 'b=2'], 'http://127.0.0.1/', 'http://9.127.0.0.1.example/')).toEqual([
+      'b=2',
+      '',
+    ]);
   });
 
   it('5.1.4: paths match by whole segments; without one the folder of the request counts', () => {
     expect(
-      sent('http://e.example/docs/a', ['p=1; Path=/docs'], 'http://e.example/docs', 'http://e.example/docs/Web/', 'http://e.example/docsets'),
+      sent(
+        'http://e.example/docs/a',
+        ['p=1; Path=/docs'],
+        'http://e.example/docs',
+        'http://e.example/docs/Web/',
+        'http://e.example/docsets',
+      ),
     ).toEqual(['p=1', 'p=1', '']);
     expect(sent('http://e.example/x/y', ['q=1'], 'http://e.example/x/z', 'http://e.example/')).toEqual(['q=1', '']);
   });

@@ -1,0 +1,23 @@
+/** What a query gives at once. */
+export interface QueryRows {
+  columns: string[];
+  rows: string[][];
+}
+
+/** The value of a database as a cell. */
+export const queryCell = (value: unknown): string =>
+  value === null || value === undefined
+    ? ''
+    : value instanceof Date
+      ? value.toISOString()
+      : typeof value === 'object'
+        ? JSON.stringify(value)
+        : String(value as string | number | boolean);
+
+/** Names of the columns of a query. Throws where two have the same. */
+export function queryColumns(fields: readonly { name: string }[]): string[] {
+  const names = fields.map((one) => one.name);
+  const twice = names.find((name, at) => names.indexOf(name) !== at);
+  if (twice !== undefined) throw new Error(`Two columns are called “${twice}”. Name one of them otherwise: … as another_name.`);
+  return names;
+}
