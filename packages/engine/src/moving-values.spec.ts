@@ -186,7 +186,7 @@ describe('what moves while a script is played', () => {
 
   it('fails a step whose answer holds a failure sign of the environment, whatever its status', async () => {
     pages = { '/desk': '<p>Your session has expired</p>' };
-    const own = { ...environment(origin), failureSigns: ['session has expired'] };
+    const own = { ...environment(origin), failureSigns: [{ kind: 'text' as const, text: 'session has expired' }] };
     const failures: (string | null)[] = [];
     const driver = new HttpDriver({ ...optionsFor(own, new TargetTls(own)), answerLimitMs: 5000 });
     const user = new VirtualUser(
@@ -198,6 +198,6 @@ describe('what moves while a script is played', () => {
     );
     await user.iterate(new Map(), 'go-on');
     await driver.close();
-    expect(failures).toEqual(['It says “session has expired”, which is a failure sign of the environment.', null]);
+    expect(failures).toEqual(['It says “session has expired”, which is a failure sign.', null]);
   });
 });

@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { createHash } from 'node:crypto';
 import type { Check, Handoff, RequestStep, Step, Transaction } from '@sturdy/core';
 import seedrandom from 'seedrandom';
-import { compile, HttpDriver, rehearse, VirtualUser } from './index.js';
+import { compile, HttpDriver, rehearse, VirtualUser, type Row } from './index.js';
 import { Meetings } from './generator/meetings.js';
 import { environment, expectation, script, step, text } from './test/plans.js';
 
@@ -70,6 +70,62 @@ function userOf(transactions: Transaction[], random = () => 0.5) {
   return { user, notes, failures, pauses, skipped };
 }
 const none = new Map();
+
+describe('rows that are dealt while a script is played', () => {
+  const row = (no: number): Row => new Map([['no', String(no)]]);
+  const no = (path: string): RequestStep['url'] => [...text(path), { kind: 'data', table: 'd', column: 'no', recorded: 'old' }];
+  const userWith = (steps: Step[], deal: () => Row | null, listed: Row[] | null = null, perUse: string[] = []) =>
+    new VirtualUser(
+      compile(script(steps), environment(origin), { dealtPerUse: new Set(perUse) }),
+      new HttpDriver({ allows: () => true }),
+      () => 0,
+      { step: () => undefined, transaction: () => undefined },
+      { stopsNow: () => false, pause: () => Promise.resolve(), deal: () => Promise.resolve(deal()), listed: () => listed },
+    );
+  const loop = (times: number, steps: Step[]): Step => ({
+    kind: 'repeat',
+    id: 'r',
+    name: 'Each row',
+    times,
+    pauseMs: 0,
+    loop: { kind: 'each-row', table: 'd' },
+    steps,
+  });
+  const counting = (most: number) => {
+    let dealt = 0;
+    return () => (dealt < most ? row(++dealt) : null);
+  };
+
+  it('go to each request that sends one, side by side too; the others see the last, and who gets none plays no more', async () => {
+    const user = userWith(
+      [
+        request('a', '', { url: no('/a/') }),
+        request('b', '/plain'),
+        { kind: 'side-by-side', id: 'both', steps: [request('c', '', { url: no('/c/') }), request('d', '', { url: no('/d/') })] },
+      ],
+      counting(5),
+      null,
+      ['d'],
+    );
+    expect(user.program.tables).toEqual([]);
+    expect(await user.iterate(none, 'next-iteration')).toMatchObject({ ends: false });
+    expect([...got].sort()).toEqual(['GET /a/1', 'GET /c/2', 'GET /d/3', 'GET /plain']);
+    expect(await user.iterate(none, 'next-iteration')).toMatchObject({ ends: true });
+    await user.driver.close();
+    expect([...got].sort()).toEqual(['GET /a/1', 'GET /a/4', 'GET /c/2', 'GET /c/5', 'GET /d/3', 'GET /plain', 'GET /plain']);
+  });
+
+  it('are gone through in a loop: newly dealt ones until there are no more, listed ones from the first on each time', async () => {
+    const once = userWith([loop(10, [request('a', '', { url: no('/once/') })])], counting(3));
+    expect(once.program.tables).toEqual([]);
+    for (let at = 0; at < 2; at++) await once.iterate(none, 'next-iteration');
+    await once.driver.close();
+    const again = userWith([loop(2, [request('a', '', { url: no('/again/') })])], () => null, [row(7), row(8), row(9)]);
+    for (let at = 0; at < 2; at++) await again.iterate(none, 'next-iteration');
+    await again.driver.close();
+    expect(got).toEqual(['/once/1', '/once/2', '/once/3', '/again/7', '/again/8', '/again/7', '/again/8'].map((one) => `GET ${one}`));
+  });
+});
 
 describe('what is played once by each user', () => {
   it('signs in before the first iteration, keeps the cookie and what was read, and signs out after the last', async () => {
@@ -302,7 +358,6 @@ describe('checks', () => {
     const captured = await rehearse({
       script: own,
       environment: environment(origin),
-      rows: none,
       random: () => 0.5,
       put: (bytes, mimeType) => ({ hash: '', size: bytes.length, mimeType }),
       readFile: () => undefined,

@@ -84,11 +84,9 @@ async function playAndJudge(
 ): Promise<Played> {
   const shelf = new BodyShelf();
   const startedAt = new Date().toISOString();
-  const capture = await rehearse({ script, environment, random: Math.random, put: shelf.put, readFile }).catch(
-    (error: unknown) => {
-      throw error instanceof CompileError ? new UsageError(error.message) : error;
-    },
-  );
+  const capture = await rehearse({ script, environment, random: Math.random, put: shelf.put, readFile }).catch((error: unknown) => {
+    throw error instanceof CompileError ? new UsageError(error.message) : error;
+  });
   return { startedAt, ...judgeRehearsal(script, loaded, { ...capture, readBody: shelf.text, failureSigns: environment.failureSigns }) };
 }
 

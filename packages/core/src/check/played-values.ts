@@ -6,8 +6,10 @@ import type { SentNode } from '../script/sent-values.js';
 import { isStill, recordedOf, recordedText, type MovingPiece } from '../script/template.js';
 import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
 
-/** What a moving piece stands for, as a key. */
-const keyOf = (piece: MovingPiece): string => {
+/** What a moving piece stands for, in the form in which it is written, as a key. */
+const keyOf = (piece: MovingPiece): string => ('as' in piece && piece.as !== undefined ? `${ownKey(piece)} ${piece.as}` : ownKey(piece));
+
+const ownKey = (piece: MovingPiece): string => {
   switch (piece.kind) {
     case 'handoff':
       return `handoff ${piece.handoff}`;

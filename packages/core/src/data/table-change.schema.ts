@@ -49,8 +49,11 @@ export const TableChangeSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('delete-rows'), rows: z.array(whole).min(1).max(100_000) }),
   /** All rows of a wish. */
   z.object({ kind: z.literal('delete-found'), wish: TableWishSchema }),
-  /** A block of cells from the row that a wish shows at `at` (from 0) onwards; what goes past the last row is added behind it. */
-  z.object({ kind: z.literal('paste'), wish: TableWishSchema, at: whole.nonnegative(), column, cells }),
+  /**
+   * Cells as spreadsheets copy them (a tab between two, a line for each row), from the row that a wish shows at `at` (from 0) onwards; what
+   * goes past the last row is added behind it.
+   */
+  z.object({ kind: z.literal('paste'), wish: TableWishSchema, at: whole.nonnegative(), column, text: z.string().min(1).max(50_000_000) }),
   /** Writes a text into a column of all rows of a wish: as a whole, or in the place of a part. */
   z.object({
     kind: z.literal('fill'),
@@ -125,7 +128,7 @@ export function sayChange(change: TableChange, columns: readonly { name: string 
     case 'delete-found':
       return 'all rows that were found deleted';
     case 'paste':
-      return `${rows(change.cells.length)} pasted from ${name(change.column)} on`;
+      return `cells pasted from ${name(change.column)} on`;
     case 'fill':
       return change.instead === undefined
         ? `${name(change.column)} filled`

@@ -41,13 +41,6 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
   return null;
 }
 
-/** A failure sign of the environment that the answer holds, in a sentence; null where there is none. */
-export function signOf(response: ResponseView, signs: readonly string[]): string | null {
-  if (signs.length === 0 || response.kind === 'binary') return null;
-  const found = signs.find((sign) => response.body.includes(sign));
-  return found === undefined ? null : `It says “${cutShort(found)}”, which is a failure sign of the environment.`;
-}
-
 /** Texts of the answer that name a fault: alerts of a page, fault elements of XML, error members of JSON. */
 export function faultTexts(response: ResponseView): string[] {
   if (response.kind === 'html') return response.html.alerts;

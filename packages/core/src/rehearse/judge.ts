@@ -11,7 +11,8 @@ import { nameBefore, visitCandidates, type Candidate } from '../correlate/candid
 import { ValueIndex } from '../correlate/value-index.js';
 import { plainName } from '../correlate/naming.js';
 import { acceptanceOf } from './accept.js';
-import { asksToSignIn, failureOf, faultTexts, signOf } from './failure-signs.js';
+import { signOf, type FailureSign } from '../check/failure-sign.js';
+import { asksToSignIn, failureOf, faultTexts } from './failure-signs.js';
 import { likenessOf } from './likeness.js';
 import type { CapturedStep, Divergence, Rehearsal, RehearsalNote, RehearsedStep, StaleValue, Verdict } from './rehearsal.schema.js';
 
@@ -25,7 +26,7 @@ export interface Captured {
   /** Handoffs whose extractor found nothing, with the step that was to give them. */
   missing: { step: string; handoff: string }[];
   /** Texts that no good answer holds. */
-  failureSigns?: readonly string[];
+  failureSigns?: readonly FailureSign[];
   /** What steps that send nothing said, and how they failed. */
   notes?: readonly RehearsalNote[];
   /** Requests that were passed over, because a condition did not hold. */

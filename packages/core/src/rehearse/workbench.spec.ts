@@ -199,10 +199,10 @@ describe('accepting an answer', () => {
     ]);
   });
 
-  it('is not offered where a value that was sent stale tells why, nor against a failure sign of the environment', () => {
+  it('is not offered where a value that was sent stale tells why, nor against a failure sign', () => {
     const page = '<title>Stock</title><p>The stock is closed</p>';
     const captured = playback(script, { s1: [200, html, page] });
-    const [step] = judgeRehearsal(script, recorded, { ...captured, failureSigns: ['stock is closed'] }).steps;
+    const [step] = judgeRehearsal(script, recorded, { ...captured, failureSigns: [{ kind: 'text', text: 'stock is closed' }] }).steps;
     expect([step?.verdict, step?.accept]).toEqual(['failed', undefined]);
   });
 });

@@ -16,6 +16,7 @@ import {
 } from './script.schema.js';
 import { adopted, freshId, idsOf, insertAfter, mapLists, outermost, wrapped, type Container } from './arrange.js';
 import { bindValue, type ValuePlace } from './bind-value.js';
+import { leavePart } from './part.js';
 import { changeTemplates } from './step-templates.js';
 import { mapPieces } from './template.js';
 import { usePlaces } from './use-places.js';
@@ -44,6 +45,10 @@ export type ScriptEdit =
       template: Template;
       made: readonly Made[];
     }
+  /** Sets all transactions, such as those in which a text was replaced. */
+  | { kind: 'set-transactions'; transactions: readonly Transaction[] }
+  /** Lets a transaction be no part any more. */
+  | { kind: 'leave-part'; id: string }
   | { kind: 'set-phase'; id: string; phase: Transaction['phase'] }
   | { kind: 'set-checks'; id: string; checks: readonly Check[] }
   | { kind: 'add-checks'; checks: readonly { step: string; check: Check }[] }
@@ -115,6 +120,10 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       );
     case 'bind':
       return bindValue({ ...script, made: [...script.made, ...edit.made] }, edit.value, edit.places, edit.template);
+    case 'set-transactions':
+      return { ...script, transactions: [...edit.transactions] };
+    case 'leave-part':
+      return leavePart(script, edit.id);
     case 'set-phase':
       return {
         ...script,

@@ -78,6 +78,8 @@ export const TransactionSchema = z.object({
    * each iteration. What a script does before, such as signing in, stays true for all iterations: cookies, handoffs and variables are kept.
    */
   phase: z.enum(['before', 'after']).optional(),
+  /** Id of the part that this transaction is: its steps are the same in every script that has it. */
+  part: z.string().optional(),
   steps: z.array(StepSchema),
 });
 export type Transaction = z.infer<typeof TransactionSchema>;

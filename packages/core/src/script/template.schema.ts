@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { ValueFormSchema } from './value-form.js';
 
 /**
  * How a text is wrapped where it stands: `form` and `percent` after the WHATWG URL standard and RFC 3986, `component` and
@@ -32,27 +33,28 @@ export const EncodingSchema = z.enum([
 export type Encoding = z.infer<typeof EncodingSchema>;
 
 const recorded = { recorded: z.string() };
+const written = { as: ValueFormSchema.optional(), ...recorded };
 
 /**
- * A part of a text. Those that move know what was recorded in their place. A `file` is a run of bytes of a stored body that is no
+ * A part of a text. Those that move know what was recorded in their place; `as` says in which form a value is written. A `file` is a run of bytes of a stored body that is no
  * text, such as an uploaded picture in a multipart body; one sign stands for it in the recorded text.
  */
 export type Piece =
   | { kind: 'text'; text: string }
-  | { kind: 'handoff'; handoff: string; recorded: string }
-  | { kind: 'data'; table: string; column: string; recorded: string }
+  | { kind: 'handoff'; handoff: string; as?: string | undefined; recorded: string }
+  | { kind: 'data'; table: string; column: string; as?: string | undefined; recorded: string }
   | { kind: 'made'; made: string; recorded: string }
-  | { kind: 'variable'; name: string; recorded: string }
+  | { kind: 'variable'; name: string; as?: string | undefined; recorded: string }
   | { kind: 'file'; hash: string; start: number; end: number; recorded: string }
   | { kind: 'wrap'; encoding: Encoding; pieces: Piece[]; recorded: string };
 
 export const PieceSchema: z.ZodType<Piece> = z.lazy(() =>
   z.discriminatedUnion('kind', [
     z.object({ kind: z.literal('text'), text: z.string() }),
-    z.object({ kind: z.literal('handoff'), handoff: z.string(), ...recorded }),
-    z.object({ kind: z.literal('data'), table: z.string(), column: z.string(), ...recorded }),
+    z.object({ kind: z.literal('handoff'), handoff: z.string(), ...written }),
+    z.object({ kind: z.literal('data'), table: z.string(), column: z.string(), ...written }),
     z.object({ kind: z.literal('made'), made: z.string(), ...recorded }),
-    z.object({ kind: z.literal('variable'), name: z.string(), ...recorded }),
+    z.object({ kind: z.literal('variable'), name: z.string(), ...written }),
     z.object({ kind: z.literal('file'), hash: z.string(), start: z.number().int(), end: z.number().int(), ...recorded }),
     z.object({ kind: z.literal('wrap'), encoding: EncodingSchema, pieces: z.array(PieceSchema), ...recorded }),
   ]),

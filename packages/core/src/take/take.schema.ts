@@ -108,6 +108,8 @@ export const TakeSchema = z.object({
   harLog: z.record(z.string(), z.unknown()).nullable(),
   /** What was told while recording. */
   warnings: z.array(WarningSchema).optional(),
+  /** The script for which it was put together of pieces of several takes; absent for one that was recorded. */
+  madeFor: z.string().optional(),
 });
 export type Take = z.infer<typeof TakeSchema>;
 

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { WrittenFailureSignSchema } from '../check/failure-sign.js';
 import { CredentialSchema, TrustSchema } from '../sign-in/credential.schema.js';
 import { plainEnvironment } from './targets.js';
 import type { Environment } from './workload.schema.js';
@@ -18,7 +19,10 @@ export const EnvironmentFileSchema = z.strictObject({
     .default([])
     .describe('how one signs in at the door of a target (HTTP authentication, client certificates)'),
   variables: z.record(z.string(), z.coerce.string()).default({}).describe('values that scripts take by name, as ~{variable:name}'),
-  failureSigns: z.array(z.string().min(1)).default([]).describe('texts that no good answer holds, whatever its status'),
+  failureSigns: z
+    .array(WrittenFailureSignSchema)
+    .default([])
+    .describe('what no good answer holds, whatever its status: a text, or { kind: title or element, text: … }'),
   trust: TrustSchema.partial().default({}),
   upstreamProxy: z.string().default(''),
 });

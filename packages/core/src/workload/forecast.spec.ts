@@ -1,5 +1,6 @@
 import {
   bindColumn,
+  dryDeal,
   onceInOrder,
   plainColumns,
   curveSeconds,
@@ -12,6 +13,7 @@ import {
   userSpan,
   type Crew,
   type DataTable,
+  type Script,
   type Workload,
 } from '../index.js';
 import { everything } from '../tidy/tidy.schema.js';
@@ -117,5 +119,63 @@ describe('targets', () => {
     expect(resolveTarget('http://10.0.0.1', environment)).toMatchObject({
       refused: expect.stringContaining('loopback addresses only') as string,
     });
+  });
+});
+
+describe('the dry deal', () => {
+  const users = (count: number, more: Partial<Crew> = {}): Workload => workload([crew({ users: count, ...more })], 0);
+  const dealt = (given: Workload, one: DataTable, script = fed, most = 20) =>
+    dryDeal(given, new Map([[script.id, script]]), [one], () => 100, most).iterations.map(({ user, iteration, takes }) => [
+      user,
+      iteration,
+      takes.map(({ places, further, empty }) => [places.join(' '), further, empty]),
+    ]);
+  const pace = { pacing: { kind: 'start-to-start' as const, seconds: 10 } };
+
+  it('gives each iteration the next row, in the order in which they would start', () => {
+    expect(dealt(users(2, { ...pace, iterations: 2 }), table(100))).toEqual([
+      [1, 1, [['0', 0, null]]],
+      [2, 1, [['1', 0, null]]],
+      [1, 2, [['2', 0, null]]],
+      [2, 2, [['3', 0, null]]],
+    ]);
+  });
+
+  it('keeps the row of a user, and one row for all where the deal says so', () => {
+    const two = users(2, { ...pace, iterations: 2 });
+    expect(dealt(two, table(100, 'user')).map((one) => one[2])).toEqual([
+      [['0', 0, null]],
+      [['1', 0, null]],
+      [['0', 0, null]],
+      [['1', 0, null]],
+    ]);
+    const run = { ...table(100), deal: { ...table(100).deal, when: 'run' as const } };
+    expect(dealt(two, run).map((one) => one[2])).toEqual(Array.from({ length: 4 }, () => [['0', 0, null]]));
+  });
+
+  it('tells where a table runs out, and who stops then', () => {
+    expect(dealt(users(2, { ...pace, iterations: 3 }), table(3))).toEqual([
+      [1, 1, [['0', 0, null]]],
+      [2, 1, [['1', 0, null]]],
+      [1, 2, [['2', 0, null]]],
+      [2, 2, [['', 0, 'stop-user']]],
+      [1, 3, [['', 0, 'stop-user']]],
+    ]);
+    const ends = { ...table(3), deal: { ...table(3).deal, whenEmpty: 'end-run' as const } };
+    expect(dealt(users(2, { ...pace, iterations: 3 }), ends).at(-1)).toEqual([2, 2, [['', 0, 'end-run']]]);
+  });
+
+  it('counts each use where each use takes a row, and the forecast does too', () => {
+    const uses = { ...table(100), deal: { ...table(100).deal, when: 'use' as const } };
+    const twice: Script = {
+      ...fed,
+      transactions: fed.transactions.map((one) => ({
+        ...one,
+        steps: [{ kind: 'repeat', id: 'r', name: 'R', times: 5, pauseMs: 0, steps: one.steps }],
+      })),
+    };
+    expect(dealt(users(1, { iterations: 1 }), uses, twice)).toEqual([[1, 1, [['0 1 2', 2, null]]]]);
+    const told = forecast(users(3, { iterations: 2 }), new Map([[twice.id, twice]]), [uses], () => 100);
+    expect(told.tables[0]?.rowsNeeded).toBe(30);
   });
 });

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { WrittenFailureSignSchema } from '../check/failure-sign.js';
 import { CredentialSchema, TrustSchema } from '../sign-in/credential.schema.js';
 
 /** Pauses of a script as they are played. */
@@ -83,7 +84,7 @@ export const EnvironmentSchema = z.object({
     .default(''),
   /** Values that scripts take by name, and that differ from environment to environment. */
   variables: z.record(z.string(), z.string()).default({}),
-  /** Texts that no good answer holds, whatever its status: “Your session has expired”. */
-  failureSigns: z.array(z.string().min(1)).default([]),
+  /** What no good answer holds, whatever its status: “Your session has expired”. Those of the project are added when it is played. */
+  failureSigns: z.array(WrittenFailureSignSchema).default([]),
 });
 export type Environment = z.infer<typeof EnvironmentSchema>;

@@ -55,10 +55,10 @@ export interface Control {
   pause: (ms: number) => Promise<void>;
   /** Waits at a meeting point; absent where one user plays alone. */
   meet?: (step: string, users: number, atMostMs: number) => Promise<void>;
-  /** The next row of a table; null where there is none left. */
-  deal: (table: string) => Promise<Row | null>;
+  /** The next row of a table; null where there is none left, as where nothing deals. */
+  deal?: (table: string) => Promise<Row | null>;
   /** All rows of a table that a loop goes through; null where each round is dealt a row of its own. */
-  listed: (table: string) => readonly Row[] | null;
+  listed?: (table: string) => readonly Row[] | null;
 }
 
 /** A row of a data table, each column by its name. */
@@ -257,14 +257,14 @@ export class VirtualUser {
   ): Promise<Ending> {
     const { loop } = operation;
     const matches = loop?.kind === 'each-match' ? this.#matchesOf(loop, scope) : null;
-    const listed = loop?.kind === 'each-row' ? this.control.listed(loop.table) : null;
+    const listed = loop?.kind === 'each-row' ? (this.control.listed?.(loop.table) ?? null) : null;
     const most = Math.min((matches ?? listed)?.length ?? operation.times, operation.times);
     let rounds = 0;
     for (; rounds < most; rounds++) {
       if (loop?.kind === 'while' && !this.#asked(own, operation.step, () => loop.holds(scope), onFailure)) break;
       if (loop?.kind === 'each-match') scope.variables.set(loop.variable, matches?.[rounds] ?? '');
       if (loop?.kind === 'each-row') {
-        const row = listed ? listed[rounds] : await this.control.deal(loop.table);
+        const row = listed ? listed[rounds] : await this.control.deal?.(loop.table);
         if (!row) break;
         scope.rows.set(loop.table, row);
       }
@@ -332,7 +332,7 @@ export class VirtualUser {
   /** Deals the rows that a request takes anew; false where a table has none left. */
   async #dealFresh({ fresh }: CompiledRequest, scope: Scope): Promise<boolean> {
     for (const table of fresh) {
-      const row = await this.control.deal(table);
+      const row = await this.control.deal?.(table);
       if (!row) return false;
       scope.rows.set(table, row);
     }

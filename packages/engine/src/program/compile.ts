@@ -3,6 +3,7 @@ import {
   containerNumber,
   encode,
   holds,
+  inForm,
   movingPieces,
   pauseMs,
   readsBody,
@@ -14,6 +15,7 @@ import {
   type Environment,
   type Expectation,
   type Extractor,
+  type FailureSign,
   type Loop,
   type Made,
   type Piece,
@@ -54,7 +56,7 @@ export interface CompiledRequest {
   headers: { name: string; value: Render }[];
   body: ((scope: Scope) => string | Uint8Array) | Uint8Array | null;
   expect: Expectation;
-  failureSigns: readonly string[];
+  failureSigns: readonly FailureSign[];
   extracts: { handoff: string; extractor: Extractor; hop: number | undefined; fill: Render | undefined }[];
   /** True where an extractor or a check reads the body; else it is counted and dropped. */
   readsBody: boolean;
@@ -316,13 +318,13 @@ function compilePiece(piece: Piece, { made, tables, variables }: Names): Render 
       return () => text;
     }
     case 'handoff':
-      return (scope) => scope.handoffs.get(piece.handoff) ?? piece.recorded;
+      return written(piece, (scope) => scope.handoffs.get(piece.handoff));
     case 'data':
       tables.add(piece.table);
-      return (scope) => scope.rows.get(piece.table)?.get(piece.column) ?? piece.recorded;
+      return written(piece, (scope) => scope.rows.get(piece.table)?.get(piece.column));
     case 'variable': {
-      const value = variables[piece.name] ?? piece.recorded;
-      return (scope) => scope.variables.get(piece.name) ?? value;
+      const value = variables[piece.name];
+      return written(piece, (scope) => scope.variables.get(piece.name) ?? value);
     }
     case 'file':
       return () => piece.recorded;
@@ -335,6 +337,15 @@ function compilePiece(piece: Piece, { made, tables, variables }: Names): Render 
       return (scope) => encode(piece.encoding, inner(scope));
     }
   }
+}
+
+/** What a piece stands for in the form in which it is written; what was recorded in its place where it stands for nothing yet. */
+function written({ as, recorded }: { as?: string | undefined; recorded: string }, valueOf: (scope: Scope) => string | undefined): Render {
+  if (as === undefined) return (scope) => valueOf(scope) ?? recorded;
+  return (scope) => {
+    const value = valueOf(scope);
+    return value === undefined ? recorded : inForm(as, value);
+  };
 }
 
 function makeValue(value: Made, scope: Scope): string {

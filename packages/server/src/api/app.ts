@@ -11,12 +11,15 @@ import { projectRoutes } from './project-routes.js';
 import { importRoutes } from './import-routes.js';
 import { recordRoutes } from './record-routes.js';
 import { mount, openApi, type AnyRoute } from './route.js';
+import { partRoutes } from './part-routes.js';
 import { patternRoutes } from './pattern-routes.js';
 import { rehearsalRoutes } from './rehearsal-routes.js';
 import { runRoutes } from './run-routes.js';
 import { scriptRoutes } from './script-routes.js';
 import type { Services } from './services.js';
+import { spliceRoutes } from './splice-routes.js';
 import { takeRoutes } from './take-routes.js';
+import { versionRoutes } from './version-routes.js';
 import { workloadRoutes } from './workload-routes.js';
 
 /** All operations of the API. */
@@ -26,6 +29,9 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...importRoutes(services),
   ...takeRoutes(services),
   ...scriptRoutes(services),
+  ...versionRoutes(services),
+  ...partRoutes(services),
+  ...spliceRoutes(services),
   ...checkRoutes(services),
   ...handoffRoutes(services),
   ...rehearsalRoutes(services),

@@ -24,6 +24,7 @@ import { tableImportWorkerFile } from '../files.js';
 import { importTable, largestTableFile, tooLarge } from '../import/import-table.js';
 import { queryTable, tryQuery } from '../import/query-table.js';
 import { notFound, Problem } from '../problem.js';
+import { keepScript } from '../scripts/keep-script.js';
 import { InProject } from './parameters.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
@@ -77,13 +78,17 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
     return table;
   };
   /** Scripts call columns by their names, so they follow when a column is called otherwise. */
-  const follow = async (table: DataTable, columns: readonly DataColumn[]): Promise<void> => {
+  const follow = async (table: DataTable, columns: readonly DataColumn[], by: string): Promise<void> => {
     if (table.columns.length !== columns.length) return;
     for (const [at, { name }] of table.columns.entries()) {
       const now = columns[at]?.name;
       if (now === undefined || now === name) continue;
       for (const script of await store.scripts(table.projectId))
-        if (boundColumns(script).get(table.id)?.has(name)) await store.saveScript(renameDataColumn(script, table.id, name, now));
+        if (boundColumns(script).get(table.id)?.has(name))
+          await keepScript(store, renameDataColumn(script, table.id, name, now), {
+            by,
+            what: `The column “${name}” of “${table.name}” is called “${now}”`,
+          });
     }
   };
   // To compare all values of a very long table takes longer than anybody waits for.
@@ -237,7 +242,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         const columns = await store
           .changeTable(table.id, body, personOf(request), new Date().toISOString())
           .catch(asProblem('The table cannot be changed so'));
-        await follow(table, columns);
+        await follow(table, columns, personOf(request));
         return need(table.id);
       },
     }),
@@ -256,10 +261,10 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       params: InTable,
       body: z.object({ version: z.number().int().nonnegative() }),
       result: DataTableSchema,
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         const table = await need(params.tableId);
         const columns = await store.goToVersion(table.id, body.version).catch(asProblem('No such version'));
-        await follow(table, columns);
+        await follow(table, columns, personOf(request));
         return need(table.id);
       },
     }),

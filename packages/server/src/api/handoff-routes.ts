@@ -4,6 +4,8 @@ import * as z from 'zod';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 import { notFound, Problem } from '../problem.js';
 import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
+import { keepScript } from '../scripts/keep-script.js';
+import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import { needScript, needTake } from './script-of.js';
 import type { Services } from './services.js';
@@ -53,7 +55,7 @@ export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
       params: z.object({ scriptId: z.string() }),
       body: z.object({ step: z.string(), place: z.string(), value: z.string() }),
       result: z.object({ script: ScriptSchema, handoff: z.string() }),
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
         const done = await compute.handOff(script, await needTake(store, script.takeId), body);
         if (!done)
@@ -62,8 +64,8 @@ export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
             'No answer gives this value',
             `No answer before this step holds “${body.value.slice(0, 60)}”, nor a part of it. If a page script computes it, let the client make it; if people type it, take it from data.`,
           );
-        await store.saveScript(done.script);
-        return done;
+        const { script: kept } = await keepScript(store, done.script, { by: personOf(request), what: 'A value handed off' });
+        return { ...done, script: kept };
       },
     }),
     route({

@@ -1,4 +1,14 @@
-import { EnvironmentSchema, isLoopback, makeBoard, BoardSchema, RunSchema, RecordingStateSchema, type Rehearsal } from '@sturdy/core';
+import {
+  EnvironmentSchema,
+  FailureSignSchema,
+  isLoopback,
+  makeBoard,
+  BoardSchema,
+  ProjectSettingsSchema,
+  RunSchema,
+  RecordingStateSchema,
+  type Rehearsal,
+} from '@sturdy/core';
 import * as z from 'zod';
 import { Problem } from '../problem.js';
 import { InProject } from './parameters.js';
@@ -11,8 +21,12 @@ const LiveSchema = z.object({
   run: RunSchema.nullable(),
 });
 
+/** Takes on which a failure sign is tried, the newest, and answers that are told. */
+const mostTried = 5;
+const mostHeld = 20;
+
 /** Projects, their environments and the board. */
-export const projectRoutes = ({ store, recorder, conductor }: Services): AnyRoute[] => [
+export const projectRoutes = ({ store, recorder, conductor, compute }: Services): AnyRoute[] => [
   route({ method: 'get', path: '/projects', summary: 'All projects', result: z.array(ProjectSchema), handle: () => store.projects() }),
   route({
     method: 'get',
@@ -54,6 +68,42 @@ export const projectRoutes = ({ store, recorder, conductor }: Services): AnyRout
       const environment = { ...body, id: params.environmentId, projectId: params.projectId };
       await store.saveEnvironment(environment);
       return environment;
+    },
+  }),
+  route({
+    method: 'get',
+    path: '/projects/:projectId/settings',
+    summary: 'What holds for everything in a project: its failure signs',
+    params: InProject,
+    result: ProjectSettingsSchema,
+    handle: ({ params }) => store.projectSettings(params.projectId),
+  }),
+  route({
+    method: 'put',
+    path: '/projects/:projectId/settings',
+    summary: 'Change what holds for everything in a project',
+    params: InProject,
+    body: ProjectSettingsSchema,
+    result: ProjectSettingsSchema,
+    handle: async ({ params, body }) => {
+      await store.saveProjectSettings(params.projectId, body);
+      return body;
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/projects/:projectId/try-failure-sign',
+    summary: 'The recorded answers that hold a failure sign: in a good take there is none',
+    params: InProject,
+    body: FailureSignSchema,
+    result: z.array(z.object({ takeId: z.string(), take: z.string(), exchange: z.number(), url: z.string(), told: z.string() })),
+    handle: async ({ params, body }) => {
+      const held: { takeId: string; take: string; exchange: number; url: string; told: string }[] = [];
+      for (const { id, name } of (await store.takes(params.projectId)).slice(-mostTried)) {
+        const stored = await store.loadTake(id);
+        if (stored) held.push(...(await compute.heldBy(stored, body, mostHeld)).map((one) => ({ takeId: id, take: name, ...one })));
+      }
+      return held.slice(0, mostHeld);
     },
   }),
   route({

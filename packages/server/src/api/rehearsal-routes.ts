@@ -10,8 +10,10 @@ import {
 import * as z from 'zod';
 import { notFound } from '../problem.js';
 import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
+import { keepScript } from '../scripts/keep-script.js';
+import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { environmentOf, needScript, needTake } from './script-of.js';
+import { playedIn, needScript, needTake } from './script-of.js';
 import { sendPage } from './send-page.js';
 import type { Services } from './services.js';
 
@@ -43,7 +45,7 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       result: RehearsalSchema,
       handle: async ({ params, body }) => {
         const script = await needScript(store, params.scriptId);
-        return rehearsalRoom.rehearse(script, await environmentOf(store, script), body);
+        return rehearsalRoom.rehearse(script, await playedIn(store, script.projectId), body);
       },
     }),
     route({
@@ -64,9 +66,9 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
         script: ScriptSchema,
         rounds: z.array(z.object({ rehearsal: RehearsalSchema, report: CorrelationReportSchema.nullable() })),
       }),
-      handle: async ({ params }) => {
+      handle: async ({ params, request }) => {
         const script = await needScript(store, params.scriptId);
-        return rehearsalRoom.repair(script, await environmentOf(store, script));
+        return rehearsalRoom.repair(script, await playedIn(store, script.projectId), personOf(request));
       },
     }),
     route({
@@ -75,12 +77,15 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       summary: 'Add to the script what this rehearsal proves, without playing it again',
       params: InScript.extend({ rehearsalId: z.string() }),
       result: z.object({ script: ScriptSchema, report: CorrelationReportSchema }),
-      handle: async ({ params }) => {
+      handle: async ({ params, request }) => {
         const script = await needScript(store, params.scriptId);
         const rehearsal = await theRehearsal(params.rehearsalId);
         const mended = await compute.repair(script, await needTake(store, script.takeId), rehearsal);
-        await store.saveScript(mended.script);
-        return mended;
+        const kept = await keepScript(store, mended.script, {
+          by: personOf(request),
+          what: `Repaired after rehearsal ${rehearsal.number}`,
+        });
+        return { ...mended, script: kept.script };
       },
     }),
     route({

@@ -3,6 +3,7 @@ import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
+import { playedIn } from './script-of.js';
 import type { Services } from './services.js';
 
 const InRun = z.object({ runId: z.string() });
@@ -24,14 +25,7 @@ export const runRoutes = ({ store, compute, conductor, live }: Services): AnyRou
       handle: async ({ params }) => {
         const workload = await store.workload(params.workloadId);
         if (!workload) throw notFound('workload', params.workloadId);
-        const [environment] = await store.environments(workload.projectId);
-        if (!environment)
-          throw new Problem(
-            422,
-            'No environment',
-            'The project has no environment, so nothing may be hit. Add one with its allowed targets.',
-          );
-        return conductor.start(workload, environment);
+        return conductor.start(workload, await playedIn(store, workload.projectId));
       },
     }),
     route({

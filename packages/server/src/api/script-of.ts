@@ -1,4 +1,4 @@
-import type { Environment, Script } from '@sturdy/core';
+import { environmentOf, type Environment, type Script } from '@sturdy/core';
 import { notFound, Problem } from '../problem.js';
 import type { StoredTake } from '../store/repository.js';
 import type { Store } from '../store/store-client.js';
@@ -10,12 +10,12 @@ export async function needScript(store: Store, id: string): Promise<Script> {
   return script;
 }
 
-/** The environment that a script is played in; a problem where the project has none. */
-export async function environmentOf(store: Store, script: Script): Promise<Environment> {
-  const [environment] = await store.environments(script.projectId);
+/** The environment in which a project is played, with what holds for the whole project; a problem where it has none. */
+export async function playedIn(store: Store, projectId: string): Promise<Environment> {
+  const [environment] = await store.environments(projectId);
   if (!environment)
     throw new Problem(422, 'No environment', 'The project has no environment, so nothing may be hit. Add one with its allowed targets.');
-  return environment;
+  return environmentOf(environment, await store.projectSettings(projectId));
 }
 
 /** A take with all that computing needs; a problem where there is none. */

@@ -3,11 +3,14 @@ import * as z from 'zod';
 import { Problem } from '../problem.js';
 import { InProject } from './parameters.js';
 import type { CorrelateArguments } from '../compute/long-work.js';
+import { keepScript } from '../scripts/keep-script.js';
+import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import { needScript, needTake } from './script-of.js';
 import type { Services } from './services.js';
 
 const InScript = z.object({ scriptId: z.string() });
+export const KeptSchema = z.object({ script: ScriptSchema, changedToo: z.array(z.string()).describe('other scripts, by name') });
 /** Scripts: editing, correlating, binding data. */
 export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyRoute[] => {
   return [
@@ -30,15 +33,13 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
     route({
       method: 'put',
       path: '/scripts/:scriptId',
-      summary: 'Save a script',
+      summary: 'Save a script; a part that was changed in it is changed in every script that has it',
       params: InScript,
       body: ScriptSchema,
-      result: ScriptSchema,
-      handle: async ({ params, body }) => {
+      result: KeptSchema,
+      handle: async ({ params, body, request }) => {
         const known = await needScript(store, params.scriptId);
-        const script = { ...body, id: known.id, projectId: known.projectId };
-        await store.saveScript(script);
-        return script;
+        return keepScript(store, { ...body, id: known.id, projectId: known.projectId }, { by: personOf(request) });
       },
     }),
     route({
@@ -60,10 +61,11 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
         script: ScriptSchema,
         problems: z.array(z.object({ line: z.number(), column: z.number(), message: z.string() })),
       }),
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         const read = await compute.readScript(body.text, await needScript(store, params.scriptId));
-        if (read.problems.length === 0) await store.saveScript(read.script);
-        return read;
+        if (read.problems.length > 0) return read;
+        const { script } = await keepScript(store, read.script, { by: personOf(request) });
+        return { script, problems: [] };
       },
     }),
     route({
@@ -88,7 +90,7 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
       params: InScript,
       body: z.object({ secondTakeId: z.string().nullable() }),
       result: z.object({ script: ScriptSchema, report: CorrelationReportSchema }),
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         // All that is waited for is part of the work, so that it can be cancelled as soon as it was asked for.
         const load = async (): Promise<CorrelateArguments> => {
           const script = await needScript(store, params.scriptId);
@@ -102,8 +104,8 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
         const correlated = await longWork.correlate(params.scriptId, load, (done, total) => {
           live.tell(params.scriptId, 'correlating', { done, total });
         });
-        await store.saveScript(correlated.script);
-        return correlated;
+        const { script } = await keepScript(store, correlated.script, { by: personOf(request), what: 'Correlated' });
+        return { ...correlated, script };
       },
     }),
     route({
@@ -126,7 +128,7 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
         column: z.string(),
       }),
       result: ScriptSchema,
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
         const table = (await store.tables(script.projectId)).find((one) => one.id === body.table);
         if (!table?.columns.some((one) => one.name === body.column))
@@ -136,8 +138,8 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
             `The table “${table?.name ?? body.table}” has no column “${body.column}”. Choose another.`,
           );
         const bound = bindColumn(script, body.value, body.places, body.table, body.column);
-        await store.saveScript(bound);
-        return bound;
+        const { script: kept } = await keepScript(store, bound, { by: personOf(request) });
+        return kept;
       },
     }),
   ];

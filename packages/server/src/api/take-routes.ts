@@ -21,6 +21,8 @@ import {
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
 import { InProject, InTake } from './parameters.js';
+import { keepScript } from '../scripts/keep-script.js';
+import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import { needTake } from './script-of.js';
 import { sendPage } from './send-page.js';
@@ -233,7 +235,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         tidy: TidySchema.nullable().default(null),
       }),
       result: ScriptSchema,
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         const stored = await needTake(store, params.takeId);
         if (stored.exchanges.length === 0)
           throw new Problem(
@@ -245,7 +247,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         const script = await compute.scriptFromTake(stored, { scriptId: randomUUID(), name: body.name, tidy });
         if (script.transactions.length === 0)
           throw new Problem(422, 'Nothing is left', 'Every exchange was left out. Keep at least one host, or the static files.');
-        await store.saveScript(script);
+        await keepScript(store, script, { by: personOf(request) });
         return script;
       },
     }),

@@ -1,10 +1,24 @@
 import { randomUUID } from 'node:crypto';
-import { forecast, WorkloadSchema, type Exchange, type Workload } from '@sturdy/core';
+import {
+  dryDeal,
+  DryIterationSchema,
+  forecast,
+  WorkloadSchema,
+  type DryIteration,
+  type Exchange,
+  type Script,
+  type Workload,
+} from '@sturdy/core';
+import type { LeasedRow } from '@sturdy/engine';
 import * as z from 'zod';
+import { peeking, RowDealer } from '../conductor/row-dealer.js';
 import { notFound } from '../problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
+
+/** Iterations of which a dry deal tells. */
+const dealtDry = 60;
 
 const InWorkload = z.object({ workloadId: z.string() });
 export const ForecastSchema = z.object({
@@ -24,6 +38,17 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
     const workload = await store.workload(id);
     if (!workload) throw notFound('workload', id);
     return workload;
+  };
+  /** The scripts of a project, and how long the exchanges of those that are played took in their takes. */
+  const planned = async (workload: Workload) => {
+    const scripts = new Map((await store.scripts(workload.projectId)).map((one) => [one.id, one]));
+    const durations = new Map<string, Map<number, number>>();
+    for (const { scriptId } of workload.crews) {
+      const script = scripts.get(scriptId);
+      if (script && !durations.has(script.id))
+        durations.set(script.id, new Map((await store.exchanges(script.takeId)).map((one: Exchange) => [one.n, one.durationMs])));
+    }
+    return { scripts, requestMs: (script: Script, exchange: number) => durations.get(script.id)?.get(exchange) ?? 0 };
   };
   return [
     route({
@@ -88,19 +113,30 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
       body: WorkloadSchema,
       result: ForecastSchema,
       handle: async ({ body }) => {
-        const scripts = new Map((await store.scripts(body.projectId)).map((one) => [one.id, one]));
-        const durations = new Map<string, Map<number, number>>();
-        for (const crew of body.crews) {
-          const script = scripts.get(crew.scriptId);
-          if (script && !durations.has(script.id))
-            durations.set(script.id, new Map((await store.exchanges(script.takeId)).map((one: Exchange) => [one.n, one.durationMs])));
+        const { scripts, requestMs } = await planned(body);
+        return forecast(body, scripts, await store.tables(body.projectId), requestMs);
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/workloads/:workloadId/dry-deal',
+      summary: 'Who would get which row in the first iterations of a run; no row is taken',
+      params: InWorkload,
+      body: WorkloadSchema,
+      result: z.array(DryIterationSchema),
+      handle: async ({ body }) => {
+        const { scripts, requestMs } = await planned(body);
+        const tables = await store.tables(body.projectId);
+        const { iterations, used } = dryDeal(body, scripts, tables, requestMs, dealtDry);
+        const rows = new Map<string, LeasedRow[]>();
+        for (const [id, count] of used) {
+          const table = tables.find((one) => one.id === id);
+          if (table) rows.set(id, await new RowDealer(peeking(store), table, 'dry', body.seed).lease(count));
         }
-        return forecast(
-          body,
-          scripts,
-          await store.tables(body.projectId),
-          (script, exchange) => durations.get(script.id)?.get(exchange) ?? 0,
-        );
+        return iterations.map(({ takes, ...iteration }): DryIteration => ({
+          ...iteration,
+          takes: takes.map(({ places, ...take }) => ({ ...take, rows: places.flatMap((place) => rows.get(take.table)?.[place] ?? []) })),
+        }));
       },
     }),
   ];

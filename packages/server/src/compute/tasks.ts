@@ -8,9 +8,11 @@ import {
   sideOfRehearsal,
   sideOfTake,
   handOffValue,
+  heldBy,
   layBeside,
   scriptFromTake,
   searchTake,
+  splice,
   suggestChecks,
   surveyTake,
   tryCheck,
@@ -24,6 +26,7 @@ import {
   runResult,
   type Captured,
   type Extractor,
+  type FailureSign,
   type Handoff,
   type HandoffPattern,
   type PatternFind,
@@ -42,6 +45,9 @@ import {
   type RunResult,
   type Script,
   type Side,
+  type Spliced,
+  type SpliceWish,
+  type Tidy,
   type StepDifference,
 } from '@sturdy/core';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
@@ -125,6 +131,15 @@ export const tasks = {
   compareRehearsals: (script: Script, step: string, left: StoredRehearsal, right: StoredRehearsal): StepDifference =>
     compareStep(script, step, sideOf(script, left), sideOf(script, right)),
 
+  heldBy: (take: StoredTake, sign: FailureSign, most: number): ReturnType<typeof heldBy> => heldBy(load(take), sign, most),
+  splice: (
+    script: Script,
+    take: StoredTake,
+    other: StoredTake,
+    wish: SpliceWish,
+    tidy: Tidy,
+    patterns: readonly HandoffPattern[],
+  ): Spliced => splice(script, load(take), load(other), wish, tidy, patterns),
   survey: (take: StoredTake): Survey => surveyTake(load(take)),
   scriptFromTake: (take: StoredTake, options: FromTakeOptions): Script => scriptFromTake(load(take), options),
   search: (take: StoredTake, text: string): ReturnType<typeof searchTake> => searchTake(load(take), text),

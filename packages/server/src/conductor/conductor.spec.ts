@@ -2,7 +2,6 @@ import {
   bindColumn,
   onceInOrder,
   plainColumns,
-  plainColumns,
   plainEnvironment,
   runResult,
   Tally,

@@ -6,6 +6,21 @@ import type { Store } from '../store/store-client.js';
 /** What a dealer needs of the store. */
 export type RowStore = Pick<Store, 'leaseRows' | 'releaseRows' | 'rowsAt' | 'rowNumbers'>;
 
+/** Shows how rows would be dealt without taking any: each lease goes on where the one before ended. */
+export function peeking(store: Pick<Store, 'freeRows' | 'rowsAt' | 'rowNumbers'>): RowStore {
+  let shown = 0;
+  return {
+    leaseRows: async (tableId, count, _spentBy, shuffle = null) => {
+      const next = (await store.freeRows(tableId, shown + count, shuffle)).slice(shown);
+      shown += next.length;
+      return next;
+    },
+    releaseRows: () => Promise.resolve(0),
+    rowsAt: (tableId, numbers) => store.rowsAt(tableId, numbers),
+    rowNumbers: (tableId) => store.rowNumbers(tableId),
+  };
+}
+
 /**
  * Deals the rows of one table in one run, as its deal says. Rows that are used once, or by one user at a time, are written as spent before
  * they leave; what a crash leaves is spent and not dealt twice.

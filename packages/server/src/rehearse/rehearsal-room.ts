@@ -3,6 +3,7 @@ import {
   boundColumns,
   filesOf,
   loopedTables,
+  ownParts,
   repairInRounds,
   type BodyRef,
   type DataTable,
@@ -19,6 +20,7 @@ import { mostListed } from '../conductor/most-listed.js';
 import { RowDealer } from '../conductor/row-dealer.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { notFound, Problem } from '../problem.js';
+import { keepScript } from '../scripts/keep-script.js';
 import type { Store } from '../store/store-client.js';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
 import { RehearsalUnderWay } from './under-way.js';
@@ -150,13 +152,18 @@ export class RehearsalRoom {
   }
 
   /** Rehearses and repairs until the script passes, nothing more can be added, or the rounds are used up. */
-  async repair(script: Script, environment: Environment): Promise<{ script: Script; rounds: Round[] }> {
+  async repair(script: Script, environment: Environment, by: string): Promise<{ script: Script; rounds: Round[] }> {
     const stored = await this.store.loadTake(script.takeId);
     if (!stored) throw notFound('take', script.takeId);
     return repairInRounds(script, {
       rehearse: (current) => this.rehearse(current, environment, plainWish, false),
-      repair: (current, rehearsal) => this.compute.repair(current, stored, rehearsal),
-      repaired: (current) => this.store.saveScript(current),
+      repair: async (current, rehearsal) => {
+        const repaired = await this.compute.repair(current, stored, rehearsal);
+        return { ...repaired, script: ownParts(repaired.script) };
+      },
+      repaired: async (current) => {
+        await keepScript(this.store, current, { by, what: 'Repaired' });
+      },
     });
   }
 

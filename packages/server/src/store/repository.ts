@@ -4,9 +4,9 @@ import {
   ExchangeSchema,
   FrameSchema,
   HandoffPatternSchema,
+  ProjectSettingsSchema,
   RehearsalSchema,
   RunSchema,
-  ScriptSchema,
   TakeSchema,
   WorkloadSchema,
   type BodyRef,
@@ -14,9 +14,9 @@ import {
   type Exchange,
   type Frame,
   type HandoffPattern,
+  type ProjectSettings,
   type Rehearsal,
   type Run,
-  type Script,
   type Take,
   type Workload,
 } from '@sturdy/core';
@@ -48,7 +48,10 @@ export class Repository {
   constructor(readonly database: Database) {}
 
   async projects(): Promise<{ id: string; name: string }[]> {
-    return this.database.select().from(tables.projects).orderBy(asc(tables.projects.id));
+    return this.database
+      .select({ id: tables.projects.id, name: tables.projects.name })
+      .from(tables.projects)
+      .orderBy(asc(tables.projects.id));
   }
 
   async saveProject(project: { id: string; name: string }): Promise<void> {
@@ -56,6 +59,18 @@ export class Repository {
       .insert(tables.projects)
       .values(project)
       .onConflictDoUpdate({ target: tables.projects.id, set: { name: project.name } });
+  }
+
+  async projectSettings(projectId: string): Promise<ProjectSettings> {
+    const [row] = await this.database
+      .select({ settings: tables.projects.settings })
+      .from(tables.projects)
+      .where(eq(tables.projects.id, projectId));
+    return ProjectSettingsSchema.parse(row?.settings ?? {});
+  }
+
+  async saveProjectSettings(projectId: string, settings: ProjectSettings): Promise<void> {
+    await this.database.update(tables.projects).set({ settings }).where(eq(tables.projects.id, projectId));
   }
 
   async environments(projectId: string): Promise<Environment[]> {
@@ -212,32 +227,6 @@ export class Repository {
         if (!/^(image|font|audio|video)\//.test(row.mimeType)) found[row.hash] = gunzipSync(row.packed).toString('utf8');
     }
     return found;
-  }
-
-  async scripts(projectId: string): Promise<Script[]> {
-    const rows = await this.database
-      .select()
-      .from(tables.scripts)
-      .where(eq(tables.scripts.projectId, projectId))
-      .orderBy(asc(tables.scripts.id));
-    return rows.map((row) => ScriptSchema.parse(row.doc));
-  }
-
-  async script(id: string): Promise<Script | null> {
-    const [row] = await this.database.select().from(tables.scripts).where(eq(tables.scripts.id, id));
-    return row ? ScriptSchema.parse(row.doc) : null;
-  }
-
-  async saveScript(doc: Script): Promise<void> {
-    await this.database
-      .insert(tables.scripts)
-      .values({ id: doc.id, projectId: doc.projectId, doc })
-      .onConflictDoUpdate({ target: tables.scripts.id, set: { doc } });
-  }
-
-  async deleteScript(id: string): Promise<void> {
-    await this.database.delete(tables.rehearsals).where(eq(tables.rehearsals.scriptId, id));
-    await this.database.delete(tables.scripts).where(eq(tables.scripts.id, id));
   }
 
   /** A project's own patterns, and those of the shipped ones that it changed, by their names. */

@@ -1,6 +1,7 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { openDatabase, type StorePlace } from './open-database.js';
 import { Repository } from './repository.js';
+import { ScriptRepository } from './script-repository.js';
 import { TableRepository } from './table-repository.js';
 
 /** A call of one method of a repository, and its answer. */
@@ -16,7 +17,7 @@ const { place, migrationsFolder } = workerData as { place: StorePlace; migration
 
 try {
   const { database, close } = await openDatabase(place, migrationsFolder);
-  const parts = [new Repository(database), new TableRepository(database)];
+  const parts = [new Repository(database), new ScriptRepository(database), new TableRepository(database)];
   port.on('message', (call: Call) => {
     void (async () => {
       try {

@@ -1,5 +1,6 @@
 import {
   cellPatterns,
+  CsvReader,
   DataColumnSchema,
   DealSchema,
   sayChange,
@@ -534,8 +535,11 @@ class TableChanger {
     return rows.length;
   }
 
-  async #paste({ wish, at, column, cells }: Extract<TableChange, { kind: 'paste' }>): Promise<number> {
+  async #paste({ wish, at, column, text }: Extract<TableChange, { kind: 'paste' }>): Promise<number> {
     const { columns } = this;
+    const reader = new CsvReader('\t');
+    const cells = [...reader.write(text), ...reader.end()].map((one) => one.fields);
+    if (cells.length === 0) throw new Error('There are no cells in what was pasted.');
     const widest = Math.max(...cells.map((row) => row.length));
     if (column + widest > columns.length)
       throw new Error(

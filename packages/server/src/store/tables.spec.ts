@@ -121,11 +121,7 @@ onBothDatabases('tables', (opened) => {
       wish: sort,
       at: 1,
       column: 1,
-      cells: [
-        ['1', 'x'],
-        ['2', 'y'],
-        ['3', 'z'],
-      ],
+      text: '1\tx\n2\ty\n3\tz',
     });
     expect(await shown(id)).toEqual([
       [1, 'TWCU7700008', '1', 'x'],
@@ -133,7 +129,7 @@ onBothDatabases('tables', (opened) => {
       [3, 'TWCU7700029', '', '2027-01-31'],
       [4, '', '3', 'z'],
     ]);
-    await expect(change(id, { kind: 'paste', wish: allRows, at: 0, column: 2, cells: [['1', '2']] })).rejects.toThrow('only 1 are there');
+    await expect(change(id, { kind: 'paste', wish: allRows, at: 0, column: 2, text: '1\t2' })).rejects.toThrow('only 1 are there');
   });
 
   it('fills a column, and replaces a text in all rows that were found', async () => {

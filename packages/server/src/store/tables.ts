@@ -1,10 +1,27 @@
-import { customType, index, integer, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core';
-import type { DataTable, Environment, Exchange, Frame, HandoffPattern, Rehearsal, Run, Script, Take, Workload } from '@sturdy/core';
+import { boolean, customType, index, integer, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core';
+import type {
+  DataTable,
+  Environment,
+  Exchange,
+  Frame,
+  HandoffPattern,
+  Part,
+  ProjectSettings,
+  Rehearsal,
+  Run,
+  Script,
+  Take,
+  Workload,
+} from '@sturdy/core';
 
 const bytes = customType<{ data: Uint8Array; driverData: Uint8Array }>({ dataType: () => 'bytea' });
 
 /** Documents are validated with their Zod schemas when they are read back; see repository.ts. */
-export const projects = pgTable('projects', { id: text().primaryKey(), name: text().notNull() });
+export const projects = pgTable('projects', {
+  id: text().primaryKey(),
+  name: text().notNull(),
+  settings: jsonb().$type<ProjectSettings>(),
+});
 
 export const environments = pgTable('environments', {
   id: text().primaryKey(),
@@ -37,6 +54,29 @@ export const scripts = pgTable('scripts', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
   doc: jsonb().$type<Script>().notNull(),
+});
+
+/** States of a script as they were saved, packed. */
+export const scriptVersions = pgTable(
+  'script_versions',
+  {
+    scriptId: text('script_id').notNull(),
+    number: integer().notNull(),
+    at: text().notNull(),
+    by: text().notNull(),
+    what: text().notNull(),
+    /** True where what follows is another piece of work, whoever did it and however soon. */
+    closed: boolean().notNull(),
+    packed: bytes().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.scriptId, table.number] })],
+);
+
+/** Sequences of steps that are kept once; scripts hold copies that are brought up to date. */
+export const parts = pgTable('parts', {
+  id: text().primaryKey(),
+  projectId: text('project_id').notNull(),
+  doc: jsonb().$type<Part>().notNull(),
 });
 
 /** A project's own handoff patterns, and those of the shipped ones that it changed. */

@@ -1,4 +1,4 @@
-import { provideHttpClient, withFetch } from '@angular/common/http';
+import { provideHttpClient, withFetch, withInterceptors } from '@angular/common/http';
 import { type ApplicationConfig, provideZonelessChangeDetection } from '@angular/core';
 import { provideRouter, withComponentInputBinding } from '@angular/router';
 import { NgbConfig } from '@ng-bootstrap/ng-bootstrap';
@@ -6,6 +6,7 @@ import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore } from '@ngrx/store';
 import { routes } from './app.routes';
 import { dataEffects, dataFeature } from './data/data';
+import { tellPerson } from './frame/person';
 import { projectEffects, projectFeature } from './project/project';
 import { runsEffects, runsFeature } from './runs/runs';
 import { scriptsEffects } from './scripts/scripts.effects';
@@ -19,7 +20,7 @@ export const appConfig: ApplicationConfig = {
   providers: [
     provideZonelessChangeDetection(),
     provideRouter(routes, withComponentInputBinding()),
-    provideHttpClient(withFetch()),
+    provideHttpClient(withFetch(), withInterceptors([tellPerson])),
     provideStore(),
     provideState(projectFeature),
     provideState(messagesFeature),

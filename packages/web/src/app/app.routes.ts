@@ -18,6 +18,11 @@ export const routes: Routes = [
     loadComponent: () => import('./rehearsal/rehearsal-screen').then((loaded) => loaded.RehearsalScreen),
   },
   {
+    path: 'scripts/:id/versions',
+    title: 'Versions',
+    loadComponent: () => import('./scripts/history-screen').then((loaded) => loaded.HistoryScreen),
+  },
+  {
     path: 'scripts/:id/handoffs/:handoff',
     title: 'Handoff',
     loadComponent: () => import('./handoff/handoff-screen').then((loaded) => loaded.HandoffScreen),

@@ -6,6 +6,7 @@ import { dataActions, dataFeature } from './data/data';
 import { allCommands, places } from './frame/commands';
 import { EnvironmentDialogs } from './frame/environment-dialogs';
 import { Palette } from './frame/palette';
+import { ProjectDialog } from './frame/project-dialog';
 import { Theme } from './frame/theme';
 import { projectActions, projectFeature } from './project/project';
 import { runsActions, runsFeature } from './runs/runs';
@@ -86,6 +87,10 @@ export class App {
     fill();
     // The lists come a moment later; the palette is filled anew then.
     setTimeout(fill, 300);
+  }
+
+  editProject(): void {
+    this.#modals.open(ProjectDialog, { size: 'lg' });
   }
 
   editEnvironment(): void {

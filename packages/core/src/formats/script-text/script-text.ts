@@ -26,7 +26,7 @@ import {
   type ScriptText,
   type StepText,
 } from './script-text.schema.js';
-import { pieceNames, templateFromText, templateToText, TemplateTextError, type PieceNames } from './template-text.js';
+import { labelOf, pieceNames, templateFromText, templateToText, TemplateTextError, type PieceNames } from './template-text.js';
 
 /** Something that is wrong in the text of a script, with the line and column (from 1) where it stands. */
 export interface TextProblem {
@@ -84,8 +84,9 @@ class StepWriter {
 
   text(template: Template): string {
     for (const piece of movingPieces(template)) {
-      const name = this.names.nameOf(piece);
-      if (this.firstRecorded.get(name) !== piece.recorded) this.#recorded[name] = piece.recorded;
+      const label = labelOf(piece, this.names);
+      // A handoff that is written in another form is recorded in that form.
+      if (this.firstRecorded.get(label) !== piece.recorded) this.#recorded[label] = piece.recorded;
     }
     return templateToText(template, this.names);
   }

@@ -1,5 +1,6 @@
 import { EncodingSchema, type Encoding, type Piece, type Script, type Template } from '../../script/script.schema.js';
 import { encode } from '../../script/encoding.js';
+import { ValueFormSchema } from '../../script/value-form.js';
 import { compact, fileSign, recordedText } from '../../script/template.js';
 
 /** A text with moving parts that cannot be read, with the offset of the fault in it. */
@@ -54,15 +55,21 @@ export function pieceNames(script: Pick<Script, 'handoffs' | 'made'>): PieceName
   };
 }
 
+/** A piece as it is called in a text: by its name, and its form behind a bar. */
+export function labelOf(piece: Exclude<Piece, { kind: 'text' } | { kind: 'wrap' }>, names: PieceNames): string {
+  const name = names.nameOf(piece);
+  return 'as' in piece && piece.as !== undefined ? `${name}|${piece.as}` : name;
+}
+
 /**
- * A template as text: a piece is `~{name}`, a wrapping `~{base64:…}`. `~~` is a literal `~` where one stands before `~`, `{` or a
+ * A template as text: a piece is `~{name}`, in a form `~{name|dd.MM.yyyy}`, a wrapping `~{base64:…}`. `~~` is a literal `~` where one stands before `~`, `{` or a
  * piece, and `~}` a literal `}` inside a wrapping; every other sign stands for itself.
  */
 export function templateToText(template: Template, names: PieceNames, inside = false): string {
   return template
     .map((piece) => {
       if (piece.kind === 'wrap') return `~{${piece.encoding}:${templateToText(piece.pieces, names, true)}}`;
-      if (piece.kind !== 'text') return `~{${names.nameOf(piece)}}`;
+      if (piece.kind !== 'text') return `~{${labelOf(piece, names)}}`;
       const escaped = piece.text.replace(/~(?=[~{}]|$)/g, '~~');
       return inside ? escaped.replace(/\}/g, '~}') : escaped;
     })
@@ -100,6 +107,18 @@ export function templateFromText(text: string, names: PieceNames, recorded: Read
     flush();
     return compact(pieces);
   };
+  /** A piece by its name, or by its name and its form behind a bar. */
+  const pieceWith = (name: string): Piece | undefined => {
+    const bar = name.lastIndexOf('|');
+    if (bar < 0) return names.pieceOf(name, recorded);
+    const form = name.slice(bar + 1);
+    const own = names.pieceOf(name.slice(0, bar), recorded);
+    if (!own || !('recorded' in own) || (own.kind !== 'data' && own.kind !== 'handoff' && own.kind !== 'variable'))
+      return names.pieceOf(name, recorded);
+    const checked = ValueFormSchema.safeParse(form);
+    if (!checked.success) throw new TemplateTextError(`“${form}” is no form of a value. ${checked.error.issues[0]?.message ?? ''}`, at);
+    return { ...own, as: form, recorded: recorded.get(name) ?? own.recorded };
+  };
   const readPiece = (): Piece => {
     const start = at;
     at += 2;
@@ -114,7 +133,7 @@ export function templateFromText(text: string, names: PieceNames, recorded: Read
     const end = text.indexOf('}', at);
     if (end < 0) throw new TemplateTextError('This “~{” is not closed by “}”. For the signs themselves write “~~{”.', start);
     const name = text.slice(at, end);
-    const piece = names.pieceOf(name, recorded);
+    const piece = pieceWith(name);
     if (!piece)
       throw new TemplateTextError(
         `Nothing is called “${name}”. Name a handoff or a client-made value of this script, or data:table/column.`,

@@ -1,7 +1,23 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
-import { MadeSchema, placesOf, requestSteps, type DataTable, type Made, type Script, type Template, type ValuePlace } from '@sturdy/core';
+import {
+  allRows,
+  formLike,
+  MadeSchema,
+  movingPieces,
+  placesOf,
+  requestSteps,
+  textWith,
+  ValueFormSchema,
+  type DataRow,
+  type DataTable,
+  type Made,
+  type Script,
+  type Template,
+  type ValuePlace,
+} from '@sturdy/core';
+import { Api } from '../shared/api';
 import { figure } from '../shared/format';
 import { TemplateField } from './steps/template-field';
 
@@ -40,6 +56,9 @@ const madeNames: Record<Made['made'], string> = {
   verifier: 'a code verifier (RFC 7636)',
 };
 
+/** So many of the first rows are tried. */
+const previewed = 3;
+
 /** Asks what replaces a recorded value, with every place where it is sent, ticked. */
 @Component({
   selector: 'app-bind-dialog',
@@ -64,7 +83,7 @@ const madeNames: Record<Made['made'], string> = {
             @if (columns().length > 0) {
               <label class="field"
                 >Column
-                <select #choice (change)="chosen.set(+choice.value)">
+                <select #choice (change)="choose(+choice.value)">
                   @for (one of columns(); track $index) {
                     <option [value]="$index" [selected]="$index === chosen()">
                       {{ one.table.name }} · {{ one.column }} ({{ figure(one.table.rowCount - one.table.spentCount) }} free rows)
@@ -109,6 +128,31 @@ const madeNames: Record<Made['made'], string> = {
       @if (by() === 'text' && script(); as own) {
         <app-template-field label="What is sent" [script]="own" [value]="text()" (changed)="text.set($event)" />
       }
+      @if (by() === 'data' || by() === 'handoff' || by() === 'variable') {
+        <div class="two">
+          <label class="field"
+            >Written as
+            <input class="mono" list="forms" [value]="form()" #form_ (input)="setForm(form_.value)" placeholder="as it stands there"
+          /></label>
+          <p class="muted small m-0 align-self-end">
+            {{ formProblem() ?? 'Such as 0.00, #,0.00, dd.MM.yyyy, or [1..4] for its first four signs. Empty: as it stands there.' }}
+          </p>
+        </div>
+        <datalist id="forms">
+          @for (one of forms; track one) {
+            <option [value]="one"></option>
+          }
+        </datalist>
+      }
+      @if (preview().length > 0) {
+        <div class="note" role="status">
+          It would send
+          @for (one of preview(); track $index) {
+            <span class="mono">{{ $first ? '' : ', ' }}“{{ one.length > 40 ? one.slice(0, 40) + '…' : one }}”</span>
+          }
+          with the first rows; recorded was <span class="mono">“{{ short() }}”</span>.
+        </div>
+      }
       @if (by() === 'data' && columns().length === 0) {
         <p class="mt-2">There is no data table yet. Import one or generate rows first.</p>
         <a class="act main" routerLink="/data" (click)="modal.dismiss()">Open the data</a>
@@ -129,7 +173,13 @@ const madeNames: Record<Made['made'], string> = {
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="done()" [disabled]="template().length === 0 || left().size === places().length">Replace it</button>
+      <button
+        class="act main"
+        (click)="done()"
+        [disabled]="template().length === 0 || left().size === places().length || formProblem() !== null"
+      >
+        Replace it
+      </button>
     </div>`,
   styles: `
     .two {
@@ -146,6 +196,7 @@ const madeNames: Record<Made['made'], string> = {
 })
 export class BindDialog {
   readonly modal = inject(NgbActiveModal);
+  readonly #api = inject(Api);
   readonly script = signal<Script | null>(null);
   readonly value = signal('');
   readonly tables = signal<readonly DataTable[]>([]);
@@ -159,8 +210,42 @@ export class BindDialog {
   readonly variable = signal('computed');
   readonly text = signal<Template>([]);
   readonly left = signal<ReadonlySet<number>>(new Set());
+  readonly forms = [
+    '0',
+    '0.00',
+    '0,00',
+    '#,0.00',
+    '#.0,00',
+    'dd.MM.yyyy',
+    'MM/dd/yyyy',
+    'yyyy-MM-dd',
+    "yyyy-MM-dd'T'HH:mm:ss",
+    'x',
+    '[1..4]',
+  ];
+  /** The form in which the value is written; empty for as it stands there. */
+  readonly form = signal('');
+  /** True once the tester has written a form; until then it follows what was recorded. */
+  #isOwnForm = false;
+  readonly formProblem = computed(() => {
+    const checked = this.form() === '' ? null : ValueFormSchema.safeParse(this.form());
+    return checked && !checked.success ? (checked.error.issues[0]?.message ?? null) : null;
+  });
+  readonly #as = computed(() => (this.form() === '' || this.formProblem() !== null ? {} : { as: this.form() }));
+  /** The first rows of the tables that are looked at, by table. */
+  readonly #rows = signal<ReadonlyMap<string, readonly DataRow[]>>(new Map());
+  /** What would be sent with each of the first rows. */
+  readonly preview = computed((): string[] => {
+    const template = this.template();
+    const tables = [...movingPieces(template)].flatMap((piece) => (piece.kind === 'data' ? [piece.table] : []));
+    const [first] = tables;
+    const count = (first === undefined ? undefined : this.#rows().get(first))?.length ?? 0;
+    return Array.from({ length: Math.min(previewed, count) }, (_, at) =>
+      textWith(template, (piece) => (piece.kind === 'data' ? this.#cell(piece.table, piece.column, at) : undefined)),
+    );
+  });
   readonly short = computed(() => (this.value().length > 40 ? `${this.value().slice(0, 40)}…` : this.value()));
-  readonly columns = computed(() => this.tables().flatMap((table) => table.columns.map((column) => ({ table, column }))));
+  readonly columns = computed(() => this.tables().flatMap((table) => table.columns.map(({ name }) => ({ table, column: name }))));
   readonly places = computed(() => {
     const script = this.script();
     if (!script) return [];
@@ -188,15 +273,16 @@ export class BindDialog {
     switch (this.by()) {
       case 'data': {
         const own = this.columns()[this.chosen()];
-        return own ? [{ kind: 'data', table: own.table.id, column: own.column, recorded }] : [];
+        return own ? [{ kind: 'data', table: own.table.id, column: own.column, ...this.#as(), recorded }] : [];
       }
       case 'handoff': {
         const own = this.script()?.handoffs[this.handoffAt()];
-        return own ? [{ kind: 'handoff', handoff: own.id, recorded }] : [];
+        return own ? [{ kind: 'handoff', handoff: own.id, ...this.#as(), recorded }] : [];
       }
       case 'made':
         return [{ kind: 'made', made: this.#made().id, recorded }];
       case 'variable':
+        return this.variable().trim() === '' ? [] : [{ kind: 'variable', name: this.variable().trim(), ...this.#as(), recorded }];
       case 'code':
         return this.variable().trim() === '' ? [] : [{ kind: 'variable', name: this.variable().trim(), recorded }];
       case 'text':
@@ -223,10 +309,40 @@ export class BindDialog {
     this.tables.set(tables);
     this.text.set([{ kind: 'text', text: value }]);
     this.by.set(by);
+    for (const { id } of tables)
+      this.#api.viewTable(id, allRows, 0, previewed, false).subscribe(({ rows }) => {
+        this.#rows.set(new Map(this.#rows()).set(id, rows));
+        this.#proposeForm();
+      });
+  }
+  choose(at: number): void {
+    this.chosen.set(at);
+    this.#isOwnForm = false;
+    this.#proposeForm();
+  }
+  setForm(text: string): void {
+    this.#isOwnForm = true;
+    this.form.set(text.trim());
+  }
+  /** Writes the values of a column as the recorded one was written, where that is another form. */
+  #proposeForm(): void {
+    const own = this.columns()[this.chosen()];
+    if (this.#isOwnForm || !own || this.by() !== 'data') return;
+    const sample = this.#cell(own.table.id, own.column, 0);
+    this.form.set(sample === undefined ? '' : (formLike(this.value(), sample) ?? ''));
+  }
+  #cell(table: string, column: string, at: number): string | undefined {
+    const known = this.tables().find((one) => one.id === table);
+    const index = known?.columns.findIndex((one) => one.name === column) ?? -1;
+    return this.#rows().get(table)?.[at]?.values[index];
   }
   setWay(text: string): void {
     const way = ways.find((one) => one.id === text);
-    if (way) this.by.set(way.id);
+    if (!way) return;
+    this.by.set(way.id);
+    if (this.#isOwnForm) return;
+    this.form.set('');
+    this.#proposeForm();
   }
   setMade(text: string): void {
     const known = MadeSchema.shape.made.safeParse(text);

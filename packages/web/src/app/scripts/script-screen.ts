@@ -12,7 +12,7 @@ import {
 } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { CdkDrag } from '@angular/cdk/drag-drop';
-import { NgbDropdownModule, NgbModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import {
   allSteps,
@@ -22,7 +22,6 @@ import {
   idsOf,
   outermost,
   requestSteps,
-  type Check,
   type ClassifiedValue,
   type Container,
   type ScriptEdit,
@@ -35,6 +34,7 @@ import type { RehearsalKind } from '../rehearsal/rehearse-dialog';
 import { VerdictShape } from '../shared/verdict-shape';
 import { takesActions } from '../takes/takes.actions';
 import { takesFeature } from '../takes/takes.feature';
+import { ScriptDialogs } from './script-dialogs';
 import { loadScriptOf } from './script-of-address';
 import { ScriptTextView } from './script-text';
 import { scriptsActions } from './scripts.actions';
@@ -42,7 +42,6 @@ import { scriptsFeature } from './scripts.feature';
 import { StepClipboard } from './steps/step-clipboard';
 import { StepEditor } from './steps/step-editor';
 import { iconOf, newStep, newSteps, sayStep } from './steps/step-kinds';
-import { SuggestDialog } from './steps/suggest-dialog';
 import { namesFor } from './steps/template-names';
 import { endOf, layRows, layStrings, type SpineRow } from './string-layout';
 import { StepDrawer } from './step-drawer';
@@ -68,8 +67,9 @@ const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] 
 export class ScriptScreen {
   readonly #store = inject(Store);
   readonly #starter = inject(RehearsalStarter);
-  readonly #modals = inject(NgbModal);
+  readonly #dialogs = inject(ScriptDialogs);
   readonly clipboard = inject(StepClipboard);
+  readonly #parts = this.#store.selectSignal(scriptsFeature.selectParts);
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly id = input.required<string>();
   /** Id of the step that the address names, so that a link leads to it. */
@@ -139,6 +139,11 @@ export class ScriptScreen {
   readonly none: ReadonlySet<string> = new Set();
   /** The row behind which what is dragged would go. */
   readonly dropAt = signal<string | null>(null);
+  /** Parts of the project that this script does not have yet. */
+  readonly parts = computed(() => {
+    const own = new Set(this.script()?.transactions.map((one) => one.part));
+    return this.#parts().filter((one) => !own.has(one.id));
+  });
   readonly newSteps = newSteps;
   readonly icon = iconOf;
   readonly #names = computed(() => {
@@ -174,6 +179,7 @@ export class ScriptScreen {
     });
     this.#store.dispatch(takesActions.listAsked());
     this.#store.dispatch(dataActions.listAsked());
+    this.#store.dispatch(scriptsActions.partsAsked());
     effect(() => {
       const chosen = this.selected();
       const row = untracked(() => this.rows().find((one) => one.id === chosen));
@@ -234,7 +240,7 @@ export class ScriptScreen {
   }
   say(step: Exclude<Step, { kind: 'request' }>): string {
     const names = this.#names();
-    return names ? sayStep(step, names) : '';
+    return names ? sayStep(step, names, this.#tables()) : '';
   }
   /** The step or transaction behind which new steps go. */
   #anchor(): string | null {
@@ -252,10 +258,7 @@ export class ScriptScreen {
     if (made) this.select(made.id);
   }
   insertTransaction(): void {
-    const script = this.script();
-    const chosen = this.selected();
-    const at = script?.transactions.find((one) => one.id === chosen || allSteps(one.steps).some((step) => step.id === chosen));
-    this.edit({ kind: 'insert-transaction', after: at?.id ?? script?.transactions.at(-1)?.id ?? null, name: 'New transaction' });
+    this.edit({ kind: 'insert-transaction', after: this.#transactionAt(), name: 'New transaction' });
   }
   /** What is chosen: several steps, or the one. */
   #chosen(): string[] {
@@ -298,14 +301,34 @@ export class ScriptScreen {
   }
   suggestChecks(): void {
     const script = this.script();
-    if (!script) return;
-    const modal = this.#modals.open(SuggestDialog, { size: 'lg' });
-    (modal.componentInstance as SuggestDialog).load(script, this.#tables());
-    modal.result.then(
-      (checks: { step: string; check: Check }[]) => {
-        this.edit({ kind: 'add-checks', checks });
-      },
-      () => undefined,
+    if (script) this.#dialogs.suggestChecks(script, this.#tables());
+  }
+  find(): void {
+    const script = this.script();
+    if (script) this.#dialogs.findAndReplace(script);
+  }
+  insertFromTake(): void {
+    const after = this.#anchor();
+    const chosen = this.picked().size > 0 ? this.#chosen() : [];
+    if (after === null) return;
+    this.#dialogs.insertFromTake(
+      this.otherTakes().filter((one) => one.madeFor === undefined),
+      chosen.at(-1) ?? after,
+      chosen,
+    );
+    this.picked.set(this.none);
+  }
+  usePart(part: string): void {
+    this.#store.dispatch(scriptsActions.partUseWanted({ part, after: this.#transactionAt() }));
+  }
+  /** The transaction that is chosen, or in which the chosen step stands; the last one where nothing is. */
+  #transactionAt(): string | null {
+    const chosen = this.selected();
+    const transactions = this.script()?.transactions ?? [];
+    return (
+      transactions.find((one) => one.id === chosen || allSteps(one.steps).some((step) => step.id === chosen))?.id ??
+      transactions.at(-1)?.id ??
+      null
     );
   }
   dragged(y: number): void {
@@ -364,6 +387,11 @@ export class ScriptScreen {
       event.preventDefault();
       if (event.shiftKey) this.redo();
       else this.undo();
+      return;
+    }
+    if (ctrl && event.key.toLowerCase() === 'f' && this.view() === 'outline') {
+      event.preventDefault();
+      this.find();
       return;
     }
     if (ctrl && /^[cxv]$/i.test(event.key) && (document.getSelection()?.toString() ?? '') === '') {

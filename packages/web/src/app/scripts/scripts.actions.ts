@@ -1,5 +1,15 @@
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
+import type { ListedPart } from '../shared/api';
 import type { CorrelationReport, Rehearsal, RehearsalOrder, RehearsalWish, Round, Script, ScriptEdit } from '@sturdy/core';
+
+/** A piece of another take, and where it goes. */
+export interface TakePiece {
+  takeId: string;
+  from: number;
+  to: number;
+  after: string;
+  instead: string[];
+}
 
 export const scriptsActions = createActionGroup({
   source: 'Scripts',
@@ -12,7 +22,15 @@ export const scriptsActions = createActionGroup({
     Undone: emptyProps(),
     Redone: emptyProps(),
     'Text applied': props<{ script: Script }>(),
-    Saved: props<{ script: Script }>(),
+    /** `sent` is what was saved; what the server made of it may have other ids. `changedToo` names scripts that a part has changed. */
+    Saved: props<{ sent: Script; script: Script; changedToo: string[] }>(),
+    /** The server changed the script as a whole. */
+    Replaced: props<{ script: Script }>(),
+    'Piece wanted': props<{ piece: TakePiece }>(),
+    'Part wanted': props<{ transaction: string }>(),
+    'Part use wanted': props<{ part: string; after: string | null }>(),
+    'Parts asked': emptyProps(),
+    'Parts loaded': props<{ parts: ListedPart[] }>(),
     'Step selected': props<{ step: string | null }>(),
     'Handoff selected': props<{ handoff: string | null }>(),
     'Correlate wanted': props<{ secondTakeId: string | null }>(),

@@ -3,13 +3,21 @@ import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { concatLatestFrom } from './with-latest';
-import { concat, debounceTime, filter, forkJoin, map, merge, of, switchMap, takeUntil, tap } from 'rxjs';
+import { concat, concatMap, debounceTime, filter, forkJoin, map, merge, of, switchMap, takeUntil, tap } from 'rxjs';
 import { projectActions } from '../project/project';
 import { Api } from '../shared/api';
 import { liveStream } from '../shared/live-stream';
+import { messageActions } from '../shared/messages';
 import { orTell } from '../shared/problem-effect';
+import { takesActions } from '../takes/takes.actions';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
+
+/** What putting in a piece of a take came to. */
+const pieceTold = (added: number, missing: readonly string[]): string =>
+  missing.length === 0
+    ? `${added} ${added === 1 ? 'step was' : 'steps were'} put in. All that they send is read in this script.`
+    : `${added} ${added === 1 ? 'step was' : 'steps were'} put in. ${missing.join(', ')} is read nowhere in this script and is sent as recorded: hand it off, or bind it.`;
 
 export const scriptsEffects = {
   list: createEffect(
@@ -47,7 +55,14 @@ export const scriptsEffects = {
         switchMap(([, script]) =>
           script
             ? api.saveScript(script).pipe(
-                map((saved) => scriptsActions.saved({ script: saved })),
+                concatMap((kept) =>
+                  of(
+                    scriptsActions.saved({ sent: script, ...kept }),
+                    ...(kept.changedToo.length === 0
+                      ? []
+                      : [messageActions.told({ tone: 'good', text: `The part was changed in ${kept.changedToo.join(', ')} too.` })]),
+                  ),
+                ),
                 orTell(),
               )
             : of(),
@@ -186,6 +201,88 @@ export const scriptsEffects = {
                 // How it is read is what one wants to see next.
                 tap(({ handoff }) => void router.navigate(['/scripts', script.id, 'handoffs', handoff])),
                 map((done) => scriptsActions.bound({ script: done.script })),
+                orTell(),
+              )
+            : of(),
+        ),
+      ),
+    { functional: true },
+  ),
+  piece: createEffect(
+    (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+      actions.pipe(
+        ofType(scriptsActions.pieceWanted),
+        concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
+        switchMap(([{ piece }, script]) =>
+          script
+            ? api.insertFromTake(script.id, piece).pipe(
+                concatMap(({ script: done, added, missing }) =>
+                  of(
+                    scriptsActions.replaced({ script: done }),
+                    // The script has a take of its own now.
+                    takesActions.listAsked(),
+                    takesActions.takeOpened({ id: done.takeId }),
+                    scriptsActions.stepSelected({ step: added[0] ?? null }),
+                    messageActions.told({ tone: missing.length === 0 ? 'good' : 'warn', text: pieceTold(added.length, missing) }),
+                  ),
+                ),
+                orTell(),
+              )
+            : of(),
+        ),
+      ),
+    { functional: true },
+  ),
+  parts: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(scriptsActions.partsAsked, scriptsActions.replaced),
+        switchMap(() =>
+          api.parts().pipe(
+            map((parts) => scriptsActions.partsLoaded({ parts })),
+            orTell(),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  makePart: createEffect(
+    (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+      actions.pipe(
+        ofType(scriptsActions.partWanted),
+        concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
+        switchMap(([{ transaction }, script]) =>
+          script
+            ? api.makePart(script.id, transaction).pipe(
+                map((done) => scriptsActions.replaced({ script: done })),
+                orTell(),
+              )
+            : of(),
+        ),
+      ),
+    { functional: true },
+  ),
+  usePart: createEffect(
+    (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+      actions.pipe(
+        ofType(scriptsActions.partUseWanted),
+        concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
+        switchMap(([{ part, after }, script]) =>
+          script
+            ? api.usePart(script.id, part, after).pipe(
+                concatMap(({ script: done, missing }) =>
+                  of(
+                    scriptsActions.replaced({ script: done }),
+                    ...(missing.length === 0
+                      ? []
+                      : [
+                          messageActions.told({
+                            tone: 'warn',
+                            text: `The part sends ${missing.join(', ')}, which this script reads nowhere: it is sent as recorded. Hand it off, or bind it.`,
+                          }),
+                        ]),
+                  ),
+                ),
                 orTell(),
               )
             : of(),

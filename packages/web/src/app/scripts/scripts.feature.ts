@@ -1,6 +1,7 @@
 import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import { createFeature, createReducer, createSelector, on } from '@ngrx/store';
 import { coverage, editScript, type CorrelationReport, type Rehearsal, type Round, type Script } from '@sturdy/core';
+import type { ListedPart } from '../shared/api';
 import { scriptsActions } from './scripts.actions';
 
 const adapter = createEntityAdapter<Script>({ sortComparer: (left, right) => left.name.localeCompare(right.name) });
@@ -24,6 +25,8 @@ interface ScriptsState extends EntityState<Script> {
   mended: string | null;
   report: CorrelationReport | null;
   rounds: Round[];
+  /** Sequences of steps that several scripts have. */
+  parts: ListedPart[];
   /** How often the server has taken the script as it is here. */
   saved: number;
 }
@@ -43,6 +46,7 @@ const initial: ScriptsState = adapter.getInitialState({
   mended: null,
   report: null,
   rounds: [],
+  parts: [],
   saved: 0,
 });
 
@@ -75,7 +79,7 @@ export const scriptsFeature = createFeature({
     initial,
     on(scriptsActions.listLoaded, (state, { list }) => adapter.setAll(list, { ...state, listed: true })),
     on(scriptsActions.scriptOpened, (state, { id }) =>
-      state.current?.id === id ? state : { ...initial, ids: state.ids, entities: state.entities, listed: state.listed },
+      state.current?.id === id ? state : { ...initial, ids: state.ids, entities: state.entities, listed: state.listed, parts: state.parts },
     ),
     on(scriptsActions.scriptLoaded, (state, { script, rehearsals }) => ({ ...state, current: script, rehearsals })),
     on(scriptsActions.edited, (state, { edit }) => (state.current ? changed(state, editScript(state.current, edit)) : state)),
@@ -134,8 +138,14 @@ export const scriptsFeature = createFeature({
       rounds,
       rehearsals: [...rounds.map((one) => one.rehearsal).reverse(), ...state.rehearsals],
     })),
-    on(scriptsActions.saved, (state) => ({ ...state, saved: state.saved + 1 })),
-    on(scriptsActions.textApplied, (state, { script }) => changed(state, script)),
+    on(scriptsActions.saved, (state, { sent, script }) => ({
+      ...state,
+      saved: state.saved + 1,
+      // What was edited meanwhile stays; it is saved a moment later.
+      current: state.current === sent ? script : state.current,
+    })),
+    on(scriptsActions.partsLoaded, (state, { parts }) => ({ ...state, parts })),
+    on(scriptsActions.textApplied, scriptsActions.replaced, (state, { script }) => changed(state, script)),
     on(scriptsActions.bound, (state, { script }) => changed(state, script)),
     on(scriptsActions.workFailed, (state) => ({ ...state, busy: null, done: null, steerable: false })),
     on(scriptsActions.workTold, (state, { done, total }) => ({ ...state, done: state.done === null ? null : done / total })),

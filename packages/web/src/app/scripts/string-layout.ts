@@ -11,7 +11,7 @@ import {
 
 /** A row of the time spine. */
 export type SpineRow =
-  | { kind: 'transaction'; id: string; name: string; phase: Transaction['phase']; top: number; height: number }
+  | { kind: 'transaction'; id: string; name: string; phase: Transaction['phase']; part: string | undefined; top: number; height: number }
   | { kind: 'request'; id: string; step: RequestStep; number: number; depth: number; top: number; height: number; pieces: RowPiece[] }
   /** Everything else: containers, and steps that send nothing. */
   | { kind: 'other'; id: string; step: Exclude<Step, RequestStep>; depth: number; top: number; height: number };
@@ -67,8 +67,8 @@ export function layRows(script: Script): SpineRow[] {
     return own;
   };
   for (const transaction of script.transactions) {
-    const { id, name, phase } = transaction;
-    rows.push({ kind: 'transaction', id, name, phase, ...place(heights.transaction) });
+    const { id, name, phase, part } = transaction;
+    rows.push({ kind: 'transaction', id, name, phase, part, ...place(heights.transaction) });
     addSteps(transaction.steps, 0);
   }
   return rows;

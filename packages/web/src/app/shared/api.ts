@@ -8,17 +8,19 @@ import type {
   CheckSuggestion,
   CodeStep,
   CorrelationReport,
-  DataRow,
   DataTable,
   Deal,
+  DryIteration,
   Environment,
   Exchange,
   Extractor,
+  FailureSign,
   Forecast,
   GeneratedColumn,
   HandoffPattern,
   LanePoint,
   PatternFind,
+  ProjectSettings,
   Proposal,
   RecordingState,
   Rehearsal,
@@ -28,9 +30,14 @@ import type {
   Run,
   RunResult,
   Script,
+  ScriptVersion,
   SearchHit,
   StepDifference,
   Survey,
+  TableChange,
+  TableVersion,
+  TableView,
+  TableWish,
   Take,
   TextProblem,
   Tidy,
@@ -67,6 +74,34 @@ export interface RecordingOptions {
   name: string;
   forNetwork: boolean;
 }
+/** A column in which so many rows have a value that another row has too. */
+export interface Duplicates {
+  column: number;
+  rows: number;
+  example: string;
+}
+export interface ImportedTable {
+  table: DataTable;
+  problems: { line: number; text: string }[];
+  problemCount: number;
+  twice: Duplicates[];
+  read: string;
+}
+/** A sequence of steps that is kept once, and the scripts that have it. */
+export interface ListedPart {
+  id: string;
+  name: string;
+  steps: number;
+  usedBy: { id: string; name: string }[];
+}
+/** A recorded answer that holds a failure sign. */
+export interface HeldSign {
+  takeId: string;
+  take: string;
+  exchange: number;
+  url: string;
+  told: string;
+}
 export interface ImportDone {
   take: Take;
   exchangeCount: number;
@@ -87,6 +122,10 @@ export class Api {
   board = () => this.#http.get<Board>(`${inProject}/board`);
   environments = () => this.#http.get<Environment[]>(`${inProject}/environments`);
   saveEnvironment = (environment: Environment) => this.#http.put<Environment>(`${inProject}/environments/${environment.id}`, environment);
+
+  projectSettings = () => this.#http.get<ProjectSettings>(`${inProject}/settings`);
+  saveProjectSettings = (settings: ProjectSettings) => this.#http.put<ProjectSettings>(`${inProject}/settings`, settings);
+  tryFailureSign = (sign: FailureSign) => this.#http.post<HeldSign[]>(`${inProject}/try-failure-sign`, sign);
 
   takes = () => this.#http.get<CountedTake[]>(`${inProject}/takes`);
   take = (id: string) => this.#http.get<{ take: Take; exchanges: Exchange[] }>(`/api/takes/${id}`);
@@ -118,7 +157,17 @@ export class Api {
 
   scripts = () => this.#http.get<Script[]>(`${inProject}/scripts`);
   script = (id: string) => this.#http.get<Script>(`/api/scripts/${id}`);
-  saveScript = (script: Script) => this.#http.put<Script>(`/api/scripts/${script.id}`, script);
+  saveScript = (script: Script) => this.#http.put<{ script: Script; changedToo: string[] }>(`/api/scripts/${script.id}`, script);
+  scriptVersions = (id: string) => this.#http.get<ScriptVersion[]>(`/api/scripts/${id}/versions`);
+  scriptTextAt = (id: string, version: number) => this.#http.get<{ text: string }>(`/api/scripts/${id}/versions/${version}/text`);
+  restoreScript = (id: string, version: number) =>
+    this.#http.post<{ script: Script; changedToo: string[] }>(`/api/scripts/${id}/versions/${version}/restore`, {});
+  parts = () => this.#http.get<ListedPart[]>(`${inProject}/parts`);
+  makePart = (id: string, transaction: string) => this.#http.post<Script>(`/api/scripts/${id}/parts`, { transaction });
+  usePart = (id: string, part: string, after: string | null) =>
+    this.#http.post<{ script: Script; missing: string[] }>(`/api/scripts/${id}/use-part`, { part, after });
+  insertFromTake = (id: string, piece: { takeId: string; from: number; to: number; after: string; instead: string[] }) =>
+    this.#http.post<{ script: Script; added: string[]; missing: string[] }>(`/api/scripts/${id}/insert-from-take`, piece);
   scriptText = (script: Script) => this.#http.post<{ text: string }>(`/api/scripts/${script.id}/text`, script);
   saveScriptText = (id: string, text: string) =>
     this.#http.put<{ script: Script; problems: TextProblem[] }>(`/api/scripts/${id}/text`, { text });
@@ -155,15 +204,28 @@ export class Api {
     this.#http.post<PatternFind[]>(`/api/takes/${takeId}/pattern-preview`, pattern);
 
   tables = () => this.#http.get<DataTable[]>(`${inProject}/tables`);
-  rows = (id: string, from: number) => this.#http.get<DataRow[]>(`/api/tables/${id}/rows`, { params: { from, count: 200 } });
-  importTable = (name: string, file: Blob, ragged: 'skip' | 'fix' | 'stop') =>
-    this.#http.post<{ table: DataTable; problems: { line: number; text: string }[]; read: string }>(`${inProject}/tables/import`, file, {
+  viewTable = (id: string, wish: TableWish, from: number, count: number, counts: boolean) =>
+    this.#http.post<TableView>(`/api/tables/${id}/view`, { wish, from, count, counts });
+  changeTable = (id: string, change: TableChange) => this.#http.post<DataTable>(`/api/tables/${id}/changes`, change);
+  tableVersions = (id: string) => this.#http.get<TableVersion[]>(`/api/tables/${id}/versions`);
+  goToTableVersion = (id: string, version: number) => this.#http.put<DataTable>(`/api/tables/${id}/version`, { version });
+  duplicates = (id: string) => this.#http.get<Duplicates[]>(`/api/tables/${id}/duplicates`);
+  renameTable = (id: string, name: string) => this.#http.put<DataTable>(`/api/tables/${id}/name`, { name });
+  /** Uploads a file; told of its progress, and cancelled by unsubscribing. */
+  importTable = (name: string, file: Blob, ragged: 'skip' | 'fix' | 'stop'): Observable<HttpEvent<ImportedTable>> =>
+    this.#http.post<ImportedTable>(`${inProject}/tables/import`, file, {
       params: new HttpParams().set('name', name).set('ragged', ragged),
       headers: { 'Content-Type': 'application/octet-stream' },
+      observe: 'events',
+      reportProgress: true,
     });
+  tryQuery = (query: { address: string; sql: string }) =>
+    this.#http.post<{ columns: string[]; rows: string[][] }>(`${inProject}/tables/try-query`, query);
+  queryTable = (query: { name: string; address: string; sql: string }) =>
+    this.#http.post<ImportedTable>(`${inProject}/tables/query`, query);
   generate = (wanted: { name: string; columns: GeneratedColumn[]; count: number; seed: string }) =>
     this.#http.post<DataTable>(`${inProject}/tables/generate`, wanted);
-  release = (id: string) => this.#http.post<{ released: number }>(`/api/tables/${id}/release`, {});
+  release = (id: string, rows: number[] | null) => this.#http.post<{ released: number }>(`/api/tables/${id}/release`, { rows });
   setDeal = (id: string, deal: Deal) => this.#http.put<DataTable>(`/api/tables/${id}/deal`, deal);
   deleteTable = (id: string) => this.#http.delete(`/api/tables/${id}`);
 
@@ -172,6 +234,7 @@ export class Api {
   saveWorkload = (workload: Workload) => this.#http.put<Workload>(`/api/workloads/${workload.id}`, workload);
   deleteWorkload = (id: string) => this.#http.delete(`/api/workloads/${id}`);
   forecast = (workload: Workload) => this.#http.post<Forecast>(`/api/workloads/${workload.id}/forecast`, workload);
+  dryDeal = (workload: Workload) => this.#http.post<DryIteration[]>(`/api/workloads/${workload.id}/dry-deal`, workload);
   startRun = (workloadId: string) => this.#http.post<Run>(`/api/workloads/${workloadId}/run`, {});
 
   runs = () => this.#http.get<Run[]>(`${inProject}/runs`);

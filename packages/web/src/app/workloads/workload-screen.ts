@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import { pacingForRate, usersForRate, userSpan, curveSeconds, type Crew, type Criterion, type Workload } from '@sturdy/core';
 import type { EChartsCoreOption } from 'echarts/core';
@@ -8,6 +9,7 @@ import { scriptsFeature } from '../scripts/scripts.feature';
 import { Chart } from '../shared/chart';
 import { clock, figure } from '../shared/format';
 import { NumberField } from '../shared/number-field';
+import { DryDealDialog } from './dry-deal-dialog';
 import { workloadsActions, workloadsFeature } from './workloads';
 
 /** One workload: crews as rows, the curve, the criteria; at the right the forecast and what stands in the way. */
@@ -67,6 +69,7 @@ import { workloadsActions, workloadsFeature } from './workloads';
 })
 export class WorkloadScreen {
   readonly #store = inject(Store);
+  readonly #modals = inject(NgbModal);
   readonly id = input.required<string>();
   readonly #list = this.#store.selectSignal(workloadsFeature.selectList);
   readonly workload = computed(() => this.#list().find((one) => one.id === this.id()));
@@ -173,6 +176,12 @@ export class WorkloadScreen {
   }
   removeCriterion(id: string): void {
     this.change({ criteria: this.workload()?.criteria.filter((one) => one.id !== id) ?? [] });
+  }
+  dryDeal(): void {
+    const workload = this.workload();
+    if (!workload) return;
+    const modal = this.#modals.open(DryDealDialog, { size: 'lg', scrollable: true });
+    (modal.componentInstance as DryDealDialog).load(workload, this.tables());
   }
   run(): void {
     this.#store.dispatch(workloadsActions.runWanted({ id: this.id() }));

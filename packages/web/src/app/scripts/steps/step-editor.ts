@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import {
   allSteps,
@@ -11,10 +12,12 @@ import {
   type Step,
   type Transaction,
 } from '@sturdy/core';
+import { dataFeature } from '../../data/data';
 import { ExtractorForm } from '../../handoff/extractor-form';
 import { Api, problemOf, type TriedCode } from '../../shared/api';
 import { NumberField } from '../../shared/number-field';
 import { scriptsActions } from '../scripts.actions';
+import { scriptsFeature } from '../scripts.feature';
 import { CodeField } from './code-field';
 import { ConditionFields } from './condition-fields';
 import { iconOf } from './step-kinds';
@@ -37,7 +40,7 @@ const titles: Record<Exclude<Step['kind'], 'request'>, string> = {
 @Component({
   selector: 'app-step-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CodeField, ConditionFields, ExtractorForm, NumberField, TemplateField],
+  imports: [CodeField, ConditionFields, ExtractorForm, NumberField, RouterLink, TemplateField],
   templateUrl: './step-editor.html',
   styles: `
     :host {
@@ -70,6 +73,12 @@ export class StepEditor {
   readonly #api = inject(Api);
   readonly script = input.required<Script>();
   readonly id = input.required<string>();
+  readonly tables = this.#store.selectSignal(dataFeature.selectTables);
+  readonly #parts = this.#store.selectSignal(scriptsFeature.selectParts);
+  /** The part that the chosen transaction is. */
+  readonly part = computed(() => this.#parts().find((one) => one.id === this.transaction()?.part));
+  /** The other scripts that have it. */
+  readonly others = computed(() => (this.part()?.usedBy ?? []).filter((one) => one.id !== this.script().id));
   readonly icon = iconOf;
   readonly titles = titles;
   readonly transaction = computed(() => this.script().transactions.find((one) => one.id === this.id()) ?? null);
@@ -121,6 +130,9 @@ export class StepEditor {
   edit(edit: ScriptEdit): void {
     this.#store.dispatch(scriptsActions.edited({ edit }));
   }
+  makePart(own: Transaction): void {
+    this.#store.dispatch(scriptsActions.partWanted({ transaction: own.id }));
+  }
   rename(own: Transaction, name: string): void {
     if (name.trim() !== '') this.edit({ kind: 'rename', id: own.id, name: name.trim() });
   }
@@ -145,7 +157,9 @@ export class StepEditor {
               extractor: { kind: 'jsonpath', path: '$.items[*].id', pick: 'any' },
               variable: 'item',
             }
-          : null;
+          : kind === 'each-row'
+            ? { kind, table: this.tables()[0]?.id ?? '' }
+            : null;
     this.set(loop ? { ...rest, loop, times: Math.max(own.times, 50) } : rest);
   }
   setCookie(own: Extract<Step, { kind: 'cookie' }>, action: string): void {

@@ -4,6 +4,7 @@ import {
   hasRightSide,
   templateToText,
   type Condition,
+  type DataTable,
   type PieceNames,
   type Script,
   type Step,
@@ -58,7 +59,7 @@ export const sayCondition = ({ left, is, right }: Condition, names: PieceNames):
 const seconds = (ms: number): string => `${(ms / 1000).toLocaleString('en', { maximumFractionDigits: 1 })} s`;
 
 /** A step that is no request, as one line. */
-export function sayStep(step: Exclude<Step, { kind: 'request' }>, names: PieceNames): string {
+export function sayStep(step: Exclude<Step, { kind: 'request' }>, names: PieceNames, tables: readonly DataTable[] = []): string {
   switch (step.kind) {
     case 'pause':
       return step.spread
@@ -81,11 +82,18 @@ export function sayStep(step: Exclude<Step, { kind: 'request' }>, names: PieceNa
     case 'when':
       return `${step.name}: when ${sayCondition(step.condition, names)}`;
     case 'repeat':
-      return step.loop?.kind === 'while'
-        ? `while ${sayCondition(step.loop.condition, names)}, ${step.times} times at most`
-        : step.loop
-          ? `for each ${step.loop.variable}, ${step.times} times at most`
-          : `${step.times} times, ${seconds(step.pauseMs)} apart`;
+      switch (step.loop?.kind) {
+        case 'while':
+          return `while ${sayCondition(step.loop.condition, names)}, ${step.times} times at most`;
+        case 'each-match':
+          return `for each ${step.loop.variable}, ${step.times} times at most`;
+        case 'each-row': {
+          const { table } = step.loop;
+          return `for each row of ${tables.find((one) => one.id === table)?.name ?? 'a table'}, ${step.times} times at most`;
+        }
+        case undefined:
+          return `${step.times} times, ${seconds(step.pauseMs)} apart`;
+      }
   }
 }
 

@@ -27,7 +27,7 @@ export function namesFor(script: Script, tables: readonly DataTable[]): PieceNam
 /** All that can be named in a text of a script. */
 export const nameable = (script: Script, tables: readonly DataTable[], variables: readonly string[]): string[] => [
   ...script.handoffs.map((one) => one.name),
-  ...tables.flatMap((table) => table.columns.map((column) => `data:${table.name}/${column}`)),
+  ...tables.flatMap((table) => table.columns.map(({ name }) => `data:${table.name}/${name}`)),
   ...script.made.map((one) => one.name),
   ...variables.map((name) => `variable:${name}`),
 ];

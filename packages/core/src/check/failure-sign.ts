@@ -1,0 +1,82 @@
+import * as z from 'zod';
+import type { LoadedTake } from '../take/take.schema.js';
+import type { ResponseView } from '../script/response-view.js';
+import { viewOf } from '../script/response-view.js';
+
+/**
+ * What no good answer holds, whatever its status and whatever script asked for it: a text, a title of a page (as a whole or a part of it),
+ * or an element of XML or a member of JSON that is there and not empty.
+ */
+export const FailureSignSchema = z.object({
+  kind: z.enum(['text', 'title', 'element']),
+  text: z.string().trim().min(1, 'Write what an answer that failed holds.').max(500),
+});
+export type FailureSign = z.infer<typeof FailureSignSchema>;
+
+/** Signs as they may be written in a file: a text alone stands for a sign of that text. */
+export const WrittenFailureSignSchema = z.union([
+  z
+    .string()
+    .min(1)
+    .transform((text): FailureSign => ({ kind: 'text', text })),
+  FailureSignSchema,
+]);
+
+const cutShort = (text: string, length = 140): string => (text.length > length ? `${text.slice(0, length)}…` : text);
+
+/** Where an answer holds a sign, in words; null where it does not. */
+function found(response: ResponseView, { kind, text }: FailureSign): string | null {
+  switch (kind) {
+    case 'text':
+      return response.body.includes(text) ? `It says “${cutShort(text)}”` : null;
+    case 'title':
+      return response.kind === 'html' && response.html.title.includes(text)
+        ? `The page is called “${cutShort(response.html.title)}”`
+        : null;
+    case 'element':
+      return response.kind === 'xml' ? xmlElement(response.body, text) : response.kind === 'json' ? jsonMember(response.json, text) : null;
+  }
+}
+
+function xmlElement(body: string, name: string): string | null {
+  const quoted = name.replace(/[^\w-]/g, '\\$&');
+  const element = new RegExp(`<(?:[\\w.-]+:)?${quoted}(?:\\s[^>]*)?>([^<]*)`).exec(body);
+  return element
+    ? `It holds the element <${name}>${(element[1] ?? '').trim() === '' ? '' : ` with “${cutShort((element[1] ?? '').trim())}”`}`
+    : null;
+}
+
+const deepest = 40;
+
+function jsonMember(value: unknown, name: string, depth = 0): string | null {
+  if (typeof value !== 'object' || value === null || depth > deepest) return null;
+  for (const [key, own] of Object.entries(value)) {
+    const isEmpty = own === null || own === false || own === '' || (Array.isArray(own) && own.length === 0);
+    if (key === name && !isEmpty) return `It holds “${name}” with ${cutShort(JSON.stringify(own))}`;
+    const inside = jsonMember(own, name, depth + 1);
+    if (inside !== null) return inside;
+  }
+  return null;
+}
+
+/** The first of these signs that an answer holds, in a sentence; null where it holds none. */
+export function signOf(response: ResponseView, signs: readonly FailureSign[]): string | null {
+  if (response.kind === 'binary') return null;
+  for (const sign of signs) {
+    const told = found(response, sign);
+    if (told !== null) return `${told}, which is a failure sign.`;
+  }
+  return null;
+}
+
+/** Answers of a take that hold a sign: where it is good, none does. */
+export function heldBy(take: LoadedTake, sign: FailureSign, most: number): { exchange: number; url: string; told: string }[] {
+  const held: { exchange: number; url: string; told: string }[] = [];
+  for (const exchange of take.exchanges) {
+    if (held.length >= most) break;
+    const view = viewOf(exchange, take.readBody);
+    const told = view && signOf(view, [sign]);
+    if (told) held.push({ exchange: exchange.n, url: exchange.url, told });
+  }
+  return held;
+}

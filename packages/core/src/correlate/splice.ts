@@ -1,0 +1,294 @@
+import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { joinTakes } from '../take/join-takes.js';
+import type { HandoffPattern } from '../patterns/pattern.schema.js';
+import { adopted, freshId, idsOf, insertAfter } from '../script/arrange.js';
+import { editScript } from '../script/edit.js';
+import { readValue } from '../script/extract.js';
+import { scriptFromTake } from '../script/from-take.js';
+import { viewOf } from '../script/response-view.js';
+import {
+  allSteps,
+  exchangesOf,
+  placeOfResponse,
+  readFrom,
+  readPlaces,
+  requestSteps,
+  type Handoff,
+  type Made,
+  type ResponsePlace,
+  type Script,
+  type Step,
+} from '../script/script.schema.js';
+import { changeTemplates, templatesOf } from '../script/step-templates.js';
+import { mapPieces, movingPieces } from '../script/template.js';
+import type { Piece } from '../script/template.schema.js';
+import type { Tidy } from '../tidy/tidy.schema.js';
+import { correlate } from './correlate.js';
+import { SecondTake } from './second-take.js';
+
+/** A piece of another take that is to be put into a script. */
+export interface SpliceWish {
+  /** First and last exchange of the piece. */
+  from: number;
+  to: number;
+  /** The step or transaction behind which it goes. */
+  after: string;
+  /** Steps in whose place it comes. */
+  instead: readonly string[];
+}
+
+/** A script with the piece in it, and the exchanges that it stands for now. */
+export interface Spliced {
+  script: Script;
+  exchanges: Exchange[];
+  /** Ids of the steps that were put in. */
+  added: string[];
+  /** Names of values that the piece sends and that are read nowhere in the script: they are sent as recorded. */
+  missing: string[];
+}
+
+/**
+ * Puts a piece of another take of the same flow into a script. What the piece sends is correlated within its own take, with the script's take
+ * as second one; what is read before the piece begins is then read where the script has the same answer.
+ */
+export function splice(
+  script: Script,
+  take: LoadedTake,
+  other: LoadedTake,
+  wish: SpliceWish,
+  tidy: Tidy,
+  patterns: readonly HandoffPattern[],
+): Spliced {
+  const whole = scriptFromTake(other, { scriptId: script.id, name: script.name, tidy });
+  const source = correlate(whole, other, take, patterns).script;
+  const isWanted = (step: Step): boolean =>
+    step.kind === 'request' && step.exchange !== null && step.exchange >= wish.from && step.exchange <= wish.to;
+  const piece = piecesOf(source, isWanted);
+  const exchanges = other.exchanges.filter((one) => one.n >= wish.from && one.n <= wish.to);
+  if (allSteps(piece).length === 0 || exchanges.length === 0)
+    throw new Error('There is no request between these two that would be sent. Choose others.');
+
+  const values = new ForeignValues(script, take, source, other, new Set(allSteps(piece).map((one) => one.id)), new Set(wish.instead));
+  const steps = values.adopt(piece);
+
+  const after = lastExchangeBefore(script, wish.after);
+  const joined = joinTakes(take.exchanges, exchanges, after);
+  const numbered = (list: readonly Step[], numbers: ReadonlyMap<number, number>): Step[] =>
+    list.map((step): Step => {
+      if (step.kind !== 'request') return 'steps' in step ? ({ ...step, steps: numbered(step.steps, numbers) } as Step) : step;
+      const hops = step.hops?.map((one) => numbers.get(one) ?? one);
+      return { ...step, exchange: step.exchange === null ? null : (numbers.get(step.exchange) ?? null), ...(hops && { hops }) };
+    });
+  const base: Script = {
+    ...script,
+    transactions: script.transactions.map((one) => ({ ...one, steps: numbered(one.steps, joined.own) })),
+    handoffs: [...script.handoffs.map((one) => values.moved.get(one.id) ?? one), ...values.handoffs],
+    made: [...script.made, ...values.made],
+  };
+  const placed = adopted(base, numbered(steps, joined.piece));
+  // Those that are adopted may have got ids of their own; handoffs that are read in them follow.
+  const ids = new Map(allSteps(steps).map((one, at) => [one.id, allSteps(placed)[at]?.id ?? one.id]));
+  const read: Script = {
+    ...base,
+    handoffs: base.handoffs.map((one) => (values.handoffs.includes(one) || values.moved.has(one.id) ? followed(one, ids) : one)),
+  };
+  const inserted = insertAfter(read, wish.after, placed);
+  const done = wish.instead.length === 0 ? inserted : editScript(inserted, { kind: 'delete-all', ids: wish.instead });
+  return { script: done, exchanges: joined.exchanges, added: placed.map((one) => one.id), missing: values.missing };
+}
+
+const followed = (handoff: Handoff, ids: ReadonlyMap<string, string>): Handoff => ({
+  ...handoff,
+  origin: ids.get(handoff.origin) ?? handoff.origin,
+  ...(handoff.also && { also: handoff.also.map((one) => ({ ...one, step: ids.get(one.step) ?? one.step })) }),
+});
+
+/** The steps of a piece with the pauses between them; containers that lie in it as a whole. */
+function piecesOf(source: Script, isWanted: (step: Step) => boolean): Step[] {
+  const all = source.transactions.flatMap((one) => one.steps);
+  const wanted = (step: Step): boolean => ('steps' in step ? step.steps.some(wanted) : isWanted(step));
+  const first = all.findIndex(wanted);
+  const last = all.findLastIndex(wanted);
+  if (first < 0) return [];
+  return all
+    .slice(first, last + 1)
+    .flatMap((step): Step[] => ('steps' in step && !step.steps.every(wanted) ? step.steps.filter(wanted) : [step]));
+}
+
+/** The last exchange that a script plays up to a step; null where there is none before it. */
+function lastExchangeBefore(script: Script, after: string): number | null {
+  let last: number | null = null;
+  for (const transaction of script.transactions) {
+    if (transaction.id === after) return last;
+    for (const step of allSteps(transaction.steps)) {
+      if (step.kind === 'request') last = exchangesOf(step).at(-1) ?? last;
+      if (step.id === after) return last;
+    }
+  }
+  return last;
+}
+
+/** What the steps of a piece send and read, as values of the script that takes them in. */
+class ForeignValues {
+  readonly handoffs: Handoff[] = [];
+  readonly made: Made[] = [];
+  readonly missing: string[] = [];
+  /** Handoffs of the script that were read in steps that go, read now in the piece where it has the same answer. */
+  readonly moved = new Map<string, Handoff>();
+  /** By the id in the source what stands for it here; null where nothing does. */
+  readonly #ids = new Map<string, { kind: 'handoff' | 'made'; id: string } | null>();
+  readonly #twin: SecondTake;
+  readonly #taken: Set<string>;
+  readonly #names: Set<string>;
+
+  constructor(
+    readonly script: Script,
+    readonly take: LoadedTake,
+    readonly source: Script,
+    other: LoadedTake,
+    readonly inside: ReadonlySet<string>,
+    readonly going: ReadonlySet<string>,
+  ) {
+    this.#twin = new SecondTake(other, take);
+    this.#moveOrigins(other);
+    this.#taken = new Set([...idsOf(script), ...script.handoffs.map((one) => one.id), ...script.made.map((one) => one.id)]);
+    this.#names = new Set([...script.handoffs, ...script.made].map((one) => one.name));
+  }
+
+  /** What is read in a step that goes is read in the step of the piece that asks the same. */
+  #moveOrigins(other: LoadedTake): void {
+    const partners = new Map<number, number>();
+    for (const { n } of other.exchanges) {
+      const own = this.#twin.partnerOf(n)?.exchange.n;
+      const place = own === undefined ? null : placeOfResponse(this.source, n);
+      if (own !== undefined && place && this.inside.has(place.step)) partners.set(own, n);
+    }
+    const numberAt = (place: ResponsePlace): number | undefined => {
+      const step = requestSteps(this.script).find((one) => one.step.id === place.step)?.step;
+      const chain = step ? exchangesOf(step) : [];
+      return place.hop === undefined ? chain.at(-1) : chain[place.hop];
+    };
+    for (const one of this.script.handoffs) {
+      const places = readPlaces(one);
+      if (!places.some((place) => this.going.has(place.step))) continue;
+      const now = places.flatMap((place): ResponsePlace[] => {
+        if (!this.going.has(place.step)) return [place];
+        const partner = partners.get(numberAt(place) ?? -1);
+        const there = partner === undefined ? null : placeOfResponse(this.source, partner);
+        return there ? [there] : [];
+      });
+      const [first, ...also] = now;
+      if (first) this.moved.set(one.id, readFrom(one, first, also));
+    }
+  }
+
+  /** The steps with pieces of the script that takes them in; what it cannot give is sent as recorded. */
+  adopt(steps: readonly Step[]): Step[] {
+    for (const template of steps.flatMap((one) => allSteps([one])).flatMap(templatesOf))
+      for (const piece of movingPieces(template)) {
+        if (piece.kind === 'handoff') this.#handoff(piece.handoff);
+        else if (piece.kind === 'made') this.#make(piece.made);
+      }
+    // What is read in the piece and sent later by nobody yet is kept too: the script may use it.
+    const change = (piece: Piece): Piece | undefined => {
+      const own = piece.kind === 'handoff' ? this.#ids.get(piece.handoff) : piece.kind === 'made' ? this.#ids.get(piece.made) : undefined;
+      if (own === undefined || piece.kind === 'text') return undefined;
+      if (own === null) return { kind: 'text', text: piece.recorded };
+      return own.kind === 'handoff'
+        ? { kind: 'handoff', handoff: own.id, recorded: piece.recorded }
+        : { kind: 'made', made: own.id, recorded: piece.recorded };
+    };
+    return steps.map(function inside(step): Step {
+      const own = changeTemplates(step, (template) => mapPieces(template, change));
+      return 'steps' in own ? ({ ...own, steps: own.steps.map(inside) } as Step) : own;
+    });
+  }
+
+  #free(name: string): string {
+    let free = name;
+    for (let count = 2; this.#names.has(free); count++) free = `${name} ${count}`;
+    this.#names.add(free);
+    return free;
+  }
+
+  #make(id: string): void {
+    if (this.#ids.has(id)) return;
+    const own = this.source.made.find((one) => one.id === id);
+    if (!own) return;
+    const fresh: Made = { ...own, id: freshId(this.#taken, 'm', `m-${own.id}`), name: this.#free(own.name) };
+    this.made.push(fresh);
+    this.#ids.set(id, { kind: 'made', id: fresh.id });
+  }
+
+  #handoff(id: string): void {
+    if (this.#ids.has(id)) return;
+    const own = this.source.handoffs.find((one) => one.id === id);
+    if (!own) return;
+    const places = readPlaces(own);
+    const within = places.filter(({ step }) => this.inside.has(step));
+    const [firstWithin] = within;
+    const before = places.filter(({ step }) => !this.inside.has(step)).at(-1);
+    const there = before && this.#inScript(before.step, before.hop, own);
+    if (there) {
+      this.#ids.set(id, { kind: 'handoff', id: there });
+      return;
+    }
+    if (!firstWithin) {
+      this.#ids.set(id, null);
+      this.missing.push(own.name);
+      return;
+    }
+    const known = [...this.moved.values()].find(
+      (one) =>
+        readPlaces(one).some((place) => place.step === firstWithin.step && place.hop === firstWithin.hop) &&
+        JSON.stringify(one.extractor) === JSON.stringify(own.extractor),
+    );
+    if (known) {
+      this.#ids.set(id, { kind: 'handoff', id: known.id });
+      return;
+    }
+    const { also: _also, hop: _hop, ...rest } = own;
+    const also = within.slice(1);
+    const fresh: Handoff = {
+      ...rest,
+      id: freshId(this.#taken, 'h', `h-${own.id}`),
+      name: this.#free(own.name),
+      origin: firstWithin.step,
+      ...(firstWithin.hop === undefined ? {} : { hop: firstWithin.hop }),
+      ...(also.length === 0 ? {} : { also }),
+    };
+    this.handoffs.push(fresh);
+    this.#ids.set(id, { kind: 'handoff', id: fresh.id });
+  }
+
+  /** The handoff of the script that reads the same from the partner of an answer; a new one where the script reads it not yet. */
+  #inScript(step: string, hop: number | undefined, own: Handoff): string | null {
+    const origin = requestSteps(this.source).find((one) => one.step.id === step)?.step;
+    const chain = origin ? exchangesOf(origin) : [];
+    const n = hop === undefined ? chain.at(-1) : chain[hop];
+    const partner = n === undefined ? undefined : this.#twin.partnerOf(n);
+    const place = partner && placeOfResponse(this.script, partner.exchange.n);
+    const exchange = partner && this.take.exchanges.find((one) => one.n === partner.exchange.n);
+    const view = exchange && viewOf(exchange, this.take.readBody);
+    const recorded = view && readValue(own.extractor, view, () => 0);
+    if (!place || recorded === undefined) return null;
+    const same = [...this.script.handoffs, ...this.handoffs].find(
+      (one) =>
+        one.recorded === recorded &&
+        readPlaces(one).some((other) => other.step === place.step && other.hop === place.hop) &&
+        JSON.stringify(one.extractor) === JSON.stringify(own.extractor),
+    );
+    if (same) return same.id;
+    const { also: _also, hop: _hop, ...rest } = own;
+    const fresh: Handoff = {
+      ...rest,
+      id: freshId(this.#taken, 'h', `h-${own.id}`),
+      name: this.#free(own.name),
+      origin: place.step,
+      ...(place.hop === undefined ? {} : { hop: place.hop }),
+      recorded,
+    };
+    this.handoffs.push(fresh);
+    return fresh.id;
+  }
+}

@@ -1,0 +1,156 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { FailureSignSchema, type FailureSign } from '@sturdy/core';
+import { Api, problemOf, type HeldSign } from '../shared/api';
+import { Person } from './person';
+
+const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
+  { id: 'text', name: 'a text in the answer', example: 'Your visit has ended' },
+  { id: 'title', name: 'a title of a page', example: 'Something went wrong' },
+  { id: 'element', name: 'an XML element or a JSON member', example: 'fault' },
+];
+
+/** What holds for the whole project: who works here, and what no good answer of any script holds. */
+@Component({
+  selector: 'app-project-dialog',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `<div class="modal-header">
+      <h2 class="m-0">Project</h2>
+      <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
+    </div>
+    <div class="modal-body">
+      <label class="field mb-3" style="max-width: 300px"
+        >Your name, for the list of changes
+        <input [value]="name()" #own (input)="name.set(own.value)" placeholder="as this machine calls you"
+      /></label>
+      <h3>Failure signs</h3>
+      <p class="muted small">
+        What no good answer holds, whatever its status: it fails the step in every rehearsal and run of every script.
+      </p>
+      @for (one of signs(); track $index; let at = $index) {
+        <div class="sign">
+          <select #kind [attr.aria-label]="'Kind of sign ' + (at + 1)" (change)="set(at, { kind: $any(kind.value) })">
+            @for (own of kinds; track own.id) {
+              <option [value]="own.id" [selected]="own.id === one.kind">{{ own.name }}</option>
+            }
+          </select>
+          <input
+            class="mono"
+            [value]="one.text"
+            #text
+            [attr.aria-label]="'Sign ' + (at + 1)"
+            [placeholder]="exampleOf(one.kind)"
+            (input)="set(at, { text: text.value })"
+          />
+          <button class="act slim" (click)="attempt(at)" [disabled]="one.text.trim() === ''">Try it</button>
+          <button class="act slim" (click)="remove(at)" [attr.aria-label]="'Remove sign ' + (at + 1)">
+            <i class="bi bi-trash" aria-hidden="true"></i>
+          </button>
+        </div>
+        @if (tried(); as result) {
+          @if (result.at === at) {
+            @if (result.held.length === 0) {
+              <p class="note good">No recorded answer holds it. It will tell those that failed.</p>
+            } @else {
+              <div class="note warn" role="status">
+                {{ result.held.length === 1 ? 'A recorded answer holds' : 'Recorded answers hold' }} it, so good steps would fail:
+                @for (held of result.held.slice(0, 4); track $index) {
+                  <div class="mono small">{{ held.take }}, {{ held.exchange }}: {{ held.url }}</div>
+                }
+              </div>
+            }
+          }
+        }
+      } @empty {
+        <p class="small">None yet. An application that says “your session has expired” with status 200 is caught by such a sign.</p>
+      }
+      <button class="act slim" (click)="add()"><i class="bi bi-plus" aria-hidden="true"></i>Add a sign</button>
+      @if (problem(); as told) {
+        <p class="note bad mt-2 mb-0" role="alert">{{ told }}</p>
+      }
+    </div>
+    <div class="modal-footer">
+      <button class="act" (click)="modal.dismiss()">Cancel</button>
+      <button class="act main" (click)="save()" [disabled]="!complete()">Save</button>
+    </div>`,
+  styles: `
+    h3 {
+      font-size: 14px;
+      font-weight: 640;
+      margin: 0 0 2px;
+    }
+    .sign {
+      display: grid;
+      grid-template-columns: 220px 1fr auto auto;
+      gap: 8px;
+      align-items: center;
+      margin-bottom: 8px;
+    }
+    .sign input {
+      min-width: 0;
+      color: var(--ink);
+      background: var(--surface);
+      border: 1px solid var(--line-strong);
+      border-radius: 6px;
+      padding: 4px 9px;
+    }
+  `,
+})
+export class ProjectDialog {
+  readonly #api = inject(Api);
+  readonly #person = inject(Person);
+  readonly modal = inject(NgbActiveModal);
+  readonly kinds = kinds;
+  readonly name = signal(this.#person.name());
+  readonly signs = signal<readonly FailureSign[]>([]);
+  readonly problem = signal<string | null>(null);
+  readonly tried = signal<{ at: number; held: readonly HeldSign[] } | null>(null);
+  readonly complete = computed(() => this.signs().every((one) => FailureSignSchema.safeParse(one).success));
+
+  constructor() {
+    this.#api.projectSettings().subscribe({
+      next: ({ failureSigns }) => {
+        this.signs.set(failureSigns);
+      },
+      error: this.#failed,
+    });
+  }
+  readonly #failed = (error: unknown): void => {
+    this.problem.set(problemOf(error));
+  };
+  exampleOf(kind: FailureSign['kind']): string {
+    return kinds.find((one) => one.id === kind)?.example ?? '';
+  }
+  add(): void {
+    this.signs.set([...this.signs(), { kind: 'text', text: '' }]);
+  }
+  set(at: number, change: Partial<FailureSign>): void {
+    const own = this.signs()[at];
+    if (own) this.signs.set(this.signs().with(at, { ...own, ...change }));
+    this.tried.set(null);
+  }
+  remove(at: number): void {
+    this.signs.set(this.signs().toSpliced(at, 1));
+    this.tried.set(null);
+  }
+  attempt(at: number): void {
+    const sign = this.signs()[at];
+    if (!sign) return;
+    this.problem.set(null);
+    this.#api.tryFailureSign(sign).subscribe({
+      next: (held) => {
+        this.tried.set({ at, held });
+      },
+      error: this.#failed,
+    });
+  }
+  save(): void {
+    this.#person.rename(this.name());
+    this.#api.saveProjectSettings({ failureSigns: [...this.signs()] }).subscribe({
+      next: () => {
+        this.modal.close();
+      },
+      error: this.#failed,
+    });
+  }
+}
