@@ -79,7 +79,7 @@ async function record(name: string, typed: string): Promise<void> {
         status: answer.status,
         statusText: '',
         httpVersion: 'HTTP/1.1',
-        headers: [...answer.headers].map(([header, value]) => ({ name: header, value })),
+        headers: headersOf(answer),
         content: { size: text.length, mimeType: 'text/html', text },
       },
       cache: {},
@@ -91,6 +91,13 @@ async function record(name: string, typed: string): Promise<void> {
   const { location } = await ask('POST', '/things', `formKey=${/key-\d+-abc/.exec(text)?.[0] ?? ''}&name=${typed}`);
   await ask('GET', `/${location ?? ''}`);
   writeFileSync(file(name), JSON.stringify({ log: { version: '1.2', creator: { name: 'test', version: '1' }, entries } }));
+}
+
+/** The headers of an answer as HAR has them. */
+function headersOf(answer: Response): { name: string; value: string }[] {
+  const list: { name: string; value: string }[] = [];
+  answer.headers.forEach((value, name) => list.push({ name, value }));
+  return list;
 }
 
 describe('the command line', () => {

@@ -24,6 +24,7 @@ export * from './script/template.js';
 export * from './script/value-form.js';
 export * from './script/in-form.js';
 export * from './script/extract.js';
+export * from './script/describe-extractor.js';
 export * from './script/locate.js';
 export * from './script/html.js';
 export * from './script/response-view.js';

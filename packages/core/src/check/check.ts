@@ -1,6 +1,7 @@
 import { RE2JS } from 're2js';
 import type { Check, Checked, Comparison, Condition } from '../script/check.schema.js';
-import { allMatches, checkExtractor, describeExtractor, matchesOf, readValue, type Fill } from '../script/extract.js';
+import { describeExtractor } from '../script/describe-extractor.js';
+import { allMatches, checkExtractor, matchesOf, readValue, type Fill } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Template } from '../script/template.schema.js';
 import { isStill, recordedText } from '../script/template.js';

@@ -8,7 +8,7 @@ import {
   type Script,
   type UnsureValue,
 } from '../script/script.schema.js';
-import { describeExtractor } from '../script/extract.js';
+import { describeExtractor } from '../script/describe-extractor.js';
 import { isCounted } from '../script/coverage.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { commonShape, commonTitle, fitsTitle, isPlainWord } from '../take/messages.js';

@@ -68,7 +68,15 @@ export function splice(
   if (allSteps(piece).length === 0 || exchanges.length === 0)
     throw new Error('There is no request between these two that would be sent. Choose others.');
 
-  const values = new ForeignValues(script, take, source, other, new Set(allSteps(piece).map((one) => one.id)), new Set(wish.instead));
+  const values = new ForeignValues(
+    script,
+    take,
+    source,
+    other,
+    new Set(allSteps(piece).map((one) => one.id)),
+    new Set(wish.instead),
+    wish.from,
+  );
   const steps = values.adopt(piece);
 
   const after = lastExchangeBefore(script, wish.after);
@@ -115,6 +123,13 @@ function piecesOf(source: Script, isWanted: (step: Step) => boolean): Step[] {
     .flatMap((step): Step[] => ('steps' in step && !step.steps.every(wanted) ? step.steps.filter(wanted) : [step]));
 }
 
+/** The exchange whose answer is had at a place; undefined where the step stands for none. */
+function numberAt(script: Script, place: ResponsePlace): number | undefined {
+  const step = requestSteps(script).find((one) => one.step.id === place.step)?.step;
+  const chain = step ? exchangesOf(step) : [];
+  return place.hop === undefined ? chain.at(-1) : chain[place.hop];
+}
+
 /** The last exchange that a script plays up to a step; null where there is none before it. */
 function lastExchangeBefore(script: Script, after: string): number | null {
   let last: number | null = null;
@@ -148,6 +163,8 @@ class ForeignValues {
     other: LoadedTake,
     readonly inside: ReadonlySet<string>,
     readonly going: ReadonlySet<string>,
+    /** The first exchange of the piece. */
+    readonly from: number,
   ) {
     this.#twin = new SecondTake(other, take);
     this.#moveOrigins(other);
@@ -163,17 +180,12 @@ class ForeignValues {
       const place = own === undefined ? null : placeOfResponse(this.source, n);
       if (own !== undefined && place && this.inside.has(place.step)) partners.set(own, n);
     }
-    const numberAt = (place: ResponsePlace): number | undefined => {
-      const step = requestSteps(this.script).find((one) => one.step.id === place.step)?.step;
-      const chain = step ? exchangesOf(step) : [];
-      return place.hop === undefined ? chain.at(-1) : chain[place.hop];
-    };
     for (const one of this.script.handoffs) {
       const places = readPlaces(one);
       if (!places.some((place) => this.going.has(place.step))) continue;
       const now = places.flatMap((place): ResponsePlace[] => {
         if (!this.going.has(place.step)) return [place];
-        const partner = partners.get(numberAt(place) ?? -1);
+        const partner = partners.get(numberAt(this.script, place) ?? -1);
         const there = partner === undefined ? null : placeOfResponse(this.source, partner);
         return there ? [there] : [];
       });
@@ -227,10 +239,12 @@ class ForeignValues {
     const places = readPlaces(own);
     const within = places.filter(({ step }) => this.inside.has(step));
     const [firstWithin] = within;
-    const before = places.filter(({ step }) => !this.inside.has(step)).at(-1);
-    const there = before && this.#inScript(before.step, before.hop, own);
+    // What is read after the piece tells nothing of what it sends.
+    const before = places.filter((place) => !this.inside.has(place.step) && (numberAt(this.source, place) ?? Infinity) < this.from).at(-1);
+    const there = before && this.#inScript(before, own);
     if (there) {
       this.#ids.set(id, { kind: 'handoff', id: there });
+      this.#readAlso(there, within);
       return;
     }
     if (!firstWithin) {
@@ -261,11 +275,19 @@ class ForeignValues {
     this.#ids.set(id, { kind: 'handoff', id: fresh.id });
   }
 
+  /** Lets a handoff of the script be read at further answers of the piece, as a value that each answer gives anew. */
+  #readAlso(id: string, within: readonly ResponsePlace[]): void {
+    const own = this.moved.get(id) ?? this.script.handoffs.find((one) => one.id === id);
+    if (!own) return;
+    const places = readPlaces(own);
+    const further = within.filter((place) => !places.some((one) => one.step === place.step && one.hop === place.hop));
+    const [first, ...also] = [...places, ...further];
+    if (first && further.length > 0) this.moved.set(id, readFrom(own, first, also));
+  }
+
   /** The handoff of the script that reads the same from the partner of an answer; a new one where the script reads it not yet. */
-  #inScript(step: string, hop: number | undefined, own: Handoff): string | null {
-    const origin = requestSteps(this.source).find((one) => one.step.id === step)?.step;
-    const chain = origin ? exchangesOf(origin) : [];
-    const n = hop === undefined ? chain.at(-1) : chain[hop];
+  #inScript(origin: ResponsePlace, own: Handoff): string | null {
+    const n = numberAt(this.source, origin);
     const partner = n === undefined ? undefined : this.#twin.partnerOf(n);
     const place = partner && placeOfResponse(this.script, partner.exchange.n);
     const exchange = partner && this.take.exchanges.find((one) => one.n === partner.exchange.n);
@@ -274,7 +296,6 @@ class ForeignValues {
     if (!place || recorded === undefined) return null;
     const same = [...this.script.handoffs, ...this.handoffs].find(
       (one) =>
-        one.recorded === recorded &&
         readPlaces(one).some((other) => other.step === place.step && other.hop === place.hop) &&
         JSON.stringify(one.extractor) === JSON.stringify(own.extractor),
     );

@@ -10,6 +10,7 @@ const receivedPlaces: Record<Extractor['kind'], HandoffPattern['received']['in']
   attribute: 'attribute',
   jsonpath: 'json',
   xml: 'xml',
+  xpath: 'xml',
   between: 'text',
   regex: 'text',
 };

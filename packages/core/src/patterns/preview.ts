@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { visitStill, stepsOfTake } from '../correlate/candidates.js';
 import { ValueIndex } from '../correlate/value-index.js';
-import { describeExtractor } from '../script/extract.js';
+import { describeExtractor } from '../script/describe-extractor.js';
 import { scriptFromTake } from '../script/from-take.js';
 import { placeOfResponse, requestSteps } from '../script/script.schema.js';
 import type { LoadedTake } from '../take/take.schema.js';

@@ -1,4 +1,4 @@
-import { describeExtractor } from '../script/extract.js';
+import { describeExtractor } from '../script/describe-extractor.js';
 import type { Script } from '../script/script.schema.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { visitCandidates } from '../correlate/candidates.js';

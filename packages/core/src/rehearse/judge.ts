@@ -1,7 +1,8 @@
 import type { BodyReader, Exchange, LoadedTake } from '../take/take.schema.js';
 import { commonShape, isPlainWord, redirectTarget } from '../take/messages.js';
 import { ResponseView, viewOf } from '../script/response-view.js';
-import { describeExtractor, isPicked, matchesOf } from '../script/extract.js';
+import { describeExtractor } from '../script/describe-extractor.js';
+import { isPicked, matchesOf } from '../script/extract.js';
 import type { HtmlElement } from '../script/html.js';
 import type { SentValue } from '../script/sent-values.js';
 import { answerOf, placeOfResponse, requestSteps, type Expectation, type RequestStep, type Script } from '../script/script.schema.js';

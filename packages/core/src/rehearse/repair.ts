@@ -1,5 +1,5 @@
 import type { LoadedTake } from '../take/take.schema.js';
-import { describeExtractor } from '../script/extract.js';
+import { describeExtractor } from '../script/describe-extractor.js';
 import { changeRequests, requestSteps, type Script } from '../script/script.schema.js';
 import { isLeaf } from '../script/sent-values.js';
 import { visitCandidates, visitStill } from '../correlate/candidates.js';

@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { locateMatches } from '../script/locate.js';
-import { checkExtractor, describeExtractor } from '../script/extract.js';
+import { describeExtractor } from '../script/describe-extractor.js';
+import { checkExtractor } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import {
   exchangesOf,

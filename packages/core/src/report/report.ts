@@ -1,5 +1,5 @@
 import { coverage } from '../script/coverage.js';
-import { describeExtractor } from '../script/extract.js';
+import { describeExtractor } from '../script/describe-extractor.js';
 import { readPlaces, requestSteps, type Script } from '../script/script.schema.js';
 import { usePlaces } from '../script/use-places.js';
 import { maskUrl } from '../take/secrets.js';

@@ -7,6 +7,7 @@ import { jsonNodes, jsonPath } from './json-path.js';
 import type { ResponseView } from './response-view.js';
 import type { Extractor, Template } from './script.schema.js';
 import { recordedText } from './template.js';
+import { checkXPath, xPathTexts } from './x-path.js';
 
 /** Gives the text of a template while a script is played; the recorded text where nothing is played. */
 export type Fill = (template: Template) => string;
@@ -64,6 +65,8 @@ export function foundBy(extractor: Extractor, response: ResponseView, fill: Fill
       return jsonMatches(extractor.path, response.json, beside).map(({ text }) => inHeader(text));
     case 'xml':
       return xmlTexts(response.body).filter((one) => one.path === extractor.path);
+    case 'xpath':
+      return xPathTexts(extractor.expression, response).map(inHeader);
     case 'between':
       return betweens(response.body, extractor.left, extractor.right);
     case 'regex':
@@ -113,6 +116,7 @@ const mostMatches = 10_000;
 export function checkExtractor(extractor: Extractor): void {
   if (extractor.kind === 'regex') RE2JS.compile(extractor.pattern);
   if (extractor.kind === 'jsonpath') jsonPath(extractor.path);
+  if (extractor.kind === 'xpath') checkXPath(extractor.expression);
 }
 
 /** True where a value is what the extractor picks from its matches; where it says "any", one of them is enough. */
@@ -191,43 +195,4 @@ export function xmlTexts(text: string): (Found & { path: string })[] {
   let lastEnd = -2;
   parser.end(text);
   return found.map((one) => ({ ...one, text: one.text.trim() }));
-}
-
-/** An extractor in words, as the screen shows it. */
-export function describeExtractor(extractor: Extractor): string {
-  const how = 'pick' in extractor ? extractor.pick : undefined;
-  const which =
-    how === 'any'
-      ? 'any of '
-      : how === 'last'
-        ? 'the last of '
-        : 'nth' in extractor && extractor.nth > 0
-          ? `number ${extractor.nth + 1} of `
-          : '';
-  const after = extractor.within
-    ? `, ${extractor.within.left === '' ? 'up to' : 'after'} “${extractor.within.left || extractor.within.right}”`
-    : '';
-  const row = extractor.beside ? `, where “${recordedText(extractor.beside)}” stands beside it` : '';
-  return which + place(extractor) + after + row;
-}
-
-function place(extractor: Extractor): string {
-  switch (extractor.kind) {
-    case 'header':
-      return `the header ${extractor.name}`;
-    case 'cookie':
-      return `the cookie ${extractor.name}`;
-    case 'field':
-      return `the form field ${extractor.name}`;
-    case 'attribute':
-      return `the attribute ${extractor.attribute} of <${extractor.element}${extractor.by ? ` ${extractor.by.name}="${extractor.by.value}"` : ''}>`;
-    case 'jsonpath':
-      return extractor.path;
-    case 'xml':
-      return `the element ${extractor.path}`;
-    case 'between':
-      return `the text between “${extractor.left}” and “${extractor.right}”`;
-    case 'regex':
-      return `the text that ${extractor.pattern} finds`;
-  }
 }

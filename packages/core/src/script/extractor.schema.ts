@@ -33,6 +33,8 @@ export const ExtractorSchema = z.discriminatedUnion('kind', [
   }),
   z.object({ kind: z.literal('jsonpath'), path: z.string(), pick, ...refining }),
   z.object({ kind: z.literal('xml'), path: z.string(), nth, ...refining }),
+  /** XPath over an XML answer; prefixes are those of the document. */
+  z.object({ kind: z.literal('xpath'), expression: z.string(), pick, ...refining }),
   z.object({ kind: z.literal('between'), left: z.string(), right: z.string(), nth, pick: pick.optional(), ...refining }),
   /** The first group of the expression, or the whole match; ECMAScript syntax, searched in the body. */
   z.object({ kind: z.literal('regex'), pattern: z.string(), nth, pick: pick.optional(), ...refining }),

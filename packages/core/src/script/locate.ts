@@ -16,7 +16,12 @@ export interface Located {
 
 /** All matches of an extractor with their places, in reading order. Throws where its expression is not valid. */
 export function locateMatches(extractor: Extractor, response: ResponseView, fill: Fill = recordedText): Located[] {
-  const members = extractor.kind === 'jsonpath' ? placesOfMembers(extractor, response, fill) : null;
+  const members =
+    extractor.kind === 'jsonpath'
+      ? placesOfMembers(extractor, response, fill)
+      : extractor.kind === 'xpath'
+        ? placesOfTexts(extractor, response)
+        : null;
   const found = foundBy(extractor, response, fill).flatMap((one, at) => {
     const [value] = refined(one.text, extractor);
     if (value === undefined) return [];
@@ -33,6 +38,18 @@ function placesOfMembers(extractor: Extract<Extractor, { kind: 'jsonpath' }>, re
   return jsonMatches(extractor.path, response.json, extractor.beside && fill(extractor.beside)).map(({ keys }) => {
     const node = root && findNodeAtLocation(root, keys);
     return { start: node?.offset ?? 0, end: node ? node.offset + node.length : 0 };
+  });
+}
+
+/** Where the texts that XPath gives stand, as far as they stand there just so: each behind the one before. */
+function placesOfTexts(extractor: Extract<Extractor, { kind: 'xpath' }>, response: ResponseView) {
+  let from = 0;
+  return foundBy(extractor, response).map(({ text }) => {
+    const raw = encode('xml', text);
+    const at = raw === '' ? -1 : response.body.indexOf(raw, from);
+    if (at < 0) return { start: 0, end: 0 };
+    from = at + raw.length;
+    return { start: at, end: from };
   });
 }
 

@@ -82,3 +82,46 @@ describe('form submission', () => {
     ]);
   });
 });
+
+describe('XPath (XPath 3.1, W3C 2017, 3.3.5: its examples of abbreviated syntax)', () => {
+  const answer = (body: string, type = 'application/xml') => new ResponseView(200, [['Content-Type', type]], body);
+  const book = answer(
+    '<doc><chapter><title>Introduction</title><para type="warning">p1</para><para>p2</para><section><para type="warning">p3</para></section></chapter><chapter><title>Use &amp; care</title><para type="warning">p4</para></chapter></doc>',
+  );
+  const read = (expression: string, view = book) => allMatches({ kind: 'xpath', expression, pick: 'first' }, view);
+
+  it.each([
+    ['//para', 'p1 p2 p3 p4'],
+    ['/doc/chapter[2]/para', 'p4'],
+    ['//chapter/para[@type="warning"]', 'p1 p4'],
+    ['(//para[@type="warning"])[last()]', 'p4'],
+    ['//chapter[title="Introduction"]/para[2]', 'p2'],
+    ['//section/../title', 'Introduction'],
+    ['//para/@type', 'warning warning warning'],
+    ['count(//para)', '4'],
+    ['//chapter[starts-with(title, "Use")]/title', 'Use & care'],
+  ])('%s', (expression, wanted) => {
+    expect(read(expression).join(' ')).toBe(wanted);
+  });
+
+  it('takes prefixes as the document has them, and its default namespace for names without one', () => {
+    const soap = answer(
+      '<s:Envelope xmlns:s="urn:soap"><s:Body><Order xmlns="urn:yard"><Id>77</Id></Order></s:Body></s:Envelope>',
+      'text/xml',
+    );
+    expect(read('/s:Envelope/s:Body/*/*[local-name()="Id"]', soap)).toEqual(['77']);
+    expect(read('//Id', answer('<Order xmlns="urn:yard"><Id>78</Id></Order>'))).toEqual(['78']);
+  });
+
+  it('expands no entity, never loops, and says what is wrong', () => {
+    expect(read('//b', answer('<!DOCTYPE a [<!ENTITY x "lol"><!ENTITY y "&x;&x;">]><a><b>&y;</b></a>'))).toEqual([]);
+    expect(read('//b', answer('<a><b>'))).toEqual([]);
+    const check = (expression: string) => () => {
+      checkExtractor({ kind: 'xpath', expression, pick: 'first' });
+    };
+    expect(check('count(1 to 1000000000)')).toThrow('Ranges, loops');
+    expect(check('//a[')).toThrow('XPST0003');
+    expect(check('//m:row/@id')).not.toThrow();
+    expect(check('//a[. = "x to y"]')).not.toThrow();
+  });
+});

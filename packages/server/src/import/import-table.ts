@@ -116,14 +116,19 @@ function readInThread(
     });
     thread.on('message', (message: FromTableImport) => {
       if (signal.aborted) return;
-      if (message.kind === 'end') writing.then(() => done(message.table), failed);
+      if (message.kind === 'end')
+        writing.then(() => {
+          done(message.table);
+        }, failed);
       else if (message.kind === 'failed') giveUp(new Problem(422, 'Not a table', message.reason));
-      else
+      else {
         // The thread reads the next batch while this one is written, and not further ahead.
         writing = writing.then(() => {
           thread.postMessage('taken');
           return signal.aborted ? undefined : take(message.rows);
         });
+        writing.catch(failed);
+      }
     });
   }).finally(() => thread.terminate());
 }

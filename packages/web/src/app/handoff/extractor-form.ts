@@ -10,6 +10,7 @@ const kinds: { id: Kind; name: string }[] = [
   { id: 'attribute', name: 'an attribute of an element' },
   { id: 'jsonpath', name: 'a member of JSON' },
   { id: 'xml', name: 'an element of XML' },
+  { id: 'xpath', name: 'XPath over XML' },
   { id: 'between', name: 'the text between two others' },
   { id: 'regex', name: 'an expression' },
 ];
@@ -21,6 +22,7 @@ const blank: Record<Kind, Extractor> = {
   attribute: { kind: 'attribute', element: 'a', by: null, attribute: 'href', nth: 0 },
   jsonpath: { kind: 'jsonpath', path: '$.id', pick: 'first' },
   xml: { kind: 'xml', path: '/', nth: 0 },
+  xpath: { kind: 'xpath', expression: '//id', pick: 'first' },
   between: { kind: 'between', left: '', right: '', nth: 0 },
   regex: { kind: 'regex', pattern: '', nth: 0 },
 };
@@ -36,6 +38,7 @@ const texts: Record<Kind, { key: string; label: string; hint: string }[]> = {
   ],
   jsonpath: [{ key: 'path', label: 'Path (JSONPath, RFC 9535)', hint: '$.items[*].id' }],
   xml: [{ key: 'path', label: 'Path of elements', hint: '/release/intake' }],
+  xpath: [{ key: 'expression', label: 'Expression (XPath 3.1)', hint: '//m:row[m:state = "free"]/@id' }],
   between: [
     { key: 'left', label: 'Text before', hint: 'data-id="' },
     { key: 'right', label: 'Text after', hint: '"' },

@@ -1,0 +1,84 @@
+import pg from 'pg';
+import { hasPostgres, startPostgres } from '../test/postgres.js';
+import type { Store } from '../store/store-client.js';
+import type { NewTable } from '../store/table-repository.js';
+import { oneStatement, queryTable, tryQuery } from './query-table.js';
+
+const store = { readQuery: (sql: string) => Promise.resolve({ columns: ['asked'], rows: [[sql]] }) } as unknown as Store;
+const never = new AbortController().signal;
+
+describe('a query for a table', () => {
+  it('is one that reads', () => {
+    expect(oneStatement(' select 1; ')).toBe('select 1');
+    expect(oneStatement('select \';\' as "a;b" -- a; comment\n, $x$;$x$ /* ; */')).toContain('select');
+    expect(() => oneStatement('select 1; drop table t')).toThrow('one query only');
+    for (const bad of ['delete from t', 'update t set a = 1', 'copy t to program $$x$$', 'call f()'])
+      expect(() => oneStatement(bad)).toThrow('Only queries that read');
+  });
+
+  it('may ask the store of the product, and databases of this machine only', async () => {
+    expect((await tryQuery(store, { address: 'own', sql: 'select 1' })).rows).toEqual([['select 1']]);
+    await expect(tryQuery(store, { address: 'postgres://db.example:5432/x', sql: 'select 1' })).rejects.toThrow(
+      'db.example is not on this machine',
+    );
+    await expect(tryQuery(store, { address: 'here', sql: 'select 1' })).rejects.toThrow('Write the address of the database as');
+    await expect(tryQuery(store, { address: 'postgres://a:b@127.0.0.1:1/x', sql: 'select 1' })).rejects.toThrow('does not let us in');
+  });
+});
+
+(hasPostgres ? describe : describe.skip)('a query of a PostgreSQL server', () => {
+  let address = '';
+  let stop: () => Promise<void>;
+  const made: { table: NewTable | null; rows: string[][]; deleted: number } = { table: null, rows: [], deleted: 0 };
+  const keeping = {
+    importRows: (_id: string, _before: number, rows: string[][]) => Promise.resolve(void made.rows.push(...rows)),
+    saveTable: (table: NewTable) => Promise.resolve(void (made.table = table)),
+    deleteTable: () => Promise.resolve(void made.deleted++),
+  } as unknown as Store;
+  beforeAll(async () => {
+    const server = await startPostgres();
+    ({ stop } = server);
+    address = server.url;
+    const client = new pg.Client({ connectionString: address });
+    await client.connect();
+    await client.query(
+      "create table loads as select n as id, 'TWCU' || n as container, n * 1.50 as kg, date '2026-11-25' + (n % 7) as due, n % 2 = 0 as frozen, null::text as remark from generate_series(1, 12000) n",
+    );
+    await client.end();
+  }, 60_000);
+  afterAll(() => stop());
+
+  it('shows its first rows as the database writes them', async () => {
+    const { columns, rows } = await tryQuery(keeping, { address, sql: 'select * from loads order by id' });
+    expect(columns).toEqual(['id', 'container', 'kg', 'due', 'frozen', 'remark']);
+    expect([rows.length, rows[1]]).toEqual([20, ['2', 'TWCU2', '3.00', '2026-11-27', 't', '']]);
+  });
+
+  it('becomes a table of all its rows, with the kinds of its columns', async () => {
+    const told: number[] = [];
+    const table = await queryTable(
+      keeping,
+      { address, sql: 'select id, kg, due from loads' },
+      { projectId: 'p', name: 'T' },
+      (rows) => told.push(rows),
+      never,
+    );
+    expect([table.rowCount, made.rows.length, told]).toEqual([12_000, 12_000, [5000, 10_000, 12_000]]);
+    expect(made.table?.columns.map((one) => [one.name, one.kind])).toEqual([
+      ['id', 'number'],
+      ['kg', 'number'],
+      ['due', 'date'],
+    ]);
+  });
+
+  it('changes nothing, whatever it calls, and tells the sentence of the database', async () => {
+    await expect(tryQuery(keeping, { address, sql: 'with gone as (delete from loads returning id) select * from gone' })).rejects.toThrow();
+    await expect(tryQuery(keeping, { address, sql: "select setval('nothing', 1)" })).rejects.toThrow();
+    await expect(tryQuery(keeping, { address, sql: 'select nothing from loads' })).rejects.toThrow('column "nothing" does not exist');
+    const { rows } = await tryQuery(keeping, { address, sql: 'select count(*) from loads' });
+    expect(rows).toEqual([['12000']]);
+    await expect(
+      queryTable(keeping, { address, sql: 'select 1 where false' }, { projectId: 'p', name: 'T' }, () => undefined, never),
+    ).rejects.toThrow('gives no rows');
+  });
+});
