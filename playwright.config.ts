@@ -3,13 +3,14 @@ import { defineConfig } from '@playwright/test';
 export default defineConfig({
   testDir: 'e2e',
   testMatch: '**/*.e2e.ts',
-  workers: 1,
+  // Browsers and servers wait more than they compute, so two files at a time fit two processors.
+  workers: 2,
   retries: 0,
   reporter: 'list',
   timeout: 240_000,
+  expect: { timeout: 15_000 },
   use: {
     actionTimeout: 15_000,
-    baseURL: 'http://127.0.0.1:4390',
     viewport: { width: 1280, height: 800 },
     contextOptions: { reducedMotion: 'reduce' },
     launchOptions: {

@@ -7,7 +7,8 @@ import { expect, type Page } from '@playwright/test';
 import type { Take } from '@sturdy/core';
 import { checkDigit, playYardRobot, startYard, type Yard } from '../packages/standins/src/index.js';
 
-export const productPort = 4390;
+/** Two files are tested at the same time; each has ports of its own. */
+export const productPort = 4390 + 10 * Number(process.env['TEST_PARALLEL_INDEX'] ?? 0);
 export const product = `http://127.0.0.1:${productPort}`;
 
 /** A running product on data of its own, with Yard beside it. */
@@ -30,7 +31,7 @@ function startProduct(data: string, target: string): Promise<ChildProcess> {
       '--port',
       String(productPort),
       '--proxy-port',
-      '4391',
+      String(productPort + 1),
       '--data',
       data,
       '--project',

@@ -141,8 +141,8 @@ export const scriptsFeature = createFeature({
     on(scriptsActions.saved, (state, { sent, script }) => ({
       ...state,
       saved: state.saved + 1,
-      // What was edited meanwhile stays; it is saved a moment later.
-      current: state.current === sent ? script : state.current,
+      // What was edited meanwhile stays; it is saved a moment later. What came back as it was sent disturbs nobody who is typing.
+      current: state.current === sent && JSON.stringify(script) !== JSON.stringify(sent) ? script : state.current,
     })),
     on(scriptsActions.partsLoaded, (state, { parts }) => ({ ...state, parts })),
     on(scriptsActions.textApplied, scriptsActions.replaced, (state, { script }) => changed(state, script)),
