@@ -100,7 +100,7 @@ test('from a recording to an explained verdict, through the real interface', asy
       buffer: Buffer.from(`container,note\n${rows.join('\n')}\nTWCU1,2,3\n`),
     });
     await expect(page.getByText('Line 302 has 3 fields instead of 2.')).toBeVisible();
-    await expect(page.getByRole('cell', { name: container(600_000) })).toBeVisible();
+    await expect(page.getByRole('gridcell', { name: container(600_000) })).toBeVisible();
     await page.goto(`${product}/scripts`);
     await page.getByRole('link', { name: 'Book intake' }).click();
     await page.locator('.spine.request', { hasText: 'POST' }).filter({ hasText: '/intakes/new' }).locator('.step').click();

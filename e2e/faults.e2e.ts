@@ -232,7 +232,8 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
   const before = booked().length;
   const run = await ask<Run>('POST', `/workloads/${workload.id}/run`);
   await expect(ask('POST', `/workloads/${workload.id}/run`)).rejects.toThrow(/Run 1 is still live/);
-  await new Promise((done) => setTimeout(done, 6000));
+  const passed = async (id: string) => (await ask<RunResult>('GET', `/runs/${id}`)).iterationsPassed;
+  await expect.poll(() => passed(run.id), { timeout: 40_000 }).toBeGreaterThan(20);
   await stage.kill();
   await stage.restart();
   const result = await ask<RunResult>('GET', `/runs/${run.id}`);
@@ -240,7 +241,7 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
   expect(result.iterationsPassed).toBeGreaterThan(20);
   expect(result.trust.some((one) => !one.good && one.sentence.includes('The server ended before the run did'))).toBe(true);
   const again = await ask<Run>('POST', `/workloads/${workload.id}/run`);
-  await new Promise((done) => setTimeout(done, 5000));
+  await expect.poll(() => passed(again.id), { timeout: 40_000 }).toBeGreaterThan(20);
   await ask('POST', `/runs/${again.id}/finish`);
   await expect.poll(async () => (await ask<RunResult>('GET', `/runs/${again.id}`)).run.state, { timeout: 20_000 }).toBe('done');
   const second = await ask<RunResult>('GET', `/runs/${again.id}`);

@@ -23,7 +23,7 @@ export function inForm(pattern: string, text: string): string {
 
 /** Signs by their place from 1, or from the end where it is below 0. */
 function partOf(text: string, from: number, to: number | null): string {
-  const signs = [...text];
+  const signs = Array.from(text);
   const start = from < 0 ? Math.max(0, signs.length + from) : Math.max(0, from - 1);
   const end = to === null ? signs.length : to < 0 ? signs.length + to + 1 : to;
   return signs.slice(start, Math.max(start, end)).join('');

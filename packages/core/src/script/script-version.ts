@@ -22,8 +22,10 @@ export function sayScriptChange(before: Script, after: Script): string {
   const [left, right] = [flat(before), flat(after)];
   const added = [...right.keys()].filter((id) => !left.has(id)).length;
   const removed = [...left.keys()].filter((id) => !right.has(id)).length;
-  const both = [...left.keys()].filter((id) => right.has(id));
-  const changed = both.filter((id) => own(left.get(id) as Step) !== own(right.get(id) as Step)).length;
+  const changed = [...left].filter(([id, step]) => {
+    const now = right.get(id);
+    return now && own(step) !== own(now);
+  }).length;
   const order = (script: Script, known: ReadonlyMap<string, Step>) =>
     script.transactions.map((one) => allSteps(one.steps).flatMap((step) => (known.has(step.id) ? [step.id] : []))).join(' | ');
   const parts = [

@@ -1,6 +1,6 @@
 import { LanePointSchema, RunResultSchema, RunSchema, type Run } from '@sturdy/core';
 import * as z from 'zod';
-import { notFound, Problem } from '../problem.js';
+import { notFound } from '../problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import { playedIn } from './script-of.js';

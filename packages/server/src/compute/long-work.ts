@@ -53,14 +53,16 @@ export class LongWork {
 
   async #work(own: Piece, load: () => Promise<CorrelateArguments>, told: (done: number, total: number) => void): Promise<Correlated> {
     const { signal } = own.cancel;
+    const isCancelled = (): boolean => signal.aborted;
     const args = await load();
-    if (signal.aborted) throw cancelled();
+    if (isCancelled()) throw cancelled();
     const waiting = this.#idle;
     this.#idle = null;
     const calls = await (waiting ?? WorkerCalls.start(this.file, {}));
     own.calls = calls;
     try {
-      if (signal.aborted) throw cancelled();
+      // Who cancels while the thread starts finds none to stop.
+      if (isCancelled()) throw cancelled();
       const correlated = (await calls.call('correlate', args, told)) as Correlated;
       await this.#keep(calls);
       return correlated;

@@ -10,8 +10,8 @@ export type RowStore = Pick<Store, 'leaseRows' | 'releaseRows' | 'rowsAt' | 'row
 export function peeking(store: Pick<Store, 'freeRows' | 'rowsAt' | 'rowNumbers'>): RowStore {
   let shown = 0;
   return {
-    leaseRows: async (tableId, count, _spentBy, shuffle = null) => {
-      const next = (await store.freeRows(tableId, shown + count, shuffle)).slice(shown);
+    leaseRows: async (tableId, count, _spentBy, shuffle) => {
+      const next = (await store.freeRows(tableId, shown + count, shuffle ?? null)).slice(shown);
       shown += next.length;
       return next;
     },

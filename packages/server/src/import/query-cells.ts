@@ -8,11 +8,11 @@ export interface QueryRows {
 export const queryCell = (value: unknown): string =>
   value === null || value === undefined
     ? ''
-    : value instanceof Date
-      ? value.toISOString()
-      : typeof value === 'object'
-        ? JSON.stringify(value)
-        : String(value as string | number | boolean);
+    : typeof value === 'string'
+      ? value
+      : value instanceof Date
+        ? value.toISOString()
+        : JSON.stringify(value);
 
 /** Names of the columns of a query. Throws where two have the same. */
 export function queryColumns(fields: readonly { name: string }[]): string[] {

@@ -162,7 +162,7 @@ export class TableRepository {
     return this.database.transaction(async (work) => {
       await work.execute(sql`set transaction read only`);
       await work.execute(sql.raw(`declare wanted no scroll cursor for ${query}`));
-      const result = (await work.execute(sql.raw(`fetch ${most} from wanted`))) as unknown as {
+      const result = (await work.execute(sql.raw(`fetch ${most} from wanted`))) as {
         rows: Record<string, unknown>[];
         fields: { name: string }[];
       };
@@ -323,8 +323,8 @@ export class TableRepository {
 type Work = Pick<Database, 'execute' | 'select' | 'insert' | 'update' | 'delete'>;
 
 /** Rows of a query that no builder can say; both databases give them in `rows`. */
-async function read<T>(database: Pick<Database, 'execute'>, query: SQL): Promise<T[]> {
-  return ((await database.execute(query)) as unknown as { rows: T[] }).rows;
+async function read<T extends Record<string, unknown>>(database: Pick<Database, 'execute'>, query: SQL): Promise<T[]> {
+  return ((await database.execute<T>(query)) as { rows: T[] }).rows;
 }
 
 /** Writes rows behind the first `before` ones; one JSON text for all is the fastest form that both databases read. */

@@ -14,10 +14,10 @@ export class ScriptDialogs {
   readonly #modals = inject(NgbModal);
   readonly #store = inject(Store);
 
-  #open<D, R>(dialog: new (...args: never[]) => D, start: (dialog: D) => void, done: (result: R) => void): void {
+  #open<D>(dialog: new (...args: never[]) => D, start: (dialog: D) => void, done: (result: never) => void): void {
     const modal = this.#modals.open(dialog, { size: 'lg' });
     start(modal.componentInstance as D);
-    modal.result.then(done, () => undefined);
+    modal.result.then(done as (result: unknown) => void, () => undefined);
   }
 
   suggestChecks(script: Script, tables: readonly DataTable[]): void {

@@ -16,7 +16,7 @@ import { workloadsActions, workloadsFeature } from './workloads';
     <div class="page-head">
       <h1>Workloads</h1>
       <span class="muted small">who plays what, how many, how fast, and which limits must hold</span><span class="grow"></span>
-      <button class="act main" (click)="make()"><i class="bi bi-plus-lg" aria-hidden="true"></i>New workload</button>
+      <button class="act main" (click)="make()" [disabled]="!ready()"><i class="bi bi-plus-lg" aria-hidden="true"></i>New workload</button>
     </div>
     @if (list().length > 0) {
       <div class="card-box">
@@ -49,7 +49,11 @@ import { workloadsActions, workloadsFeature } from './workloads';
       </div>
     } @else if (listed()) {
       <div class="card-box empty">
-        No workload yet. Make one once a script replays and has its data.<br /><button class="act main" (click)="make()">
+        No workload yet. Make one once a script replays and has its data.<br /><button
+          class="act main"
+          (click)="make()"
+          [disabled]="!ready()"
+        >
           New workload
         </button>
       </div>
@@ -60,6 +64,8 @@ export class WorkloadList {
   readonly #store = inject(Store);
   readonly list = this.#store.selectSignal(workloadsFeature.selectList);
   readonly listed = this.#store.selectSignal(workloadsFeature.selectListed);
+  /** True once it is known which scripts there are: a new workload begins with one of them. */
+  readonly ready = this.#store.selectSignal(scriptsFeature.selectListed);
   readonly #scripts = this.#store.selectSignal(scriptsFeature.selectAll);
 
   constructor() {
