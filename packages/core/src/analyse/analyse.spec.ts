@@ -1,4 +1,5 @@
 import {
+  erlangDelay,
   groupFailures,
   judgeCriteria,
   machineRepairman,
@@ -32,6 +33,14 @@ describe('queueing', () => {
     const told = machineRepairman(400, 4, 0.1, 1);
     expect(told.throughput).toBeCloseTo(40, 6);
     expect(told.responseSeconds).toBeCloseTo(9, 6);
+  });
+
+  it('gives the delay of an open model by its closed forms: M/M/1 is S / (1 − ρ), M/M/2 is S / (1 − ρ²) (Kleinrock 1975, 3.2 and 3.4)', () => {
+    for (const load of [0.1, 0.5, 0.9]) {
+      expect(erlangDelay(load / 0.2, 1, 0.2).responseSeconds).toBeCloseTo(0.2 / (1 - load), 12);
+      expect(erlangDelay((2 * load) / 0.2, 2, 0.2).responseSeconds).toBeCloseTo(0.2 / (1 - load ** 2), 12);
+    }
+    expect(erlangDelay(30, 3, 0.1)).toEqual({ throughput: 30, responseSeconds: Infinity, utilisation: 1 });
   });
 });
 

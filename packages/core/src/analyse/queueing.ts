@@ -39,3 +39,22 @@ export function meanValueAnalysis(users: number, serviceSeconds: number, thinkSe
   }
   return { throughput, responseSeconds: response, utilisation: throughput * serviceSeconds };
 }
+
+/**
+ * Open model M/M/c: arrivals of a Poisson process at `arrivalsPerSecond`, `workers` with exponential service times (Erlang C; Kleinrock,
+ * Queueing Systems I, 1975, 3.4). The response time is infinite where the workers cannot keep up.
+ */
+export function erlangDelay(arrivalsPerSecond: number, workers: number, serviceSeconds: number): Prediction {
+  const offered = arrivalsPerSecond * serviceSeconds;
+  const utilisation = offered / workers;
+  if (utilisation >= 1) return { throughput: workers / serviceSeconds, responseSeconds: Infinity, utilisation: 1 };
+  // Erlang B by its recursion, which cannot overflow; C follows from it (Kleinrock, 3.6).
+  let blocked = 1;
+  for (let n = 1; n <= workers; n++) blocked = (offered * blocked) / (n + offered * blocked);
+  const waits = blocked / (1 - utilisation * (1 - blocked));
+  return {
+    throughput: arrivalsPerSecond,
+    responseSeconds: serviceSeconds + (waits * serviceSeconds) / (workers - offered),
+    utilisation,
+  };
+}

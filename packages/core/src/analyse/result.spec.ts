@@ -1,4 +1,4 @@
-import { lanesOf, runResult, Tally, type Frame, type Run, type Script } from '../index.js';
+import { lanesOf, runCsv, runResult, runTable, Tally, type Frame, type Run, type RunTableBy, type Script } from '../index.js';
 
 const run: Run = {
   id: 'r',
@@ -17,7 +17,7 @@ const run: Run = {
     crews: [],
     generators: 2,
     seed: '1',
-    curve: { rampUpSeconds: 2, holdSeconds: 4, rampDownSeconds: 1, atEnd: 'iteration' },
+    curve: { kind: 'ramp', together: 1, rampUpSeconds: 2, holdSeconds: 4, rampDownSeconds: 1, atEnd: 'iteration' },
     criteria: [{ id: 'k', measure: 'p95', transaction: 'Book', limit: 50 }],
   },
 };
@@ -42,6 +42,7 @@ const frame = (generator: number, second: number, ms: number[], more: Partial<Fr
     users: [],
     loopDelayMs: 5,
     latenessMs: 2,
+    missedArrivals: 0,
     items: [
       { ...item, step: null },
       { ...item, step: 's1' },
@@ -51,6 +52,55 @@ const frame = (generator: number, second: number, ms: number[], more: Partial<Fr
 };
 const seconds = (more: Partial<Frame> = {}) =>
   [0, 1, 2, 3, 4, 5, 6].flatMap((second) => [0, 1].map((generator) => frame(generator, second, second < 2 ? [2000] : [10, 20], more)));
+
+describe('the planned rate', () => {
+  // One user every 0.5 s for the 4 s of the hold: 8 iterations.
+  const paced = (iterations: number) => {
+    const crew = { id: 'c', name: 'C', users: 1, pacing: { kind: 'start-to-start', seconds: 0.5 }, iterations: null };
+    const workload = { ...run.workload, crews: [crew] as unknown as Run['workload']['crews'] };
+    const frames = [2, 3, 4, 5].map((second) => frame(0, second, [10], { iterationsPassed: iterations }));
+    return runResult({ ...run, workload }, frames, [script]).trust.find((one) => one.sentence.includes('planned ('));
+  };
+
+  it('is a sign of trust: a system that was asked for less than planned was not tested', () => {
+    expect(paced(2)).toEqual({ good: true, sentence: '7,200 iterations an hour were played of 7,200 planned (100 %).' });
+    expect(paced(1)).toMatchObject({ good: false, sentence: expect.stringContaining('asked for less than planned') as string });
+  });
+});
+
+describe('the figures of a run taken apart', () => {
+  const crews = ['c', 'd'].map((id) => ({ id, name: `Crew ${id}` })) as Run['workload']['crews'];
+  const table = (by: RunTableBy) =>
+    runTable({ ...run, workload: { ...run.workload, crews } }, seconds(), [script], by).map(({ group, rows }) => [
+      group,
+      rows.find((one) => one.step === null)?.summary.count ?? 0,
+    ]);
+
+  it('add up to the whole, by crew and by generator; phases have their own seconds', () => {
+    expect(table('crew')).toEqual([
+      ['Crew c', 16],
+      ['Crew d', 0],
+    ]);
+    expect(table('generator')).toEqual([
+      ['Generator 1', 8],
+      ['Generator 2', 8],
+    ]);
+    expect(table('phase')).toEqual([
+      ['Ramp-up', 4],
+      ['Hold, 4 s', 16],
+      ['Ramp-down', 4],
+    ]);
+  });
+
+  it('are exported as CSV, a line for each transaction and step', () => {
+    const lines = runCsv(runResult(run, seconds(), [script])).split('\r\n');
+    expect(lines[0]).toMatch(/^transaction,step,count,errors,mean_ms/);
+    expect(lines.slice(1, 3).map((line) => line.split(',').slice(0, 5))).toEqual([
+      ['Book', '', '16', '0', '15'],
+      ['Book', 'GET /a', '16', '0', '15'],
+    ]);
+  });
+});
 
 describe('the result of a run', () => {
   it('holds the figures of the hold, transactions in the order of the script, steps below them', () => {

@@ -2,22 +2,39 @@ import type { Frame } from '../measure/frame.schema.js';
 import { Tally } from '../measure/tally.js';
 import { requestSteps, type Script } from '../script/script.schema.js';
 import { groupFailures } from './failures.js';
-import type { LanePoint, Run, RunResult } from './run.schema.js';
-import { holdPeriod, judgeCriteria, totalsOf, type Period } from './verdict.js';
+import type { LanePoint, Run, RunResult, RunTable, RunTableBy } from './run.schema.js';
+import { holdPeriod, judgeCriteria, totalsOf, type Period, type Totals } from './verdict.js';
 
 /** The event loop of a generator may be late by this many ms before its figures are doubted (common practice, no source). */
 const loopLimitMs = 100;
 
+const lastSecondOf = (frames: readonly Frame[]): number => frames.reduce((last, one) => Math.max(last, one.second), 0);
+
+/** The hold of a run, as far as it came. */
+function judgedPeriod(run: Run, frames: readonly Frame[]): Period {
+  const { fromSecond, toSecond } = holdPeriod(run.workload);
+  return { fromSecond, toSecond: Math.min(toSecond, Math.max(fromSecond, lastSecondOf(frames) + 1)) };
+}
+
 /** Makes the figures, the verdict and the signs of trust of a run from its frames. */
 export function runResult(run: Run, frames: readonly Frame[], scripts: readonly Script[]): RunResult {
-  const lastSecond = frames.reduce((last, one) => Math.max(last, one.second), 0);
-  const planned = holdPeriod(run.workload.curve);
-  const period: Period = {
-    fromSecond: planned.fromSecond,
-    toSecond: Math.min(planned.toSecond, Math.max(planned.fromSecond, lastSecond + 1)),
-  };
+  const period = judgedPeriod(run, frames);
   const totals = totalsOf(frames, period);
-  const seconds = period.toSecond - period.fromSecond;
+  return {
+    run,
+    period,
+    criteria: judgeCriteria(run.workload.criteria, totals, period),
+    trust: trustSigns(run, frames, period),
+    rows: rowsOf(totals, period.toSecond - period.fromSecond, scripts),
+    failures: groupFailures(frames.flatMap((one) => one.failures)),
+    iterationsPassed: frames.reduce((sum, one) => sum + one.iterationsPassed, 0),
+    iterationsFailed: frames.reduce((sum, one) => sum + one.iterationsFailed, 0),
+    seconds: lastSecondOf(frames) + 1,
+  };
+}
+
+/** Transactions in the order of the scripts, each with its steps below it. */
+function rowsOf(totals: Totals, seconds: number, scripts: readonly Script[]): RunResult['rows'] {
   const rows: RunResult['rows'] = [];
   const order = scripts.flatMap((script) => script.transactions.map((one) => one.name));
   for (const name of [...new Set([...order, ...totals.transactions.keys()])]) {
@@ -30,20 +47,47 @@ export function runResult(run: Run, frames: readonly Frame[], scripts: readonly 
         if (own) rows.push({ transaction: name, step: step.id, name: step.name, summary: own.summary(seconds) });
       }
   }
-  return {
-    run,
-    period,
-    criteria: judgeCriteria(run.workload.criteria, totals, period),
-    trust: trustSigns(run, frames, period, planned),
-    rows,
-    failures: groupFailures(frames.flatMap((one) => one.failures)),
-    iterationsPassed: frames.reduce((sum, one) => sum + one.iterationsPassed, 0),
-    iterationsFailed: frames.reduce((sum, one) => sum + one.iterationsFailed, 0),
-    seconds: lastSecond + 1,
-  };
+  return rows;
 }
 
-function trustSigns(run: Run, frames: readonly Frame[], period: Period, planned: Period): RunResult['trust'] {
+/** The figures of a run apart for each crew and each generator, over the hold, or for each phase of its curve. */
+export function runTable(run: Run, frames: readonly Frame[], scripts: readonly Script[], by: RunTableBy): RunTable {
+  const period = judgedPeriod(run, frames);
+  const seconds = period.toSecond - period.fromSecond;
+  const group = (name: string, own: readonly Frame[], within: Period): RunTable[number] => ({
+    group: name,
+    rows: rowsOf(totalsOf(own, within), within.toSecond - within.fromSecond, scripts),
+  });
+  if (by === 'phase') {
+    const end = lastSecondOf(frames) + 1;
+    const phases: [string, Period][] = [
+      ['Ramp-up', { fromSecond: 0, toSecond: period.fromSecond }],
+      [`Hold, ${seconds} s`, period],
+      ['Ramp-down', { fromSecond: period.toSecond, toSecond: end }],
+    ];
+    return phases.filter(([, own]) => own.toSecond > own.fromSecond).map(([name, own]) => group(name, frames, own));
+  }
+  if (by === 'generator')
+    return [...new Set(frames.map((one) => one.generator))]
+      .sort((left, right) => left - right)
+      .map((generator) =>
+        group(
+          `Generator ${generator + 1}`,
+          frames.filter((one) => one.generator === generator),
+          period,
+        ),
+      );
+  return run.workload.crews.map((crew) =>
+    group(
+      crew.name,
+      frames.map((frame) => ({ ...frame, items: frame.items.filter((item) => item.crew === crew.id) })),
+      period,
+    ),
+  );
+}
+
+function trustSigns(run: Run, frames: readonly Frame[], period: Period): RunResult['trust'] {
+  const planned = holdPeriod(run.workload);
   const held = frames.filter((one) => one.second >= period.fromSecond && one.second < period.toSecond);
   const worstLoop = held.reduce((worst, one) => Math.max(worst, one.loopDelayMs), 0);
   const worstLate = held.reduce((worst, one) => Math.max(worst, one.latenessMs), 0);
@@ -55,6 +99,8 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period, planned:
       sentence: `The generators' event loops were late by ${worstLoop.toFixed(0)} ms at worst (limit ${loopLimitMs} ms)${worstLoop <= loopLimitMs ? '.' : ': they were the bottleneck, not the system.'}`,
     },
     { good: worstLate <= 1000, sentence: `Iterations started ${worstLate.toFixed(0)} ms after their schedule at worst.` },
+    ...(run.workload.curve.kind === 'arrivals' ? [arrivalSign(frames)] : rateSign(run, held, reached)),
+    ...changeSign(run),
     { good: reached >= wanted, sentence: `The hold lasted ${reached} s of ${wanted} s planned.` },
     {
       good: run.state !== 'interrupted',
@@ -64,6 +110,54 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period, planned:
           : 'The run was recorded without a gap.',
     },
   ];
+}
+
+/** Who changed the load by hand played something else than the workload. */
+function changeSign({ events = [] }: Run): RunResult['trust'] {
+  const changes = events.filter((one) => one.kind === 'users' || one.kind === 'pause');
+  if (changes.length === 0) return [];
+  return [
+    {
+      good: false,
+      sentence: `The load was changed by hand ${changes.length === 1 ? 'once' : `${changes.length} times`}: it is not the one that was planned.`,
+    },
+  ];
+}
+
+/** Part of the planned rate that may be missing (common practice, no source). */
+const missingShare = 0.05;
+
+/** Where every crew starts iterations at a pacing, the rate that they come to was planned. */
+function rateSign({ workload }: Run, held: readonly Frame[], seconds: number): RunResult['trust'] {
+  const { crews } = workload;
+  const isPaced = crews.every((one) => one.pacing.kind === 'start-to-start' && one.pacing.seconds > 0 && one.iterations == null);
+  if (!isPaced || crews.length === 0 || seconds <= 0) return [];
+  const users = crews.reduce((sum, one) => sum + one.users, 0);
+  const planned = crews.reduce((sum, one) => sum + (one.users * seconds) / one.pacing.seconds, 0);
+  const played = held.reduce((sum, one) => sum + one.iterationsPassed + one.iterationsFailed, 0);
+  const hourly = (count: number) => Math.round((count * 3600) / seconds).toLocaleString('en');
+  // In a short hold an iteration of each user may end just beside it.
+  const good = planned - played <= Math.max(missingShare * planned, users);
+  return [
+    {
+      good,
+      sentence: `${hourly(played)} iterations an hour were played of ${hourly(planned)} planned (${((100 * played) / planned).toFixed(0)} %)${good ? '.' : ': they took longer than their pacing allows, so the system was asked for less than planned.'}`,
+    },
+  ];
+}
+
+/** With arrivals the rate is what was promised: an iteration that found no free user was not played. */
+function arrivalSign(frames: readonly Frame[]): RunResult['trust'][number] {
+  const missed = frames.reduce((sum, one) => sum + one.missedArrivals, 0);
+  const played = frames.reduce((sum, one) => sum + one.iterationsPassed + one.iterationsFailed, 0);
+  const percent = missed === 0 ? 0 : (100 * missed) / (missed + played);
+  return {
+    good: percent <= 100 * missingShare,
+    sentence:
+      missed === 0
+        ? 'Every iteration started at the rate that was planned.'
+        : `${missed.toLocaleString('en')} iterations (${percent.toFixed(1)} %) were left out, because all users were under way. Allow more users at a time.`,
+  };
 }
 
 /** The lanes of a run: one point for each second. */

@@ -1,8 +1,20 @@
 import * as z from 'zod';
 import { SummarySchema } from '../measure/tally.js';
 import { FailureSchema } from '../measure/frame.schema.js';
+import { WatchSchema } from '../hosts/watch.schema.js';
 import { WorkloadSchema } from '../workload/workload.schema.js';
 import { CriterionVerdictSchema } from './verdict.js';
+
+/** Something that happened in a run, or that somebody noted. */
+export const RunEventSchema = z.object({
+  second: z.number().int(),
+  kind: z.enum(['users', 'pause', 'resume', 'end', 'note']),
+  text: z.string(),
+  /** Of `users`: the crew, and how many it has from then on. */
+  crew: z.string().optional(),
+  users: z.number().int().optional(),
+});
+export type RunEvent = z.infer<typeof RunEventSchema>;
 
 /** One execution of a workload. `interrupted`: the server ended before the run did. */
 export const RunSchema = z.object({
@@ -16,6 +28,12 @@ export const RunSchema = z.object({
   endedAt: z.string().nullable(),
   /** Why it ended early, in a sentence. */
   note: z.string().nullable(),
+  /** What happened in it, in the order of time. */
+  events: z.array(RunEventSchema).optional(),
+  /** Hosts whose figures were read while it lasted. */
+  watches: z.array(WatchSchema).optional(),
+  /** True where a stop rule ended it: it did not hold, whatever its figures up to then. */
+  stoppedByRule: z.boolean().optional(),
   verdict: z.enum(['held', 'missed', 'none']),
 });
 export type Run = z.infer<typeof RunSchema>;
@@ -27,6 +45,12 @@ export const RunRowSchema = z.object({
   name: z.string(),
   summary: SummarySchema,
 });
+
+/** What the figures of a run can be taken apart by. */
+export const RunTableBySchema = z.enum(['crew', 'generator', 'phase']);
+export type RunTableBy = z.infer<typeof RunTableBySchema>;
+export const RunTableSchema = z.array(z.object({ group: z.string(), rows: z.array(RunRowSchema) }));
+export type RunTable = z.infer<typeof RunTableSchema>;
 
 /** A figure that says whether the run can be believed. */
 export const TrustSignSchema = z.object({ good: z.boolean(), sentence: z.string() });

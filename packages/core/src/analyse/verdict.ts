@@ -1,7 +1,8 @@
 import * as z from 'zod';
 import { type Summary, Tally } from '../measure/tally.js';
 import type { FrameItem } from '../measure/frame.schema.js';
-import { CriterionSchema, type Criterion, type LoadCurve } from '../workload/workload.schema.js';
+import { holdOf } from '../workload/curve.js';
+import { CriterionSchema, type Criterion, type Workload } from '../workload/workload.schema.js';
 
 /** One criterion with what was measured. `margin` is in per cent of the limit; below 0 the limit was passed. */
 export const CriterionVerdictSchema = z.object({
@@ -19,10 +20,10 @@ export interface Period {
   toSecond: number;
 }
 
-export const holdPeriod = (curve: LoadCurve): Period => ({
-  fromSecond: Math.ceil(curve.rampUpSeconds),
-  toSecond: Math.floor(curve.rampUpSeconds + curve.holdSeconds),
-});
+export function holdPeriod(workload: Workload): Period {
+  const { startSeconds, endSeconds } = holdOf(workload);
+  return { fromSecond: Math.ceil(startSeconds), toSecond: Math.floor(endSeconds) };
+}
 
 /** Merges the items of frames within a period, keyed by transaction, and by transaction and step. */
 export function totalsOf(frames: readonly { second: number; items: readonly FrameItem[] }[], period: Period | null): Totals {

@@ -23,7 +23,7 @@ const workload: Workload = {
   criteria: [],
   generators: 1,
   seed: '1',
-  curve: { rampUpSeconds: 0, holdSeconds: 1, rampDownSeconds: 0, atEnd: 'iteration' },
+  curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 1, rampDownSeconds: 0, atEnd: 'iteration' },
   crews: [
     {
       id: 'c',

@@ -13,3 +13,7 @@ export const writeCsv = (columns: readonly string[] | null, rows: readonly (read
     [...(columns ? [columns] : []), ...rows].map((row) => row.map(defused)),
     { record_delimiter: 'windows' },
   );
+
+/** Writes a table as CSV after RFC 4180 with every cell as it is, for programs that read it back. No spreadsheet should open it. */
+export const writeExactCsv = (columns: readonly string[] | null, rows: readonly (readonly string[])[]): string =>
+  stringify([...(columns ? [columns] : []), ...rows], { record_delimiter: 'windows' });

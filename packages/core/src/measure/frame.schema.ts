@@ -49,6 +49,8 @@ export const FrameSchema = z.object({
   items: z.array(FrameItemSchema),
   failures: z.array(FailureSchema),
   users: z.array(UserStateSchema),
+  /** Iterations that were due by arrival and found no free user. */
+  missedArrivals: z.number().int().default(0),
   /** Worst delay of the generator's event loop within the second, in ms. */
   loopDelayMs: z.number(),
   /** Starts against the pacing schedule: worst lateness within the second, in ms. */

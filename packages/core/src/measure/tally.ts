@@ -12,6 +12,8 @@ export const TallySchema = z.object({
   max: z.number(),
   bytesIn: z.number(),
   bytesOut: z.number(),
+  /** Sum of ms from the request to the first byte of its answer. */
+  firstByte: z.number().default(0),
   /** HDR histogram of µs, format V2, compressed, base64; empty where there is no sample. */
   histogram: z.string(),
 });
@@ -34,6 +36,8 @@ export const SummarySchema = z.object({
   throughput: z.number(),
   bytesIn: z.number(),
   bytesOut: z.number(),
+  /** Mean from the request to the first byte of its answer; of a transaction for all its requests together. */
+  firstByteMs: z.number().default(0),
 });
 export type Summary = z.infer<typeof SummarySchema>;
 
@@ -60,10 +64,11 @@ export class Tally {
   max = 0;
   bytesIn = 0;
   bytesOut = 0;
+  firstByte = 0;
   #histogram: Histogram | null = null;
 
-  /** Adds one sample: its response time in ms, whether it was good, and its bytes. */
-  add(ms: number, good: boolean, bytesIn = 0, bytesOut = 0): void {
+  /** Adds one sample: its response time in ms, whether it was good, its bytes, and the ms to its first byte. */
+  add(ms: number, good: boolean, bytesIn = 0, bytesOut = 0, firstByteMs = 0): void {
     if (!Number.isFinite(ms) || ms < 0) throw new RangeError(`A response time must be a number of ms from 0 upwards, not ${ms}.`);
     this.count++;
     if (!good) this.errors++;
@@ -73,6 +78,7 @@ export class Tally {
     if (ms > this.max) this.max = ms;
     this.bytesIn += bytesIn;
     this.bytesOut += bytesOut;
+    this.firstByte += firstByteMs;
     (this.#histogram ??= newHistogram()).recordValue(Math.min(highestMicros, Math.max(1, Math.round(ms * 1000))));
   }
 
@@ -86,6 +92,7 @@ export class Tally {
     this.max = Math.max(this.max, other.max);
     this.bytesIn += other.bytesIn;
     this.bytesOut += other.bytesOut;
+    this.firstByte += other.firstByte;
     if (other.#histogram) (this.#histogram ??= newHistogram()).add(other.#histogram);
   }
 
@@ -104,6 +111,7 @@ export class Tally {
       max: this.max,
       bytesIn: this.bytesIn,
       bytesOut: this.bytesOut,
+      firstByte: this.firstByte,
       histogram: this.#histogram ? encodeIntoCompressedBase64(this.#histogram) : '',
     };
   }
@@ -135,6 +143,7 @@ export class Tally {
       throughput: seconds > 0 ? this.count / seconds : 0,
       bytesIn: this.bytesIn,
       bytesOut: this.bytesOut,
+      firstByteMs: this.count === 0 ? 0 : this.firstByte / this.count,
     };
   }
 }

@@ -1,11 +1,16 @@
 import * as z from 'zod';
 import { FailureSignSchema } from '../check/failure-sign.js';
-import type { Environment } from '../workload/workload.schema.js';
+import { thisMachine, WatchSchema } from '../hosts/watch.schema.js';
+import { CriterionSchema, type Criterion, type Environment } from '../workload/workload.schema.js';
 
 /** What holds for everything in a project. */
 export const ProjectSettingsSchema = z.object({
   /** What no good answer of any script holds. */
   failureSigns: z.array(FailureSignSchema).max(200).default([]),
+  /** What every run must hold where its workload says nothing else of the same measure of the same transaction. */
+  criteria: z.array(CriterionSchema).max(200).default([]),
+  /** Hosts whose figures are read while a run lasts. */
+  watches: z.array(WatchSchema).max(40).default([thisMachine]),
 });
 export type ProjectSettings = z.infer<typeof ProjectSettingsSchema>;
 export const plainSettings: ProjectSettings = ProjectSettingsSchema.parse({});
@@ -15,3 +20,9 @@ export const environmentOf = (environment: Environment, settings: ProjectSetting
   ...environment,
   failureSigns: [...environment.failureSigns, ...settings.failureSigns],
 });
+
+/** The criteria of the project that a workload does not set otherwise. */
+export const inheritedCriteria = (settings: ProjectSettings, own: readonly Criterion[]): Criterion[] =>
+  settings.criteria
+    .filter((one) => !own.some((other) => other.measure === one.measure && other.transaction === one.transaction))
+    .map((one) => ({ ...one, id: `project-${one.id}` }));

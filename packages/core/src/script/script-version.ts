@@ -1,16 +1,5 @@
-import * as z from 'zod';
+import { counted, sayListChange } from '../project/version.js';
 import { allSteps, type Script, type Step } from './script.schema.js';
-
-/** A state of a script: when it was saved, by whom, and what was changed in it. */
-export const ScriptVersionSchema = z.object({
-  number: z.number().int().positive(),
-  at: z.string(),
-  by: z.string(),
-  what: z.string(),
-});
-export type ScriptVersion = z.infer<typeof ScriptVersionSchema>;
-
-const counted = (count: number, one: string, several = `${one}s`): string => `${count} ${count === 1 ? one : several}`;
 
 /** A step without what it holds, so that a change inside a container is told once. */
 const own = (step: Step): string => JSON.stringify('steps' in step ? { ...step, steps: [] } : step);
@@ -34,23 +23,11 @@ export function sayScriptChange(before: Script, after: Script): string {
     ...(removed > 0 ? [`${counted(removed, 'step')} removed`] : []),
     ...(changed > 0 ? [`${counted(changed, 'step')} changed`] : []),
     ...(order(before, right) === order(after, left) ? [] : ['steps moved']),
-    ...difference(before.handoffs, after.handoffs, 'handoff'),
-    ...difference(before.made, after.made, 'client-made value'),
+    ...sayListChange(before.handoffs, after.handoffs, 'handoff'),
+    ...sayListChange(before.made, after.made, 'client-made value'),
     ...(JSON.stringify(frames(before)) === JSON.stringify(frames(after)) ? [] : ['transactions changed']),
   ];
   return parts.join(', ');
 }
 
 const frames = (script: Script) => script.transactions.map(({ steps: _steps, ...one }) => one);
-
-function difference(before: readonly { id: string }[], after: readonly { id: string }[], name: string): string[] {
-  const [left, right] = [new Map(before.map((one) => [one.id, one])), new Map(after.map((one) => [one.id, one]))];
-  const added = after.filter((one) => !left.has(one.id)).length;
-  const removed = before.filter((one) => !right.has(one.id)).length;
-  const changed = before.filter((one) => right.has(one.id) && JSON.stringify(one) !== JSON.stringify(right.get(one.id))).length;
-  return [
-    ...(added > 0 ? [`${counted(added, name)} added`] : []),
-    ...(removed > 0 ? [`${counted(removed, name)} removed`] : []),
-    ...(changed > 0 ? [`${counted(changed, name)} changed`] : []),
-  ];
-}

@@ -36,8 +36,11 @@ export function isStaticFile(exchange: Exchange): boolean {
   if (exchange.method !== 'GET') return false;
   const type = exchange.response ? mediaType(exchange.response.headers) : '';
   if (/^(image|font|audio|video)\//.test(type) || type === 'text/css' || bodyKind(type) === 'script') return true;
-  return /\.(css|js|mjs|png|jpe?g|gif|svg|ico|webp|avif|woff2?|ttf|otf|map)$/i.test(new URL(exchange.url).pathname);
+  return isFilePath(new URL(exchange.url).pathname);
 }
+
+/** True for a path, with or without a query, that ends like those of files that pages pull in. */
+export const isFilePath = (path: string): boolean => /\.(css|js|mjs|png|jpe?g|gif|svg|ico|webp|avif|woff2?|ttf|otf|map)(\?|$)/i.test(path);
 
 /** Path and query of a URL as they stood on the wire. */
 export function pathAndQuery(url: string): string {

@@ -2,8 +2,9 @@ import * as z from 'zod';
 import { isEndless, type DataTable } from '../data/data-table.schema.js';
 import { boundColumns, loopedTables } from '../script/bind-value.js';
 import type { Script } from '../script/script.schema.js';
-import { userSpan } from './curve.js';
-import { iterationSeconds, rowsPerIteration } from './forecast.js';
+import seedrandom from 'seedrandom';
+import { arrivalTimes, spansOf } from './curve.js';
+import { cycleSeconds, iterationSeconds, rowsPerIteration } from './forecast.js';
 import type { Workload } from './workload.schema.js';
 
 /** Rows of one table that one iteration would be dealt; `rows` is shorter than wanted where the table has no more. */
@@ -109,20 +110,29 @@ function firstStarts(
   requestMs: (script: Script, exchange: number) => number,
   most: number,
 ): Start[] {
+  const { curve } = workload;
   const starts: Start[] = [];
   let user = 0;
   for (const crew of workload.crews) {
     const script = scripts.get(crew.scriptId);
     const own = script ? iterationSeconds(script, crew, (exchange) => requestMs(script, exchange)) : 1;
-    const cycle = Math.max(0.001, crew.pacing.kind === 'start-to-start' ? Math.max(crew.pacing.seconds, own) : own);
+    const cycle = cycleSeconds(crew, own);
+    if (curve.kind === 'arrivals') {
+      // Each arrival is played by a user of its own.
+      for (const atSeconds of arrivalTimes(curve, crew, seedrandom(`${workload.seed}:arrivals:${crew.id}`)).slice(0, most))
+        starts.push({ crew: crew.id, scriptId: crew.scriptId, user: ++user, iteration: 1, atSeconds });
+      continue;
+    }
     for (let place = 0; place < crew.users; place++) {
       user++;
-      const span = userSpan(workload.curve, place, crew.users);
-      for (let iteration = 1; iteration <= Math.min(most, crew.iterations ?? most); iteration++) {
-        const atSeconds = span.startSeconds + (iteration - 1) * cycle;
-        if (atSeconds >= span.endSeconds) break;
-        starts.push({ crew: crew.id, scriptId: crew.scriptId, user, iteration, atSeconds });
-      }
+      let iteration = 0;
+      for (const span of spansOf(curve, crew, place))
+        for (
+          let atSeconds = span.startSeconds;
+          atSeconds < span.endSeconds && iteration < Math.min(most, crew.iterations ?? most);
+          atSeconds += cycle
+        )
+          starts.push({ crew: crew.id, scriptId: crew.scriptId, user, iteration: ++iteration, atSeconds });
     }
   }
   return starts.sort((left, right) => left.atSeconds - right.atSeconds || left.user - right.user).slice(0, most);

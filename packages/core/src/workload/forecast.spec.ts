@@ -10,7 +10,7 @@ import {
   resolveTarget,
   scriptFromTake,
   usersAt,
-  userSpan,
+  userSpans,
   type Crew,
   type DataTable,
   type Script,
@@ -47,7 +47,7 @@ const workload = (crews: Crew[], rampUpSeconds = 20): Workload => ({
   projectId: 'p',
   name: 'W',
   crews,
-  curve: { rampUpSeconds, holdSeconds: 60, rampDownSeconds: 10, atEnd: 'iteration' },
+  curve: { kind: 'ramp', together: 1, rampUpSeconds, holdSeconds: 60, rampDownSeconds: 10, atEnd: 'iteration' },
   criteria: [],
   generators: 1,
   seed: '1',
@@ -56,11 +56,11 @@ const told = (crews: Crew[], tables: DataTable[], script = fed, rampUpSeconds = 
   forecast(workload(crews, rampUpSeconds), new Map([['s', script]]), tables, () => 500);
 
 describe('the load curve', () => {
-  const { curve } = workload([crew()]);
+  const own = workload([crew()]);
 
   it('spreads starts over the ramp-up and ends over the ramp-down', () => {
-    expect(curveSeconds(curve)).toBe(90);
-    expect([0, 1, 4].map((n) => userSpan(curve, n, 5))).toEqual([
+    expect(curveSeconds(own)).toBe(90);
+    expect([0, 1, 4].map((n) => userSpans(own.curve, n, 5)[0])).toEqual([
       { startSeconds: 0, endSeconds: 80 },
       { startSeconds: 4, endSeconds: 82 },
       { startSeconds: 16, endSeconds: 88 },

@@ -2,7 +2,8 @@ import { boundColumns, loopedTables } from '../script/bind-value.js';
 import { exchangesOf, type Script, type Step, type Template } from '../script/script.schema.js';
 import { movingPieces } from '../script/template.js';
 import { isEndless, type DataTable } from '../data/data-table.schema.js';
-import { curveSeconds, userSpan } from './curve.js';
+import { curveSeconds, expectedArrivals, spansOf } from './curve.js';
+import { pauseMs } from './policies.js';
 import type { Crew, Workload } from './workload.schema.js';
 
 export interface CrewForecast {
@@ -72,12 +73,6 @@ export function iterationRequests(script: Script): number {
   return eachIteration(script).reduce((sum, step) => sum + count(step), 0);
 }
 
-/** A recorded pause as the crew plays it, in ms. */
-export function pauseMs(recordedMs: number, think: Crew['think']): number {
-  const ms = { recorded: recordedMs, scaled: recordedMs * think.factor, fixed: think.ms, none: 0 }[think.kind];
-  return Math.min(ms, think.capMs);
-}
-
 /** Rows of a table that one iteration takes where each use takes one: by its requests, and by the rounds of loops through its rows. */
 export function rowsPerIteration(script: Script, table: string, perUse: boolean): number {
   const takes = (template: Template): boolean =>
@@ -103,6 +98,18 @@ function neededRows(table: DataTable | undefined, script: Script, users: number,
   return when === 'iteration' ? iterations : users;
 }
 
+/** Seconds from the start of one iteration of a user to the start of the next, where one takes `own` seconds. */
+export function cycleSeconds({ pacing }: Crew, own: number): number {
+  const cycle =
+    pacing.kind === 'start-to-start' ? Math.max(pacing.seconds, own) : pacing.kind === 'end-to-start' ? own + pacing.seconds : own;
+  return Math.max(0.001, cycle);
+}
+
+/** True where all users start in the same moment. */
+const isStampede = ({ curve, crews }: Workload): boolean =>
+  (curve.kind === 'at-once' || (curve.kind === 'ramp' && curve.rampUpSeconds === 0)) &&
+  crews.some((one) => one.users > 1 && !one.startDelayMs);
+
 /** Forecast of iterations, requests and rows. `requestMs` gives the recorded duration of an exchange of a script. */
 export function forecast(
   workload: Workload,
@@ -114,6 +121,7 @@ export function forecast(
   const warnings: string[] = [];
   const crews: CrewForecast[] = [];
   const perTable = new Map<string, number>();
+  const { curve } = workload;
   if (workload.crews.length === 0) obstacles.push('There is no crew yet. Add one and choose the script it plays.');
   for (const crew of workload.crews) {
     const script = scripts.get(crew.scriptId);
@@ -122,16 +130,25 @@ export function forecast(
       continue;
     }
     const own = iterationSeconds(script, crew, (exchange) => requestMs(script, exchange));
-    const cycle = Math.max(0.001, crew.pacing.kind === 'start-to-start' ? Math.max(crew.pacing.seconds, own) : own);
-    if (crew.pacing.kind === 'start-to-start' && crew.pacing.seconds < own)
+    const cycle = cycleSeconds(crew, own);
+    if (crew.pacing.kind === 'start-to-start' && crew.pacing.seconds < own && curve.kind !== 'arrivals')
       warnings.push(
         `The pacing of “${crew.name}” is ${crew.pacing.seconds} s, but one iteration takes about ${own.toFixed(1)} s. The rate will not be reached.`,
       );
     let iterations = 0;
-    for (let n = 0; n < crew.users; n++) {
-      const { startSeconds, endSeconds } = userSpan(workload.curve, n, crew.users);
-      iterations += Math.min(crew.iterations ?? Infinity, Math.ceil((endSeconds - startSeconds) / cycle));
-    }
+    if (curve.kind === 'arrivals') {
+      iterations = expectedArrivals(curve, crew);
+      const busy = ((crew.ratePerHour ?? 0) / 3600) * own;
+      if (iterations === 0) obstacles.push(`The crew “${crew.name}” has no rate. Say how many iterations start in an hour.`);
+      // Users under way: rate times duration (Little 1961).
+      else if (busy > crew.users)
+        warnings.push(
+          `At ${crew.ratePerHour ?? 0} an hour about ${Math.ceil(busy)} users of “${crew.name}” are under way at a time, but ${crew.users} is the most. Iterations will be left out.`,
+        );
+    } else
+      for (let n = 0; n < crew.users; n++)
+        for (const { startSeconds, endSeconds } of spansOf(curve, crew, n))
+          iterations += Math.min(crew.iterations ?? Infinity, Math.max(0, Math.ceil((endSeconds - startSeconds) / cycle)));
     crews.push({ crew: crew.id, iterations, requests: iterations * iterationRequests(script), iterationSeconds: own });
     for (const table of boundColumns(script).keys()) {
       const known = tables.find((one) => one.id === table);
@@ -140,7 +157,7 @@ export function forecast(
     }
   }
   for (const one of tables) if (perTable.has(one.id) && one.deal.when === 'run') perTable.set(one.id, 1);
-  const seconds = curveSeconds(workload.curve);
+  const seconds = Math.min(curveSeconds(workload), workload.limitSeconds ?? Infinity);
   const forTables = tables
     .filter((one) => perTable.has(one.id))
     .map((one): TableForecast => {
@@ -156,8 +173,7 @@ export function forecast(
         emptyAtSeconds: runsOut ? Math.round((rowsFree / rowsNeeded) * seconds) : null,
       };
     });
-  if (workload.curve.rampUpSeconds === 0 && workload.crews.some((one) => one.users > 1))
-    warnings.push('All users start at once: the first seconds measure a stampede, not a normal day.');
+  if (isStampede(workload)) warnings.push('All users start at once: the first seconds measure a stampede, not a normal day.');
   return {
     seconds,
     users: workload.crews.reduce((sum, one) => sum + one.users, 0),

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { WrittenFailureSignSchema } from '../check/failure-sign.js';
+import { LoadCurveSchema } from './load-curve.schema.js';
 import { CredentialSchema, TrustSchema } from '../sign-in/credential.schema.js';
 
 /** Pauses of a script as they are played. */
@@ -11,12 +12,49 @@ export const ThinkTimeSchema = z.object({
   ms: z.number().min(0).max(3_600_000),
   /** Pauses above this many ms are capped to it. */
   capMs: z.number().min(0).max(3_600_000),
+  /** How each pause is spread around what it would be: evenly by so many per cent, or log-normal with it as the median. */
+  spread: z
+    .discriminatedUnion('kind', [
+      z.object({ kind: z.literal('uniform'), percent: z.number().min(0).max(100) }),
+      z.object({ kind: z.literal('log-normal'), sigma: z.number().min(0).max(3) }),
+    ])
+    .optional(),
 });
 export type ThinkTime = z.infer<typeof ThinkTimeSchema>;
 
-/** Time from the start of one iteration to the start of the next; `none` starts at once. */
-export const PacingSchema = z.object({ kind: z.enum(['none', 'start-to-start']), seconds: z.number().min(0).max(86_400) });
+/** Time from the start, or the end, of one iteration to the start of the next, spread evenly by so many per cent; `none` starts at once. */
+export const PacingSchema = z.object({
+  kind: z.enum(['none', 'start-to-start', 'end-to-start']),
+  seconds: z.number().min(0).max(86_400),
+  spreadPercent: z.number().min(0).max(100).optional(),
+});
 export type Pacing = z.infer<typeof PacingSchema>;
+
+const bandwidth = z.number().min(1).max(10_000_000).nullable();
+
+/** The line between a virtual user and the application: latency of a round trip in ms, bandwidths in kbit/s; null is as fast as it goes. */
+export const LineSchema = z.object({ latencyMs: z.number().min(0).max(10_000), downKbps: bandwidth, upKbps: bandwidth });
+export type Line = z.infer<typeof LineSchema>;
+
+const headerText = z
+  .string()
+  .trim()
+  .max(400)
+  .regex(/^[\u0020-\u007e]*$/, 'A header has letters, digits and signs of ASCII only.');
+
+/** In what a virtual user is like a browser. */
+export const BrowserLikenessSchema = z.object({
+  /** Stand for the recorded `User-Agent` and `Accept-Language`; empty leaves what was recorded. */
+  userAgent: headerText.default(''),
+  languages: headerText.default(''),
+  /** Connections to one origin at a time, at the most; browsers open 6 (common practice, no source). */
+  connections: z.number().int().min(1).max(32).default(6),
+  /** What it keeps of answers (RFC 9111): nothing, for one iteration, or from one iteration to the next. */
+  cache: z.enum(['off', 'cold', 'warm']).default('off'),
+  /** Files that follow each other in the script are fetched at the same time. */
+  filesSideBySide: z.boolean().default(false),
+});
+export type BrowserLikeness = z.infer<typeof BrowserLikenessSchema>;
 
 /** A number of virtual users that play the same script under the same settings. */
 export const CrewSchema = z.object({
@@ -24,22 +62,21 @@ export const CrewSchema = z.object({
   name: z.string(),
   scriptId: z.string(),
   users: z.number().int().min(1).max(20_000),
+  /** Share of all users in per cent, where the users are dealt out by shares; absent where they were given as a number. */
+  sharePercent: z.number().min(0).max(100).optional(),
+  /** Iterations that start in an hour, where they come by themselves (arrivals); `users` is then the most that are under way. */
+  ratePerHour: z.number().min(0).max(100_000_000).optional(),
+  /** Time between the starts of two users, in ms, beside what the curve says. */
+  startDelayMs: z.number().int().min(0).max(600_000).optional(),
   think: ThinkTimeSchema,
   pacing: PacingSchema,
   /** Iterations that each user plays at most; null where only the curve ends it. */
   iterations: z.number().int().min(1).max(1_000_000).nullable().optional(),
   onFailure: z.enum(['go-on', 'next-iteration', 'stop-user', 'end-run']),
+  line: LineSchema.optional(),
+  browser: BrowserLikenessSchema.optional(),
 });
 export type Crew = z.infer<typeof CrewSchema>;
-
-/** Ramp-up, hold and ramp-down in seconds, and what a virtual user finishes at its end. */
-export const LoadCurveSchema = z.object({
-  rampUpSeconds: z.number().min(0).max(86_400),
-  holdSeconds: z.number().min(1).max(86_400),
-  rampDownSeconds: z.number().min(0).max(86_400),
-  atEnd: z.enum(['iteration', 'step']),
-});
-export type LoadCurve = z.infer<typeof LoadCurveSchema>;
 
 /** A limit that a run must hold; times in ms, error rate in per cent. `transaction` null means all of them together. */
 export const CriterionSchema = z.object({
@@ -50,6 +87,19 @@ export const CriterionSchema = z.object({
 });
 export type Criterion = z.infer<typeof CriterionSchema>;
 
+/**
+ * Ends a run early: where a figure of all transactions, or of one, is over a limit for so many seconds without a pause. Times in ms, error rate
+ * in per cent.
+ */
+export const StopRuleSchema = z.object({
+  id: z.string(),
+  measure: z.enum(['mean', 'p95', 'error-rate']),
+  transaction: z.string().nullable(),
+  limit: z.number().min(0),
+  forSeconds: z.number().int().min(1).max(3600),
+});
+export type StopRule = z.infer<typeof StopRuleSchema>;
+
 /** Crews, curve, pacing and criteria: what a run plays. */
 export const WorkloadSchema = z.object({
   id: z.string(),
@@ -58,6 +108,9 @@ export const WorkloadSchema = z.object({
   crews: z.array(CrewSchema),
   curve: LoadCurveSchema,
   criteria: z.array(CriterionSchema),
+  stopRules: z.array(StopRuleSchema).max(20).optional(),
+  /** The run ends after so many seconds in any case; absent where the curve alone ends it. */
+  limitSeconds: z.number().int().min(1).max(172_800).optional(),
   generators: z.number().int().min(1).max(16),
   seed: z.string(),
 });

@@ -1,0 +1,32 @@
+import { writeCsv } from '../data/write-csv.js';
+import type { Summary } from '../measure/tally.js';
+import type { RunResult } from './run.schema.js';
+
+/** Columns of the exported figures; times in ms, bytes in bytes. */
+const columns: readonly [string, (summary: Summary) => number][] = [
+  ['count', (one) => one.count],
+  ['errors', (one) => one.errors],
+  ['mean_ms', (one) => one.meanMs],
+  ['sd_ms', (one) => one.deviationMs],
+  ['min_ms', (one) => one.minMs],
+  ['p50_ms', (one) => one.p50Ms],
+  ['p90_ms', (one) => one.p90Ms],
+  ['p95_ms', (one) => one.p95Ms],
+  ['p99_ms', (one) => one.p99Ms],
+  ['max_ms', (one) => one.maxMs],
+  ['first_byte_ms', (one) => one.firstByteMs],
+  ['per_second', (one) => one.throughput],
+  ['bytes_in', (one) => one.bytesIn],
+  ['bytes_out', (one) => one.bytesOut],
+];
+
+/** The transactions and steps of a run as CSV (RFC 4180): figures of the hold. */
+export const runCsv = ({ rows }: RunResult): string =>
+  writeCsv(
+    ['transaction', 'step', ...columns.map(([name]) => name)],
+    rows.map(({ transaction, step, name, summary }) => [
+      transaction,
+      step === null ? '' : name,
+      ...columns.map(([, of]) => String(Math.round(of(summary) * 1000) / 1000)),
+    ]),
+  );

@@ -1,0 +1,22 @@
+import * as z from 'zod';
+import { LanePointSchema, RunResultSchema, type LanePoint, type RunResult } from './run.schema.js';
+
+/** What a run comes to, for build servers: held, not held, or held by figures that are not to be believed. */
+export type RunOutcome = 'held' | 'not held' | 'not to be trusted';
+
+/** The result of a run as a file: the figures with verdict and trust, and one point a second. */
+export const RunFileSchema = z.object({
+  version: z.literal(1),
+  outcome: z.enum(['held', 'not held', 'not to be trusted']),
+  result: RunResultSchema,
+  lanes: z.array(LanePointSchema),
+});
+export type RunFile = z.infer<typeof RunFileSchema>;
+
+/** A run without criteria holds what was asked of it: nothing. */
+export function outcomeOf({ run, criteria, trust }: RunResult): RunOutcome {
+  if (run.stoppedByRule || criteria.some((one) => !one.held)) return 'not held';
+  return trust.every((one) => one.good) ? 'held' : 'not to be trusted';
+}
+
+export const runFile = (result: RunResult, lanes: LanePoint[]): RunFile => ({ version: 1, outcome: outcomeOf(result), result, lanes });
