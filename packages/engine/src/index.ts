@@ -1,6 +1,7 @@
 export { compile, CompileError, type Program, type Scope } from './program/compile.js';
 export type { Driver, WireRequest, WireResponse } from './drivers/driver.js';
 export { HttpDriver, optionsFor, type HttpDriverOptions } from './drivers/http/http-driver.js';
+export { CachedDriver } from './drivers/http/cached-driver.js';
 export { decodeBody } from './drivers/http/decode-body.js';
 export { isCertificateError, TargetTls, type TargetTlsSettings } from './drivers/http/target-tls.js';
 export { failureSentence } from './drivers/http/failure-sentence.js';

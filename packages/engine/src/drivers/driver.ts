@@ -29,11 +29,15 @@ export interface WireResponse {
   durationMs: number;
   bytesIn: number;
   bytesOut: number;
+  /** True where the user had it already, and nothing was sent. */
+  fromCache?: boolean;
 }
 
 /** One virtual user's way to the application: its connections and cookies. */
 export interface Driver {
   send: (request: WireRequest) => Promise<WireResponse>;
+  /** An iteration begins. */
+  newIteration?: () => void;
   /** Forgets cookies and closes connections, as a new visitor would come. */
   reset: () => Promise<void>;
   close: () => Promise<void>;

@@ -9,6 +9,8 @@ export const PlanSchema = z.object({
   version: z.literal(1),
   runId: z.string(),
   generator: z.number().int(),
+  /** How many generators play the run; arrivals are dealt out among them in turn. */
+  generators: z.number().int().min(1).default(1),
   scripts: z.array(ScriptSchema),
   crews: z.array(
     z.object({
@@ -39,6 +41,16 @@ export const ToGeneratorSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('plan'), plan: PlanSchema }),
   z.object({ kind: z.literal('start') }),
   z.object({ kind: z.literal('rows'), table: z.string(), rows: z.array(LeasedRow) }),
+  /** Nobody begins an iteration until it goes on. */
+  z.object({ kind: z.literal('pause') }),
+  z.object({ kind: z.literal('resume') }),
+  /** Users that come to a crew now, and users that go home after their iteration. */
+  z.object({
+    kind: z.literal('users'),
+    crew: z.string(),
+    come: z.array(z.object({ place: z.number().int(), user: z.number().int() })),
+    go: z.array(z.number().int()),
+  }),
   z.object({ kind: z.literal('finish') }),
   z.object({ kind: z.literal('abort') }),
 ]);

@@ -1,5 +1,6 @@
 import { normaliseMessage, Tally, type Failure, type Frame, type FrameItem } from '@sturdy/core';
 import type { CapturedStep } from '@sturdy/core';
+import type { Traffic } from '../play/virtual-user.js';
 
 /** Examples captured for each kind of failure in a whole run. */
 const examplesPerKind = 1;
@@ -12,9 +13,10 @@ interface Bucket {
   passed: number;
   failed: number;
   latenessMs: number;
+  missed: number;
 }
 
-const newBucket = (): Bucket => ({ items: new Map(), failures: new Map(), passed: 0, failed: 0, latenessMs: 0 });
+const newBucket = (): Bucket => ({ items: new Map(), failures: new Map(), passed: 0, failed: 0, latenessMs: 0, missed: 0 });
 
 /** Collects the samples of a generator by the second in which they ended. */
 export class Meter {
@@ -23,12 +25,12 @@ export class Meter {
 
   constructor(readonly secondNow: () => number) {}
 
-  sample(crew: string, transaction: string, step: string | null, ms: number, good: boolean, bytesIn: number, bytesOut: number): void {
+  sample(crew: string, transaction: string, step: string | null, ms: number, good: boolean, traffic: Traffic): void {
     const { items } = this.#bucket();
     const key = `${crew}\u0000${transaction}\u0000${step ?? ''}`;
     let item = items.get(key);
     if (!item) items.set(key, (item = { crew, transaction, step, tally: new Tally() }));
-    item.tally.add(ms, good, bytesIn, bytesOut);
+    item.tally.add(ms, good, traffic.bytesIn, traffic.bytesOut, traffic.firstByteMs);
   }
 
   iteration(good: boolean): void {
@@ -40,6 +42,11 @@ export class Meter {
   late(ms: number): void {
     const bucket = this.#bucket();
     bucket.latenessMs = Math.max(bucket.latenessMs, ms);
+  }
+
+  /** An iteration was due and nobody was free to play it. */
+  missed(): void {
+    this.#bucket().missed++;
   }
 
   /** Counts a failure; `example` is asked for only where this kind has none yet. */
@@ -80,7 +87,7 @@ export class Meter {
   take(
     fromSecond: number,
     beforeSecond: number,
-  ): Pick<Frame, 'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs'>[] {
+  ): Pick<Frame, 'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs' | 'missedArrivals'>[] {
     const taken = [];
     for (let second = fromSecond; second < beforeSecond; second++) {
       const bucket = this.#buckets.get(second) ?? newBucket();
@@ -92,6 +99,7 @@ export class Meter {
         iterationsPassed: bucket.passed,
         iterationsFailed: bucket.failed,
         latenessMs: bucket.latenessMs,
+        missedArrivals: bucket.missed,
       });
     }
     return taken;

@@ -41,7 +41,7 @@ export interface Observer {
   /** Steps that were passed over, because a condition did not hold. */
   skipped?: (steps: readonly string[]) => void;
   /** `busyMs` is the time of the requests, without pauses. */
-  transaction: (name: string, busyMs: number, good: boolean, bytesIn: number, bytesOut: number) => void;
+  transaction: (name: string, busyMs: number, good: boolean, traffic: Traffic) => void;
 }
 
 export type OnFailure = 'go-on' | 'next-iteration';
@@ -59,6 +59,8 @@ export interface Control {
   deal?: (table: string) => Promise<Row | null>;
   /** All rows of a table that a loop goes through; null where each round is dealt a row of its own. */
   listed?: (table: string) => readonly Row[] | null;
+  /** Random numbers for values that the client invents, which no two runs may have alike; the user's own stream where it is absent. */
+  fresh?: () => number;
 }
 
 /** A row of a data table, each column by its name. */
@@ -75,8 +77,7 @@ const decoder = new TextDecoder();
 interface TransactionState {
   name: string;
   busyMs: number;
-  bytesIn: number;
-  bytesOut: number;
+  traffic: Traffic;
   good: boolean;
 }
 
@@ -103,6 +104,18 @@ function viewOfHop({ hops }: WireResponse, at: number): ResponseView {
   const hop = hops[at];
   return new ResponseView(hop?.status ?? 0, hop?.headers ?? [], hop?.body ? decoder.decode(hop.body) : '');
 }
+
+/** What went over the line, and the ms from the request to the first byte of its answer. */
+export interface Traffic {
+  bytesIn: number;
+  bytesOut: number;
+  firstByteMs: number;
+}
+export const trafficOf = ({ bytesIn, bytesOut, timings }: WireResponse): Traffic => ({
+  bytesIn,
+  bytesOut,
+  firstByteMs: Math.max(0, timings.wait),
+});
 
 /** One virtual user: plays its program over its driver, with its own handoffs, row and random stream. */
 export class VirtualUser {
@@ -132,6 +145,7 @@ export class VirtualUser {
       made: new Map(),
       variables: this.#variables,
       random: this.random,
+      fresh: this.control.fresh ?? this.random,
       nowMs: () => Date.now(),
     };
   }
@@ -142,6 +156,7 @@ export class VirtualUser {
    */
   async iterate(rows: Rows, onFailure: OnFailure): Promise<{ good: boolean; complete: boolean; ends: boolean }> {
     const { before, transactions } = this.program;
+    this.driver.newIteration?.();
     if (before.length === 0 || !this.#begun) {
       await this.driver.reset();
       this.#handoffs = new Map();
@@ -160,6 +175,16 @@ export class VirtualUser {
     return played;
   }
 
+  /** Makes a new visitor of it, who knows nothing of what was before. */
+  renew(): void {
+    this.#begun = false;
+    this.#handoffs = new Map();
+    this.#variables.clear();
+    this.#answers.clear();
+    this.#last = null;
+    this.#next = null;
+  }
+
   /** Plays what comes once after the last iteration. */
   async end(rows: Rows): Promise<void> {
     if (this.program.after.length > 0 && (this.#begun || this.program.before.length === 0))
@@ -173,11 +198,11 @@ export class VirtualUser {
   ): Promise<{ good: boolean; complete: boolean; ends: boolean }> {
     let good = true;
     for (const transaction of transactions) {
-      const own: TransactionState = { name: transaction.name, busyMs: 0, bytesIn: 0, bytesOut: 0, good: true };
+      const own: TransactionState = { name: transaction.name, busyMs: 0, traffic: { bytesIn: 0, bytesOut: 0, firstByteMs: 0 }, good: true };
       const ended = await this.#playAll(transaction.operations, own, scope, onFailure);
       if (ended === 'stopped') return { good, complete: false, ends: false };
       good &&= own.good;
-      this.observer.transaction(own.name, own.busyMs, own.good, own.bytesIn, own.bytesOut);
+      this.observer.transaction(own.name, own.busyMs, own.good, own.traffic);
       if (ended === 'user-ends') return { good, complete: true, ends: true };
       if (ended === 'left') break;
     }
@@ -348,8 +373,10 @@ export class VirtualUser {
 
   /** Counts a played request into its transaction, and says whether it ends the iteration or the user. */
   #counts({ response, failure, asks }: PlayedStep, own: TransactionState, onFailure: OnFailure): Ending {
-    own.bytesIn += response.bytesIn;
-    own.bytesOut += response.bytesOut;
+    const { bytesIn, bytesOut, firstByteMs } = trafficOf(response);
+    own.traffic.bytesIn += bytesIn;
+    own.traffic.bytesOut += bytesOut;
+    own.traffic.firstByteMs += firstByteMs;
     if (failure === null) return 'done';
     own.good = false;
     // A rehearsal shows what all steps do, whatever a check asks for in a run.

@@ -1,13 +1,17 @@
 import {
   allSteps,
   containerNumber,
+  drawnPause,
+  drawnThink,
   encode,
   holds,
   inForm,
+  isFilePath,
   movingPieces,
   pauseMs,
   readsBody,
   readPlaces,
+  recordedText,
   resolveTarget,
   templatesOf,
   type Check,
@@ -21,7 +25,6 @@ import {
   type Piece,
   type RequestStep,
   type Script,
-  type Spread,
   type Step,
   type Template,
   type ThinkTime,
@@ -37,7 +40,10 @@ export interface Scope {
   made: Map<string, string>;
   /** Variables of the user: those that steps set, before those of the environment. */
   variables: Map<string, string>;
+  /** Repeats from run to run: which match is picked, how long a pause is. */
   random: () => number;
+  /** Differs from run to run: ids and numbers that the client invents. */
+  fresh: () => number;
   nowMs: () => number;
 }
 
@@ -123,7 +129,13 @@ const recordedPauses: ThinkTime = { kind: 'recorded', factor: 1, ms: 0, capMs: 3
 export function compile(
   script: Script,
   environment: Environment,
-  options: { think?: ThinkTime; readFile?: (hash: string) => Uint8Array | undefined; dealtPerUse?: ReadonlySet<string> } = {},
+  options: {
+    think?: ThinkTime;
+    readFile?: (hash: string) => Uint8Array | undefined;
+    dealtPerUse?: ReadonlySet<string>;
+    /** Fetches files that follow each other at the same time, as browsers do. */
+    filesSideBySide?: boolean;
+  } = {},
 ): Program {
   const made = new Map(script.made.map((one) => [one.id, one]));
   const tables = new Set<string>();
@@ -151,13 +163,14 @@ export function compile(
     if (loop.kind === 'each-row') return loop;
     return { kind: 'each-match', step: loop.step, extractor: loop.extractor, fill, variable: loop.variable };
   };
+  const readFrom = new Set(script.handoffs.flatMap((one) => readPlaces(one).map((place) => place.step)));
   const operationsOf = (steps: readonly Step[]): Operation[] =>
-    steps.flatMap((step): Operation[] => {
+    (options.filesSideBySide ? withFilesTogether(steps, readFrom) : steps).flatMap((step): Operation[] => {
       switch (step.kind) {
         case 'comment':
           return [];
         case 'pause':
-          return [{ kind: 'pause', ms: (random) => pauseMs(drawnPause(step.ms, step.spread, random), think) }];
+          return [{ kind: 'pause', ms: (random) => drawnThink(drawnPause(step.ms, step.spread, random), think, random) }];
         case 'log':
           return [{ kind: 'log', step: step.id, text: renderer(step.text) }];
         case 'variable':
@@ -266,17 +279,6 @@ export function compile(
 const dataOf = (templates: readonly Template[]): string[] =>
   templates.flatMap((template) => [...movingPieces(template)].flatMap((piece) => (piece.kind === 'data' ? [piece.table] : [])));
 
-/** A pause drawn from its spread: log-normal by the polar form of Box and Muller (Marsaglia and Bray 1964). */
-function drawnPause(ms: number, spread: Spread | undefined, random: () => number): number {
-  if (!spread) return ms;
-  if (spread.kind === 'uniform') return Math.max(0, ms + (2 * random() - 1) * spread.byMs);
-  for (;;) {
-    const [left, right] = [2 * random() - 1, 2 * random() - 1];
-    const square = left * left + right * right;
-    if (square > 0 && square < 1) return ms * Math.exp(spread.sigma * left * Math.sqrt((-2 * Math.log(square)) / square));
-  }
-}
-
 /** The text that an extractor looks for beside its match, where it has one. */
 const fillerOf = (extractor: Extractor, renderer: (template: Template) => Render): Render | undefined =>
   extractor.beside && renderer(extractor.beside);
@@ -370,15 +372,15 @@ function makeValue(value: Made, scope: Scope): string {
       return count(value, scope);
     case 'guid':
       return keep(value, scope, () => {
-        const guid = randomGuid(scope.random);
+        const guid = randomGuid(scope.fresh);
         return /[A-F]/.test(recorded) ? guid.toUpperCase() : guid;
       });
     case 'container-number':
-      return keep(value, scope, () => containerNumber(recorded.slice(0, 4), Math.floor(scope.random() * 1_000_000)));
+      return keep(value, scope, () => containerNumber(recorded.slice(0, 4), Math.floor(scope.fresh() * 1_000_000)));
     case 'random-digits':
       return keep(value, scope, () =>
         recorded.replace(/(?<!^)\d|^[1-9]/g, (digit, at) =>
-          String(at === 0 ? 1 + Math.floor(scope.random() * 9) : Math.floor(scope.random() * 10)),
+          String(at === 0 ? 1 + Math.floor(scope.fresh() * 9) : Math.floor(scope.fresh() * 10)),
         ),
       );
     case 'unique-text':
@@ -386,14 +388,14 @@ function makeValue(value: Made, scope: Scope): string {
       return keep(value, scope, () =>
         recorded.replace(
           /(?=@)|$/,
-          Math.floor(scope.random() * 36 ** 5)
+          Math.floor(scope.fresh() * 36 ** 5)
             .toString(36)
             .padStart(5, '0'),
         ),
       );
     case 'random-text':
     case 'verifier':
-      return keep(value, scope, () => recorded.replace(/[A-Za-z0-9]/g, (sign) => randomLike(sign, scope.random)));
+      return keep(value, scope, () => recorded.replace(/[A-Za-z0-9]/g, (sign) => randomLike(sign, scope.fresh)));
   }
 }
 
@@ -441,6 +443,33 @@ function keep(value: Made, scope: Scope, make: () => string): string {
   const fresh = make();
   scope.made.set(value.id, fresh);
   return fresh;
+}
+
+/** Steps with files that follow each other put side by side; a file from which something is read keeps its place. */
+function withFilesTogether(steps: readonly Step[], readFrom: ReadonlySet<string>): Step[] {
+  const isFile = (step: Step): step is RequestStep =>
+    step.kind === 'request' &&
+    step.method === 'GET' &&
+    !readFrom.has(step.id) &&
+    (step.checks ?? []).length === 0 &&
+    isFilePath(recordedText(step.url));
+  const together: Step[] = [];
+  let files: RequestStep[] = [];
+  const flush = () => {
+    const [first] = files;
+    if (first && files.length > 1) together.push({ kind: 'side-by-side', id: `files of ${first.id}`, steps: files });
+    else together.push(...files);
+    files = [];
+  };
+  for (const step of steps) {
+    if (isFile(step)) files.push(step);
+    else {
+      flush();
+      together.push(step);
+    }
+  }
+  flush();
+  return together;
 }
 
 /** A random UUID, version 4 (RFC 9562, 5.4), from the user's own random stream. */

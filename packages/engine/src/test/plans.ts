@@ -1,6 +1,6 @@
 import { plainEnvironment } from '@sturdy/core';
 import type { Environment, Expectation, Frame, RequestStep, Script, Template } from '@sturdy/core';
-import { Generator, type FromGenerator, type Plan } from '../index.js';
+import { Generator, type FromGenerator, type Plan, type ToGenerator } from '../index.js';
 
 export const text = (value: string): Template => [{ kind: 'text', text: value }];
 export const expectation: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
@@ -34,15 +34,26 @@ export const script = (steps: Script['transactions'][number]['steps'], more: Par
 export const environment = (origin: string): Environment => plainEnvironment({ id: 'e', projectId: 'p', name: 'E', targets: [origin] });
 
 /** Runs a plan in this thread and resolves with its frames. */
-export function play(plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'tables' | 'files' | 'seed'>): Promise<Frame[]> {
+export function play(
+  plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'generators' | 'tables' | 'files' | 'seed'>,
+  runId = 'r',
+  /** Messages of the conductor, so many ms after the start. */
+  later: readonly { ms: number; message: ToGenerator }[] = [],
+): Promise<Frame[]> {
   return new Promise((done) => {
     const frames: Frame[] = [];
     const generator = new Generator((message: FromGenerator) => {
-      if (message.kind === 'ready') generator.receive({ kind: 'start' });
-      else if (message.kind === 'frame') frames.push(message.frame);
+      if (message.kind === 'ready') {
+        generator.receive({ kind: 'start' });
+        for (const { ms, message: own } of later) setTimeout(() => generator.receive(own), ms);
+      }
+      if (message.kind === 'frame') frames.push(message.frame);
       else if (message.kind === 'ended') done(frames);
     });
-    generator.receive({ kind: 'plan', plan: { version: 1, runId: 'r', generator: 0, tables: [], files: {}, seed: '1', ...plan } });
+    generator.receive({
+      kind: 'plan',
+      plan: { version: 1, runId, generator: 0, generators: 1, tables: [], files: {}, seed: '1', ...plan },
+    });
   });
 }
 

@@ -1,10 +1,22 @@
 import { randomBytes } from 'node:crypto';
-import { bodyBytes, headerOf, noTimings, resolveReference, SignIn, type Environment, type Header, type Timings } from '@sturdy/core';
+import {
+  bodyBytes,
+  headerOf,
+  isLoopback,
+  noTimings,
+  resolveReference,
+  SignIn,
+  type Crew,
+  type Environment,
+  type Header,
+  type Timings,
+} from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Driver, WireRequest, WireResponse } from '../driver.js';
 import { decodeBody } from './decode-body.js';
 import { failureSentence } from './failure-sentence.js';
 import { TargetTls } from './target-tls.js';
+import { UserLine } from './line.js';
 import { timedConnector, type ConnectTimes } from './timed-connector.js';
 import { UserCookies } from './user-cookies.js';
 
@@ -17,14 +29,34 @@ export interface HttpDriverOptions {
   bodyLimitBytes?: number;
   /** True for an origin that may be hit; asked for redirects too. */
   allows: (origin: string) => boolean;
+  /** Connections to one origin at a time, at the most. */
+  connections?: number;
+  /** Headers that stand for those of the same name. */
+  headers?: readonly Header[];
+  /** The line that all connections of the user share. */
+  line?: UserLine;
   /** How one signs in at the door of a target, and what stands before it. */
   doors?: Pick<Environment, 'credentials' | 'upstreamProxy'> & { tls: TargetTls };
 }
 
-/** What a driver needs to know of an environment. TLS contexts are shared by all users that are given the same `TargetTls`. */
-export function optionsFor(environment: Environment, tls: TargetTls): HttpDriverOptions {
+/** What a driver needs to know of an environment, and of a crew. TLS contexts are shared by all users that are given the same `TargetTls`. */
+export function optionsFor(
+  environment: Environment,
+  tls: TargetTls,
+  { line, browser }: Pick<Crew, 'line' | 'browser'> = {},
+): HttpDriverOptions {
   return {
-    allows: (origin) => environment.targets.includes(origin),
+    ...(line ? { line: new UserLine(line) } : {}),
+    ...(browser
+      ? {
+          connections: browser.connections,
+          headers: [
+            ...(browser.userAgent === '' ? [] : [['User-Agent', browser.userAgent] as Header]),
+            ...(browser.languages === '' ? [] : [['Accept-Language', browser.languages] as Header]),
+          ],
+        }
+      : {}),
+    allows: (origin) => environment.targets.includes(origin) && isLoopback(origin),
     doors: { credentials: environment.credentials, upstreamProxy: environment.upstreamProxy, tls },
   };
 }
@@ -40,6 +72,15 @@ interface Connection {
   connect: ConnectTimes | null;
   signIn: SignIn | null;
   waiting: number;
+  /** True once a request was sent over it. */
+  used: boolean;
+}
+
+/** Headers of which some are said by others of the same name. */
+function instead(headers: readonly Header[], others: readonly Header[]): readonly Header[] {
+  if (others.length === 0) return headers;
+  const names = new Set(others.map(([name]) => name.toLowerCase()));
+  return [...headers.filter(([name]) => !names.has(name.toLowerCase())), ...others];
 }
 
 /** Headers with the user's cookies; a cookie that the script makes itself, as page scripts do, wins over a kept one of its name. */
@@ -110,7 +151,8 @@ export class HttpDriver implements Driver {
     const known = this.#connections.get(origin);
     const idle = known?.find((one) => one.waiting === 0);
     if (idle) return idle;
-    if (known && known.length >= mostConnections) return known.reduce((best, one) => (one.waiting < best.waiting ? one : best));
+    if (known && known.length >= (this.options.connections ?? mostConnections))
+      return known.reduce((best, one) => (one.waiting < best.waiting ? one : best));
     const made = this.#connect(origin);
     if (known) known.push(made);
     else this.#connections.set(origin, [made]);
@@ -127,6 +169,7 @@ export class HttpDriver implements Driver {
       connect: null,
       signIn: signIn?.covers(origin) ? signIn : null,
       waiting: 0,
+      used: false,
       client:
         doors && doors.upstreamProxy !== ''
           ? new ProxyAgent({ uri: doors.upstreamProxy, requestTls: { ...tls, timeout: limitMs }, ...limits })
@@ -173,7 +216,7 @@ export class HttpDriver implements Driver {
 
   #once(own: Connection, request: WireRequest): Promise<WireResponse> {
     const cookies = this.#cookies.headerFor(request.origin + request.target);
-    const sentHeaders = withCookies(request.headers, cookies);
+    const sentHeaders = withCookies(instead(request.headers, this.options.headers ?? []), cookies);
     const flat: string[] = [];
     for (const [name, value] of sentHeaders) flat.push(name, value);
     const bytesOut =
@@ -192,6 +235,7 @@ export class HttpDriver implements Driver {
       const chunks: Buffer[] = [];
       let kept = 0;
       own.connect = null;
+      const { line } = this.options;
       let abortWith: ((reason: Error) => void) | null = null;
       const limitMs = this.options.answerLimitMs ?? 60_000;
       const timer = setTimeout(() => abortWith?.(new Error(`no complete answer within ${limitMs} ms`)), limitMs);
@@ -222,8 +266,16 @@ export class HttpDriver implements Driver {
           headers = pairs(controller.rawHeaders as Buffer[] | null);
           wanted = request.wantsBody(code, headers);
         },
-        onResponseData: (_controller, chunk) => {
+        onResponseData: (controller, chunk) => {
           bytesIn += chunk.length;
+          const heldMs = line?.receiving(chunk.length, performance.now()) ?? 0;
+          if (heldMs >= 1) {
+            // The server feels it: what is not read fills its buffers.
+            controller.pause();
+            setTimeout(() => {
+              controller.resume();
+            }, heldMs);
+          }
           if (!wanted || kept >= (this.options.bodyLimitBytes ?? 16 << 20)) return;
           chunks.push(chunk);
           kept += chunk.length;
@@ -264,21 +316,28 @@ export class HttpDriver implements Driver {
           });
         },
       };
-      try {
-        own.client.dispatch(
-          {
-            origin: request.origin,
-            path: request.target,
-            method: request.method,
-            headers: flat,
-            body: request.body,
-          },
-          handler,
-        );
-      } catch (error) {
-        clearTimeout(timer);
-        done(this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, performance.now() - started));
-      }
+      const dispatch = () => {
+        try {
+          own.client.dispatch(
+            {
+              origin: request.origin,
+              path: request.target,
+              method: request.method,
+              headers: flat,
+              body: request.body,
+            },
+            handler,
+          );
+        } catch (error) {
+          clearTimeout(timer);
+          done(this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, performance.now() - started));
+        }
+      };
+      const connection = own.used ? 'kept' : request.origin.startsWith('https:') ? 'new with TLS' : 'new';
+      own.used = true;
+      const underWayMs = line?.sending(bytesOut, connection, started) ?? 0;
+      if (underWayMs > 0) setTimeout(dispatch, underWayMs);
+      else dispatch();
     });
   }
 
