@@ -8,6 +8,7 @@ import { checkRoutes } from './check-routes.js';
 import { handoffRoutes } from './handoff-routes.js';
 import { guardOrigin } from './guard-origin.js';
 import { projectRoutes } from './project-routes.js';
+import { hostRoutes } from './host-routes.js';
 import { importRoutes } from './import-routes.js';
 import { recordRoutes } from './record-routes.js';
 import { mount, openApi, type AnyRoute } from './route.js';
@@ -38,6 +39,7 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...patternRoutes(services),
   ...dataRoutes(services),
   ...workloadRoutes(services),
+  ...hostRoutes(services),
   ...runRoutes(services),
 ];
 

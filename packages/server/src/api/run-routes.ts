@@ -1,4 +1,17 @@
-import { LanePointSchema, RunResultSchema, RunSchema, type Run } from '@sturdy/core';
+import {
+  HostSeriesSchema,
+  hostSeries,
+  inheritedCriteria,
+  junitOf,
+  LanePointSchema,
+  runCsv,
+  runFile,
+  RunResultSchema,
+  RunSchema,
+  RunTableBySchema,
+  RunTableSchema,
+  type Run,
+} from '@sturdy/core';
 import * as z from 'zod';
 import { notFound } from '../problem.js';
 import { InProject } from './parameters.js';
@@ -25,7 +38,11 @@ export const runRoutes = ({ store, compute, conductor, live }: Services): AnyRou
       handle: async ({ params }) => {
         const workload = await store.workload(params.workloadId);
         if (!workload) throw notFound('workload', params.workloadId);
-        return conductor.start(workload, await playedIn(store, workload.projectId));
+        // The run keeps what it was judged by, whatever the project says later.
+        const settings = await store.projectSettings(workload.projectId);
+        const inherited = inheritedCriteria(settings, workload.criteria);
+        const judged = { ...workload, criteria: [...workload.criteria, ...inherited] };
+        return conductor.start(judged, await playedIn(store, workload.projectId), settings.watches);
       },
     }),
     route({
@@ -57,12 +74,110 @@ export const runRoutes = ({ store, compute, conductor, live }: Services): AnyRou
     }),
     route({
       method: 'get',
+      path: '/runs/:runId/table/:by',
+      summary: 'The figures of a run for each crew, generator or phase',
+      params: InRun.extend({ by: RunTableBySchema }),
+      result: RunTableSchema,
+      handle: async ({ params }) => {
+        const run = await need(params.runId);
+        return compute.runTable(run, await store.frames(run.id), await store.scripts(run.projectId), params.by);
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/runs/:runId/rows-used',
+      summary: 'How many rows of each data table a run spent',
+      params: InRun,
+      result: z.array(z.object({ table: z.string(), rows: z.number().int() })),
+      handle: async ({ params }) => {
+        const run = await need(params.runId);
+        const tables = await store.tables(run.projectId);
+        const counted = await Promise.all(
+          tables.map(async ({ id, name }) => ({ table: name, rows: await store.countSpent(id, `run ${run.number}`) })),
+        );
+        return counted.filter((one) => one.rows > 0);
+      },
+    }),
+    ...(['json', 'csv', 'xml'] as const).map((format) =>
+      route({
+        method: 'get',
+        path: `/runs/:runId/result.${format}`,
+        summary: {
+          json: 'A run as JSON, as the command line writes it',
+          csv: 'Its transactions and steps as CSV (RFC 4180)',
+          xml: 'Its verdict as JUnit XML',
+        }[format],
+        params: InRun,
+        produces: { json: 'application/json', csv: 'text/csv', xml: 'application/xml' }[format],
+        handle: async ({ params, response }) => {
+          const run = await need(params.runId);
+          const frames = await store.frames(run.id);
+          const result = await compute.runResult(run, frames, await store.scripts(run.projectId));
+          const text = {
+            json: async () => JSON.stringify(runFile(result, await compute.lanes(frames)), null, 2),
+            csv: () => Promise.resolve(runCsv(result)),
+            xml: () => Promise.resolve(junitOf(result)),
+          }[format];
+          response.attachment(`run-${run.number}.${format}`).send(await text());
+        },
+      }),
+    ),
+    route({
+      method: 'get',
+      path: '/runs/:runId/hosts',
+      summary: 'The figures of the hosts that were watched during a run; gaps are null',
+      params: InRun,
+      result: z.array(HostSeriesSchema),
+      handle: async ({ params }) => {
+        const run = await need(params.runId);
+        return hostSeries(run.watches ?? [], await store.hostPoints(run.id));
+      },
+    }),
+    route({
+      method: 'get',
       path: '/runs/:runId/live',
       summary: 'A run as it goes (server-sent events)',
       params: InRun,
       produces: 'text/event-stream',
       handle: ({ params, response }) => {
         live.listen(params.runId, response);
+      },
+    }),
+    ...(['pause', 'resume'] as const).map((order) =>
+      route({
+        method: 'post',
+        path: `/runs/:runId/${order}`,
+        summary: { pause: 'Let nobody begin an iteration until the run goes on', resume: 'Let a paused run go on' }[order],
+        params: InRun,
+        result: z.object({}),
+        handle: ({ params }) => {
+          conductor[order](params.runId);
+          return {};
+        },
+      }),
+    ),
+    route({
+      method: 'post',
+      path: '/runs/:runId/users',
+      summary: 'Let users come to a crew, or go home after their iteration, until it has so many',
+      params: InRun,
+      body: z.object({ crew: z.string(), users: z.number().int().min(0).max(20_000) }),
+      result: z.object({}),
+      handle: ({ params, body }) => {
+        conductor.changeUsers(params.runId, body.crew, body.users);
+        return {};
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/runs/:runId/notes',
+      summary: 'Put a note on the time axis of a run',
+      params: InRun,
+      body: z.object({ text: z.string().trim().min(1, 'Write something first.').max(200) }),
+      result: z.object({}),
+      handle: ({ params, body }) => {
+        conductor.note(params.runId, body.text);
+        return {};
       },
     }),
     route({

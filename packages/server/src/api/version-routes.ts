@@ -1,4 +1,4 @@
-import { ScriptVersionSchema } from '@sturdy/core';
+import { VersionSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound } from '../problem.js';
 import { keepScript } from '../scripts/keep-script.js';
@@ -24,7 +24,7 @@ export const versionRoutes = ({ store, compute }: Services): AnyRoute[] => {
       path: '/scripts/:scriptId/versions',
       summary: 'The versions of a script, the newest first: who changed what when',
       params: InScript,
-      result: z.array(ScriptVersionSchema),
+      result: z.array(VersionSchema),
       handle: async ({ params }) => store.scriptVersions((await needScript(store, params.scriptId)).id),
     }),
     route({

@@ -3,24 +3,32 @@ import {
   dryDeal,
   DryIterationSchema,
   forecast,
+  VersionSchema,
   WorkloadSchema,
+  writeWorkloadFile,
   type DryIteration,
   type Exchange,
   type Script,
   type Workload,
 } from '@sturdy/core';
 import type { LeasedRow } from '@sturdy/engine';
+import type { Request } from 'express';
 import * as z from 'zod';
 import { peeking, RowDealer } from '../conductor/row-dealer.js';
 import { notFound } from '../problem.js';
+import { writeCommandLineFiles } from '../workloads/command-line-files.js';
 import { InProject } from './parameters.js';
+import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
+import { playedIn } from './script-of.js';
 import type { Services } from './services.js';
 
 /** Iterations of which a dry deal tells. */
 const dealtDry = 60;
 
 const InWorkload = z.object({ workloadId: z.string() });
+const InVersion = InWorkload.extend({ number: z.coerce.number().int().positive() });
+const TextSchema = z.object({ text: z.string() });
 export const ForecastSchema = z.object({
   seconds: z.number(),
   users: z.number(),
@@ -38,6 +46,18 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
     const workload = await store.workload(id);
     if (!workload) throw notFound('workload', id);
     return workload;
+  };
+  const keep = (workload: Workload, request: Request, what?: string) =>
+    store.saveWorkload(workload, personOf(request), new Date().toISOString(), what);
+  const needVersion = async (id: string, number: number): Promise<Workload> => {
+    const workload = await store.workloadAt(id, number);
+    if (!workload) throw notFound('version', String(number));
+    return workload;
+  };
+  /** As a file, with scripts by their names: for reading, and to be laid beside another. */
+  const textOf = async (workload: Workload): Promise<{ text: string }> => {
+    const names = new Map((await store.scripts(workload.projectId)).map((one) => [one.id, one.name]));
+    return { text: writeWorkloadFile(workload, { script: (id) => names.get(id) ?? id }) };
   };
   /** The scripts of a project, and how long the exchanges of those that are played took in their takes. */
   const planned = async (workload: Workload) => {
@@ -66,9 +86,9 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
       params: InProject,
       body: WorkloadSchema.omit({ id: true, projectId: true }),
       result: WorkloadSchema,
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         const workload: Workload = { ...body, id: randomUUID(), projectId: params.projectId };
-        await store.saveWorkload(workload);
+        await keep(workload, request);
         return workload;
       },
     }),
@@ -87,10 +107,10 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
       params: InWorkload,
       body: WorkloadSchema,
       result: WorkloadSchema,
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         const known = await need(params.workloadId);
         const workload = { ...body, id: known.id, projectId: known.projectId };
-        await store.saveWorkload(workload);
+        await keep(workload, request);
         return workload;
       },
     }),
@@ -103,6 +123,63 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
       handle: async ({ params }) => {
         await store.deleteWorkload((await need(params.workloadId)).id);
         return {};
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/workloads/:workloadId/files.zip',
+      summary: 'The files with which the command line plays a workload: workload, scripts, environment, and the free rows of its tables',
+      params: InWorkload,
+      produces: 'application/zip',
+      handle: async ({ params, response }) => {
+        const workload = await need(params.workloadId);
+        const all = await store.scripts(workload.projectId);
+        const source = {
+          store,
+          workload,
+          scripts: all.filter((one) => workload.crews.some((crew) => crew.scriptId === one.id)),
+          tables: await store.tables(workload.projectId),
+          environment: await playedIn(store, workload.projectId),
+        };
+        response.type('application/zip').attachment(`${workload.name.replace(/[^\p{L}\d._ -]+/gu, '-')}.zip`);
+        await writeCommandLineFiles(source, (piece) => response.write(piece));
+        response.end();
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/workloads/:workloadId/text',
+      summary: 'A workload as text, as the command line reads it, with its scripts by name',
+      params: InWorkload,
+      result: TextSchema,
+      handle: async ({ params }) => textOf(await need(params.workloadId)),
+    }),
+    route({
+      method: 'get',
+      path: '/workloads/:workloadId/versions',
+      summary: 'The versions of a workload, the newest first: who changed what when',
+      params: InWorkload,
+      result: z.array(VersionSchema),
+      handle: async ({ params }) => store.workloadVersions((await need(params.workloadId)).id),
+    }),
+    route({
+      method: 'get',
+      path: '/workloads/:workloadId/versions/:number/text',
+      summary: 'The text of a workload as it was in a version',
+      params: InVersion,
+      result: TextSchema,
+      handle: async ({ params }) => textOf(await needVersion(params.workloadId, params.number)),
+    }),
+    route({
+      method: 'post',
+      path: '/workloads/:workloadId/versions/:number/restore',
+      summary: 'Have a version of a workload back; it becomes the newest one, and nothing of what came after it is lost',
+      params: InVersion,
+      result: WorkloadSchema,
+      handle: async ({ params, request }) => {
+        const workload = await needVersion(params.workloadId, params.number);
+        await keep(workload, request, `Back to version ${params.number}`);
+        return workload;
       },
     }),
     route({

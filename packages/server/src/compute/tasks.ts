@@ -24,6 +24,7 @@ import {
   Workbench,
   repair,
   runResult,
+  runTable,
   type Captured,
   type Extractor,
   type FailureSign,
@@ -43,6 +44,8 @@ import {
   type Rehearsal,
   type Run,
   type RunResult,
+  type RunTable,
+  type RunTableBy,
   type Script,
   type Side,
   type Spliced,
@@ -149,6 +152,7 @@ export const tasks = {
   generateRows: (...args: Parameters<typeof generateRows>): string[][] => generateRows(...args),
   runResult: (run: Run, frames: Frame[], scripts: Script[]): RunResult => runResult(run, frames, scripts),
   lanes: (frames: Frame[]): LanePoint[] => lanesOf(frames),
+  runTable: (run: Run, frames: Frame[], scripts: Script[], by: RunTableBy): RunTable => runTable(run, frames, scripts, by),
 };
 
 /** The tasks as the rest of the server calls them. */

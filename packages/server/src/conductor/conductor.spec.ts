@@ -60,7 +60,7 @@ const workload: Workload = {
   name: 'W',
   generators: 2,
   seed: '1',
-  curve: { rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: 'iteration' },
+  curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: 'iteration' },
   crews: [
     {
       id: 'c',
@@ -88,6 +88,7 @@ const frame = (generator: number, second: number): Frame => {
     users: [],
     loopDelayMs: 1,
     latenessMs: 0,
+    missedArrivals: 0,
     items: [{ crew: 'c', transaction: 'T', step: null, tally: tally.toData() }],
   };
 };
@@ -164,11 +165,11 @@ const compute = {
   runResult: (run: Run, frames: Frame[], scripts: Script[]): Promise<RunResult> => Promise.resolve(runResult(run, frames, scripts)),
 } as unknown as Compute;
 
-async function started() {
+async function started(more: Partial<Workload> = {}) {
   const store = new FakeStore();
   const transport = new FakeTransport(store);
   const conductor = new Conductor(store as unknown as Store, compute, new LiveHub(), transport);
-  const run = await conductor.start(workload, environment);
+  const run = await conductor.start({ ...workload, ...more }, environment);
   const settled = async () => {
     await new Promise((done) => setTimeout(done, 30));
     return store.runsSaved.at(-1);
@@ -234,6 +235,64 @@ describe('the conductor', () => {
     expect(transport.sent.map((messages) => messages.at(-1)?.kind)).toEqual(['finish', 'finish']);
     transport.all({ kind: 'ended' });
     expect(await settled()).toMatchObject({ state: 'done', note: 'A data table has no free row left.' });
+  });
+
+  it('finishes early where a stop rule fires on the figures of all generators, or the time limit is reached', async () => {
+    const stopRules = [{ id: 'r', measure: 'mean' as const, transaction: 'T', limit: 14, forSeconds: 2 }];
+    const ruled = await started({ stopRules });
+    ruled.transport.all({ kind: 'ready' });
+    const second = (one: number) => {
+      ruled.transport.say.forEach((say, generator) => say({ kind: 'frame', frame: frame(generator, one) }));
+      return ruled.transport.sent.map((messages) => messages.at(-1)?.kind);
+    };
+    // The means of both generators are 10 and 20 ms, of all 15 ms.
+    expect(second(0)).toEqual(['start', 'start']);
+    expect(second(1)).toEqual(['finish', 'finish']);
+    ruled.transport.all({ kind: 'ended' });
+    expect(await ruled.settled()).toMatchObject({ state: 'done', note: expect.stringContaining('above 14 ms for 2 s') as string });
+
+    const limited = await started({ limitSeconds: 0.02 });
+    limited.transport.all({ kind: 'ready' });
+    await limited.settled();
+    expect(limited.transport.sent.map((messages) => messages.at(-1)?.kind)).toEqual(['finish', 'finish']);
+    await limited.conductor.abort(limited.run.id);
+  });
+
+  it('changes the users of a crew while it is live, pauses, and keeps what happened with its second', async () => {
+    const { transport, conductor, run, settled } = await started();
+    expect(() => {
+      conductor.changeUsers(run.id, 'c', 7);
+    }).toThrow(/not running|while the run is running/);
+    transport.all({ kind: 'ready' });
+    conductor.changeUsers(run.id, 'c', 7);
+    const last = () => transport.sent.map((messages) => messages.at(-1));
+    // New users have numbers that nobody had, each on the generator of its number.
+    expect(last()).toEqual([
+      { kind: 'users', crew: 'c', come: [{ place: 5, user: 6 }], go: [] },
+      { kind: 'users', crew: 'c', come: [{ place: 6, user: 7 }], go: [] },
+    ]);
+    conductor.changeUsers(run.id, 'c', 4);
+    expect(last()).toMatchObject([{ go: [6] }, { go: [5, 7] }]);
+    conductor.changeUsers(run.id, 'c', 5);
+    expect(last()).toMatchObject([{ come: [{ user: 8 }] }, { come: [] }]);
+    conductor.pause(run.id);
+    conductor.resume(run.id);
+    conductor.note(run.id, 'cache emptied');
+    transport.all({ kind: 'ended' });
+    const ended = await settled();
+    if (!ended) throw new Error('the run is not kept');
+    expect(ended.events?.map((one) => one.text)).toEqual([
+      'C: 5 → 7 users',
+      'C: 7 → 4 users',
+      'C: 4 → 5 users',
+      'paused',
+      'went on',
+      'cache emptied',
+    ]);
+    expect(runResult(ended, [frame(0, 0)], [script]).trust).toContainEqual({
+      good: false,
+      sentence: 'The load was changed by hand 4 times: it is not the one that was planned.',
+    });
   });
 
   it('does not start on what cannot be played: no free row, a foreign target, a second run', async () => {

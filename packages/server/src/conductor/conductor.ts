@@ -4,21 +4,25 @@ import {
   curveSeconds,
   lanePoint,
   loopedTables,
+  StopWatch,
   type DataTable,
   type Environment,
   type Frame,
   type Run,
+  type RunEvent,
   type Script,
+  type Watch,
   type Workload,
 } from '@sturdy/core';
 import { compile, CompileError, type FromGenerator, type Plan } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
+import { HostWatcher } from '../hosts/host-reader.js';
 import { Problem } from '../problem.js';
 import { bodyFiles } from '../rehearse/rehearsal-room.js';
-import type { Store } from '../store/store-client.js';
 import { mostListed } from './most-listed.js';
 import { RowDealer } from './row-dealer.js';
+import type { RunStore } from './run-store.js';
 import type { GeneratorLink, Transport } from './transport.js';
 
 /** Grace after the planned end before a run is aborted, in seconds: every load loop is bounded. */
@@ -36,6 +40,17 @@ interface Playing {
   deadline: NodeJS.Timeout;
   /** Set once the run is being aborted, so that generators that end then do not close it as done. */
   aborting: boolean;
+  rules: StopWatch;
+  /** Ends the run after its time limit, however far its curve is. */
+  limit: NodeJS.Timeout | null;
+  limitMs: number;
+  hosts: HostWatcher | null;
+  /** When it began to play, on the clock of this process. */
+  startedMs: number;
+  paused: boolean;
+  /** Users of each crew that are to be there now, and the highest number that any user has. */
+  crews: Map<string, { place: number; user: number }[]>;
+  highestUser: number;
   /** By table. */
   dealers: Map<string, RowDealer>;
 }
@@ -45,9 +60,9 @@ export class Conductor {
   readonly #playing = new Map<string, Playing>();
 
   constructor(
-    readonly store: Store,
-    readonly compute: Compute,
-    readonly live: LiveHub,
+    readonly store: RunStore,
+    readonly compute: Pick<Compute, 'runResult'>,
+    readonly live: Pick<LiveHub, 'tell'>,
     readonly transport: Transport,
   ) {}
 
@@ -55,8 +70,8 @@ export class Conductor {
     return [...this.#playing.values()][0]?.run ?? null;
   }
 
-  /** Starts a run. Throws a problem where the workload cannot be played. */
-  async start(workload: Workload, environment: Environment): Promise<Run> {
+  /** Starts a run, and reads the figures of the watched hosts while it lasts. Throws a problem where the workload cannot be played. */
+  async start(workload: Workload, environment: Environment, watches: readonly Watch[] = []): Promise<Run> {
     const busy = this.current;
     if (busy)
       throw new Problem(
@@ -97,9 +112,11 @@ export class Conductor {
       endedAt: null,
       note: null,
       verdict: 'none',
+      watches: [...watches],
     };
     await this.store.saveRun(run);
-    const limitMs = (curveSeconds(workload.curve) + graceSeconds) * 1000;
+    const limitMs = (curveSeconds(workload) + graceSeconds) * 1000;
+    const endsMs = (workload.limitSeconds ?? Infinity) * 1000;
     const playing: Playing = {
       run,
       scripts,
@@ -113,6 +130,19 @@ export class Conductor {
         limitMs,
       ),
       aborting: false,
+      rules: new StopWatch(workload.stopRules ?? []),
+      limit: null,
+      limitMs: endsMs,
+      hosts: null,
+      startedMs: performance.now(),
+      paused: false,
+      crews: new Map(
+        workload.crews.map(({ id }) => [
+          id,
+          plans.flatMap((plan) => plan.crews.filter((one) => one.crew.id === id).flatMap((one) => one.users)),
+        ]),
+      ),
+      highestUser: workload.crews.reduce((sum, one) => sum + one.users, 0),
       dealers: new Map(tables.map((one) => [one.id, new RowDealer(this.store, one, `run ${run.number}`, workload.seed)])),
     };
     this.#playing.set(run.id, playing);
@@ -131,6 +161,62 @@ export class Conductor {
     const playing = this.#need(runId);
     playing.run = { ...playing.run, state: 'finishing', note: note ?? playing.run.note };
     for (const link of playing.links) link.send({ kind: 'finish' });
+    this.#tell(playing, { kind: 'end', text: note ?? 'finished' });
+  }
+
+  /** Lets nobody begin an iteration until the run goes on. */
+  pause(runId: string): void {
+    const playing = this.#need(runId);
+    if (playing.run.state !== 'running' || playing.paused) return;
+    playing.paused = true;
+    for (const link of playing.links) link.send({ kind: 'pause' });
+    this.#tell(playing, { kind: 'pause', text: 'paused' });
+  }
+
+  resume(runId: string): void {
+    const playing = this.#need(runId);
+    if (!playing.paused) return;
+    playing.paused = false;
+    for (const link of playing.links) link.send({ kind: 'resume' });
+    this.#tell(playing, { kind: 'resume', text: 'went on' });
+  }
+
+  /** Lets users come to a crew, or go home after their iteration, until it has so many. Throws a problem where that cannot be. */
+  changeUsers(runId: string, crewId: string, users: number): void {
+    const playing = this.#need(runId);
+    const { workload, state } = playing.run;
+    const crew = workload.crews.find((one) => one.id === crewId);
+    const own = playing.crews.get(crewId);
+    if (!crew || !own) throw new Problem(404, 'No such crew', 'The run has no crew of this kind. Reload the page and try again.');
+    if (workload.curve.kind === 'arrivals')
+      throw new Problem(
+        409,
+        'Users come by themselves',
+        'With arrivals iterations start at a rate. Change the rate in the workload for the next run.',
+      );
+    if (state !== 'running') throw new Problem(409, 'The run is not running', 'Users can be changed while the run is running.');
+    if (users === own.length) return;
+    const places = own.reduce((most, one) => Math.max(most, one.place + 1), 0);
+    const come = Array.from({ length: Math.max(0, users - own.length) }, (_, n) => ({ place: places + n, user: ++playing.highestUser }));
+    // Those that came last go first.
+    const go = own.slice(users).map((one) => one.user);
+    playing.links.forEach((link, generator) => {
+      const isOwn = (user: number) => user % playing.links.length === generator;
+      link.send({ kind: 'users', crew: crewId, come: come.filter((one) => isOwn(one.user)), go: go.filter(isOwn) });
+    });
+    this.#tell(playing, { kind: 'users', text: `${crew.name}: ${own.length} → ${users} users`, crew: crewId, users });
+    playing.crews.set(crewId, [...own.slice(0, users), ...come]);
+  }
+
+  /** Puts a note on the time axis. */
+  note(runId: string, text: string): void {
+    this.#tell(this.#need(runId), { kind: 'note', text: text });
+  }
+
+  /** Keeps what happened, and shows it. */
+  #tell(playing: Playing, event: Omit<RunEvent, 'second'>): void {
+    const second = Math.max(0, Math.floor((performance.now() - playing.startedMs) / 1000));
+    playing.run = { ...playing.run, events: [...(playing.run.events ?? []), { second, ...event }] };
     this.#save(playing);
   }
 
@@ -190,6 +276,7 @@ export class Conductor {
     const plans = Array.from({ length: generators }, (_, generator) => ({
       version: 1 as const,
       generator,
+      generators,
       scripts,
       crews: seats.map(({ crew, users }) => ({ crew, users: users.filter((one) => one.user % generators === generator) })),
       curve: workload.curve,
@@ -214,7 +301,13 @@ export class Conductor {
         if (++playing.ready < playing.links.length) return;
         playing.run = { ...playing.run, state: 'running', startedAt: new Date().toISOString() };
         this.#save(playing);
+        playing.startedMs = performance.now();
         for (const link of playing.links) link.send({ kind: 'start' });
+        this.#watch(playing);
+        if (Number.isFinite(playing.limitMs))
+          playing.limit = setTimeout(() => {
+            if (playing.run.state === 'running') this.finish(playing.run.id, 'Its time limit was reached.');
+          }, playing.limitMs);
         return;
       case 'lease':
         // The lease is written before the rows leave, so a row that might have been used counts as spent.
@@ -252,12 +345,25 @@ export class Conductor {
     playing.frames.set(frame.second, own);
     if (own.length < playing.links.length - playing.ended.size) return;
     playing.frames.delete(frame.second);
+    const fired = playing.run.state === 'running' ? playing.rules.second(own) : null;
+    if (fired !== null) {
+      playing.run = { ...playing.run, stoppedByRule: true };
+      this.finish(playing.run.id, fired);
+    }
     this.live.tell(playing.run.id, 'second', {
       point: lanePoint(frame.second, own),
       users: own.flatMap((one) => one.users),
       failures: own.flatMap((one) => one.failures).map(({ example: _example, ...failure }) => failure),
       iterationsPassed: own.reduce((sum, one) => sum + one.iterationsPassed, 0),
       iterationsFailed: own.reduce((sum, one) => sum + one.iterationsFailed, 0),
+    });
+  }
+
+  #watch(playing: Playing): void {
+    const { id, watches = [] } = playing.run;
+    playing.hosts = new HostWatcher(watches, (point) => {
+      playing.writes = playing.writes.then(() => this.store.saveHostPoints(id, [point]));
+      this.live.tell(id, 'host', point);
     });
   }
 
@@ -270,13 +376,16 @@ export class Conductor {
   async #end(playing: Playing, state: Run['state'], note: string | null): Promise<void> {
     if (!this.#playing.delete(playing.run.id)) return;
     clearTimeout(playing.deadline);
+    if (playing.limit) clearTimeout(playing.limit);
+    playing.hosts?.end();
     await playing.writes;
     await Promise.all(playing.links.map((link) => link.close()));
     await Promise.all([...playing.dealers.values()].map((one) => one.ended()));
     const ended: Run = { ...playing.run, state, note, endedAt: new Date().toISOString() };
     const result = await this.compute.runResult(ended, await this.store.frames(ended.id), playing.scripts);
     const judged = result.criteria.length > 0 && state === 'done';
-    const run: Run = { ...ended, verdict: judged ? (result.criteria.every((one) => one.held) ? 'held' : 'missed') : 'none' };
+    const holds = result.criteria.every((one) => one.held);
+    const run: Run = { ...ended, verdict: ended.stoppedByRule ? 'missed' : judged ? (holds ? 'held' : 'missed') : 'none' };
     await this.store.saveRun(run);
     this.live.tell(run.id, 'run', run);
   }

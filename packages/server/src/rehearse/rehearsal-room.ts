@@ -231,7 +231,7 @@ export class RehearsalRoom {
 }
 
 /** Bodies that scripts send as they are. */
-export async function bodyFiles(store: Store, scripts: readonly Script[]): Promise<Map<string, Uint8Array>> {
+export async function bodyFiles(store: Pick<Store, 'body'>, scripts: readonly Script[]): Promise<Map<string, Uint8Array>> {
   const files = new Map<string, Uint8Array>();
   for (const hash of new Set(scripts.flatMap((script) => [...filesOf(script)]))) {
     const body = await store.body(hash);

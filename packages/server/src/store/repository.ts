@@ -3,22 +3,22 @@ import {
   EnvironmentSchema,
   ExchangeSchema,
   FrameSchema,
+  HostPointSchema,
   HandoffPatternSchema,
   ProjectSettingsSchema,
   RehearsalSchema,
   RunSchema,
   TakeSchema,
-  WorkloadSchema,
   type BodyRef,
   type Environment,
   type Exchange,
   type Frame,
+  type HostPoint,
   type HandoffPattern,
   type ProjectSettings,
   type Rehearsal,
   type Run,
   type Take,
-  type Workload,
 } from '@sturdy/core';
 import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
@@ -272,31 +272,6 @@ export class Repository {
       .onConflictDoUpdate({ target: tables.rehearsals.id, set: { doc } });
   }
 
-  async workloads(projectId: string): Promise<Workload[]> {
-    const rows = await this.database
-      .select()
-      .from(tables.workloads)
-      .where(eq(tables.workloads.projectId, projectId))
-      .orderBy(asc(tables.workloads.id));
-    return rows.map((row) => WorkloadSchema.parse(row.doc));
-  }
-
-  async workload(id: string): Promise<Workload | null> {
-    const [row] = await this.database.select().from(tables.workloads).where(eq(tables.workloads.id, id));
-    return row ? WorkloadSchema.parse(row.doc) : null;
-  }
-
-  async saveWorkload(doc: Workload): Promise<void> {
-    await this.database
-      .insert(tables.workloads)
-      .values({ id: doc.id, projectId: doc.projectId, doc })
-      .onConflictDoUpdate({ target: tables.workloads.id, set: { doc } });
-  }
-
-  async deleteWorkload(id: string): Promise<void> {
-    await this.database.delete(tables.workloads).where(eq(tables.workloads.id, id));
-  }
-
   async runs(projectId: string): Promise<Run[]> {
     const rows = await this.database
       .select()
@@ -329,6 +304,23 @@ export class Repository {
   async frames(runId: string): Promise<Frame[]> {
     const rows = await this.database.select().from(tables.frames).where(eq(tables.frames.runId, runId)).orderBy(asc(tables.frames.second));
     return rows.map((row) => FrameSchema.parse(row.doc));
+  }
+
+  async saveHostPoints(runId: string, docs: HostPoint[]): Promise<void> {
+    if (docs.length === 0) return;
+    await this.database
+      .insert(tables.hostPoints)
+      .values(docs.map((doc) => ({ runId, watch: doc.watch, second: doc.second, doc })))
+      .onConflictDoNothing();
+  }
+
+  async hostPoints(runId: string): Promise<HostPoint[]> {
+    const rows = await this.database
+      .select()
+      .from(tables.hostPoints)
+      .where(eq(tables.hostPoints.runId, runId))
+      .orderBy(asc(tables.hostPoints.second));
+    return rows.map((row) => HostPointSchema.parse(row.doc));
   }
 
   /** Closes what a crash left open: runs become interrupted, recordings are done. Resolves with how many runs there were. */

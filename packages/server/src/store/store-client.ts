@@ -3,11 +3,15 @@ import type { StorePlace } from './open-database.js';
 import type { Repository } from './repository.js';
 import type { ScriptRepository } from './script-repository.js';
 import type { TableRepository } from './table-repository.js';
+import type { WorkloadRepository } from './workload-repository.js';
 
 type Methods<T> = { [K in keyof T as T[K] extends (...args: never[]) => Promise<unknown> ? K : never]: T[K] };
 
 /** The repositories as the rest of the server sees them: every call runs in the store's own thread. */
-export type Store = Methods<Repository> & Methods<ScriptRepository> & Methods<TableRepository> & { close: () => Promise<void> };
+export type Store = Methods<Repository> &
+  Methods<ScriptRepository> &
+  Methods<TableRepository> &
+  Methods<WorkloadRepository> & { close: () => Promise<void> };
 
 /** Opens the store in a thread of its own, so that no query ever stalls the API. */
 export async function openStore(place: StorePlace, files: { worker: URL; migrations: string }): Promise<Store> {

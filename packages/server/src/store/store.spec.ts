@@ -24,7 +24,7 @@ const run: Run = {
     projectId: 'p',
     name: 'W',
     crews: [],
-    curve: { rampUpSeconds: 0, holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' },
+    curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' },
     criteria: [],
     generators: 1,
     seed: '1',
@@ -47,6 +47,7 @@ const frame = (second: number): Frame => ({
   users: [],
   loopDelayMs: 0,
   latenessMs: 0,
+  missedArrivals: 0,
   items: [{ crew: 'c', transaction: 'T', step: null, tally: new Tally().toData() }],
 });
 const deal = onceInOrder;

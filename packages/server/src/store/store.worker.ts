@@ -3,6 +3,7 @@ import { openDatabase, type StorePlace } from './open-database.js';
 import { Repository } from './repository.js';
 import { ScriptRepository } from './script-repository.js';
 import { TableRepository } from './table-repository.js';
+import { WorkloadRepository } from './workload-repository.js';
 
 /** A call of one method of a repository, and its answer. */
 interface Call {
@@ -17,7 +18,7 @@ const { place, migrationsFolder } = workerData as { place: StorePlace; migration
 
 try {
   const { database, close } = await openDatabase(place, migrationsFolder);
-  const parts = [new Repository(database), new ScriptRepository(database), new TableRepository(database)];
+  const parts = [new Repository(database), new ScriptRepository(database), new TableRepository(database), new WorkloadRepository(database)];
   port.on('message', (call: Call) => {
     void (async () => {
       try {

@@ -242,6 +242,11 @@ export class TableRepository {
     return leased?.values ?? null;
   }
 
+  /** How many rows a run or rehearsal was dealt and has not given back. */
+  async countSpent(tableId: string, spentBy: string): Promise<number> {
+    return this.database.$count(dataRows, and(eq(dataRows.tableId, tableId), eq(dataRows.spentBy, spentBy)));
+  }
+
   /** Frees rows: the given ones that `spentBy` leased, or all of the table where `rows` is null. */
   async releaseRows(tableId: string, rows: number[] | null, spentBy: string | null): Promise<number> {
     const released = await this.database

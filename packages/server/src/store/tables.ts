@@ -4,6 +4,7 @@ import type {
   Environment,
   Exchange,
   Frame,
+  HostPoint,
   HandoffPattern,
   Part,
   ProjectSettings,
@@ -56,21 +57,25 @@ export const scripts = pgTable('scripts', {
   doc: jsonb().$type<Script>().notNull(),
 });
 
-/** States of a script as they were saved, packed. */
-export const scriptVersions = pgTable(
-  'script_versions',
-  {
-    scriptId: text('script_id').notNull(),
-    number: integer().notNull(),
-    at: text().notNull(),
-    by: text().notNull(),
-    what: text().notNull(),
-    /** True where what follows is another piece of work, whoever did it and however soon. */
-    closed: boolean().notNull(),
-    packed: bytes().notNull(),
-  },
-  (table) => [primaryKey({ columns: [table.scriptId, table.number] })],
-);
+/** States of something as they were saved, packed. */
+const versionTable = (name: string, owner: string) =>
+  pgTable(
+    name,
+    {
+      ownerId: text(owner).notNull(),
+      number: integer().notNull(),
+      at: text().notNull(),
+      by: text().notNull(),
+      what: text().notNull(),
+      /** True where what follows is another piece of work, whoever did it and however soon. */
+      closed: boolean().notNull(),
+      packed: bytes().notNull(),
+    },
+    (table) => [primaryKey({ columns: [table.ownerId, table.number] })],
+  );
+export type VersionTable = ReturnType<typeof versionTable>;
+export const scriptVersions = versionTable('script_versions', 'script_id');
+export const workloadVersions = versionTable('workload_versions', 'workload_id');
 
 /** Sequences of steps that are kept once; scripts hold copies that are brought up to date. */
 export const parts = pgTable('parts', {
@@ -158,6 +163,13 @@ export const runs = pgTable('runs', {
   number: integer().notNull(),
   doc: jsonb().$type<Run>().notNull(),
 });
+
+/** Figures of hosts while a run lasted. */
+export const hostPoints = pgTable(
+  'host_points',
+  { runId: text('run_id').notNull(), watch: text().notNull(), second: integer().notNull(), doc: jsonb().$type<HostPoint>().notNull() },
+  (table) => [primaryKey({ columns: [table.runId, table.watch, table.second] })],
+);
 
 export const frames = pgTable(
   'frames',

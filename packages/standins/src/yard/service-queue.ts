@@ -86,13 +86,18 @@ export class ServiceQueue {
 /** Waits for `ms`; timers round up to whole ms, so the last fraction is made good by carrying the error along. */
 let carriedMs = 0;
 function pause(ms: number): Promise<void> {
-  const wanted = Math.max(0, ms + carriedMs);
+  // The error is taken by one timer only: several that run at the same time would each make it good, and so overshoot.
+  const wanted = ms + carriedMs;
+  carriedMs = 0;
   const started = performance.now();
   return new Promise((done) =>
-    setTimeout(() => {
-      // What this timer overslept is taken off the next ones, so that the mean service time is what the settings say.
-      carriedMs = Math.max(-20, Math.min(20, carriedMs + ms - (performance.now() - started)));
-      done();
-    }, Math.round(wanted)),
+    setTimeout(
+      () => {
+        // What this timer overslept is taken off the next ones, so that the mean service time is what the settings say.
+        carriedMs = Math.max(-20, Math.min(20, carriedMs + wanted - (performance.now() - started)));
+        done();
+      },
+      Math.max(0, Math.round(wanted)),
+    ),
   );
 }

@@ -1,0 +1,19 @@
+import type { Store } from '../store/store-client.js';
+
+/** What a run needs of a store: the database of the product, or files beside a workload. */
+export type RunStore = Pick<
+  Store,
+  | 'scripts'
+  | 'body'
+  | 'runs'
+  | 'saveRun'
+  | 'frames'
+  | 'saveFrames'
+  | 'saveHostPoints'
+  | 'tables'
+  | 'rows'
+  | 'rowsAt'
+  | 'rowNumbers'
+  | 'leaseRows'
+  | 'releaseRows'
+>;

@@ -1,0 +1,75 @@
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { machineFigures, thisMachine, type Watch } from '@sturdy/core';
+import { askHost, HostReader, HostWatcher } from './host-reader.js';
+
+let server: Server;
+let origin: string;
+let answer: { status: number; text: string; location?: string };
+beforeAll(async () => {
+  server = createServer((_request, response) => {
+    response.writeHead(answer.status, answer.location === undefined ? {} : { Location: answer.location }).end(answer.text);
+  });
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
+  origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+});
+afterAll(() => server.close());
+
+const watch = (more: Partial<Extract<Watch, { kind: 'open-metrics' }>> = {}): Watch => ({
+  id: 'w',
+  name: 'Yard',
+  kind: 'open-metrics',
+  url: `${origin}/metrics`,
+  everySeconds: 1,
+  shown: [{ id: 'served', metric: 'served_total', labels: {}, name: 'served', unit: '/s', as: 'rate', scale: 1 }],
+  ...more,
+});
+const shows = (served: number) => (answer = { status: 200, text: `# TYPE served counter\nserved_total ${served}\n# EOF\n` });
+
+describe('reading hosts', () => {
+  it('reads rates between two readings, and says what is wrong where there is none', async () => {
+    const reader = new HostReader();
+    shows(100);
+    expect(await reader.read(watch())).toEqual({ values: { served: null }, problem: null });
+    await new Promise((done) => setTimeout(done, 200));
+    shows(120);
+    const { values } = await reader.read(watch());
+    // 20 within 200 ms or a little more.
+    expect(values['served']).toBeGreaterThan(10);
+    expect(values['served']).toBeLessThanOrEqual(101);
+    answer = { status: 500, text: '' };
+    expect((await reader.read(watch())).problem).toMatch(/It answered 500/);
+    shows(999);
+    // What a counter grew by within a gap belongs to no second.
+    expect((await reader.read(watch())).values).toEqual({ served: null });
+  });
+
+  it('asks only this machine, follows nobody away, and tells what is no exposition', async () => {
+    await expect(askHost('http://192.0.2.1/metrics')).rejects.toThrow('is not on this machine');
+    answer = { status: 302, text: '', location: 'http://192.0.2.1/metrics' };
+    await expect(askHost(origin)).rejects.toThrow('It answered 302');
+    answer = { status: 200, text: '<html>Hello</html>' };
+    await expect(askHost(origin)).rejects.toThrow('not with OpenMetrics text: “<html>Hello</html>” is no sample.');
+    await expect(askHost('http://127.0.0.1:1/metrics')).rejects.toThrow('did not give its figures');
+  });
+
+  it('reads this machine, each figure or none', async () => {
+    const { values, problem } = await new HostReader().read(thisMachine);
+    expect(problem).toBeNull();
+    expect(Object.keys(values).sort()).toEqual(machineFigures.map((one) => one.id).sort());
+    expect(values['memory']).toBeGreaterThan(0);
+    expect(values['memory']).toBeLessThan(100);
+  });
+
+  it('watches on its interval until it is ended', async () => {
+    shows(1);
+    const seconds: number[] = [];
+    const watcher = new HostWatcher([watch()], ({ second }) => seconds.push(second));
+    await new Promise((done) => setTimeout(done, 2500));
+    watcher.end();
+    const count = seconds.length;
+    expect(seconds.slice(0, 3)).toEqual([0, 1, 2]);
+    await new Promise((done) => setTimeout(done, 1200));
+    expect(seconds).toHaveLength(count);
+  });
+});

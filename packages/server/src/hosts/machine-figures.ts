@@ -1,0 +1,28 @@
+import { availableParallelism, loadavg } from 'node:os';
+import { currentLoad, fsStats, mem, networkStats } from 'systeminformation';
+
+/** The figures of this machine as `machineFigures` of core names them; null where this system does not tell. */
+export async function readMachine(): Promise<Record<string, number | null>> {
+  const [load, memory, files, network] = await Promise.all([currentLoad(), mem(), fsStats(), networkStats('*')]);
+  const known = (value: number | null | undefined): number | null =>
+    typeof value === 'number' && Number.isFinite(value) && value >= 0 ? value : null;
+  const kilobytes = (value: number | null | undefined): number | null => {
+    const bytes = known(value);
+    return bytes === null ? null : bytes / 1000;
+  };
+  const disks = files as typeof files | null;
+  const sum = (of: (one: (typeof network)[number]) => number): number | null =>
+    network.length === 0
+      ? null
+      : network.reduce<number | null>((all, one) => (all === null || known(of(one)) === null ? null : all + of(one)), 0);
+  return {
+    processor: known(load.currentLoad),
+    // The mean of the last minute, as systems tell it; Windows tells none.
+    'run-queue': process.platform === 'win32' ? null : known((loadavg()[0] ?? 0) / availableParallelism()),
+    memory: memory.total > 0 ? (100 * (memory.total - memory.available)) / memory.total : null,
+    'disk-read': kilobytes(disks?.rx_sec),
+    'disk-write': kilobytes(disks?.wx_sec),
+    'net-in': kilobytes(sum((one) => one.rx_sec)),
+    'net-out': kilobytes(sum((one) => one.tx_sec)),
+  };
+}

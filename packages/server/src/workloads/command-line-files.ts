@@ -1,0 +1,94 @@
+import {
+  boundColumns,
+  filesOf,
+  writeExactCsv,
+  writeScript,
+  writeWorkloadFile,
+  type DataTable,
+  type Environment,
+  type Script,
+  type Workload,
+} from '@sturdy/core';
+import { strToU8, Zip, ZipDeflate } from 'fflate';
+import { stringify } from 'yaml';
+import type { Store } from '../store/store-client.js';
+
+/** A name for a file that every system takes, different from all in `taken`. */
+function fileName(name: string, ending: string, taken: Set<string>): string {
+  const plain = name.replace(/[^\p{L}\d._-]+/gu, '-').replace(/^[-.]+|-+$/g, '') || 'file';
+  for (let n = 1; ; n++) {
+    const file = `${plain}${n === 1 ? '' : `-${n}`}.${ending}`;
+    if (taken.has(file)) continue;
+    taken.add(file);
+    return file;
+  }
+}
+
+/** What the zip is made of. */
+interface Source {
+  store: Pick<Store, 'body' | 'rows'>;
+  workload: Workload;
+  scripts: readonly Script[];
+  tables: readonly DataTable[];
+  environment: Environment;
+}
+
+const rowsAtOnce = 5000;
+const environmentHead = '# Secrets are not written here: add credentials: for targets that ask who is there.\n';
+
+/**
+ * The files with which `sturdy run` plays a workload, as a zip that is handed on piece by piece: the workload, its scripts with the bodies
+ * that they send, the environment, and of each data table the rows that are free.
+ */
+export async function writeCommandLineFiles(
+  { store, workload, scripts, tables, environment }: Source,
+  write: (piece: Uint8Array) => void,
+): Promise<void> {
+  const zip = new Zip((error, piece) => {
+    if (error) throw error;
+    write(piece);
+  });
+  const add = async (name: string, pieces: AsyncIterable<string> | Iterable<string>) => {
+    const file = new ZipDeflate(name);
+    zip.add(file);
+    for await (const piece of pieces) file.push(strToU8(piece));
+    file.push(new Uint8Array(0), true);
+  };
+  const taken = new Set(['workload.yaml', 'env.yaml']);
+  const scriptFiles = new Map(scripts.map((one) => [one.id, fileName(one.name, 'yaml', taken)]));
+  const used = new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]));
+  const data = tables.filter((one) => used.has(one.id)).map((table) => ({ table, file: fileName(table.name, 'csv', taken) }));
+  await add('workload.yaml', [writeWorkloadFile(workload, { script: (id) => scriptFiles.get(id) ?? id, environment: 'env.yaml', data })]);
+  for (const script of scripts) {
+    const bodies = new Map<string, string>();
+    for (const hash of filesOf(script)) {
+      const body = await store.body(hash);
+      if (body) bodies.set(hash, Buffer.from(body.bytes).toString('base64'));
+    }
+    await add(scriptFiles.get(script.id) ?? script.id, [writeScript(script, bodies)]);
+  }
+  const { name, targets, map, variables, failureSigns, trust, upstreamProxy } = environment;
+  await add('env.yaml', [environmentHead + stringify({ name, targets, map, variables, failureSigns, trust, upstreamProxy })]);
+  for (const { table, file } of data) await add(file, freeRows(store, table));
+  zip.end();
+}
+
+/** A table as CSV without the rows that are spent. */
+async function* freeRows(store: Source['store'], table: DataTable): AsyncGenerator<string> {
+  yield writeExactCsv(
+    table.columns.map((one) => one.name),
+    [],
+  );
+  for (let from = 1; ;) {
+    const rows = await store.rows(table.id, from, rowsAtOnce);
+    const free = rows.filter((one) => table.deal.use === 'again' || one.spentBy === null);
+    if (free.length > 0)
+      yield writeExactCsv(
+        null,
+        free.map((one) => one.values),
+      );
+    const last = rows.at(-1);
+    if (!last || rows.length < rowsAtOnce) return;
+    from = last.row + 1;
+  }
+}
