@@ -247,6 +247,7 @@ describe('the command line', () => {
     for (const [command, told] of [
       ['correlate', '--report'],
       ['rehearse', 'Exit status: 0 passed, 1 failed or drifted, 2 it could not be run.'],
+      ['run', '3 they held, but the figures are not to be trusted.'],
       ['serve', '--proxy-port'],
     ] as const) {
       const help = spawnSync(process.execPath, [sturdy, command, '--help'], { encoding: 'utf8' });

@@ -1,6 +1,7 @@
 import { Command, CommanderError } from 'commander';
 import { addCorrelate } from './commands/correlate.js';
 import { addRehearse } from './commands/rehearse.js';
+import { addRun } from './commands/run.js';
 import { addSchema } from './commands/schema.js';
 import { addServe } from './commands/serve.js';
 
@@ -11,7 +12,7 @@ const program = new Command('sturdy')
   .description('Sturdy Puppet: record, correlate, rehearse and run performance tests.')
   .showHelpAfterError('(--help says what can be given)')
   .exitOverride();
-for (const add of [addServe, addCorrelate, addRehearse, addSchema]) add(program);
+for (const add of [addServe, addCorrelate, addRehearse, addRun, addSchema]) add(program);
 for (const command of program.commands) command.exitOverride();
 
 try {

@@ -1,10 +1,20 @@
-import { CorrelationFileSchema, EnvironmentFileSchema, PatternFileSchema, RehearsalFileSchema, ScriptTextSchema } from '@sturdy/core';
+import {
+  CorrelationFileSchema,
+  EnvironmentFileSchema,
+  PatternFileSchema,
+  RehearsalFileSchema,
+  RunFileSchema,
+  ScriptTextSchema,
+  WorkloadFileSchema,
+} from '@sturdy/core';
 import { Argument, type Command } from 'commander';
 import * as z from 'zod';
 
 const schemas = {
   script: ScriptTextSchema,
   environment: EnvironmentFileSchema,
+  workload: WorkloadFileSchema,
+  run: RunFileSchema,
   correlation: CorrelationFileSchema,
   rehearsal: RehearsalFileSchema,
   patterns: PatternFileSchema,
