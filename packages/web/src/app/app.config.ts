@@ -8,6 +8,7 @@ import { routes } from './app.routes';
 import { dataEffects, dataFeature } from './data/data';
 import { tellPerson } from './frame/person';
 import { projectEffects, projectFeature } from './project/project';
+import { hostsEffects, hostsFeature } from './hosts/hosts';
 import { runsEffects, runsFeature } from './runs/runs';
 import { scriptsEffects } from './scripts/scripts.effects';
 import { scriptsFeature } from './scripts/scripts.feature';
@@ -29,7 +30,8 @@ export const appConfig: ApplicationConfig = {
     provideState(dataFeature),
     provideState(workloadsFeature),
     provideState(runsFeature),
-    provideEffects(projectEffects, takesEffects, scriptsEffects, dataEffects, workloadsEffects, runsEffects),
+    provideState(hostsFeature),
+    provideEffects(projectEffects, takesEffects, scriptsEffects, dataEffects, workloadsEffects, runsEffects, hostsEffects),
     { provide: NgbConfig, useFactory: () => Object.assign(new NgbConfig(), { animation: false }) },
   ],
 };

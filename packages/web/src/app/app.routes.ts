@@ -36,10 +36,16 @@ export const routes: Routes = [
   { path: 'data/:id', title: 'Data', loadComponent: () => import('./data/data-screen').then((loaded) => loaded.DataScreen) },
   { path: 'workloads', title: 'Workloads', loadComponent: () => import('./workloads/workload-list').then((loaded) => loaded.WorkloadList) },
   {
+    path: 'workloads/:id/versions',
+    title: 'Versions',
+    loadComponent: () => import('./workloads/workload-history-screen').then((loaded) => loaded.WorkloadHistoryScreen),
+  },
+  {
     path: 'workloads/:id',
     title: 'Workload',
     loadComponent: () => import('./workloads/workload-screen').then((loaded) => loaded.WorkloadScreen),
   },
+  { path: 'hosts', title: 'Hosts', loadComponent: () => import('./hosts/hosts-screen').then((loaded) => loaded.HostsScreen) },
   { path: 'runs', title: 'Runs', loadComponent: () => import('./runs/run-list').then((loaded) => loaded.RunList) },
   { path: 'runs/:id', title: 'Run', loadComponent: () => import('./runs/run-screen').then((loaded) => loaded.RunScreen) },
   { path: '**', redirectTo: 'board' },

@@ -36,6 +36,7 @@ export const places = [
   { name: 'Data', icon: 'table', path: '/data' },
   { name: 'Workloads', icon: 'people', path: '/workloads' },
   { name: 'Runs', icon: 'activity', path: '/runs' },
+  { name: 'Hosts', icon: 'hdd-rack', path: '/hosts' },
 ];
 
 /** Everything the palette can do now. */

@@ -1,6 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
-import { FailureSignSchema, type FailureSign } from '@sturdy/core';
+import { Store } from '@ngrx/store';
+import { FailureSignSchema, type Criterion, type FailureSign, type ProjectSettings } from '@sturdy/core';
+import { scriptsActions } from '../scripts/scripts.actions';
+import { scriptsFeature } from '../scripts/scripts.feature';
+import { LimitRows } from '../shared/limit-rows';
 import { Api, problemOf, type HeldSign } from '../shared/api';
 import { Person } from './person';
 
@@ -10,10 +14,11 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
   { id: 'element', name: 'an XML element or a JSON member', example: 'fault' },
 ];
 
-/** What holds for the whole project: who works here, and what no good answer of any script holds. */
+/** What holds for the whole project: who works here, what no good answer of any script holds, and what every run must hold. */
 @Component({
   selector: 'app-project-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [LimitRows],
   template: `<div class="modal-header">
       <h2 class="m-0">Project</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -65,6 +70,9 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
         <p class="small">None yet. An application that says “your session has expired” with status 200 is caught by such a sign.</p>
       }
       <button class="act slim" (click)="add()"><i class="bi bi-plus" aria-hidden="true"></i>Add a sign</button>
+      <h3 class="mt-3">Criteria</h3>
+      <p class="muted small">What every run must hold where its workload sets no limit of its own.</p>
+      <app-limit-rows what="criterion" [limits]="criteria()" [transactions]="transactions()" (changed)="criteria.set($any($event))" />
       @if (problem(); as told) {
         <p class="note bad mt-2 mb-0" role="alert">{{ told }}</p>
       }
@@ -102,15 +110,25 @@ export class ProjectDialog {
   readonly modal = inject(NgbActiveModal);
   readonly kinds = kinds;
   readonly name = signal(this.#person.name());
+  readonly criteria = signal<readonly Criterion[]>([]);
+  readonly #store = inject(Store);
+  readonly #scripts = this.#store.selectSignal(scriptsFeature.selectAll);
+  readonly transactions = computed(() => [...new Set(this.#scripts().flatMap((one) => one.transactions.map(({ name }) => name)))]);
   readonly signs = signal<readonly FailureSign[]>([]);
   readonly problem = signal<string | null>(null);
   readonly tried = signal<{ at: number; held: readonly HeldSign[] } | null>(null);
   readonly complete = computed(() => this.signs().every((one) => FailureSignSchema.safeParse(one).success));
 
+  /** Settings that are changed elsewhere. */
+  #others: Pick<ProjectSettings, 'watches'> = { watches: [] };
+
   constructor() {
+    this.#store.dispatch(scriptsActions.listAsked());
     this.#api.projectSettings().subscribe({
-      next: ({ failureSigns }) => {
+      next: ({ failureSigns, criteria, ...others }) => {
+        this.#others = others;
         this.signs.set(failureSigns);
+        this.criteria.set(criteria);
       },
       error: this.#failed,
     });
@@ -146,7 +164,7 @@ export class ProjectDialog {
   }
   save(): void {
     this.#person.rename(this.name());
-    this.#api.saveProjectSettings({ failureSigns: [...this.signs()] }).subscribe({
+    this.#api.saveProjectSettings({ ...this.#others, failureSigns: [...this.signs()], criteria: [...this.criteria()] }).subscribe({
       next: () => {
         this.modal.close();
       },

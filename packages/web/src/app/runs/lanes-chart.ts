@@ -1,39 +1,63 @@
-import type { LanePoint } from '@sturdy/core';
+import type { HostSeries, LanePoint, RunEvent } from '@sturdy/core';
 import type { EChartsCoreOption } from 'echarts/core';
 import { clock } from '../shared/format';
 
-const lanes = [
+interface Lane {
+  title: string;
+  unit: string;
+  /** Height beside those of the others. */
+  share: number;
+}
+
+const ownLanes: readonly Lane[] = [
   { title: 'Virtual users', unit: 'users', share: 17 },
   { title: 'Transactions', unit: 'per second', share: 21 },
   { title: 'Response time, all transactions', unit: 'ms; line: p95, band: p50 to p95', share: 34 },
   { title: 'Failures', unit: 'per second', share: 15 },
 ];
 
-/** Four lanes on one time axis with one cursor: users, throughput, response time, failures. */
-export function lanesOptions(
-  points: readonly LanePoint[],
-  seconds: number,
-  limitMs: number | null,
-  colour: (name: string) => string,
-): EChartsCoreOption {
-  let top = 4;
+const hostShare = 15;
+
+/** How many times as high as the four lanes all of them are together with those of hosts. */
+export const laneHeights = (hosts: number): number => (100 + hosts * (hostShare + 3)) / 100;
+
+/** What the lanes show. */
+export interface LanesView {
+  points: readonly LanePoint[];
+  /** Planned length, in seconds. */
+  seconds: number;
+  /** Limit of response times that is drawn; null for none. */
+  limitMs: number | null;
+  hosts: readonly HostSeries[];
+  events: readonly RunEvent[];
+}
+
+/** Lanes on one time axis with one cursor: users, throughput, response time, failures, and a lane for each figure of a host. */
+export function lanesOptions({ points, seconds, limitMs, hosts, events }: LanesView, colour: (name: string) => string): EChartsCoreOption {
+  const whole = laneHeights(hosts.length);
+  const lanes: Lane[] = [...ownLanes, ...hosts.map(({ host, name, unit }) => ({ title: `${host}: ${name}`, unit, share: hostShare }))].map(
+    (one) => ({ ...one, share: one.share / whole }),
+  );
+  const gap = 3 / whole;
+  const title = 4 / whole;
+  let top = title;
   const grids: object[] = [];
   const titles: object[] = [];
   for (const lane of lanes) {
     titles.push({
       text: lane.title,
       left: 44,
-      top: `${top - 4}%`,
+      top: `${top - title}%`,
       textStyle: { fontSize: 13, fontWeight: 600, color: colour('ink'), fontFamily: 'Figtree Variable' },
     });
     titles.push({
       text: lane.unit,
       right: 16,
-      top: `${top - 4}%`,
+      top: `${top - title}%`,
       textStyle: { fontSize: 12, fontWeight: 400, color: colour('ink-2'), fontFamily: 'Figtree Variable' },
     });
-    grids.push({ left: 48, right: 18, top: `${top}%`, height: `${lane.share - 7}%`, containLabel: false });
-    top += lane.share + 3;
+    grids.push({ left: 48, right: 18, top: `${top}%`, height: `${lane.share - 7 / whole}%`, containLabel: false });
+    top += lane.share + gap;
   }
   const at = (value: (point: LanePoint) => number | null) => points.map((point) => [point.second, value(point)]);
   const line = (index: number, name: string, data: unknown[], own: object) => ({
@@ -61,7 +85,10 @@ export function lanesOptions(
         const point = points.find((one) => one.second === list[0]?.axisValue);
         if (!point) return '';
         const ms = (value: number | null) => (value === null ? 'none' : `${Math.round(value)} ms`);
-        return `<b>${clock(point.second)} · ${point.users} users</b><br>p95 ${ms(point.p95Ms)}, mean ${ms(point.meanMs)}<br>${point.perSecond} transactions, ${point.failures} failed`;
+        return `<b>${clock(point.second)} · ${point.users} users</b><br>p95 ${ms(point.p95Ms)}, mean ${ms(point.meanMs)}<br>${point.perSecond} transactions, ${point.failures} failed${hostsAt(hosts, point.second)}${events
+          .filter((one) => one.second === point.second)
+          .map((one) => `<br><b>${escaped(one.text)}</b>`)
+          .join('')}`;
       },
     },
     xAxis: lanes.map((_, index) => ({
@@ -79,7 +106,7 @@ export function lanesOptions(
       type: 'value',
       gridIndex: index,
       min: 0,
-      minInterval: index === 2 ? 0 : 1,
+      minInterval: index === 2 || index >= ownLanes.length ? 0 : 1,
       splitNumber: 2,
       axisLabel: { color: colour('ink-2') },
       splitLine: { lineStyle: { color: colour('line') } },
@@ -89,7 +116,26 @@ export function lanesOptions(
         0,
         'users',
         at((one) => one.users),
-        { step: 'end', lineStyle: { color: colour('ink'), width: 2 } },
+        {
+          step: 'end',
+          lineStyle: { color: colour('ink'), width: 2 },
+          markLine: {
+            silent: true,
+            symbol: 'none',
+            lineStyle: { color: colour('clay'), type: 'dotted' },
+            // Numbers of the list beside: texts would lie over each other.
+            label: {
+              formatter: '{b}',
+              position: 'middle',
+              rotate: 0,
+              color: colour('clay'),
+              backgroundColor: colour('surface'),
+              padding: [1, 4],
+              fontSize: 11,
+            },
+            data: events.map(({ second }, at) => ({ xAxis: second, name: String(at + 1) })),
+          },
+        },
       ),
       line(
         1,
@@ -137,6 +183,25 @@ export function lanesOptions(
         itemStyle: { color: colour('red') },
         barMaxWidth: 6,
       },
+      ...hosts.map(({ name, points: data }, at) =>
+        line(ownLanes.length + at, name, data, {
+          connectNulls: false,
+          lineStyle: { color: colour(`s${(at + 2) % 8}`), width: 1.6 },
+          itemStyle: { color: colour(`s${(at + 2) % 8}`) },
+        }),
+      ),
     ],
   };
+}
+
+const escaped = (text: string): string => text.replace(/[&<>"']/g, (sign) => `&#${sign.charCodeAt(0)};`);
+
+/** What the hosts showed at a second, for the cursor: their last figure before it. */
+function hostsAt(hosts: readonly HostSeries[], second: number): string {
+  return hosts
+    .map(({ host, name, unit, points }) => {
+      const value = points.findLast((one) => one[0] <= second)?.[1] ?? null;
+      return `<br>${escaped(`${host}: ${name}`)} ${value === null ? 'none' : `${value.toFixed(Math.abs(value) < 100 ? 1 : 0)} ${escaped(unit)}`}`;
+    })
+    .join('');
 }

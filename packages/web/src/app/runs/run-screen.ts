@@ -1,21 +1,27 @@
+import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, type OnDestroy, signal } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { allSteps, curveSeconds, type UserState } from '@sturdy/core';
 import type { EChartsCoreOption } from 'echarts/core';
+import { catchError, of, switchMap } from 'rxjs';
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
+import { Api } from '../shared/api';
 import { Chart } from '../shared/chart';
 import { clock, figure, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
-import { lanesOptions } from './lanes-chart';
-import { isLive, runsActions, runsFeature } from './runs';
+import { laneHeights, lanesOptions } from './lanes-chart';
+import { RunTableCard } from './run-table';
+import { SteerCard } from './steer-card';
+import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
 
 /** A run: the run room while it is live, its verdict and figures once it has ended. Both share the lanes. */
 @Component({
   selector: 'app-run-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, Chart, VerdictShape],
+  imports: [NgTemplateOutlet, RouterLink, Chart, RunTableCard, SteerCard, VerdictShape],
   templateUrl: './run-screen.html',
   styleUrl: './run-screen.scss',
 })
@@ -36,20 +42,45 @@ export class RunScreen implements OnDestroy {
   readonly last = computed(() => this.lanes().at(-1));
   readonly seconds = computed(() => {
     const run = this.result()?.run;
-    return run ? curveSeconds(run.workload.curve) : 0;
+    return run ? curveSeconds(run.workload) : 0;
   });
+  /** All figures of watched hosts that were read at least once. */
+  readonly hosts = computed(() => this.#hostSeries().filter((one) => one.points.some(([, value]) => value !== null)));
+  readonly #hostSeries = this.#store.selectSignal(selectHostSeries);
+  /** Figures that have a lane; null as long as nobody chose: then the first of each host has one. */
+  readonly #chosenHosts = signal<ReadonlySet<string> | null>(null);
+  readonly shownHosts = computed(() => {
+    const chosen = this.#chosenHosts();
+    const seen = new Set<string>();
+    return this.hosts().filter(({ id, host }) => (chosen ? chosen.has(id) : !seen.has(host) && seen.add(host)));
+  });
+  readonly heights = computed(() => laneHeights(this.shownHosts().length));
   readonly options = computed(() => {
     const points = this.lanes();
     const seconds = this.seconds();
     const limit = this.result()?.run.workload.criteria.find((one) => one.measure !== 'error-rate')?.limit ?? null;
-    return (colour: (name: string) => string): EChartsCoreOption => lanesOptions(points, seconds, limit, colour);
+    const hosts = this.shownHosts();
+    const events = this.events();
+    return (colour: (name: string) => string): EChartsCoreOption =>
+      lanesOptions({ points, seconds, limitMs: limit, hosts, events }, colour);
   });
+  readonly exports = [
+    { ending: 'csv', name: 'CSV' },
+    { ending: 'json', name: 'JSON' },
+    { ending: 'xml', name: 'JUnit' },
+  ];
+  readonly #api = inject(Api);
+  /** Rows that the run spent, once it has ended; nothing is told where that cannot be asked. */
+  readonly rowsUsed = toSignal(
+    toObservable(computed(() => (this.live() ? null : (this.result()?.run.id ?? null)))).pipe(
+      switchMap((id) => (id === null ? of([]) : this.#api.rowsUsed(id).pipe(catchError(() => of([]))))),
+    ),
+    { initialValue: [] },
+  );
   readonly asked = signal<'' | 'finish' | 'abort'>('');
   readonly user = signal<number | null>(null);
   readonly chosenUser = computed(() => this.users().find((one) => one.user === this.user()));
   readonly open = signal<number | null>(null);
-  readonly steps = signal(false);
-  readonly rows = computed(() => (this.result()?.rows ?? []).filter((one) => one.step === null || this.steps()));
   readonly verdict = computed(() => {
     const run = this.result()?.run;
     if (!run) return { shape: 'none', text: '' };
@@ -57,12 +88,17 @@ export class RunScreen implements OnDestroy {
     if (run.state === 'aborted' || run.state === 'failed')
       return { shape: 'failed', text: `${run.state === 'aborted' ? 'Aborted' : 'Failed'}: no verdict` };
     if (run.verdict === 'held') return { shape: 'passed', text: 'All criteria held' };
+    if (run.stoppedByRule) return { shape: 'failed', text: 'A stop rule ended it' };
     const missed = this.result()?.criteria.filter((one) => !one.held).length ?? 0;
     return run.verdict === 'missed'
       ? { shape: 'failed', text: `${missed} of ${this.result()?.criteria.length ?? 0} criteria missed` }
       : { shape: 'none', text: 'No criteria were set' };
   });
   readonly trusted = computed(() => this.result()?.trust.every((one) => one.good) ?? false);
+  /** Height of the four lanes in the run room, in per cent of it, at the least: two more fit without scrolling. */
+  readonly roomShare = 68;
+  /** Height of the lanes without those of hosts, on the page of a run, in px. */
+  readonly laneBase = 430;
   readonly clock = clock;
   readonly figure = figure;
   readonly moment = moment;
@@ -87,6 +123,30 @@ export class RunScreen implements OnDestroy {
   }
   cellOf(user: UserState): string {
     return user.lastError !== null && user.state !== 'ended' ? 'failed' : user.state;
+  }
+  toggleHost(id: string): void {
+    const chosen = new Set(this.shownHosts().map((one) => one.id));
+    if (!chosen.delete(id)) chosen.add(id);
+    this.#chosenHosts.set(chosen);
+  }
+  isShown(id: string): boolean {
+    return this.shownHosts().some((one) => one.id === id);
+  }
+  readonly events = computed(() => this.result()?.run.events ?? []);
+  readonly paused = computed(
+    () => this.live() && this.events().findLast((one) => one.kind === 'pause' || one.kind === 'resume')?.kind === 'pause',
+  );
+  pause(): void {
+    this.#store.dispatch(runsActions.pauseWanted({ id: this.id() }));
+  }
+  resume(): void {
+    this.#store.dispatch(runsActions.resumeWanted({ id: this.id() }));
+  }
+  changeUsers({ crew, users }: { crew: string; users: number }): void {
+    this.#store.dispatch(runsActions.usersWanted({ id: this.id(), crew, users }));
+  }
+  note(text: string): void {
+    this.#store.dispatch(runsActions.noteWritten({ id: this.id(), text }));
   }
   finish(): void {
     this.asked.set('');

@@ -1,5 +1,5 @@
-import type { LanePoint, Run, RunResult } from '@sturdy/core';
-import { isLive, runsActions, runsFeature } from './runs';
+import { hostSeries, type LanePoint, type Run, type RunResult } from '@sturdy/core';
+import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
 import { lanesOptions } from './lanes-chart';
 
 const run: Run = {
@@ -17,7 +17,7 @@ const run: Run = {
     projectId: 'p',
     name: 'W',
     crews: [],
-    curve: { rampUpSeconds: 0, holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' },
+    curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' },
     criteria: [],
     generators: 1,
     seed: '1',
@@ -49,7 +49,7 @@ const failure = { crew: 'c', transaction: 't', step: 's', kind: 'k', message: 'm
 const { reducer } = runsFeature;
 
 describe('a live run', () => {
-  const opened = reducer(reducer(undefined, runsActions.opened({ id: 'r' })), runsActions.loaded({ result, lanes: [point(0)] }));
+  const opened = reducer(reducer(undefined, runsActions.opened({ id: 'r' })), runsActions.loaded({ result, lanes: [point(0)], hosts: [] }));
   const live = (second: number) =>
     runsActions.secondCame({ live: { point: point(second), users: [], failures: [failure], iterationsPassed: 2, iterationsFailed: 1 } });
 
@@ -72,8 +72,28 @@ describe('a live run', () => {
   });
 });
 
+it('figures of hosts that were read before the page was opened go on with those that come, each once', () => {
+  const watch = { id: 'machine', name: 'This machine', kind: 'machine' as const, everySeconds: 2 };
+  const watched = { ...result, run: { ...run, watches: [watch] } };
+  const hosts = hostSeries([watch], [{ watch: 'machine', second: 0, values: { processor: 10 }, problem: null }]);
+  const opened = reducer(reducer(undefined, runsActions.opened({ id: 'r' })), runsActions.loaded({ result: watched, lanes: [], hosts }));
+  const after = [0, 2].reduce(
+    (state, second) =>
+      reducer(state, runsActions.hostRead({ point: { watch: 'machine', second, values: { processor: 20 }, problem: null } })),
+    opened,
+  );
+  const [processor] = selectHostSeries.projector(after.result, after.hosts, after.hostPoints);
+  expect(processor?.points).toEqual([
+    [0, 10],
+    [2, 20],
+  ]);
+});
+
 it('the lanes leave a gap where nothing ended in a second', () => {
-  const options = lanesOptions([point(0), { ...point(1), p95Ms: null, p50Ms: null }], 5, 100, () => '#000');
+  const options = lanesOptions(
+    { points: [point(0), { ...point(1), p95Ms: null, p50Ms: null }], seconds: 5, limitMs: 100, hosts: [], events: [] },
+    () => '#000',
+  );
   const series = options['series'] as { name: string; data: [number, number | null][] }[];
   expect(series.find((one) => one.name === 'p95')?.data).toEqual([
     [0, 20],

@@ -1,8 +1,18 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import { groupFailures, type Failure, type LanePoint, type Run, type RunResult, type UserState } from '@sturdy/core';
-import { concat, forkJoin, map, of, switchMap, takeUntil } from 'rxjs';
+import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
+import {
+  groupFailures,
+  hostSeries,
+  type Failure,
+  type HostPoint,
+  type HostSeries,
+  type LanePoint,
+  type Run,
+  type RunResult,
+  type UserState,
+} from '@sturdy/core';
+import { concat, concatMap, forkJoin, map, type Observable, of, switchMap, takeUntil } from 'rxjs';
 import { Api } from '../shared/api';
 import { liveStream } from '../shared/live-stream';
 import { orTell } from '../shared/problem-effect';
@@ -23,11 +33,16 @@ export const runsActions = createActionGroup({
     'List loaded': props<{ list: Run[] }>(),
     Opened: props<{ id: string }>(),
     Closed: emptyProps(),
-    Loaded: props<{ result: RunResult; lanes: LanePoint[] }>(),
+    Loaded: props<{ result: RunResult; lanes: LanePoint[]; hosts: HostSeries[] }>(),
+    'Host read': props<{ point: HostPoint }>(),
     'Second came': props<{ live: LiveSecond }>(),
     'Run changed': props<{ run: Run }>(),
     'Finish wanted': props<{ id: string }>(),
     'Abort wanted': props<{ id: string }>(),
+    'Pause wanted': props<{ id: string }>(),
+    'Resume wanted': props<{ id: string }>(),
+    'Users wanted': props<{ id: string; crew: string; users: number }>(),
+    'Note written': props<{ id: string; text: string }>(),
     Asked: emptyProps(),
   },
 });
@@ -37,12 +52,26 @@ interface RunsState {
   listed: boolean;
   result: RunResult | null;
   lanes: LanePoint[];
+  /** What was read of hosts before the page was opened, and the points that came since. */
+  hosts: HostSeries[];
+  hostPoints: HostPoint[];
   users: UserState[];
   failures: Failure[];
   passed: number;
   failed: number;
 }
-const initial: RunsState = { list: [], listed: false, result: null, lanes: [], users: [], failures: [], passed: 0, failed: 0 };
+const initial: RunsState = {
+  list: [],
+  listed: false,
+  result: null,
+  lanes: [],
+  hosts: [],
+  hostPoints: [],
+  users: [],
+  failures: [],
+  passed: 0,
+  failed: 0,
+};
 
 export const isLive = (run: Run): boolean => run.state === 'starting' || run.state === 'running' || run.state === 'finishing';
 
@@ -54,10 +83,13 @@ export const runsFeature = createFeature({
     on(runsActions.opened, (state, { id }) =>
       state.result?.run.id === id ? state : { ...initial, list: state.list, listed: state.listed },
     ),
-    on(runsActions.loaded, (state, { result, lanes }) => ({
+    on(runsActions.hostRead, (state, { point }) => ({ ...state, hostPoints: [...state.hostPoints, point] })),
+    on(runsActions.loaded, (state, { result, lanes, hosts }) => ({
       ...state,
       result,
       lanes,
+      hosts,
+      hostPoints: [],
       failures: result.failures,
       passed: result.iterationsPassed,
       failed: result.iterationsFailed,
@@ -79,6 +111,21 @@ export const runsFeature = createFeature({
   ),
 });
 
+/** Host figures of the open run: those that were there, and those that came since. */
+export const selectHostSeries = createSelector(
+  runsFeature.selectResult,
+  runsFeature.selectHosts,
+  runsFeature.selectHostPoints,
+  (result, known, points): HostSeries[] => {
+    const fresh = hostSeries(result?.run.watches ?? [], points);
+    return fresh.map((one) => {
+      const before = known.find((other) => other.id === one.id)?.points ?? [];
+      const last = before.at(-1)?.[0] ?? -1;
+      return { ...one, points: [...before, ...one.points.filter(([second]) => second > last)] };
+    });
+  },
+);
+
 export const runsEffects = {
   list: createEffect(
     (actions = inject(Actions), api = inject(Api)) =>
@@ -98,8 +145,8 @@ export const runsEffects = {
       actions.pipe(
         ofType(runsActions.opened),
         switchMap(({ id }) =>
-          forkJoin([api.run(id), api.lanes(id)]).pipe(
-            map(([result, lanes]) => runsActions.loaded({ result, lanes })),
+          forkJoin([api.run(id), api.lanes(id), api.runHosts(id)]).pipe(
+            map(([result, lanes, hosts]) => runsActions.loaded({ result, lanes, hosts })),
             orTell(),
           ),
         ),
@@ -112,8 +159,9 @@ export const runsEffects = {
         ofType(runsActions.loaded),
         switchMap(({ result }) =>
           isLive(result.run)
-            ? liveStream(`/api/runs/${result.run.id}/live`, ['second', 'run']).pipe(
+            ? liveStream(`/api/runs/${result.run.id}/live`, ['second', 'run', 'host']).pipe(
                 switchMap(({ kind, data }) => {
+                  if (kind === 'host') return of(runsActions.hostRead({ point: data as HostPoint }));
                   if (kind === 'second') return of(runsActions.secondCame({ live: data as LiveSecond }));
                   const run = data as Run;
                   // The end of a run brings its final figures.
@@ -128,25 +176,19 @@ export const runsEffects = {
       ),
     { functional: true },
   ),
-  finish: createEffect(
+  steer: createEffect(
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
-        ofType(runsActions.finishWanted),
-        switchMap(({ id }) =>
-          api.finishRun(id).pipe(
-            map(() => runsActions.asked()),
-            orTell(),
-          ),
+        ofType(
+          runsActions.finishWanted,
+          runsActions.abortWanted,
+          runsActions.pauseWanted,
+          runsActions.resumeWanted,
+          runsActions.usersWanted,
+          runsActions.noteWritten,
         ),
-      ),
-    { functional: true },
-  ),
-  abort: createEffect(
-    (actions = inject(Actions), api = inject(Api)) =>
-      actions.pipe(
-        ofType(runsActions.abortWanted),
-        switchMap(({ id }) =>
-          api.abortRun(id).pipe(
+        concatMap((action) =>
+          ordered(api, action).pipe(
             map(() => runsActions.asked()),
             orTell(),
           ),
@@ -155,3 +197,29 @@ export const runsEffects = {
     { functional: true },
   ),
 };
+
+type Order = ReturnType<
+  | typeof runsActions.finishWanted
+  | typeof runsActions.abortWanted
+  | typeof runsActions.pauseWanted
+  | typeof runsActions.resumeWanted
+  | typeof runsActions.usersWanted
+  | typeof runsActions.noteWritten
+>;
+
+function ordered(api: Api, order: Order): Observable<unknown> {
+  switch (order.type) {
+    case runsActions.finishWanted.type:
+      return api.finishRun(order.id);
+    case runsActions.abortWanted.type:
+      return api.abortRun(order.id);
+    case runsActions.pauseWanted.type:
+      return api.pauseRun(order.id);
+    case runsActions.resumeWanted.type:
+      return api.resumeRun(order.id);
+    case runsActions.usersWanted.type:
+      return api.changeUsers(order.id, order.crew, order.users);
+    case runsActions.noteWritten.type:
+      return api.noteRun(order.id, order.text);
+  }
+}

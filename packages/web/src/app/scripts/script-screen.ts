@@ -43,7 +43,7 @@ import { StepClipboard } from './steps/step-clipboard';
 import { StepEditor } from './steps/step-editor';
 import { iconOf, newStep, newSteps, sayStep } from './steps/step-kinds';
 import { namesFor } from './steps/template-names';
-import { endOf, layRows, layStrings, type SpineRow } from './string-layout';
+import { endOf, layRows, layStrings, type Sight, type SpineRow } from './string-layout';
 import { StepDrawer } from './step-drawer';
 import { Strings } from './strings';
 
@@ -158,21 +158,42 @@ export class ScriptScreen {
   readonly view = signal<'outline' | 'text'>('outline');
   protected readonly stage = viewChild<ElementRef<HTMLElement>>('stage');
   /** The part of the list that is in sight, in px from its top; rows outside of it are not drawn. */
-  readonly #sight = signal({ top: 0, bottom: 1600 });
+  readonly sight = signal<Sight>({ top: 0, bottom: 1600 });
   readonly drawnRows = computed(() => {
-    const { top, bottom } = this.#sight();
+    const { top, bottom } = this.sight();
     return this.rows().filter((row) => row.top + row.height >= top && row.top <= bottom);
   });
   readonly drawnStrings = computed(() => {
-    const { top, bottom } = this.#sight();
+    const { top, bottom } = this.sight();
     const isolated = this.isolated();
     return this.strings().filter((one) => one.handoff.id === isolated || (endOf(one) >= top && one.originY <= bottom));
   });
   readonly figure = figure;
   readonly hue = hue;
 
+  /** Called as the list is scrolled: draws what comes into sight, with a margin so that nothing flashes. */
+  readonly #scrolled = (): void => {
+    const stage = this.stage()?.nativeElement;
+    const list = stage?.querySelector<HTMLElement>('.list');
+    if (!stage || !list) return;
+    const top = stage.scrollTop - list.offsetTop;
+    const margin = 800;
+    // Small movements stay within the margin and draw nothing anew.
+    const drawn = this.sight();
+    if (top - margin / 2 >= drawn.top && top + stage.clientHeight + margin / 2 <= drawn.bottom) return;
+    this.sight.set({ top: top - margin, bottom: top + stage.clientHeight + margin });
+  };
+
   constructor() {
     loadScriptOf(this.id);
+    // Listened to by hand: a listener of the template would check the whole screen at each frame of scrolling.
+    effect((whenGone) => {
+      const stage = this.stage()?.nativeElement;
+      stage?.addEventListener('scroll', this.#scrolled, { passive: true });
+      whenGone(() => {
+        stage?.removeEventListener('scroll', this.#scrolled);
+      });
+    });
     effect(() => {
       const step = this.at();
       if (step !== undefined && this.script()?.id === this.id()) untracked(() => this.select(step));
@@ -185,19 +206,6 @@ export class ScriptScreen {
       const row = untracked(() => this.rows().find((one) => one.id === chosen));
       if (row) this.#bringIntoSight(row);
     });
-  }
-
-  /** Called as the list is scrolled: draws what comes into sight, with a margin so that nothing flashes. */
-  scrolled(): void {
-    const stage = this.stage()?.nativeElement;
-    const list = stage?.querySelector<HTMLElement>('.list');
-    if (!stage || !list) return;
-    const top = stage.scrollTop - list.offsetTop;
-    const margin = 800;
-    // Small movements stay within the margin and draw nothing anew.
-    const drawn = this.#sight();
-    if (top - margin / 2 >= drawn.top && top + stage.clientHeight + margin / 2 <= drawn.bottom) return;
-    this.#sight.set({ top: top - margin, bottom: top + stage.clientHeight + margin });
   }
 
   #bringIntoSight(row: SpineRow): void {

@@ -16,6 +16,12 @@ export type SpineRow =
   /** Everything else: containers, and steps that send nothing. */
   | { kind: 'other'; id: string; step: Exclude<Step, RequestStep>; depth: number; top: number; height: number };
 
+/** A part of the list, in px from its top. */
+export interface Sight {
+  top: number;
+  bottom: number;
+}
+
 /** A moving piece of a row, as its dot at the right. */
 export interface RowPiece {
   kind: 'handoff' | 'data' | 'made' | 'variable';
@@ -95,7 +101,11 @@ export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnStri
   for (const row of rows) {
     if (row.kind !== 'request') continue;
     for (const { handoff } of row.pieces)
-      if (handoff !== null) usesOf.set(handoff, [...(usesOf.get(handoff) ?? []), { step: row.id, y: middle.get(row.id) ?? 0 }]);
+      if (handoff !== null) {
+        const uses = usesOf.get(handoff) ?? [];
+        uses.push({ step: row.id, y: middle.get(row.id) ?? 0 });
+        usesOf.set(handoff, uses);
+      }
   }
   const strings = script.handoffs.map((handoff, index) => {
     const uses = usesOf.get(handoff.id) ?? [];

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { hue, hueNames } from '../shared/format';
-import type { DrawnString } from './string-layout';
+import type { DrawnString, Sight } from './string-layout';
 
 const gutter = 176;
 const laneX = (lane: number): number => gutter - 26 - lane * 29;
@@ -109,13 +109,15 @@ const dashes = ['', '7 3', '2 3', '10 3 2 3', '', '5 2', '1 3', '12 4'];
 export class Strings {
   readonly strings = input.required<readonly DrawnString[]>();
   readonly height = input.required<number>();
+  /** The part that is in sight, in px from the top: a value that each answer gives anew has as many ends as there are steps. */
+  readonly sight = input<Sight>({ top: -Infinity, bottom: Infinity });
   /** Steps that sent a stale value of a handoff: "handoff step". */
   readonly stale = input<ReadonlySet<string>>(new Set());
   readonly isolated = input<string | null>(null);
   readonly chosen = output<string>();
   readonly hovered = output<string | null>();
   readonly gutter = gutter;
-  readonly threads = computed(() => apart(this.strings().map((one) => draw(one, this.stale()))));
+  readonly threads = computed(() => apart(this.strings().map((one) => draw(one, this.stale(), this.sight()))));
 }
 
 type Thread = ReturnType<typeof draw>;
@@ -136,10 +138,12 @@ function apart(threads: readonly Thread[]): Thread[] {
   });
 }
 
-function draw({ handoff, hue: index, lane, originY, againY, uses }: DrawnString, stale: ReadonlySet<string>) {
+function draw({ handoff, hue: index, lane, originY, againY, uses }: DrawnString, stale: ReadonlySet<string>, sight: Sight) {
+  const inSight = (y: number): boolean => y >= sight.top && y <= sight.bottom;
   const x = laneX(lane);
   const y0 = originY + 5;
-  const last = Math.max(y0 + 14, ...againY.map((y) => y - 4), ...uses.map((one) => one.y - 12));
+  const lowest = (list: readonly number[]): number => list.reduce((most, one) => Math.max(most, one), -Infinity);
+  const last = Math.max(y0 + 14, lowest(againY) - 4, lowest(uses.map((one) => one.y)) - 12);
   const name = handoff.name;
   const labelWidth = Math.min(110, name.length * 6.4 + 14);
   return {
@@ -150,16 +154,18 @@ function draw({ handoff, hue: index, lane, originY, againY, uses }: DrawnString,
     dash: dashes[index % 8] ?? '',
     originY: y0,
     trunk: `M168 ${y0} C ${x + 8} ${y0}, ${x} ${y0 + 3}, ${x} ${y0 + 13} L ${x} ${last}`,
-    again: againY.map((y) => ({ y: y + 5, line: `M${x} ${y - 4} C ${x} ${y + 5}, ${x + 8} ${y + 5}, 168 ${y + 5}` })),
-    uses: uses.map(({ step, y }) => {
-      const to = y - 4;
-      return {
-        line: `M${x} ${to - 8} C ${x} ${to}, ${x + 8} ${to}, 167 ${to}`,
-        head: `M166 ${to - 3} l5 3 l-5 3`,
-        snap: `M${x} ${to - 10} l-5 5 M${x} ${to - 10} l5 3`,
-        stale: stale.has(`${handoff.id} ${step}`),
-      };
-    }),
+    again: againY.filter(inSight).map((y) => ({ y: y + 5, line: `M${x} ${y - 4} C ${x} ${y + 5}, ${x + 8} ${y + 5}, 168 ${y + 5}` })),
+    uses: uses
+      .filter((one) => inSight(one.y))
+      .map(({ step, y }) => {
+        const to = y - 4;
+        return {
+          line: `M${x} ${to - 8} C ${x} ${to}, ${x + 8} ${to}, 167 ${to}`,
+          head: `M166 ${to - 3} l5 3 l-5 3`,
+          snap: `M${x} ${to - 10} l-5 5 M${x} ${to - 10} l5 3`,
+          stale: stale.has(`${handoff.id} ${step}`),
+        };
+      }),
     labelX: Math.max(labelWidth / 2 + 2, x - 4),
     labelY: y0 + 26,
     labelWidth,

@@ -29,8 +29,12 @@ import type {
   Round,
   Run,
   RunResult,
+  RunTable,
+  RunTableBy,
   Script,
-  ScriptVersion,
+  HostSeries,
+  ShownFigure,
+  Version,
   SearchHit,
   StepDifference,
   Survey,
@@ -113,6 +117,13 @@ export const projectId = 'p1';
 const inProject = `/api/projects/${projectId}`;
 
 /** The server's operations, one method each; see /api/openapi.json. */
+/** What a watched host shows at a moment. */
+export interface HostNow {
+  watch: string;
+  values: Record<string, number | null>;
+  problem: string | null;
+}
+
 @Injectable({ providedIn: 'root' })
 export class Api {
   readonly #http = inject(HttpClient);
@@ -158,7 +169,7 @@ export class Api {
   scripts = () => this.#http.get<Script[]>(`${inProject}/scripts`);
   script = (id: string) => this.#http.get<Script>(`/api/scripts/${id}`);
   saveScript = (script: Script) => this.#http.put<{ script: Script; changedToo: string[] }>(`/api/scripts/${script.id}`, script);
-  scriptVersions = (id: string) => this.#http.get<ScriptVersion[]>(`/api/scripts/${id}/versions`);
+  scriptVersions = (id: string) => this.#http.get<Version[]>(`/api/scripts/${id}/versions`);
   scriptTextAt = (id: string, version: number) => this.#http.get<{ text: string }>(`/api/scripts/${id}/versions/${version}/text`);
   restoreScript = (id: string, version: number) =>
     this.#http.post<{ script: Script; changedToo: string[] }>(`/api/scripts/${id}/versions/${version}/restore`, {});
@@ -232,14 +243,27 @@ export class Api {
   workloads = () => this.#http.get<Workload[]>(`${inProject}/workloads`);
   makeWorkload = (workload: Omit<Workload, 'id' | 'projectId'>) => this.#http.post<Workload>(`${inProject}/workloads`, workload);
   saveWorkload = (workload: Workload) => this.#http.put<Workload>(`/api/workloads/${workload.id}`, workload);
+  workloadText = (id: string) => this.#http.get<{ text: string }>(`/api/workloads/${id}/text`);
+  workloadVersions = (id: string) => this.#http.get<Version[]>(`/api/workloads/${id}/versions`);
+  workloadTextAt = (id: string, number: number) => this.#http.get<{ text: string }>(`/api/workloads/${id}/versions/${number}/text`);
+  restoreWorkload = (id: string, number: number) => this.#http.post<Workload>(`/api/workloads/${id}/versions/${number}/restore`, {});
   deleteWorkload = (id: string) => this.#http.delete(`/api/workloads/${id}`);
   forecast = (workload: Workload) => this.#http.post<Forecast>(`/api/workloads/${workload.id}/forecast`, workload);
   dryDeal = (workload: Workload) => this.#http.post<DryIteration[]>(`/api/workloads/${workload.id}/dry-deal`, workload);
+  runTable = (id: string, by: RunTableBy) => this.#http.get<RunTable>(`/api/runs/${id}/table/${by}`);
+  rowsUsed = (id: string) => this.#http.get<{ table: string; rows: number }[]>(`/api/runs/${id}/rows-used`);
+  runHosts = (id: string) => this.#http.get<HostSeries[]>(`/api/runs/${id}/hosts`);
+  hostsNow = () => this.#http.get<HostNow[]>(`${inProject}/hosts/now`);
+  askHost = (url: string) => this.#http.post<{ offered: ShownFigure[] }>(`${inProject}/hosts/ask`, { url });
   startRun = (workloadId: string) => this.#http.post<Run>(`/api/workloads/${workloadId}/run`, {});
 
   runs = () => this.#http.get<Run[]>(`${inProject}/runs`);
   run = (id: string) => this.#http.get<RunResult>(`/api/runs/${id}`);
   lanes = (id: string) => this.#http.get<LanePoint[]>(`/api/runs/${id}/lanes`);
+  pauseRun = (id: string) => this.#http.post(`/api/runs/${id}/pause`, {});
+  resumeRun = (id: string) => this.#http.post(`/api/runs/${id}/resume`, {});
+  changeUsers = (id: string, crew: string, users: number) => this.#http.post(`/api/runs/${id}/users`, { crew, users });
+  noteRun = (id: string, text: string) => this.#http.post(`/api/runs/${id}/notes`, { text });
   finishRun = (id: string) => this.#http.post(`/api/runs/${id}/finish`, {});
   abortRun = (id: string) => this.#http.post(`/api/runs/${id}/abort`, {});
 }

@@ -77,7 +77,7 @@ export class WorkloadList {
     return workload.crews.reduce((sum, one) => sum + one.users, 0);
   }
   length(workload: Workload): string {
-    return clock(curveSeconds(workload.curve));
+    return clock(curveSeconds(workload));
   }
   make(): void {
     const [script] = this.#scripts();
@@ -98,7 +98,7 @@ export class WorkloadList {
                 },
               ]
             : [],
-          curve: { rampUpSeconds: 10, holdSeconds: 40, rampDownSeconds: 5, atEnd: 'iteration' },
+          curve: { kind: 'ramp', together: 1, rampUpSeconds: 10, holdSeconds: 40, rampDownSeconds: 5, atEnd: 'iteration' },
           criteria: [{ id: 'k1', measure: 'error-rate', transaction: null, limit: 1 }],
           generators: 1,
           seed: '1',

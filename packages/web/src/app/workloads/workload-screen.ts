@@ -1,14 +1,29 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
+import { RouterLink } from '@angular/router';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { pacingForRate, usersForRate, userSpan, curveSeconds, type Crew, type Criterion, type Workload } from '@sturdy/core';
-import type { EChartsCoreOption } from 'echarts/core';
+import { toSignal } from '@angular/core/rxjs-interop';
+import {
+  inheritedCriteria,
+  usersByShares,
+  plainSettings,
+  type Crew,
+  type CrewForecast,
+  type Criterion,
+  type LoadCurve,
+  type Workload,
+} from '@sturdy/core';
+import { catchError, of } from 'rxjs';
 import { dataActions, dataFeature } from '../data/data';
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
-import { Chart } from '../shared/chart';
+import { Api } from '../shared/api';
 import { clock, figure } from '../shared/format';
+import { LimitRows } from '../shared/limit-rows';
+import { nextId } from '../shared/next-id';
 import { NumberField } from '../shared/number-field';
+import { CrewRow } from './crew-row';
+import { CurveCard } from './curve-card';
 import { DryDealDialog } from './dry-deal-dialog';
 import { workloadsActions, workloadsFeature } from './workloads';
 
@@ -16,7 +31,7 @@ import { workloadsActions, workloadsFeature } from './workloads';
 @Component({
   selector: 'app-workload-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Chart, NumberField],
+  imports: [CrewRow, CurveCard, LimitRows, NumberField, RouterLink],
   templateUrl: './workload-screen.html',
   styles: `
     .columns {
@@ -38,22 +53,29 @@ import { workloadsActions, workloadsFeature } from './workloads';
       border-color: var(--line-strong);
       background: var(--surface);
     }
-    .chart {
-      height: 150px;
+    aside {
+      position: sticky;
+      top: 12px;
     }
-    .crew {
+    .head {
       display: flex;
-      gap: 10px;
-      flex-wrap: wrap;
       align-items: end;
-      padding: 10px 12px;
+      gap: 14px;
+      min-height: 30px;
+      margin-bottom: 6px;
+    }
+    .from-project {
+      display: flex;
+      align-items: center;
+      gap: 12px;
+      padding: 8px 12px;
       border-bottom: 1px solid var(--line);
     }
-    .crew:last-child {
-      border-bottom: 0;
+    .head h2 {
+      margin-bottom: 0;
     }
     .n {
-      width: 80px;
+      width: 72px;
     }
     .big {
       font-size: 22px;
@@ -87,18 +109,19 @@ export class WorkloadScreen {
       ) ?? [],
     ),
   ]);
-  readonly curve = computed(() => {
-    const workload = this.workload();
-    return (colour: (name: string) => string): EChartsCoreOption => curveChart(workload, colour);
-  });
-  readonly measures: { id: Criterion['measure']; name: string; unit: string }[] = [
-    { id: 'mean', name: 'mean', unit: 'ms' },
-    { id: 'p50', name: 'p50', unit: 'ms' },
-    { id: 'p90', name: 'p90', unit: 'ms' },
-    { id: 'p95', name: 'p95', unit: 'ms' },
-    { id: 'p99', name: 'p99', unit: 'ms' },
-    { id: 'error-rate', name: 'error rate', unit: '%' },
-  ];
+  /** What holds for the whole project; without an answer nothing is inherited. */
+  readonly #settings = toSignal(
+    inject(Api)
+      .projectSettings()
+      .pipe(catchError(() => of(plainSettings))),
+    { initialValue: plainSettings },
+  );
+  readonly inherited = computed(() => inheritedCriteria(this.#settings(), this.workload()?.criteria ?? []));
+  readonly byShares = computed(
+    () => this.workload()?.curve.kind !== 'arrivals' && (this.workload()?.crews.some((one) => one.sharePercent !== undefined) ?? false),
+  );
+  readonly allUsers = computed(() => this.workload()?.crews.reduce((sum, one) => sum + one.users, 0) ?? 0);
+  readonly shareSum = computed(() => this.workload()?.crews.reduce((sum, one) => sum + (one.sharePercent ?? 0), 0) ?? 0);
   readonly clock = clock;
   readonly figure = figure;
 
@@ -113,31 +136,59 @@ export class WorkloadScreen {
   tableName(id: string): string {
     return this.tables().find((one) => one.id === id)?.name ?? 'a table';
   }
-  unit(measure: Criterion['measure']): string {
-    return measure === 'error-rate' ? '%' : 'ms';
+  forecastOf(crew: string): CrewForecast | undefined {
+    return this.forecast()?.crews.find((one) => one.crew === crew);
   }
-  /** Iterations an hour of a crew at its pacing. */
-  rate(crew: Crew): string {
-    return crew.pacing.kind === 'start-to-start' && crew.pacing.seconds > 0
-      ? `${figure((3600 * crew.users) / crew.pacing.seconds)} an hour`
-      : 'as fast as it answers';
+  sayCriterion({ measure, transaction, limit }: Criterion): string {
+    const whose = transaction === null ? 'of all transactions' : `of “${transaction}”`;
+    return measure === 'error-rate' ? `Error rate ${whose}: ${limit} % at most` : `${measure} ${whose}: ${limit} ms at most`;
   }
   change(change: Partial<Workload>): void {
     const workload = this.workload();
     if (workload) this.#store.dispatch(workloadsActions.changed({ workload: { ...workload, ...change } }));
   }
-  changeCurve(change: Partial<Workload['curve']>): void {
-    const workload = this.workload();
-    if (workload) this.change({ curve: { ...workload.curve, ...change } });
+  /** A crew that comes to an open model begins with the rate that its pacing made. */
+  changeCurve(curve: LoadCurve): void {
+    const crews = this.workload()?.crews ?? [];
+    const rated = ({ users, pacing }: Crew) => (pacing.seconds > 0 ? Math.round((3600 * users) / pacing.seconds) : 420);
+    this.change({
+      curve,
+      crews: curve.kind === 'arrivals' ? crews.map((one) => ({ ...one, ratePerHour: one.ratePerHour ?? rated(one) })) : crews,
+    });
   }
   changeCrew(id: string, change: Partial<Crew>): void {
-    this.change({ crews: this.workload()?.crews.map((one) => (one.id === id ? { ...one, ...change } : one)) ?? [] });
+    const crews = this.workload()?.crews.map((one) => (one.id === id ? { ...one, ...change } : one)) ?? [];
+    this.change({ crews: change.sharePercent === undefined ? crews : this.shared(crews, this.allUsers()) });
+  }
+  /** The crews with so many users dealt out by their shares. */
+  shared(crews: readonly Crew[], users: number): Crew[] {
+    const dealt = usersByShares(
+      users,
+      crews.map((one) => one.sharePercent ?? 0),
+    );
+    return crews.map((one, at) => ({ ...one, users: Math.max(1, dealt[at] ?? 1) }));
+  }
+  /** Begins with the shares that the numbers make, and keeps the numbers when shares are given up. */
+  dealByShares(wanted: boolean): void {
+    const all = Math.max(1, this.allUsers());
+    this.change({
+      crews:
+        this.workload()?.crews.map(({ sharePercent: _share, ...one }) =>
+          wanted ? { ...one, sharePercent: Math.round((1000 * one.users) / all) / 10 } : one,
+        ) ?? [],
+    });
+  }
+  limitTime(seconds: number): void {
+    const workload = this.workload();
+    if (!workload) return;
+    const { limitSeconds: _limit, ...rest } = workload;
+    this.#store.dispatch(workloadsActions.changed({ workload: seconds > 0 ? { ...rest, limitSeconds: seconds } : rest }));
   }
   addCrew(): void {
     const workload = this.workload();
     const [script] = this.scripts();
     if (!workload || !script) return;
-    const id = `c${workload.crews.reduce((highest, one) => Math.max(highest, Number(one.id.slice(1)) || 0), 0) + 1}`;
+    const id = nextId('c', workload.crews);
     this.change({
       crews: [
         ...workload.crews,
@@ -149,6 +200,8 @@ export class WorkloadScreen {
           think: { kind: 'recorded', factor: 1, ms: 1000, capMs: 10_000 },
           pacing: { kind: 'start-to-start', seconds: 10 },
           onFailure: 'next-iteration',
+          ...(this.byShares() ? { sharePercent: 10 } : {}),
+          ...(workload.curve.kind === 'arrivals' ? { ratePerHour: 420 } : {}),
         },
       ],
     });
@@ -156,26 +209,11 @@ export class WorkloadScreen {
   removeCrew(id: string): void {
     this.change({ crews: this.workload()?.crews.filter((one) => one.id !== id) ?? [] });
   }
-  /** Sizes a crew for a rate: users at its pacing, or the pacing where it has none. */
-  size(crew: Crew, ratePerHour: number): void {
-    if (!(ratePerHour > 0)) return;
-    if (crew.pacing.kind === 'start-to-start' && crew.pacing.seconds > 0)
-      this.changeCrew(crew.id, { users: Math.max(1, usersForRate(ratePerHour, crew.pacing.seconds)) });
-    else
-      this.changeCrew(crew.id, {
-        pacing: { kind: 'start-to-start', seconds: Math.round(pacingForRate(ratePerHour, crew.users) * 10) / 10 },
-      });
-  }
-  addCriterion(): void {
+  /** Takes a criterion of the project over, so that this workload can set it otherwise. */
+  override(criterion: Criterion): void {
     const criteria = this.workload()?.criteria ?? [];
-    const id = `k${criteria.reduce((highest, one) => Math.max(highest, Number(one.id.slice(1)) || 0), 0) + 1}`;
-    this.change({ criteria: [...criteria, { id, measure: 'p95', transaction: this.transactions()[0] ?? null, limit: 2000 }] });
-  }
-  changeCriterion(id: string, change: Partial<Criterion>): void {
-    this.change({ criteria: this.workload()?.criteria.map((one) => (one.id === id ? { ...one, ...change } : one)) ?? [] });
-  }
-  removeCriterion(id: string): void {
-    this.change({ criteria: this.workload()?.criteria.filter((one) => one.id !== id) ?? [] });
+    const id = nextId('k', criteria);
+    this.change({ criteria: [...criteria, { ...criterion, id }] });
   }
   dryDeal(): void {
     const workload = this.workload();
@@ -186,50 +224,13 @@ export class WorkloadScreen {
   run(): void {
     this.#store.dispatch(workloadsActions.runWanted({ id: this.id() }));
   }
+  duplicate(): void {
+    const workload = this.workload();
+    if (!workload) return;
+    const { id: _id, projectId: _project, ...rest } = workload;
+    this.#store.dispatch(workloadsActions.makeWanted({ workload: { ...rest, name: `${workload.name}, copy` } }));
+  }
   remove(): void {
     this.#store.dispatch(workloadsActions.deleteWanted({ id: this.id() }));
   }
-}
-
-function curveChart(workload: Workload | undefined, colour: (name: string) => string): EChartsCoreOption {
-  if (!workload) return {};
-  // Corners of the curve: every start and every end of a user.
-  const changes: [number, number][] = [];
-  for (const crew of workload.crews)
-    for (let n = 0; n < crew.users; n++) {
-      const { startSeconds, endSeconds } = userSpan(workload.curve, n, crew.users);
-      changes.push([startSeconds, 1], [endSeconds, -1]);
-    }
-  changes.sort((left, right) => left[0] - right[0]);
-  let users = 0;
-  const points: [number, number][] = [[0, 0]];
-  for (const [second, by] of changes) points.push([second, (users += by)]);
-  return {
-    animation: false,
-    textStyle: { fontFamily: 'Figtree Variable', color: colour('ink-2') },
-    grid: { left: 40, right: 16, top: 12, bottom: 24 },
-    tooltip: {
-      trigger: 'axis',
-      valueFormatter: (value: unknown) => `${String(value)} users`,
-      backgroundColor: colour('surface'),
-      textStyle: { color: colour('ink') },
-    },
-    xAxis: {
-      type: 'value',
-      max: curveSeconds(workload.curve),
-      axisLabel: { formatter: (value: number) => clock(value), color: colour('ink-2'), showMaxLabel: false },
-      splitLine: { show: false },
-    },
-    yAxis: { type: 'value', minInterval: 1, axisLabel: { color: colour('ink-2') }, splitLine: { lineStyle: { color: colour('line') } } },
-    series: [
-      {
-        type: 'line',
-        step: 'end',
-        symbol: 'none',
-        data: points,
-        lineStyle: { color: colour('s0'), width: 2 },
-        areaStyle: { color: colour('teal-soft') },
-      },
-    ],
-  };
 }

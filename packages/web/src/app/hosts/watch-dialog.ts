@@ -1,0 +1,176 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { WatchSchema, type ShownFigure, type Watch } from '@sturdy/core';
+import { Api, problemOf } from '../shared/api';
+import { NumberField } from '../shared/number-field';
+
+/** A host that gives its figures out: its address, and which figures are shown under which names. */
+@Component({
+  selector: 'app-watch-dialog',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [NumberField],
+  template: `<div class="modal-header">
+      <h2 class="m-0">Watch a host</h2>
+      <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
+    </div>
+    <div class="modal-body">
+      <div class="fields mb-2">
+        <label class="field">Name<input [value]="name()" #own (input)="name.set(own.value)" /></label>
+        <label class="field grow"
+          >Address of its figures (OpenMetrics text)<input class="mono" [value]="url()" #address (input)="url.set(address.value)"
+        /></label>
+        <app-number-field label="Every, s" [value]="every()" [min]="1" [max]="60" [step]="1" (changed)="every.set($event)" />
+        <button class="act" (click)="ask()" [disabled]="asking()">{{ asking() ? 'Asking…' : 'Ask it' }}</button>
+      </div>
+      @if (problem(); as told) {
+        <p class="note bad" role="alert">{{ told }}</p>
+      }
+      @if (offered().length > 0) {
+        <p class="muted small mb-1">
+          Tick what is to be shown, and give it the name that people know it by. Counters are shown as what they grow by in a second.
+        </p>
+        <div class="scroll" tabindex="0" role="region" aria-label="Figures that it offers">
+          <table class="grid">
+            <thead>
+              <tr>
+                <th><span class="visually-hidden">Shown</span></th>
+                <th>Figure</th>
+                <th>Shown as</th>
+                <th>Unit</th>
+                <th class="num">Times</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (one of offered(); track one.metric; let at = $index) {
+                <tr>
+                  <td>
+                    <input type="checkbox" [checked]="isShown(one)" [attr.aria-label]="'Show ' + one.metric" (change)="tick(one)" />
+                  </td>
+                  <td class="mono small">
+                    {{ one.metric }}<span class="muted">{{ one.as === 'rate' ? ', a second' : '' }}</span>
+                  </td>
+                  <td>
+                    <input
+                      [value]="one.name"
+                      #label
+                      [attr.aria-label]="'Name of ' + one.metric"
+                      (change)="set(at, { name: label.value })"
+                    />
+                  </td>
+                  <td>
+                    <input
+                      class="unit"
+                      [value]="one.unit"
+                      #unit
+                      [attr.aria-label]="'Unit of ' + one.metric"
+                      (change)="set(at, { unit: unit.value })"
+                    />
+                  </td>
+                  <td class="num">
+                    <input
+                      class="unit"
+                      type="number"
+                      step="any"
+                      [value]="one.scale"
+                      #scale
+                      [attr.aria-label]="'Factor of ' + one.metric"
+                      (change)="set(at, { scale: +scale.value })"
+                    />
+                  </td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        </div>
+      } @else {
+        <p class="muted small">Ask the host to see what it offers. Only hosts of this machine are asked.</p>
+      }
+    </div>
+    <div class="modal-footer">
+      <button class="act" (click)="modal.dismiss()">Cancel</button>
+      <button class="act main" (click)="save()" [disabled]="shown().size === 0">Watch it</button>
+    </div>`,
+  styles: `
+    .scroll {
+      max-height: 360px;
+      overflow: auto;
+    }
+    td input:not([type='checkbox']) {
+      width: 100%;
+      color: var(--ink);
+      background: var(--surface);
+      border: 1px solid var(--line-strong);
+      border-radius: 6px;
+      padding: 2px 8px;
+    }
+    td .unit {
+      max-width: 90px;
+    }
+  `,
+})
+export class WatchDialog {
+  readonly #api = inject(Api);
+  readonly modal = inject(NgbActiveModal);
+  readonly name = signal('');
+  readonly url = signal('');
+  readonly every = signal(2);
+  readonly asking = signal(false);
+  readonly problem = signal<string | null>(null);
+  readonly offered = signal<readonly ShownFigure[]>([]);
+  readonly shown = signal<ReadonlySet<string>>(new Set());
+  #id = '';
+  readonly #written = computed((): unknown => ({
+    id: this.#id,
+    name: this.name(),
+    kind: 'open-metrics',
+    url: this.url().trim(),
+    everySeconds: this.every(),
+    shown: this.offered()
+      .filter((one) => this.shown().has(one.metric))
+      .map((one) => ({ ...one, id: one.metric })),
+  }));
+
+  /** Begins with a watch that is there, or with an address to try. */
+  load(watch: Extract<Watch, { kind: 'open-metrics' }>): void {
+    this.#id = watch.id;
+    this.name.set(watch.name);
+    this.url.set(watch.url);
+    this.every.set(watch.everySeconds);
+    this.offered.set(watch.shown);
+    this.shown.set(new Set(watch.shown.map((one) => one.metric)));
+    if (watch.url !== '') this.ask();
+  }
+  isShown({ metric }: ShownFigure): boolean {
+    return this.shown().has(metric);
+  }
+  tick({ metric }: ShownFigure): void {
+    const shown = new Set(this.shown());
+    if (!shown.delete(metric)) shown.add(metric);
+    this.shown.set(shown);
+  }
+  set(at: number, change: Partial<ShownFigure>): void {
+    this.offered.set(this.offered().map((one, n) => (n === at ? { ...one, ...change } : one)));
+  }
+  ask(): void {
+    this.problem.set(null);
+    this.asking.set(true);
+    this.#api.askHost(this.url().trim()).subscribe({
+      next: ({ offered }) => {
+        this.asking.set(false);
+        const named = new Map(this.offered().map((one) => [one.metric, one]));
+        // A new host begins with everything that it offers.
+        if (named.size === 0) this.shown.set(new Set(offered.map((one) => one.metric)));
+        this.offered.set(offered.map((one) => named.get(one.metric) ?? one));
+      },
+      error: (error: unknown) => {
+        this.asking.set(false);
+        this.problem.set(problemOf(error));
+      },
+    });
+  }
+  save(): void {
+    const watch = WatchSchema.safeParse(this.#written());
+    if (watch.success) this.modal.close(watch.data);
+    else this.problem.set(watch.error.issues.map((one) => one.message).join(' '));
+  }
+}
