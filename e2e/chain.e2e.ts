@@ -187,7 +187,6 @@ test('from a recording to an explained verdict, through the real interface', asy
     await page.keyboard.press('Control+k');
     await page.getByRole('combobox').fill('take 1');
     await looksRight(page, 'palette');
-    await picture(page, 'palette');
     await page.keyboard.press('Enter');
     await expect(page.getByRole('heading', { name: 'Take 1' })).toBeVisible();
     await page.getByRole('button', { name: 'Help' }).click();

@@ -120,8 +120,9 @@ test('every user is fed: 5,000 rows, checks, a sign-in of its own; 20 users by 5
     await page.getByRole('button', { name: 'New workload' }).first().click();
     await page.getByLabel('Every, s').fill('0');
     await page.getByLabel('Users', { exact: true }).fill('20');
+    await page.getByRole('button', { name: 'More' }).click();
     await page.getByLabel('Iterations each').fill('5');
-    await page.getByLabel('Think time').selectOption('none');
+    await page.getByLabel('Pauses').selectOption('none');
     await page.getByLabel('Ramp-up, s').fill('2');
     await page.getByLabel('Hold, s').fill('60');
     await page.getByLabel('Ramp-down, s').fill('0');

@@ -33,6 +33,19 @@ if (takes.length === 0 && hasBrowser) {
   run(process.execPath, ['scripts/robot.mjs', '--take', 'Take 2', '--bay', '2']);
 }
 
+// Yard gives its figures out, so the first run shows what its workers did.
+const json = { 'Content-Type': 'application/json' };
+const settings = await (await fetch(`${product}/api/projects/p1/settings`)).json();
+if (!settings.watches.some((one) => one.kind === 'open-metrics')) {
+  const url = `${yardOrigin}/metrics`;
+  const { offered } = await (
+    await fetch(`${product}/api/projects/p1/hosts/ask`, { method: 'POST', headers: json, body: JSON.stringify({ url }) })
+  ).json();
+  const watch = { id: 'yard', name: 'Tidewell Yard', kind: 'open-metrics', url, everySeconds: 2, shown: offered };
+  const body = JSON.stringify({ ...settings, watches: [...settings.watches, watch] });
+  await fetch(`${product}/api/projects/p1/settings`, { method: 'PUT', headers: json, body });
+}
+
 process.stdout.write(`
 Sturdy Puppet            ${product}
 Tidewell Yard            ${yardOrigin}          (sign in as mara, password mara-pass)
