@@ -61,6 +61,7 @@ export function build() {
   if (built > newest) return;
   process.stdout.write('Building…\n');
   run('npx', ['tsc', '-b']);
+  run(process.execPath, ['packages/server/dist/store/make-empty-database.js']);
   run('npm', ['run', 'build', '-w', '@sturdy/web']);
   mkdirSync(join(root, '.sturdy'), { recursive: true });
   writeFileSync(stampFile, new Date().toISOString());

@@ -19,11 +19,7 @@ const checks = [
 // Browsers wait more than they compute, so the longest check goes on beside them.
 const lint = ['Lint', 'npx', ['eslint', '.']];
 const endToEnd = ['End-to-end tests in Chromium', 'npx', ['playwright', 'test']];
-const tests = [
-  ['Unit and integration tests', 'npx', ['jest', '--testPathIgnorePatterns', '/node_modules/', 'theory\\.spec']],
-  // Measured times are compared with a model, so nothing else may use the processors meanwhile.
-  ['Engine against theory, alone on the machine', 'npx', ['jest', '--runInBand', 'theory\\.spec']],
-];
+const tests = [['Unit and integration tests', 'npx', ['jest']]];
 
 const failed = [];
 const tell = (name, good, started) => {

@@ -1,9 +1,4 @@
 import { Command, CommanderError } from 'commander';
-import { addCorrelate } from './commands/correlate.js';
-import { addRehearse } from './commands/rehearse.js';
-import { addRun } from './commands/run.js';
-import { addSchema } from './commands/schema.js';
-import { addServe } from './commands/serve.js';
 
 /** It could not be run: bad arguments, unreadable files, targets that may not be hit. */
 const couldNotRun = 2;
@@ -12,7 +7,16 @@ const program = new Command('sturdy')
   .description('Sturdy Puppet: record, correlate, rehearse and run performance tests.')
   .showHelpAfterError('(--help says what can be given)')
   .exitOverride();
-for (const add of [addServe, addCorrelate, addRehearse, addRun, addSchema]) add(program);
+/** Each command is loaded only where it is asked for: it starts sooner without what the others need. */
+const commands = new Map<string | undefined, () => Promise<(program: Command) => void>>([
+  ['serve', async () => (await import('./commands/serve.js')).addServe],
+  ['correlate', async () => (await import('./commands/correlate.js')).addCorrelate],
+  ['rehearse', async () => (await import('./commands/rehearse.js')).addRehearse],
+  ['run', async () => (await import('./commands/run.js')).addRun],
+  ['schema', async () => (await import('./commands/schema.js')).addSchema],
+]);
+const asked = commands.get(process.argv[2]);
+for (const load of asked ? [asked] : commands.values()) (await load())(program);
 for (const command of program.commands) command.exitOverride();
 
 try {

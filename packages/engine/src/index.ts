@@ -9,5 +9,6 @@ export { VirtualUser, type Observer, type PlayedStep, type Row, type Rows } from
 export { answerForCode, CodeError, openSandbox, Sandbox, type CodeInput, type CodeOutput } from './sandbox/sandbox.js';
 export { rehearse, type RehearsalCapture } from './play/rehearse.js';
 export { Generator } from './generator/generator.js';
+export { MeetingPoints } from './generator/meeting-points.js';
 export { generatorWorkerFile } from './generator/worker-file.js';
 export * from './generator/messages.js';

@@ -4,6 +4,7 @@ import { createHash } from 'node:crypto';
 import type { Check, Handoff, RequestStep, Step, Transaction } from '@sturdy/core';
 import seedrandom from 'seedrandom';
 import { compile, HttpDriver, rehearse, VirtualUser, type Row } from './index.js';
+import { MeetingPoints } from './generator/meeting-points.js';
 import { Meetings } from './generator/meetings.js';
 import { environment, expectation, script, step, text } from './test/plans.js';
 
@@ -369,21 +370,45 @@ describe('checks', () => {
 });
 
 describe('meeting points', () => {
-  it('let users through once enough have come, or when their time is over, or when the run ends', async () => {
-    const meetings = new Meetings();
+  it('let users of all generators through once enough have come, or when their time is over, or when the run ends', async () => {
+    const points = new MeetingPoints();
+    const generators: Meetings[] = [];
+    const go = (who: readonly string[]) => {
+      for (const one of generators) one.go(who);
+    };
+    for (const prefix of ['0', '1'])
+      generators.push(
+        new Meetings(
+          prefix,
+          (step, who, users) => {
+            go(points.come(step, who, users));
+          },
+          (step, who) => {
+            points.leave(step, who);
+          },
+        ),
+      );
     const order: string[] = [];
-    const come = (name: string, users = 3, atMostMs = 60_000) => meetings.meet('m', users, atMostMs).then(() => order.push(name));
-    const three = [come('a'), come('b')];
+    const come = (name: string, generator = 0, users = 3, atMostMs = 60_000) =>
+      generators[generator]?.meet('m', users, atMostMs).then(() => order.push(name));
+    const three = [come('a'), come('b', 1)];
     await Promise.resolve();
     expect(order).toEqual([]);
-    await Promise.all([...three, come('c')]);
+    await Promise.all([...three, come('c', 1)]);
     expect(order.sort()).toEqual(['a', 'b', 'c']);
-    await come('late', 3, 20);
+    await come('late', 0, 3, 20);
     expect(order).toContain('late');
-    const waiting = come('end');
-    meetings.open();
-    await waiting;
+    // Who left is not counted: two are not three.
+    const waiting = [come('end'), come('end too')];
+    await new Promise((done) => setTimeout(done, 20));
+    expect(order).not.toContain('end');
+    // Those of a lost generator count no more.
+    points.forget((who) => who.startsWith('0:'));
+    void come('alone', 1);
+    expect(order).not.toContain('alone');
+    for (const one of generators) one.open();
+    await Promise.all(waiting);
     await come('after');
-    expect(order).toEqual(expect.arrayContaining(['end', 'after']));
+    expect(order).toEqual(expect.arrayContaining(['end', 'end too', 'alone', 'after']));
   });
 });

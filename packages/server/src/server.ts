@@ -7,7 +7,7 @@ import { LongWork } from './compute/long-work.js';
 import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
 import { WorkerThreadTransport } from './conductor/transport.js';
-import { computeWorkerFile, migrationsFolder, storeWorkerFile, webFolder } from './files.js';
+import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './files.js';
 import { LiveHub } from './live/live-hub.js';
 import { Recorder } from './record/recorder.js';
 import { RehearsalRoom } from './rehearse/rehearsal-room.js';
@@ -36,12 +36,21 @@ export interface RunningServer {
 
 /** Starts the server on loopback. Rejects with a clear message where the data directory or the port is taken. */
 export async function startServer(options: ServerOptions): Promise<RunningServer> {
-  const store = await openStore(options.store, { worker: storeWorkerFile, migrations: migrationsFolder });
+  // The threads start side by side; what the store says goes first, because it may be that nothing can be started.
+  const computing = startCompute(computeWorkerFile);
+  const store = await openStore(options.store, {
+    worker: storeWorkerFile,
+    migrations: migrationsFolder,
+    emptyDatabase: emptyDatabaseFolder,
+  }).catch(async (error: unknown) => {
+    await (await computing).close();
+    throw error;
+  });
   const interruptedRuns = await store.closeOpen();
   await makeFirstProject(store, options);
-  const { compute, close: closeCompute } = await startCompute(computeWorkerFile);
+  const { compute, close: closeCompute } = await computing;
   const longWork = new LongWork(computeWorkerFile);
-  await longWork.warmUp();
+  longWork.warmUp();
   const live = new LiveHub();
   const services: Services = {
     store,

@@ -18,7 +18,7 @@ import {
   type Workload,
   type WorkloadFile,
 } from '@sturdy/core';
-import { Conductor, Problem, WorkerThreadTransport } from '@sturdy/server';
+import { Conductor, Problem, WorkerThreadTransport } from '@sturdy/server/conductor';
 import type { Command } from 'commander';
 import { readEnvironmentFile, readScriptFile, writeJson } from '../input-files.js';
 import { FileRunStore, readSpent, type FileTable } from '../run/file-run-store.js';

@@ -1,6 +1,6 @@
 import { appendFileSync, existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { shuffledSerials, type DataTable, type Frame, type Run, type Script } from '@sturdy/core';
-import type { RunStore } from '@sturdy/server';
+import type { RunStore } from '@sturdy/server/conductor';
 import seedrandom from 'seedrandom';
 
 /** A table of a file, with what is spent of it. */

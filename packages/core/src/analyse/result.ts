@@ -3,7 +3,7 @@ import { Tally } from '../measure/tally.js';
 import { requestSteps, type Script } from '../script/script.schema.js';
 import { groupFailures } from './failures.js';
 import type { LanePoint, Run, RunResult, RunTable, RunTableBy } from './run.schema.js';
-import { holdPeriod, judgeCriteria, totalsOf, type Period, type Totals } from './verdict.js';
+import { holdPeriod, judgeCriteria, runSecondOf, totalsOf, type Period, type Totals } from './verdict.js';
 
 /** The event loop of a generator may be late by this many ms before its figures are doubted (common practice, no source). */
 const loopLimitMs = 100;
@@ -12,7 +12,9 @@ const lastSecondOf = (frames: readonly Frame[]): number => frames.reduce((last, 
 
 /** The hold of a run, as far as it came. */
 function judgedPeriod(run: Run, frames: readonly Frame[]): Period {
-  const { fromSecond, toSecond } = holdPeriod(run.workload);
+  const planned = holdPeriod(run.workload);
+  const fromSecond = Math.ceil(runSecondOf(planned.fromSecond, run.events ?? []));
+  const toSecond = Math.floor(runSecondOf(planned.toSecond, run.events ?? []));
   return { fromSecond, toSecond: Math.min(toSecond, Math.max(fromSecond, lastSecondOf(frames) + 1)) };
 }
 
@@ -101,6 +103,7 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period): RunResu
     { good: worstLate <= 1000, sentence: `Iterations started ${worstLate.toFixed(0)} ms after their schedule at worst.` },
     ...(run.workload.curve.kind === 'arrivals' ? [arrivalSign(frames)] : rateSign(run, held, reached)),
     ...changeSign(run),
+    ...generatorSigns(run),
     { good: reached >= wanted, sentence: `The hold lasted ${reached} s of ${wanted} s planned.` },
     {
       good: run.state !== 'interrupted',
@@ -114,13 +117,36 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period): RunResu
 
 /** Who changed the load by hand played something else than the workload. */
 function changeSign({ events = [] }: Run): RunResult['trust'] {
-  const changes = events.filter((one) => one.kind === 'users' || one.kind === 'pause');
+  const changes = events.filter((one) => one.kind === 'users' || one.kind === 'pause' || one.kind === 'phase');
   if (changes.length === 0) return [];
   return [
     {
       good: false,
       sentence: `The load was changed by hand ${changes.length === 1 ? 'once' : `${changes.length} times`}: it is not the one that was planned.`,
     },
+  ];
+}
+
+/** Clocks of generators may be apart by this many ms, so that their seconds are the same (common practice, no source). */
+const apartLimitMs = 100;
+
+/** Generators that were lost, and how well their clocks were known. */
+function generatorSigns({ generators = [], workload }: Run): RunResult['trust'] {
+  const lost = generators.filter((one) => one.lost !== null);
+  const apartMs = generators.reduce((most, one) => Math.max(most, one.uncertaintyMs), 0);
+  return [
+    ...lost.map(({ generator, lost: why }) => ({
+      good: false,
+      sentence: `Generator ${generator + 1} was lost: ${(why ?? '').replace(/\.?$/, '.')} ${workload.takesOver && lost.length < generators.length ? 'The others took over its users; what it had under way is missing.' : 'Its users are missing from then on.'}`,
+    })),
+    ...(generators.length > 1
+      ? [
+          {
+            good: apartMs <= apartLimitMs,
+            sentence: `The clocks of the generators were known to within ${apartMs.toFixed(1)} ms, so their seconds are the same.`,
+          },
+        ]
+      : []),
   ];
 }
 

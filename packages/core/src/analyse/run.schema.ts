@@ -8,13 +8,26 @@ import { CriterionVerdictSchema } from './verdict.js';
 /** Something that happened in a run, or that somebody noted. */
 export const RunEventSchema = z.object({
   second: z.number().int(),
-  kind: z.enum(['users', 'pause', 'resume', 'end', 'note']),
+  kind: z.enum(['users', 'pause', 'resume', 'phase', 'lost', 'end', 'note']),
   text: z.string(),
   /** Of `users`: the crew, and how many it has from then on. */
   crew: z.string().optional(),
   users: z.number().int().optional(),
+  /** Of `phase`: the seconds of the curve that were passed over. */
+  skippedSeconds: z.number().optional(),
 });
 export type RunEvent = z.infer<typeof RunEventSchema>;
+
+/** A generator of a run. */
+export const RunGeneratorSchema = z.object({
+  generator: z.number().int(),
+  /** What its clock showed more than the conductor's when the run began, in ms, and how far that may be off. */
+  offsetMs: z.number(),
+  uncertaintyMs: z.number(),
+  /** Why it was lost while it played; null where it was not. */
+  lost: z.string().nullable(),
+});
+export type RunGenerator = z.infer<typeof RunGeneratorSchema>;
 
 /** One execution of a workload. `interrupted`: the server ended before the run did. */
 export const RunSchema = z.object({
@@ -30,6 +43,7 @@ export const RunSchema = z.object({
   note: z.string().nullable(),
   /** What happened in it, in the order of time. */
   events: z.array(RunEventSchema).optional(),
+  generators: z.array(RunGeneratorSchema).optional(),
   /** Hosts whose figures were read while it lasted. */
   watches: z.array(WatchSchema).optional(),
   /** True where a stop rule ended it: it did not hold, whatever its figures up to then. */

@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { type Summary, Tally } from '../measure/tally.js';
 import type { FrameItem } from '../measure/frame.schema.js';
 import { holdOf } from '../workload/curve.js';
+import type { RunEvent } from './run.schema.js';
 import { CriterionSchema, type Criterion, type Workload } from '../workload/workload.schema.js';
 
 /** One criterion with what was measured. `margin` is in per cent of the limit; below 0 the limit was passed. */
@@ -20,9 +21,22 @@ export interface Period {
   toSecond: number;
 }
 
+/** The hold as it was planned. */
 export function holdPeriod(workload: Workload): Period {
   const { startSeconds, endSeconds } = holdOf(workload);
   return { fromSecond: Math.ceil(startSeconds), toSecond: Math.floor(endSeconds) };
+}
+
+/** The second of a run in which a moment of its curve came, or was passed over by somebody who went on to the next phase. */
+export function runSecondOf(curveSecond: number, events: readonly RunEvent[]): number {
+  let skipped = 0;
+  for (const { second, skippedSeconds = 0 } of events) {
+    if (skippedSeconds === 0) continue;
+    if (curveSecond <= second + skipped) break;
+    if (curveSecond < second + skipped + skippedSeconds) return second;
+    skipped += skippedSeconds;
+  }
+  return curveSecond - skipped;
 }
 
 /** Merges the items of frames within a period, keyed by transaction, and by transaction and step. */

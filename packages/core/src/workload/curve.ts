@@ -120,6 +120,33 @@ export function holdOf({ curve, crews }: Pick<Workload, 'curve' | 'crews'>): Spa
   }
 }
 
+/** A part of a curve in which its load rises, stays or falls. */
+export interface Phase extends Span {
+  name: string;
+}
+
+/** The phases of a curve, in order; one that takes no time is left out. */
+export function phasesOf(workload: Pick<Workload, 'curve' | 'crews'>): Phase[] {
+  const { curve, crews } = workload;
+  const end = curveSeconds(workload);
+  const between = (cuts: readonly (readonly [name: string, until: number])[]): Phase[] =>
+    cuts
+      .map(([name, endSeconds], at) => ({ name, startSeconds: cuts[at - 1]?.[1] ?? 0, endSeconds }))
+      .filter((one) => one.endSeconds > one.startSeconds);
+  if (curve.kind === 'staircase') {
+    const count = stairs(curve, Math.max(1, ...crews.map((one) => one.users)));
+    const steps = Array.from({ length: count }, (_, step) => [`step ${step + 1}`, (step + 1) * curve.everySeconds] as const);
+    return between([...steps, ['ramp-down', end]]);
+  }
+  if (curve.kind === 'drawn') return between(curve.points.map(({ seconds }, at) => [at === 0 ? 'start' : `stretch ${at}`, seconds]));
+  const { startSeconds, endSeconds } = holdOf(workload);
+  return between([
+    ['ramp-up', startSeconds],
+    ['hold', endSeconds],
+    ['ramp-down', end],
+  ]);
+}
+
 /** The share of its rate, 0 to 1, at which a crew starts iterations at a moment. */
 export function arrivalRate(
   { rampUpSeconds: up, holdSeconds: hold, rampDownSeconds: down }: Extract<LoadCurve, { kind: 'arrivals' }>,

@@ -112,6 +112,8 @@ export const WorkloadSchema = z.object({
   /** The run ends after so many seconds in any case; absent where the curve alone ends it. */
   limitSeconds: z.number().int().min(1).max(172_800).optional(),
   generators: z.number().int().min(1).max(16),
+  /** Where a generator is lost, the others take over its users; else they are missing from then on. */
+  takesOver: z.boolean().optional(),
   seed: z.string(),
 });
 export type Workload = z.infer<typeof WorkloadSchema>;

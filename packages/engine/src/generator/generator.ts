@@ -5,16 +5,14 @@ import type { Driver } from '../drivers/driver.js';
 import { CachedDriver } from '../drivers/http/cached-driver.js';
 import { HttpDriver, optionsFor } from '../drivers/http/http-driver.js';
 import { TargetTls } from '../drivers/http/target-tls.js';
-import { capture } from '../play/capture.js';
-import { trafficOf, VirtualUser, type PlayedStep, type Row, type Rows } from '../play/virtual-user.js';
+import { VirtualUser, type Row, type Rows } from '../play/virtual-user.js';
 import { compile, type Program } from '../program/compile.js';
 import type { FromGenerator, LeasedRow, Plan, ToGenerator } from './messages.js';
 import { Meetings } from './meetings.js';
 import { Meter } from './meter.js';
+import { Reporter } from './reporter.js';
 import { RowSupply } from './row-supply.js';
-
-/** Text of a failed exchange is kept up to this many characters. */
-const exampleLimit = 20_000;
+import { Schedule } from './schedule.js';
 
 interface Seat {
   crew: Crew;
@@ -24,8 +22,8 @@ interface Seat {
   driver: Driver;
   tables: string[];
   random: () => number;
-  /** When its time is over, on the clock of this process; endless while nobody has said. */
-  endMs: number;
+  /** When its time is over, in seconds of the curve; endless while nobody has said. */
+  endSeconds: number;
   /** True while it plays, waits between two iterations or thinks. */
   active: boolean;
   /** True once it was asked to go home after its iteration. */
@@ -44,9 +42,10 @@ const rowOf = (columns: readonly string[], { values }: LeasedRow): Row => new Ma
 export class Generator {
   #plan: Plan | null = null;
   #seats: Seat[] = [];
-  #meter = new Meter(() => this.#second());
+  readonly #schedule = new Schedule();
+  readonly #meter = new Meter(() => this.#schedule.second());
+  readonly #reporter = new Reporter(this.#meter, this.#schedule);
   #supplies = new Map<string, RowSupply>();
-  #startedMs = 0;
   #flushed = 0;
   #finishing = false;
   /** Set while the run is paused; resolves when it goes on. */
@@ -57,8 +56,7 @@ export class Generator {
   readonly #open = new Set<Promise<void>>();
   #aborted = false;
   #timer: NodeJS.Timeout | null = null;
-  readonly #pauses = new Set<() => void>();
-  readonly #meetings = new Meetings();
+  #meetings: Meetings | null = null;
   readonly #loop = monitorEventLoopDelay({ resolution: 10 });
 
   constructor(readonly send: (message: FromGenerator) => void) {}
@@ -70,8 +68,18 @@ export class Generator {
         this.#prepare(message.plan);
         this.send({ kind: 'ready' });
         break;
+      case 'clock':
+        this.send({ kind: 'clock', sentMs: message.sentMs, ownMs: performance.timeOrigin + performance.now() });
+        break;
       case 'start':
-        void this.#start();
+        void this.#start(message.atMs);
+        break;
+      case 'go':
+        this.#meetings?.go(message.who);
+        break;
+      case 'skip':
+        this.#schedule.skip(message.seconds);
+        for (const seat of this.#seats) seat.wake?.();
         break;
       case 'rows':
         this.#supplies.get(message.table)?.arrive(message.rows);
@@ -110,12 +118,18 @@ export class Generator {
     return this.#finishing;
   }
 
-  #second(): number {
-    return Math.floor((performance.now() - this.#startedMs) / 1000);
-  }
-
   #prepare(plan: Plan): void {
     this.#plan = plan;
+    const meetings = new Meetings(
+      String(plan.generator),
+      (step, who, users) => {
+        this.send({ kind: 'came', step, who, users });
+      },
+      (step, who) => {
+        this.send({ kind: 'left', step, who });
+      },
+    );
+    this.#meetings = meetings;
     const files = new Map(Object.entries(plan.files).map(([hash, text]) => [hash, Buffer.from(text, 'base64')]));
     const tls = new TargetTls(plan.environment);
     const dealtPerUse = new Set(plan.tables.filter((one) => one.deal.when === 'use').map((one) => one.table));
@@ -145,7 +159,7 @@ export class Generator {
         driver,
         tables: program.tables,
         random,
-        endMs: Infinity,
+        endSeconds: Infinity,
         active: false,
         leaves: false,
         wake: null,
@@ -162,10 +176,10 @@ export class Generator {
             state.step = step;
           },
           step: (played) => {
-            if (!seat.cut) this.#played(crew, state, played);
+            if (!seat.cut && !this.#aborted) this.#reporter.played(crew, state, played);
           },
           note: ({ transaction, step, kind, text }) => {
-            if (kind === 'failed' && !seat.cut) this.#noted(crew, state, transaction, step, text);
+            if (kind === 'failed' && !seat.cut && !this.#aborted) this.#reporter.noted(crew, state, transaction, step, text);
           },
           transaction: (name, busyMs, good, traffic) => {
             if (!seat.cut) this.#meter.sample(crew.id, name, null, busyMs, good, traffic);
@@ -173,14 +187,16 @@ export class Generator {
         },
         {
           stopsNow: () =>
-            this.#aborted || seat.cut || (plan.curve.atEnd === 'step' && (this.#finishing || performance.now() >= seat.endMs)),
+            this.#aborted ||
+            seat.cut ||
+            (plan.curve.atEnd === 'step' && (this.#finishing || performance.now() >= this.#schedule.at(seat.endSeconds))),
           pause: async (ms) => {
             state.state = 'thinking';
-            await this.#pause(ms);
+            await this.#schedule.pause(ms);
           },
           meet: (step, count, atMostMs) => {
             state.state = 'waiting';
-            return this.#meetings.meet(step, Math.min(count, seatCount), atMostMs);
+            return meetings.meet(step, count, atMostMs);
           },
           deal: (table) => this.#next(state, plan, table),
           listed: (table) => listed.get(table) ?? null,
@@ -205,22 +221,29 @@ export class Generator {
     }
   }
 
-  async #start(): Promise<void> {
+  async #start(atMs: number): Promise<void> {
     const plan = this.#plan;
     if (!plan) return;
-    this.#startedMs = performance.now();
+    this.#schedule.begin(atMs - performance.timeOrigin);
     this.#loop.enable();
     this.#timer = setInterval(() => {
-      this.#flush(this.#second());
+      this.#flush(this.#schedule.second());
     }, 250);
-    if (plan.curve.kind === 'arrivals') await Promise.all(plan.crews.map(({ crew }) => this.#arrive(crew, plan)));
-    else {
-      for (const seat of this.#seats) this.#admit(seat, plan);
-      // Users may come while others play.
-      while (this.#open.size > 0) await Promise.all(this.#open);
-    }
+    if (plan.curve.kind === 'arrivals')
+      for (const { crew } of plan.crews)
+        this.#lastsUntil(
+          this.#arrive(
+            crew,
+            plan,
+            this.#seats.filter((one) => one.crew === crew),
+            plan.generator,
+          ),
+        );
+    else for (const seat of this.#seats) this.#lastsUntil(this.#play(seat, plan));
+    // Users may come while others play.
+    while (this.#open.size > 0) await Promise.all(this.#open);
     clearInterval(this.#timer);
-    this.#flush(this.#second() + 1);
+    this.#flush(this.#schedule.second() + 1);
     this.#loop.disable();
     // After a normal end the rows that nobody got are given back; after an abort all that was leased counts as spent.
     if (!this.#aborted)
@@ -231,8 +254,9 @@ export class Generator {
     this.send({ kind: 'ended' });
   }
 
-  #admit(seat: Seat, plan: Plan): void {
-    const playing = this.#play(seat, plan).finally(() => this.#open.delete(playing));
+  /** The run lasts until this has ended, too. */
+  #lastsUntil(own: Promise<void>): void {
+    const playing = own.finally(() => this.#open.delete(playing));
     this.#open.add(playing);
   }
 
@@ -241,24 +265,39 @@ export class Generator {
     this.#paused = null;
   }
 
-  #changeUsers({ crew: id, come, go }: Extract<ToGenerator, { kind: 'users' }>): void {
+  #changeUsers({ crew: id, come, go, share }: Extract<ToGenerator, { kind: 'users' }>): void {
     const plan = this.#plan;
     const crew = plan?.crews.find((one) => one.crew.id === id)?.crew;
     const program = this.#programs.get(id);
-    // With arrivals nobody has a time of its own, and an ended run takes nobody in.
-    if (!plan || !crew || !program || plan.curve.kind === 'arrivals' || this.#ending() || this.#open.size === 0) return;
+    // An ended run takes nobody in.
+    if (!plan || !crew || !program || this.#ending() || this.#open.size === 0) return;
     for (const seat of this.#seats)
       if (go.includes(seat.state.user)) {
         seat.leaves = true;
         seat.wake?.();
       }
-    const last = Math.max(0, ...userSpans(plan.curve, crew.users - 1, crew.users).map((one) => one.endSeconds));
-    for (const { place, user } of come) {
+    const seats = come.flatMap(({ place, user, iteration = 0 }) => {
       const seat = this.#makeSeat?.(crew, program, place, user);
-      if (!seat) continue;
-      seat.spans = [{ startSeconds: (performance.now() - this.#startedMs) / 1000, endSeconds: last }];
-      this.#seats.push(seat);
-      this.#admit(seat, plan);
+      if (seat) seat.state.iteration = iteration;
+      return seat ?? [];
+    });
+    this.#seats.push(...seats);
+    if (plan.curve.kind === 'arrivals') {
+      if (share !== undefined) this.#lastsUntil(this.#arrive(crew, plan, seats, share, this.#schedule.curveSeconds()));
+      return;
+    }
+    const startSeconds = this.#schedule.curveSeconds();
+    for (const seat of seats) {
+      const planned = spansOf(plan.curve, crew, seat.place);
+      // Who takes over plays as the lost one would have; who was not planned stays as long as the last of its crew.
+      const last = Math.max(0, ...userSpans(plan.curve, crew.users - 1, crew.users).map((one) => one.endSeconds));
+      seat.spans =
+        seat.place < crew.users
+          ? planned
+              .filter((one) => one.endSeconds > startSeconds)
+              .map((one) => ({ ...one, startSeconds: Math.max(startSeconds, one.startSeconds) }))
+          : [{ startSeconds, endSeconds: last }];
+      this.#lastsUntil(this.#play(seat, plan));
     }
   }
 
@@ -267,11 +306,10 @@ export class Generator {
     const kept = new Map<string, Row>();
     const played: { rows: Rows } = { rows: new Map() };
     for (const span of seat.spans ?? spansOf(plan.curve, crew, seat.place)) {
-      seat.endMs = this.#startedMs + span.endSeconds * 1000;
+      seat.endSeconds = span.endSeconds;
       // Who was cut off comes again where the curve rises again.
       seat.cut = false;
-      const startMs = this.#startedMs + span.startSeconds * 1000;
-      const goesOn = await this.#playSpan(seat, plan, kept, startMs, played);
+      const goesOn = await this.#playSpan(seat, plan, kept, span.startSeconds, played);
       if (!goesOn || this.#ending()) break;
     }
     if (state.iteration > 0 && !this.#aborted && !seat.cut) await seat.user.end(played.rows);
@@ -280,24 +318,26 @@ export class Generator {
   }
 
   /** Plays iterations as they are due until the end of a span; false where the user plays no more. */
-  async #playSpan(seat: Seat, plan: Plan, kept: Map<string, Row>, startMs: number, played: { rows: Rows }): Promise<boolean> {
+  async #playSpan(seat: Seat, plan: Plan, kept: Map<string, Row>, startSeconds: number, played: { rows: Rows }): Promise<boolean> {
     const { crew, state } = seat;
-    const { endMs } = seat;
-    let dueMs = startMs;
+    // Until its first iteration it is due by the curve, then by its pacing.
+    let paced: number | null = null;
     try {
       while (!this.#ending()) {
         if (seat.leaves || state.iteration >= (crew.iterations ?? Infinity)) return false;
+        const dueMs: number = paced ?? this.#schedule.dueAt(startSeconds);
+        const endMs = this.#schedule.at(seat.endSeconds);
         const waitMs = Math.min(dueMs, endMs) - performance.now();
         if (waitMs > 0) {
-          // Somebody may have to go meanwhile, so what woke it is looked at again.
-          await this.#pause(waitMs, (wake) => (seat.wake = wake));
+          // Somebody may have to go meanwhile, or a phase be passed over, so what woke it is looked at again.
+          await this.#schedule.pause(waitMs, (wake) => (seat.wake = wake));
           seat.wake = null;
-          if (performance.now() < Math.min(dueMs, endMs) - 1) continue;
+          continue;
         }
         if (this.#paused) {
           await this.#paused.on;
           // What was due meanwhile is not made good.
-          dueMs = Math.max(dueMs, performance.now());
+          paced = Math.max(dueMs, performance.now());
           continue;
         }
         const nowMs = performance.now();
@@ -317,7 +357,7 @@ export class Generator {
         }
         state.state = 'waiting';
         // A late user goes on from now; it does not start a burst to catch up.
-        dueMs = nextDueMs(crew.pacing, dueMs, performance.now(), seat.random);
+        paced = nextDueMs(crew.pacing, dueMs, performance.now(), seat.random);
       }
       return true;
     } finally {
@@ -329,32 +369,37 @@ export class Generator {
   async #iterate(seat: Seat, plan: Plan, rows: Rows): Promise<{ good: boolean; ends: boolean }> {
     const { crew, state } = seat;
     state.iteration++;
-    const leftMs = seat.endMs - performance.now();
-    const knife =
-      plan.curve.atEnd === 'now' && Number.isFinite(leftMs)
-        ? setTimeout(() => {
+    const calledOff =
+      plan.curve.atEnd === 'now' && Number.isFinite(seat.endSeconds)
+        ? this.#schedule.atEnd(seat.endSeconds, () => {
             seat.cut = true;
             void seat.driver.close();
-          }, leftMs)
+          })
         : undefined;
     const { good, complete, ends } = await seat.user.iterate(rows, crew.onFailure === 'go-on' ? 'go-on' : 'next-iteration');
-    clearTimeout(knife);
+    calledOff?.();
     if (complete && !seat.cut) this.#meter.iteration(good);
     state.step = null;
     return { good, ends };
   }
 
-  /** Starts iterations of a crew when they arrive, each as a new visitor; one that finds no free seat is counted as missed. */
-  async #arrive(crew: Crew, plan: Plan): Promise<void> {
+  /**
+   * Starts iterations of a crew when they arrive, each as a new visitor; one that finds no free seat is counted as missed. Of all arrivals those
+   * of one share are played, the share of this generator or of one that was lost.
+   */
+  async #arrive(crew: Crew, plan: Plan, seats: readonly Seat[], share: number, fromSeconds = 0): Promise<void> {
     const { curve } = plan;
     if (curve.kind !== 'arrivals') return;
-    const free = this.#seats.filter((one) => one.crew === crew);
+    const free = [...seats];
     const open = new Set<Promise<void>>();
     const times = arrivalTimes(curve, crew, seedrandom(`${plan.seed}:arrivals:${crew.id}`));
-    const endMs = this.#startedMs + (curve.rampUpSeconds + curve.holdSeconds + curve.rampDownSeconds) * 1000;
-    for (let at = plan.generator; at < times.length && !this.#ending(); at += plan.generators) {
-      const dueMs = this.#startedMs + (times[at] ?? 0) * 1000;
-      await this.#pause(dueMs - performance.now());
+    const endSeconds = curve.rampUpSeconds + curve.holdSeconds + curve.rampDownSeconds;
+    for (let at = share; at < times.length && !this.#ending(); at += plan.generators) {
+      const seconds = times[at] ?? 0;
+      // Who comes late to a share does not make good what came before, and nobody what was passed over.
+      if (seconds < fromSeconds || this.#schedule.isSkipped(seconds)) continue;
+      await this.#schedule.until(() => this.#schedule.at(seconds));
+      if (this.#schedule.isSkipped(seconds)) continue;
       if (this.#paused) {
         // Who would come while it is paused does not come at all.
         await this.#paused.on;
@@ -366,8 +411,8 @@ export class Generator {
         this.#meter.missed();
         continue;
       }
-      this.#meter.late(Math.max(0, performance.now() - dueMs));
-      seat.endMs = endMs;
+      this.#meter.late(Math.max(0, performance.now() - this.#schedule.at(seconds)));
+      seat.endSeconds = endSeconds;
       const visit = this.#visit(seat, plan).then((goesOn) => {
         open.delete(visit);
         if (goesOn) free.push(seat);
@@ -375,7 +420,7 @@ export class Generator {
       open.add(visit);
     }
     await Promise.all(open);
-    for (const seat of this.#seats.filter((one) => one.crew === crew)) {
+    for (const seat of seats) {
       seat.state.state = 'ended';
       await seat.driver.close();
     }
@@ -425,35 +470,6 @@ export class Generator {
     return rowOf(known.columns, row);
   }
 
-  /** A step that sends nothing failed: there is no exchange to show, only what it said. */
-  #noted(crew: Crew, state: UserState, transaction: string, step: string, text: string): void {
-    if (this.#aborted) return;
-    state.lastError = text;
-    this.#meter.failure(crew.id, transaction, step, text, () => null);
-  }
-
-  #played(crew: Crew, state: UserState, played: PlayedStep): void {
-    // What an abort cut off says nothing of the system.
-    if (this.#aborted) return;
-    const { response } = played;
-    // What the user had already took no time of the system; it would only make its figures better.
-    if (!response.fromCache)
-      this.#meter.sample(crew.id, played.transaction, played.step, response.durationMs, played.failure === null, trafficOf(response));
-    if (played.failure === null) return;
-    state.lastError = played.failure;
-    this.#meter.failure(crew.id, played.transaction, played.step, played.failure, () => {
-      const text = (bytes: Uint8Array | string | null) =>
-        (typeof bytes === 'string' ? bytes : bytes ? Buffer.from(bytes).toString() : '').slice(0, exampleLimit);
-      const noBody = (bytes: Uint8Array, mimeType: string) => ({ hash: '', size: bytes.length, mimeType });
-      return {
-        user: state.user,
-        captured: capture(played, this.#startedMs, noBody),
-        requestText: text(played.request.body),
-        responseText: text(response.body),
-      };
-    });
-  }
-
   #flush(beforeSecond: number): void {
     for (const taken of this.#meter.take(this.#flushed, beforeSecond)) {
       const frame: Frame = {
@@ -470,24 +486,10 @@ export class Generator {
     this.#flushed = Math.max(this.#flushed, beforeSecond);
   }
 
-  /** Waits, but not past a finish. */
-  #pause(ms: number, register?: (wake: () => void) => void): Promise<void> {
-    if (ms <= 0 || this.#aborted) return Promise.resolve();
-    return new Promise((done) => {
-      const wake = () => {
-        clearTimeout(timer);
-        this.#pauses.delete(wake);
-        done();
-      };
-      const timer = setTimeout(wake, ms);
-      this.#pauses.add(wake);
-      register?.(wake);
-    });
-  }
-
   /** At a finish those who wait between two iterations go home; an iteration keeps its remaining pauses short. */
   #wakeAll(): void {
-    this.#meetings.open();
-    for (const wake of [...this.#pauses]) wake();
+    this.#meetings?.open();
+    if (this.#aborted) this.#schedule.over();
+    else this.#schedule.wakeAll();
   }
 }

@@ -1,33 +1,44 @@
-/** Meeting points of the users of one generator: who comes waits until enough have come, or until its time is over. */
+/** How the users of one generator wait at meeting points, until the conductor lets them go on or their time is over. */
 export class Meetings {
-  readonly #waiting = new Map<string, (() => void)[]>();
+  readonly #waiting = new Map<string, () => void>();
+  #count = 0;
   #isOpen = false;
+
+  constructor(
+    /** Begins the names of those who wait here, so that they differ from those of other generators. */
+    readonly prefix: string,
+    readonly came: (step: string, who: string, users: number) => void,
+    readonly left: (step: string, who: string) => void,
+  ) {}
 
   /** Resolves once `users` have come to this step, after `atMostMs` at the latest. */
   meet(step: string, users: number, atMostMs: number): Promise<void> {
     if (this.#isOpen) return Promise.resolve();
-    const waiting = this.#waiting.get(step) ?? [];
-    if (waiting.length + 1 >= users) {
-      this.#waiting.delete(step);
-      for (const go of waiting) go();
-      return Promise.resolve();
-    }
+    const who = `${this.prefix}:${++this.#count}`;
     return new Promise((done) => {
-      const go = () => {
+      const timer = setTimeout(() => {
+        this.left(step, who);
+        this.go([who]);
+      }, atMostMs);
+      this.#waiting.set(who, () => {
         clearTimeout(timer);
-        const left = this.#waiting.get(step)?.filter((one) => one !== go) ?? [];
-        if (left.length > 0) this.#waiting.set(step, left);
-        else this.#waiting.delete(step);
         done();
-      };
-      const timer = setTimeout(go, atMostMs);
-      this.#waiting.set(step, [...waiting, go]);
+      });
+      this.came(step, who, users);
     });
+  }
+
+  /** Lets those go on who wait here. */
+  go(who: readonly string[]): void {
+    for (const one of who) {
+      this.#waiting.get(one)?.();
+      this.#waiting.delete(one);
+    }
   }
 
   /** Lets everybody through from now on: the run ends. */
   open(): void {
     this.#isOpen = true;
-    for (const waiting of [...this.#waiting.values()]) for (const go of [...waiting]) go();
+    this.go([...this.#waiting.keys()]);
   }
 }

@@ -39,17 +39,28 @@ export type Plan = z.infer<typeof PlanSchema>;
 /** From the conductor to a generator. An empty lease says that the table has no free row left. */
 export const ToGeneratorSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('plan'), plan: PlanSchema }),
-  z.object({ kind: z.literal('start') }),
+  /** Asks what the clock of the generator shows; times in ms since 1970. */
+  z.object({ kind: z.literal('clock'), sentMs: z.number() }),
+  /** The curve begins at a moment of the generator's own clock. */
+  z.object({ kind: z.literal('start'), atMs: z.number() }),
   z.object({ kind: z.literal('rows'), table: z.string(), rows: z.array(LeasedRow) }),
   /** Nobody begins an iteration until it goes on. */
   z.object({ kind: z.literal('pause') }),
   z.object({ kind: z.literal('resume') }),
-  /** Users that come to a crew now, and users that go home after their iteration. */
+  /** So many seconds of the curve are passed over. */
+  z.object({ kind: z.literal('skip'), seconds: z.number().min(0) }),
+  /** These go on from the point where they met. */
+  z.object({ kind: z.literal('go'), who: z.array(z.string()) }),
+  /**
+   * Users that come to a crew now, with the iterations that they played elsewhere, and users that go home after their iteration. With arrivals
+   * they play those of a share that was another generator's.
+   */
   z.object({
     kind: z.literal('users'),
     crew: z.string(),
-    come: z.array(z.object({ place: z.number().int(), user: z.number().int() })),
+    come: z.array(z.object({ place: z.number().int(), user: z.number().int(), iteration: z.number().int().optional() })),
     go: z.array(z.number().int()),
+    share: z.number().int().optional(),
   }),
   z.object({ kind: z.literal('finish') }),
   z.object({ kind: z.literal('abort') }),
@@ -59,6 +70,10 @@ export type ToGenerator = z.infer<typeof ToGeneratorSchema>;
 /** From a generator to the conductor. */
 export const FromGeneratorSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('ready') }),
+  z.object({ kind: z.literal('clock'), sentMs: z.number(), ownMs: z.number() }),
+  /** Somebody came to a meeting point of so many users, or left it because its time was over. */
+  z.object({ kind: z.literal('came'), step: z.string(), who: z.string(), users: z.number().int() }),
+  z.object({ kind: z.literal('left'), step: z.string(), who: z.string() }),
   z.object({ kind: z.literal('lease'), table: z.string(), count: z.number().int() }),
   z.object({ kind: z.literal('frame'), frame: FrameSchema }),
   z.object({ kind: z.literal('unused'), table: z.string(), rows: z.array(z.number().int()) }),

@@ -1,6 +1,6 @@
 import { plainEnvironment } from '@sturdy/core';
 import type { Environment, Expectation, Frame, RequestStep, Script, Template } from '@sturdy/core';
-import { Generator, type FromGenerator, type Plan, type ToGenerator } from '../index.js';
+import { Generator, MeetingPoints, type FromGenerator, type Plan, type ToGenerator } from '../index.js';
 
 export const text = (value: string): Template => [{ kind: 'text', text: value }];
 export const expectation: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
@@ -42,11 +42,20 @@ export function play(
 ): Promise<Frame[]> {
   return new Promise((done) => {
     const frames: Frame[] = [];
+    const meetings = new MeetingPoints();
     const generator = new Generator((message: FromGenerator) => {
       if (message.kind === 'ready') {
-        generator.receive({ kind: 'start' });
+        generator.receive({ kind: 'start', atMs: performance.timeOrigin + performance.now() });
         for (const { ms, message: own } of later) setTimeout(() => generator.receive(own), ms);
       }
+      if (message.kind === 'came') {
+        const { step, who, users } = message;
+        // A conductor is another thread, so its answer never comes within the message.
+        setImmediate(() => {
+          generator.receive({ kind: 'go', who: meetings.come(step, who, Math.min(users, plan.crews.flatMap((one) => one.users).length)) });
+        });
+      }
+      if (message.kind === 'left') meetings.leave(message.step, message.who);
       if (message.kind === 'frame') frames.push(message.frame);
       else if (message.kind === 'ended') done(frames);
     });

@@ -23,10 +23,11 @@ export class LongWork {
 
   constructor(readonly file: URL) {}
 
-  /** Has a thread ready for the first piece of work. */
-  async warmUp(): Promise<void> {
+  /** Has a thread made ready for the first piece of work; nobody waits for it. */
+  warmUp(): void {
     this.#idle ??= WorkerCalls.start(this.file, {});
-    await this.#idle;
+    // Who takes the thread hears why there is none.
+    this.#idle.catch(() => undefined);
   }
 
   /**

@@ -148,6 +148,7 @@ class FakeTransport implements Transport {
     return {
       send: (message: ToGenerator) => {
         this.sent[generator]?.push(message);
+        if (message.kind === 'clock') receive({ kind: 'clock', sentMs: message.sentMs, ownMs: message.sentMs + 1000 * generator });
         if (message.kind === 'rows') this.store.rowLog.push(`rows left for generator ${generator}`);
       },
       close: () => {
@@ -218,14 +219,119 @@ describe('the conductor', () => {
     expect(result.iterationsPassed).toBe(6);
   });
 
-  it('fails the run with the reason where a generator dies, and takes no message of it any more', async () => {
+  it('starts all generators at the same moment, each told by its own clock', async () => {
+    const { transport, conductor, run, settled } = await started();
+    transport.all({ kind: 'ready' });
+    const starts = transport.sent.flat().flatMap((one) => (one.kind === 'start' ? one.atMs : []));
+    // The clock of the second one is a second ahead, which is known to half of the time between question and answer.
+    const apart = (starts[1] ?? 0) - (starts[0] ?? 0);
+    const generators = (await settled())?.generators ?? [];
+    expect(generators).toHaveLength(2);
+    const unsure = generators.reduce((sum, one) => sum + one.uncertaintyMs, 0);
+    expect(Math.abs(apart - 1000)).toBeLessThanOrEqual(unsure);
+    await conductor.abort(run.id);
+  });
+
+  it('lets those go on who meet, counted over all generators, and who left counts no more', async () => {
+    const { transport, conductor, run } = await started();
+    transport.all({ kind: 'ready' });
+    const came = (generator: number, who: string, users: number) => transport.say[generator]?.({ kind: 'came', step: 'm', who, users });
+    const gone = () => transport.sent.map((messages) => messages.flatMap((one) => (one.kind === 'go' ? one.who : [])));
+    came(0, '0:1', 3);
+    came(1, '1:1', 3);
+    transport.say[0]?.({ kind: 'left', step: 'm', who: '0:1' });
+    came(0, '0:2', 3);
+    expect(gone()).toEqual([[], []]);
+    came(1, '1:2', 3);
+    expect(gone()).toEqual([
+      ['1:1', '0:2', '1:2'],
+      ['1:1', '0:2', '1:2'],
+    ]);
+    // More than there are users never come: all five are enough.
+    for (const who of ['1', '2', '3', '4', '5']) came(Number(who) % 2, who, 500);
+    expect(gone()[0]?.slice(3)).toEqual(['1', '2', '3', '4', '5']);
+    await conductor.abort(run.id);
+  });
+
+  it('goes on without a lost generator, says so, and believes no less of what the others measured', async () => {
+    const { store, transport, settled } = await started();
+    transport.all({ kind: 'ready' });
+    for (const generator of [0, 1]) transport.say[generator]?.({ kind: 'frame', frame: frame(generator, 0) });
+    transport.say[0]?.({ kind: 'fault', message: 'A generator died: out of memory' });
+    // What comes of it afterwards is an echo; its end does not end the run.
+    transport.say[0]?.({ kind: 'fault', message: 'A generator ended before the run did.' });
+    expect(await settled()).toMatchObject({ state: 'running', generators: [{ lost: 'A generator died: out of memory' }, { lost: null }] });
+    transport.say[1]?.({ kind: 'frame', frame: frame(1, 1) });
+    transport.say[1]?.({ kind: 'frame', frame: frame(1, 2) });
+    transport.say[1]?.({ kind: 'ended' });
+    const ended = await settled();
+    if (!ended) throw new Error('the run is not kept');
+    expect(ended).toMatchObject({ state: 'done', events: [{ kind: 'lost', text: 'generator 1 was lost with its 2 users' }] });
+    const result = runResult(ended, store.framesSaved, [script]);
+    expect(result.rows[0]?.summary.count).toBe(4);
+    expect(result.trust).toContainEqual({
+      good: false,
+      sentence: 'Generator 1 was lost: A generator died: out of memory. Its users are missing from then on.',
+    });
+  });
+
+  it('hands the users of a lost generator to the others where the workload says so', async () => {
+    const { transport, conductor, run } = await started({ takesOver: true });
+    transport.all({ kind: 'ready' });
+    transport.say[1]?.({
+      kind: 'frame',
+      frame: { ...frame(1, 0), users: [{ user: 3, crew: 'c', state: 'working', iteration: 7, step: null, row: null, lastError: null }] },
+    });
+    transport.say[1]?.({ kind: 'fault', message: 'gone' });
+    const last = transport.sent[0]?.at(-1);
+    expect(last).toMatchObject({ kind: 'users', crew: 'c', share: 1, come: [{ user: 1 }, { user: 3, iteration: 7 }, { user: 5 }] });
+    // Those who go later are asked for where they are now.
+    conductor.changeUsers(run.id, 'c', 3);
+    expect(transport.sent[0]?.at(-1)).toMatchObject({ kind: 'users', go: [3, 5] });
+    await conductor.abort(run.id);
+  });
+
+  it('passes over the rest of a phase, and judges the hold where it came', async () => {
+    const curve = {
+      kind: 'ramp' as const,
+      together: 1,
+      rampUpSeconds: 60,
+      holdSeconds: 30,
+      rampDownSeconds: 10,
+      atEnd: 'iteration' as const,
+    };
+    const { transport, conductor, run, settled } = await started({ curve });
+    transport.all({ kind: 'ready' });
+    conductor.nextPhase(run.id);
+    const skip = transport.sent[1]?.at(-1);
+    expect(skip).toMatchObject({ kind: 'skip' });
+    expect(skip?.kind === 'skip' ? skip.seconds : 0).toBeCloseTo(60, 0);
+    conductor.nextPhase(run.id);
+    expect(() => {
+      conductor.nextPhase(run.id);
+    }).toThrow(/No phase comes after this one/);
+    transport.all({ kind: 'ended' });
+    const ended = await settled();
+    if (!ended) throw new Error('the run is not kept');
+    expect(ended.events?.map((one) => one.text)).toEqual(['ramp-up cut short, hold begins', 'hold cut short, ramp-down begins']);
+    const played = { ...ended, events: [{ second: 5, kind: 'phase' as const, text: '', skippedSeconds: 55 }] };
+    const frames = Array.from({ length: 46 }, (_, second) => frame(0, second));
+    expect(runResult(played, frames, [script]).period).toEqual({ fromSecond: 5, toSecond: 35 });
+    expect(runResult({ ...played, events: [] }, frames, [script]).period).toEqual({ fromSecond: 60, toSecond: 60 });
+  });
+
+  it('fails the run with the reason where all generators die, or one before it began', async () => {
     const { store, transport, conductor, settled } = await started();
     transport.all({ kind: 'ready' });
+    transport.say[1]?.({ kind: 'fault', message: 'A generator died: out of memory' });
     transport.say[0]?.({ kind: 'fault', message: 'A generator died: out of memory' });
     expect(await settled()).toMatchObject({ state: 'failed', verdict: 'none', note: 'A generator died: out of memory' });
     transport.say[1]?.({ kind: 'frame', frame: frame(1, 1) });
     expect(store.framesSaved).toEqual([]);
     expect(conductor.current).toBeNull();
+    const early = await started();
+    early.transport.say[0]?.({ kind: 'fault', message: 'The plan is no plan.' });
+    expect(await early.settled()).toMatchObject({ state: 'failed', note: 'The plan is no plan.' });
   });
 
   it('finishes early where a table runs out and its deal says so, and keeps the reason', async () => {

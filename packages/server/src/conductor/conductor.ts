@@ -4,17 +4,19 @@ import {
   curveSeconds,
   lanePoint,
   loopedTables,
+  phasesOf,
   StopWatch,
   type DataTable,
   type Environment,
   type Frame,
   type Run,
   type RunEvent,
+  type RunGenerator,
   type Script,
   type Watch,
   type Workload,
 } from '@sturdy/core';
-import { compile, CompileError, type FromGenerator, type Plan } from '@sturdy/engine';
+import { compile, CompileError, MeetingPoints, type FromGenerator, type Plan, type ToGenerator } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { HostWatcher } from '../hosts/host-reader.js';
@@ -25,6 +27,20 @@ import { RowDealer } from './row-dealer.js';
 import type { RunStore } from './run-store.js';
 import type { GeneratorLink, Transport } from './transport.js';
 
+/** Times that the clock of a generator is asked for; the answer that came quickest tells most. */
+const clockQuestions = 5;
+/** ms between the last word to the generators and the moment at which all of them begin. */
+const leadMs = 20;
+
+const nowMs = (): number => performance.timeOrigin + performance.now();
+
+/** A user of a crew, and the generator that plays it. */
+interface PlayedUser {
+  place: number;
+  user: number;
+  generator: number;
+}
+
 /** Grace after the planned end before a run is aborted, in seconds: every load loop is bounded. */
 const graceSeconds = 120;
 
@@ -32,8 +48,16 @@ interface Playing {
   run: Run;
   scripts: Script[];
   links: GeneratorLink[];
-  ready: number;
+  /** What is known of the clocks of those that are ready, and how often they were asked. */
+  clocks: Map<number, { asked: number; offsetMs: number; uncertaintyMs: number }>;
+  /** Generators that play no more: they came to their end, or were lost. */
   ended: Set<number>;
+  lost: Map<number, string>;
+  meetings: MeetingPoints;
+  /** Iterations that users of each generator have begun, where a crew has so many and no more. */
+  iterations: Map<number, number>;
+  /** Seconds of the curve that were passed over. */
+  skippedSeconds: number;
   /** Frames by second, until all generators have sent theirs. */
   frames: Map<number, Frame[]>;
   writes: Promise<void>;
@@ -49,7 +73,7 @@ interface Playing {
   startedMs: number;
   paused: boolean;
   /** Users of each crew that are to be there now, and the highest number that any user has. */
-  crews: Map<string, { place: number; user: number }[]>;
+  crews: Map<string, PlayedUser[]>;
   highestUser: number;
   /** By table. */
   dealers: Map<string, RowDealer>;
@@ -121,8 +145,12 @@ export class Conductor {
       run,
       scripts,
       links: [],
-      ready: 0,
+      clocks: new Map(),
       ended: new Set(),
+      lost: new Map(),
+      meetings: new MeetingPoints(),
+      iterations: new Map(),
+      skippedSeconds: 0,
       frames: new Map(),
       writes: Promise.resolve(),
       deadline: setTimeout(
@@ -139,7 +167,11 @@ export class Conductor {
       crews: new Map(
         workload.crews.map(({ id }) => [
           id,
-          plans.flatMap((plan) => plan.crews.filter((one) => one.crew.id === id).flatMap((one) => one.users)),
+          plans.flatMap((plan) =>
+            plan.crews
+              .filter((one) => one.crew.id === id)
+              .flatMap((one) => one.users.map((user) => ({ ...user, generator: plan.generator }))),
+          ),
         ]),
       ),
       highestUser: workload.crews.reduce((sum, one) => sum + one.users, 0),
@@ -160,7 +192,7 @@ export class Conductor {
   finish(runId: string, note: string | null = null): void {
     const playing = this.#need(runId);
     playing.run = { ...playing.run, state: 'finishing', note: note ?? playing.run.note };
-    for (const link of playing.links) link.send({ kind: 'finish' });
+    this.#toAll(playing, { kind: 'finish' });
     this.#tell(playing, { kind: 'end', text: note ?? 'finished' });
   }
 
@@ -169,7 +201,7 @@ export class Conductor {
     const playing = this.#need(runId);
     if (playing.run.state !== 'running' || playing.paused) return;
     playing.paused = true;
-    for (const link of playing.links) link.send({ kind: 'pause' });
+    this.#toAll(playing, { kind: 'pause' });
     this.#tell(playing, { kind: 'pause', text: 'paused' });
   }
 
@@ -177,7 +209,7 @@ export class Conductor {
     const playing = this.#need(runId);
     if (!playing.paused) return;
     playing.paused = false;
-    for (const link of playing.links) link.send({ kind: 'resume' });
+    this.#toAll(playing, { kind: 'resume' });
     this.#tell(playing, { kind: 'resume', text: 'went on' });
   }
 
@@ -197,15 +229,42 @@ export class Conductor {
     if (state !== 'running') throw new Problem(409, 'The run is not running', 'Users can be changed while the run is running.');
     if (users === own.length) return;
     const places = own.reduce((most, one) => Math.max(most, one.place + 1), 0);
-    const come = Array.from({ length: Math.max(0, users - own.length) }, (_, n) => ({ place: places + n, user: ++playing.highestUser }));
-    // Those that came last go first.
-    const go = own.slice(users).map((one) => one.user);
-    playing.links.forEach((link, generator) => {
-      const isOwn = (user: number) => user % playing.links.length === generator;
-      link.send({ kind: 'users', crew: crewId, come: come.filter((one) => isOwn(one.user)), go: go.filter(isOwn) });
+    const alive = this.#alive(playing);
+    const come = Array.from({ length: Math.max(0, users - own.length) }, (_, n): PlayedUser => {
+      const user = ++playing.highestUser;
+      return { place: places + n, user, generator: alive[user % alive.length] ?? 0 };
     });
+    // Those that came last go first.
+    const go = own.slice(users);
+    for (const generator of alive) {
+      const isOwn = (one: PlayedUser) => one.generator === generator;
+      playing.links[generator]?.send({
+        kind: 'users',
+        crew: crewId,
+        come: come.filter(isOwn).map(({ place, user }) => ({ place, user })),
+        go: go.filter(isOwn).map(({ user }) => user),
+      });
+    }
     this.#tell(playing, { kind: 'users', text: `${crew.name}: ${own.length} → ${users} users`, crew: crewId, users });
     playing.crews.set(crewId, [...own.slice(0, users), ...come]);
+  }
+
+  /** Passes over what is left of the phase of the curve that is played. Throws a problem where it is the last one. */
+  nextPhase(runId: string): void {
+    const playing = this.#need(runId);
+    const { workload, state } = playing.run;
+    if (state !== 'running' || playing.paused)
+      throw new Problem(409, 'The run is not running', 'The next phase can begin while the run is running and not paused.');
+    const nowSeconds = (performance.now() - playing.startedMs) / 1000 + playing.skippedSeconds;
+    const phases = phasesOf(workload);
+    const at = phases.findIndex((one) => nowSeconds < one.endSeconds);
+    const [own, next] = [phases[at], phases[at + 1]];
+    if (!own || !next)
+      throw new Problem(409, 'It is the last phase', 'No phase comes after this one. Finish the run to let its users go home.');
+    const skippedSeconds = own.endSeconds - nowSeconds;
+    playing.skippedSeconds += skippedSeconds;
+    this.#toAll(playing, { kind: 'skip', seconds: skippedSeconds });
+    this.#tell(playing, { kind: 'phase', text: `${own.name} cut short, ${next.name} begins`, skippedSeconds });
   }
 
   /** Puts a note on the time axis. */
@@ -224,13 +283,22 @@ export class Conductor {
   async abort(runId: string, note = 'It was aborted by hand.'): Promise<void> {
     const playing = this.#need(runId);
     playing.aborting = true;
-    for (const link of playing.links) link.send({ kind: 'abort' });
+    this.#toAll(playing, { kind: 'abort' });
     await new Promise((done) => setTimeout(done, 300));
     await this.#end(playing, 'aborted', note);
   }
 
   async close(): Promise<void> {
     for (const { run } of [...this.#playing.values()]) await this.abort(run.id, 'The server was stopped.');
+  }
+
+  /** Generators that still play. */
+  #alive({ links, ended }: Playing): number[] {
+    return links.map((_, generator) => generator).filter((one) => !ended.has(one));
+  }
+
+  #toAll(playing: Playing, message: ToGenerator): void {
+    for (const generator of this.#alive(playing)) playing.links[generator]?.send(message);
   }
 
   #need(runId: string): Playing {
@@ -298,16 +366,20 @@ export class Conductor {
     if (!this.#playing.has(playing.run.id)) return;
     switch (message.kind) {
       case 'ready':
-        if (++playing.ready < playing.links.length) return;
-        playing.run = { ...playing.run, state: 'running', startedAt: new Date().toISOString() };
-        this.#save(playing);
-        playing.startedMs = performance.now();
-        for (const link of playing.links) link.send({ kind: 'start' });
-        this.#watch(playing);
-        if (Number.isFinite(playing.limitMs))
-          playing.limit = setTimeout(() => {
-            if (playing.run.state === 'running') this.finish(playing.run.id, 'Its time limit was reached.');
-          }, playing.limitMs);
+        playing.clocks.set(generator, { asked: 0, offsetMs: 0, uncertaintyMs: Infinity });
+        playing.links[generator]?.send({ kind: 'clock', sentMs: nowMs() });
+        return;
+      case 'clock':
+        this.#clock(playing, generator, message);
+        return;
+      case 'came': {
+        const users = [...playing.crews.values()].reduce((sum, one) => sum + one.length, 0);
+        const who = playing.meetings.come(message.step, message.who, Math.min(message.users, users));
+        if (who.length > 0) this.#toAll(playing, { kind: 'go', who });
+        return;
+      }
+      case 'left':
+        playing.meetings.leave(message.step, message.who);
         return;
       case 'lease':
         // The lease is written before the rows leave, so a row that might have been used counts as spent.
@@ -332,26 +404,120 @@ export class Conductor {
         return;
       case 'ended':
         playing.ended.add(generator);
-        if (playing.ended.size === playing.links.length && !playing.aborting) void this.#end(playing, 'done', playing.run.note);
+        this.#afterLast(playing);
         return;
       case 'fault':
-        void this.#end(playing, 'failed', message.message);
+        this.#lose(playing, generator, message.message);
     }
+  }
+
+  /** The run is over once no generator plays any more. */
+  #afterLast(playing: Playing): void {
+    if (playing.ended.size < playing.links.length || playing.aborting) return;
+    const lost = [...playing.lost.values()];
+    if (lost.length === playing.links.length) void this.#end(playing, 'failed', lost.at(-1) ?? null);
+    else void this.#end(playing, 'done', playing.run.note);
+  }
+
+  /**
+   * A clock was read: what it shows more than ours is its reading less the middle of question and answer (the way of NTP, RFC 5905, 8), known
+   * to half of the time between. Once all are known, all begin at the same moment.
+   */
+  #clock(playing: Playing, generator: number, { sentMs, ownMs }: Extract<FromGenerator, { kind: 'clock' }>): void {
+    const known = playing.clocks.get(generator);
+    if (!known) return;
+    const receivedMs = nowMs();
+    known.asked++;
+    const uncertaintyMs = (receivedMs - sentMs) / 2;
+    if (uncertaintyMs < known.uncertaintyMs) Object.assign(known, { uncertaintyMs, offsetMs: ownMs - (sentMs + receivedMs) / 2 });
+    if (known.asked < clockQuestions) {
+      playing.links[generator]?.send({ kind: 'clock', sentMs: nowMs() });
+      return;
+    }
+    const all = playing.links.map((_, at) => playing.clocks.get(at));
+    if (all.every((one) => one !== undefined && one.asked >= clockQuestions)) this.#begin(playing);
+  }
+
+  #begin(playing: Playing): void {
+    const generators = playing.links.map((_, generator): RunGenerator => {
+      const { offsetMs = 0, uncertaintyMs = 0 } = playing.clocks.get(generator) ?? {};
+      return { generator, offsetMs, uncertaintyMs, lost: null };
+    });
+    playing.run = { ...playing.run, state: 'running', startedAt: new Date().toISOString(), generators };
+    this.#save(playing);
+    const atMs = nowMs() + leadMs;
+    playing.startedMs = atMs - performance.timeOrigin;
+    for (const { generator, offsetMs } of generators) playing.links[generator]?.send({ kind: 'start', atMs: atMs + offsetMs });
+    this.#watch(playing);
+    if (Number.isFinite(playing.limitMs))
+      playing.limit = setTimeout(() => {
+        if (playing.run.state === 'running') this.finish(playing.run.id, 'Its time limit was reached.');
+      }, playing.limitMs);
+  }
+
+  /** A generator died. Before the run has begun that ends it; later the others go on, and take over its users where the workload says so. */
+  #lose(playing: Playing, generator: number, why: string): void {
+    if (playing.ended.has(generator)) return;
+    if (playing.run.state === 'starting') {
+      void this.#end(playing, 'failed', why);
+      return;
+    }
+    playing.ended.add(generator);
+    playing.lost.set(generator, why);
+    void playing.links[generator]?.close();
+    playing.meetings.forget((who) => who.startsWith(`${generator}:`));
+    const generators = (playing.run.generators ?? []).map((one) => (one.generator === generator ? { ...one, lost: why } : one));
+    playing.run = { ...playing.run, generators };
+    const alive = this.#alive(playing);
+    const takesOver = playing.run.workload.takesOver === true && playing.run.state === 'running' && alive.length > 0;
+    let users = 0;
+    for (const [id, own] of playing.crews) {
+      const missing = own.filter((one) => one.generator === generator);
+      users += missing.length;
+      if (!takesOver) {
+        playing.crews.set(
+          id,
+          own.filter((one) => one.generator !== generator),
+        );
+        continue;
+      }
+      // Arrivals of one share are played by one generator, with all the users that it takes.
+      const heirs = playing.run.workload.curve.kind === 'arrivals' ? alive.slice(0, 1) : alive;
+      missing.forEach((one, at) => (one.generator = heirs[at % heirs.length] ?? 0));
+      for (const other of heirs) {
+        const come = missing
+          .filter((one) => one.generator === other)
+          .map(({ place, user }) => ({ place, user, iteration: playing.iterations.get(user) ?? 0 }));
+        playing.links[other]?.send({ kind: 'users', crew: id, come, go: [], share: generator });
+      }
+    }
+    this.#tell(playing, {
+      kind: 'lost',
+      text: `generator ${generator + 1} was lost with ${users === 1 ? 'its user' : `its ${users} users`}${takesOver ? ', taken over by the others' : ''}`,
+    });
+    for (const second of [...playing.frames.keys()].sort((left, right) => left - right)) this.#told(playing, second);
+    this.#afterLast(playing);
   }
 
   #frame(playing: Playing, frame: Frame): void {
     playing.writes = playing.writes.then(() => this.store.saveFrames(playing.run.id, [frame]));
-    const own = [...(playing.frames.get(frame.second) ?? []), frame];
-    playing.frames.set(frame.second, own);
-    if (own.length < playing.links.length - playing.ended.size) return;
-    playing.frames.delete(frame.second);
+    for (const { user, iteration } of frame.users) playing.iterations.set(user, iteration);
+    playing.frames.set(frame.second, [...(playing.frames.get(frame.second) ?? []), frame]);
+    this.#told(playing, frame.second);
+  }
+
+  /** Shows a second, once all that still play have told of it. */
+  #told(playing: Playing, second: number): void {
+    const own = playing.frames.get(second) ?? [];
+    if (!this.#alive(playing).every((generator) => own.some((one) => one.generator === generator))) return;
+    playing.frames.delete(second);
     const fired = playing.run.state === 'running' ? playing.rules.second(own) : null;
     if (fired !== null) {
       playing.run = { ...playing.run, stoppedByRule: true };
       this.finish(playing.run.id, fired);
     }
     this.live.tell(playing.run.id, 'second', {
-      point: lanePoint(frame.second, own),
+      point: lanePoint(second, own),
       users: own.flatMap((one) => one.users),
       failures: own.flatMap((one) => one.failures).map(({ example: _example, ...failure }) => failure),
       iterationsPassed: own.reduce((sum, one) => sum + one.iterationsPassed, 0),

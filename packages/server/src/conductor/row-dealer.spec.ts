@@ -3,14 +3,14 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { onceInOrder, plainColumns, type DataTable, type Deal } from '@sturdy/core';
 import fc from 'fast-check';
-import { migrationsFolder, storeWorkerFile } from '../files.js';
+import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../files.js';
 import { openStore, type Store } from '../store/store-client.js';
 import { RowDealer } from './row-dealer.js';
 
 const directory = mkdtempSync(join(tmpdir(), 'sturdy-dealer-'));
 let store: Store;
 beforeAll(async () => {
-  store = await openStore({ directory }, { worker: storeWorkerFile, migrations: migrationsFolder });
+  store = await openStore({ directory }, { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFolder });
 });
 afterAll(async () => {
   await store.close();

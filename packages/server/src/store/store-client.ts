@@ -1,5 +1,5 @@
 import { WorkerCalls } from '../worker-calls.js';
-import type { StorePlace } from './open-database.js';
+import type { StoreFiles, StorePlace } from './open-database.js';
 import type { Repository } from './repository.js';
 import type { ScriptRepository } from './script-repository.js';
 import type { TableRepository } from './table-repository.js';
@@ -14,8 +14,8 @@ export type Store = Methods<Repository> &
   Methods<WorkloadRepository> & { close: () => Promise<void> };
 
 /** Opens the store in a thread of its own, so that no query ever stalls the API. */
-export async function openStore(place: StorePlace, files: { worker: URL; migrations: string }): Promise<Store> {
-  const calls = await WorkerCalls.start(files.worker, { place, migrationsFolder: files.migrations });
+export async function openStore(place: StorePlace, { worker, ...files }: StoreFiles & { worker: URL }): Promise<Store> {
+  const calls = await WorkerCalls.start(worker, { place, files });
   return new Proxy({} as Store, {
     // A promise asks for `then`; the store itself is none.
     get: (_, method) => (typeof method === 'string' && method !== 'then' ? (...args: unknown[]) => calls.call(method, args) : undefined),

@@ -1,5 +1,5 @@
 import { parentPort, workerData } from 'node:worker_threads';
-import { openDatabase, type StorePlace } from './open-database.js';
+import { openDatabase, type StoreFiles, type StorePlace } from './open-database.js';
 import { Repository } from './repository.js';
 import { ScriptRepository } from './script-repository.js';
 import { TableRepository } from './table-repository.js';
@@ -14,10 +14,10 @@ interface Call {
 
 const port = parentPort;
 if (!port) throw new Error('This file runs in a worker thread only.');
-const { place, migrationsFolder } = workerData as { place: StorePlace; migrationsFolder: string };
+const { place, files } = workerData as { place: StorePlace; files: StoreFiles };
 
 try {
-  const { database, close } = await openDatabase(place, migrationsFolder);
+  const { database, close } = await openDatabase(place, files);
   const parts = [new Repository(database), new ScriptRepository(database), new TableRepository(database), new WorkloadRepository(database)];
   port.on('message', (call: Call) => {
     void (async () => {

@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { migrationsFolder, storeWorkerFile } from '../files.js';
+import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../files.js';
 import type { StorePlace } from '../store/open-database.js';
 import { openStore, type Store } from '../store/store-client.js';
 import { hasPostgres, startPostgres } from './postgres.js';
@@ -13,7 +13,7 @@ export function onBothDatabases(name: string, suite: (store: () => Store) => voi
     let close: (() => Promise<void>) | undefined;
     beforeAll(async () => {
       const own = await place();
-      store = await openStore(own.place, { worker: storeWorkerFile, migrations: migrationsFolder });
+      store = await openStore(own.place, { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFolder });
       close = async () => {
         await store.close();
         await own.stop();

@@ -7,4 +7,5 @@ export const computeWorkerFile = pathToFileURL(resolve('packages/server/dist/com
 export const importWorkerFile = pathToFileURL(resolve('packages/server/dist/import/import.worker.js'));
 export const tableImportWorkerFile = pathToFileURL(resolve('packages/server/dist/import/table-import.worker.js'));
 export const migrationsFolder = resolve('packages/server/migrations');
+export const emptyDatabaseFolder = resolve('packages/server/dist/empty-database');
 export const webFolder = resolve('packages/web/dist/browser');
