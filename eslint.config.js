@@ -25,7 +25,7 @@ export default defineConfig(
     extends: [tseslint.configs.strictTypeChecked, tseslint.configs.stylisticTypeChecked],
     languageOptions: {
       parserOptions: {
-        project: ['./tsconfig.spec.json', './e2e/tsconfig.json', './packages/web/tsconfig.spec.json'],
+        project: ['./tsconfig.spec.json', './packages/web/tsconfig.spec.json'],
         tsconfigRootDir: import.meta.dirname,
       },
     },

@@ -3,8 +3,8 @@ import { defineConfig } from '@playwright/test';
 export default defineConfig({
   testDir: 'e2e',
   testMatch: '**/*.e2e.ts',
-  // Browsers and servers wait more than they compute, so two files at a time fit two processors.
-  workers: 2,
+  // Browsers and servers wait more than they compute, so three files at a time fit two processors.
+  workers: 3,
   retries: 0,
   reporter: 'list',
   timeout: 240_000,

@@ -10,6 +10,7 @@ import { startServer } from '../packages/server/dist/index.js';
 const sizesMb = [20, 200];
 const folder = mkdtempSync(join(tmpdir(), 'sturdy-bench-'));
 const server = await startServer({
+  samplesFolder: join(folder, 'samples'),
   port: 0,
   proxyPort: 0,
   store: { directory: join(folder, 'data') },

@@ -125,7 +125,7 @@ test('from a recording to an explained verdict, through the real interface', asy
     await page.getByRole('button', { name: 'New workload' }).first().click();
     await page.getByLabel('Every, s').fill('7');
     await page.getByLabel('Ramp-up, s').fill('5');
-    await page.getByLabel('Hold, s').fill('24');
+    await page.getByLabel('Hold, s').fill('15');
     await page.getByLabel('Ramp-down, s').fill('2');
     await page.getByLabel('Generators').fill('2');
     await page.getByRole('button', { name: 'Add a criterion' }).click();
@@ -156,7 +156,7 @@ test('from a recording to an explained verdict, through the real interface', asy
     const result = await ask<{ iterationsPassed: number; iterationsFailed: number }>('GET', `/runs/${runId}`);
     const after = stage.yard.truth();
     expect(result.iterationsFailed).toBe(0);
-    // In 24 s of hold at 7 s each user has time for two iterations at the least, however slow the machine.
+    // In 15 s of hold at 7 s each user has time for two iterations at the least, however slow the machine.
     expect(result.iterationsPassed).toBeGreaterThanOrEqual(40);
     expect(after.bookedCount - before.bookedCount).toBe(result.iterationsPassed);
     expect(after.releasedCount - before.releasedCount).toBe(result.iterationsPassed);

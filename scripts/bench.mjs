@@ -1,8 +1,8 @@
 // npm run bench: installs and builds what is missing, then prints ratios measured side by side in one run.
 import { build, installPackages, run } from './setup.mjs';
 
-installPackages();
-build();
+await installPackages();
+await build();
 run(process.execPath, ['bench/throughput.mjs']);
 run(process.execPath, ['bench/recording.mjs']);
 run(process.execPath, ['bench/har-import.mjs']);

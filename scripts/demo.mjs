@@ -2,9 +2,8 @@
 import { join } from 'node:path';
 import { build, chromiumPath, installDebian, installPackages, root, run } from './setup.mjs';
 
-installPackages();
-const hasBrowser = installDebian(chromiumPath, ['chromium']);
-build();
+const [hasBrowser] = await Promise.all([installDebian([[chromiumPath, 'chromium']]), installPackages()]);
+await build();
 
 const { startProduct, startYardProgram } = await import('./processes.mjs');
 const yardOrigin = 'http://127.0.0.1:4701';

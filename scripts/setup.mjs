@@ -1,5 +1,5 @@
 // What demo, tests and bench share: install what is missing, build what has changed.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { createHash } from 'node:crypto';
 import { join } from 'node:path';
@@ -18,30 +18,46 @@ export function run(command, args, options = {}) {
   }
 }
 
+/** The same beside others: resolves once it has ended well, and ends the process where it fails. */
+function running(command, args, options = {}) {
+  const program = spawn(command, args, { cwd: root, stdio: 'inherit', ...options });
+  return new Promise((done) => {
+    program.on('close', (code) => {
+      if (code === 0) return done();
+      process.stderr.write(`\n${command} ${args.join(' ')} failed (${code}).\n`);
+      process.exit(code ?? 1);
+    });
+  });
+}
+
 /** Installs the packages of the lock file, where that was not done for this lock file yet. */
-export function installPackages() {
+export async function installPackages() {
   const lock = createHash('sha256')
     .update(readFileSync(join(root, 'package-lock.json')))
     .digest('hex');
   const marker = join(root, 'node_modules', '.sturdy-lock');
   if (existsSync(marker) && readFileSync(marker, 'utf8') === lock) return;
   process.stdout.write('Installing packages…\n');
-  run('npm', ['ci', '--ignore-scripts', '--no-audit', '--no-fund']);
+  await running('npm', ['ci', '--ignore-scripts', '--no-audit', '--no-fund']);
   writeFileSync(marker, lock);
 }
 
-/** Installs Debian packages whose program is missing. False where that is not possible here. */
-export function installDebian(program, packages) {
-  if (existsSync(program)) return true;
+/** Installs Debian packages of which a program is missing. False where that is not possible here. */
+export async function installDebian(wanted) {
+  const missing = wanted.filter(([program]) => !existsSync(program));
+  if (missing.length === 0) return true;
+  const packages = missing.map(([, name]) => name);
   if (process.getuid?.() !== 0 || !existsSync('/usr/bin/apt-get')) {
-    process.stderr.write(`${program} is missing. Install it first: sudo apt-get install ${packages.join(' ')}\n`);
+    process.stderr.write(
+      `Missing: ${missing.map(([program]) => program).join(', ')}. Install first: sudo apt-get install ${packages.join(' ')}\n`,
+    );
     return false;
   }
   process.stdout.write(`Installing ${packages.join(', ')}…\n`);
   const environment = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
-  run('apt-get', ['update', '-qq'], { env: environment });
-  run('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...packages], { env: environment });
-  return existsSync(program);
+  await running('apt-get', ['update', '-qq'], { env: environment });
+  await running('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...packages], { env: environment });
+  return missing.every(([program]) => existsSync(program));
 }
 
 function newestSource(folder) {
@@ -55,14 +71,18 @@ function newestSource(folder) {
 }
 
 /** Builds all packages, where a source is newer than the last build. */
-export function build() {
+export async function build() {
   const newest = Math.max(newestSource(join(root, 'packages')), statSync(join(root, 'package-lock.json')).mtimeMs);
   const built = existsSync(stampFile) && existsSync(join(root, 'packages/web/dist/browser/index.html')) ? statSync(stampFile).mtimeMs : 0;
   if (built > newest) return;
   process.stdout.write('Building…\n');
-  run('npx', ['tsc', '-b']);
-  run(process.execPath, ['packages/server/dist/store/make-empty-database.js']);
-  run('npm', ['run', 'build', '-w', '@sturdy/web']);
+  const tsc = (...args) => [process.execPath, ['node_modules/typescript/bin/tsc', '-b', ...args]];
+  // The web client needs the core alone; the rest is built beside it.
+  await running(...tsc('packages/core'));
+  await Promise.all([
+    running(...tsc()).then(() => running(process.execPath, ['packages/server/dist/store/make-empty-database.js'])),
+    running('npm', ['run', '-s', 'build', '-w', '@sturdy/web']),
+  ]);
   mkdirSync(join(root, '.sturdy'), { recursive: true });
   writeFileSync(stampFile, new Date().toISOString());
 }

@@ -11,6 +11,7 @@ import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFi
 import { LiveHub } from './live/live-hub.js';
 import { Recorder } from './record/recorder.js';
 import { RehearsalRoom } from './rehearse/rehearsal-room.js';
+import { SampleFiles } from './samples/sample-files.js';
 import type { StorePlace } from './store/open-database.js';
 import { openStore } from './store/store-client.js';
 
@@ -20,6 +21,8 @@ export interface ServerOptions {
   /** Port of the recording proxy; 0 takes a free one. */
   proxyPort: number;
   store: StorePlace;
+  /** Folder where single samples of runs are kept. */
+  samplesFolder: string;
   /** Folder where the certificate authority of the recorder is kept. */
   authorityFolder: string;
   projectName?: string;
@@ -52,6 +55,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   const longWork = new LongWork(computeWorkerFile);
   longWork.warmUp();
   const live = new LiveHub();
+  const samples = new SampleFiles(options.samplesFolder);
   const services: Services = {
     store,
     compute,
@@ -59,7 +63,8 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     live,
     recorder: new Recorder(store, live, options.proxyPort, options.authorityFolder),
     rehearsalRoom: new RehearsalRoom(store, compute, live),
-    conductor: new Conductor(store, compute, live, new WorkerThreadTransport()),
+    conductor: new Conductor(store, compute, live, new WorkerThreadTransport(), samples),
+    samples,
   };
   const app = createApp(services, webFolder);
   const server = await new Promise<Server>((done, failed) => {

@@ -28,6 +28,7 @@ export function addServe(program: Command): void {
         port: Number(options.port),
         proxyPort: Number(options.proxyPort),
         store,
+        samplesFolder: join(options.data, 'samples'),
         authorityFolder: join(options.data, 'recorder'),
         projectName: options.project,
         targets: options.target,

@@ -208,5 +208,6 @@ export function lanePoint(second: number, frames: readonly Frame[]): LanePoint {
     maxMs: some ? all.max : null,
     failures: all.errors,
     loopDelayMs: frames.reduce((worst, one) => Math.max(worst, one.loopDelayMs), 0),
+    bands: all.bands(),
   };
 }

@@ -94,5 +94,7 @@ export const LanePointSchema = z.object({
   maxMs: z.number().nullable(),
   failures: z.number().int(),
   loopDelayMs: z.number(),
+  /** How the response times are spread: samples in each band that has some (`bandStartMs`). */
+  bands: z.array(z.tuple([z.number().int(), z.number().int()])).optional(),
 });
 export type LanePoint = z.infer<typeof LanePointSchema>;

@@ -1,4 +1,4 @@
-import { build, decodeFromCompressedBase64, encodeIntoCompressedBase64, type Histogram } from 'hdr-histogram-js';
+import { build, decodeFromCompressedBase64, encodeIntoCompressedBase64, JsHistogram, type Histogram } from 'hdr-histogram-js';
 import * as z from 'zod';
 
 /** Exact totals and an HDR histogram of response times; merging is exact, however the samples were split. Plain data. */
@@ -43,6 +43,12 @@ export type Summary = z.infer<typeof SummarySchema>;
 
 /** Highest response time that a histogram tells apart, in µs: one hour. All histograms share the range, so that any two can be added. */
 const highestMicros = 3_600_000_000;
+
+/** Bands of response times are as wide on a logarithmic scale: so many from 1 ms to 10 ms. */
+const bandsPerDecade = 10;
+
+/** Where a band of response times begins, in ms; it ends where the next one begins. */
+export const bandStartMs = (band: number): number => 10 ** (band / bandsPerDecade);
 
 const newHistogram = (): Histogram =>
   build({
@@ -99,6 +105,21 @@ export class Tally {
   /** Response time in ms below or at which `percent` of the samples lie (nearest rank). */
   percentile(percent: number): number {
     return this.#histogram ? Math.min(this.max, Math.max(this.min, this.#histogram.getValueAtPercentile(percent) / 1000)) : 0;
+  }
+
+  /** How many samples lie in each band of response times, lowest first; bands without a sample are left out. */
+  bands(): [band: number, count: number][] {
+    const histogram = this.#histogram;
+    if (!(histogram instanceof JsHistogram)) return [];
+    const bands = new Map<number, number>();
+    const last = histogram.countsArrayIndex(histogram.maxValue);
+    for (let index = histogram.countsArrayIndex(Math.round(histogram.minNonZeroValue)); index <= last; index++) {
+      const count = histogram.getCountAtIndex(index);
+      if (count === 0) continue;
+      const band = Math.floor(bandsPerDecade * Math.log10(histogram.valueFromIndex(index) / 1000) + 1e-9);
+      bands.set(band, (bands.get(band) ?? 0) + count);
+    }
+    return [...bands];
   }
 
   toData(): TallyData {

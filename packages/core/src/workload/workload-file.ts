@@ -54,6 +54,7 @@ export const WorkloadFileSchema = z.strictObject({
   data: z.array(TableInFile).default([]),
   limitSeconds: WorkloadSchema.shape.limitSeconds,
   generators: WorkloadSchema.shape.generators.default(1),
+  takesOver: WorkloadSchema.shape.takesOver.describe('the others take over the users of a generator that is lost'),
   seed: z.coerce.string().default('1'),
 });
 export type WorkloadFile = z.infer<typeof WorkloadFileSchema>;
@@ -103,6 +104,7 @@ export function workloadOfFile(file: WorkloadFile): Workload {
     stopRules: file.stopRules.map((one, at) => ({ ...one, id: `r${at + 1}` })),
     ...(file.limitSeconds === undefined ? {} : { limitSeconds: file.limitSeconds }),
     generators: file.generators,
+    ...(file.takesOver === undefined ? {} : { takesOver: file.takesOver }),
     seed: file.seed,
   };
 }
@@ -131,6 +133,7 @@ export function writeWorkloadFile(workload: Workload, files: WorkloadFiles): str
         : {}),
       ...(workload.limitSeconds === undefined ? {} : { limitSeconds: workload.limitSeconds }),
       generators: workload.generators,
+      ...(workload.takesOver === undefined ? {} : { takesOver: workload.takesOver }),
       seed: workload.seed,
     },
     { lineWidth: 0 },

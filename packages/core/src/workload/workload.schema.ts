@@ -56,6 +56,17 @@ export const BrowserLikenessSchema = z.object({
 });
 export type BrowserLikeness = z.infer<typeof BrowserLikenessSchema>;
 
+/** How long a virtual user waits before it gives a request up, in ms. */
+export const TimeoutsSchema = z.object({
+  /** Until a connection stands. */
+  connectMs: z.number().int().min(1).max(600_000).default(10_000),
+  /** From the request to the first byte of its answer; absent where only the whole answer counts. */
+  firstByteMs: z.number().int().min(1).max(3_600_000).optional(),
+  /** From the request to the last byte of its answer. */
+  answerMs: z.number().int().min(1).max(3_600_000).default(60_000),
+});
+export type Timeouts = z.infer<typeof TimeoutsSchema>;
+
 /** A number of virtual users that play the same script under the same settings. */
 export const CrewSchema = z.object({
   id: z.string(),
@@ -75,6 +86,7 @@ export const CrewSchema = z.object({
   onFailure: z.enum(['go-on', 'next-iteration', 'stop-user', 'end-run']),
   line: LineSchema.optional(),
   browser: BrowserLikenessSchema.optional(),
+  timeouts: TimeoutsSchema.optional(),
 });
 export type Crew = z.infer<typeof CrewSchema>;
 

@@ -1,5 +1,5 @@
 import { monitorEventLoopDelay } from 'node:perf_hooks';
-import { arrivalTimes, nextDueMs, spansOf, userSpans, type Crew, type Frame, type Span, type UserState } from '@sturdy/core';
+import { arrivalTimes, nextDueMs, SampleBook, spansOf, userSpans, type Crew, type Frame, type Span, type UserState } from '@sturdy/core';
 import seedrandom from 'seedrandom';
 import type { Driver } from '../drivers/driver.js';
 import { CachedDriver } from '../drivers/http/cached-driver.js';
@@ -44,7 +44,8 @@ export class Generator {
   #seats: Seat[] = [];
   readonly #schedule = new Schedule();
   readonly #meter = new Meter(() => this.#schedule.second());
-  readonly #reporter = new Reporter(this.#meter, this.#schedule);
+  readonly #reporter = new Reporter(this.#meter, this.#schedule, () => this.#samples);
+  #samples: SampleBook | null = null;
   #supplies = new Map<string, RowSupply>();
   #flushed = 0;
   #finishing = false;
@@ -120,6 +121,7 @@ export class Generator {
 
   #prepare(plan: Plan): void {
     this.#plan = plan;
+    this.#samples = plan.samples ? new SampleBook() : null;
     const meetings = new Meetings(
       String(plan.generator),
       (step, who, users) => {
@@ -482,6 +484,10 @@ export class Generator {
       };
       this.#loop.reset();
       this.send({ kind: 'frame', frame });
+    }
+    if (beforeSecond > this.#flushed) {
+      const batch = this.#samples?.take();
+      if (batch) this.send({ kind: 'samples', batch });
     }
     this.#flushed = Math.max(this.#flushed, beforeSecond);
   }

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { CrewSchema, DealSchema, EnvironmentSchema, FrameSchema, LoadCurveSchema, ScriptSchema } from '@sturdy/core';
+import { CrewSchema, DealSchema, EnvironmentSchema, FrameSchema, LoadCurveSchema, SampleBatchSchema, ScriptSchema } from '@sturdy/core';
 
 const LeasedRow = z.object({ row: z.number().int(), values: z.array(z.string()) });
 export type LeasedRow = z.infer<typeof LeasedRow>;
@@ -22,6 +22,8 @@ export const PlanSchema = z.object({
   curve: LoadCurveSchema,
   environment: EnvironmentSchema,
   seed: z.string(),
+  /** Whether each request is told of, too. */
+  samples: z.boolean().default(false),
   tables: z.array(
     z.object({
       table: z.string(),
@@ -76,6 +78,7 @@ export const FromGeneratorSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('left'), step: z.string(), who: z.string() }),
   z.object({ kind: z.literal('lease'), table: z.string(), count: z.number().int() }),
   z.object({ kind: z.literal('frame'), frame: FrameSchema }),
+  z.object({ kind: z.literal('samples'), batch: SampleBatchSchema }),
   z.object({ kind: z.literal('unused'), table: z.string(), rows: z.array(z.number().int()) }),
   z.object({ kind: z.literal('end-run'), reason: z.string() }),
   z.object({ kind: z.literal('ended') }),

@@ -1,4 +1,4 @@
-import type { Crew, UserState } from '@sturdy/core';
+import { normaliseMessage, type Crew, type SampleBook, type UserState } from '@sturdy/core';
 import { capture } from '../play/capture.js';
 import { trafficOf, type PlayedStep } from '../play/virtual-user.js';
 import type { Meter } from './meter.js';
@@ -12,6 +12,8 @@ export class Reporter {
   constructor(
     readonly meter: Meter,
     readonly schedule: Schedule,
+    /** Keeps each request apart; null where nobody wants that. */
+    readonly samples: () => SampleBook | null,
   ) {}
 
   /** A step that sends nothing failed: there is no exchange to show, only what it said. */
@@ -23,8 +25,22 @@ export class Reporter {
   played(crew: Crew, state: UserState, played: PlayedStep): void {
     const { response } = played;
     // What the user had already took no time of the system; it would only make its figures better.
-    if (!response.fromCache)
-      this.meter.sample(crew.id, played.transaction, played.step, response.durationMs, played.failure === null, trafficOf(response));
+    if (!response.fromCache) {
+      const traffic = trafficOf(response);
+      this.meter.sample(crew.id, played.transaction, played.step, response.durationMs, played.failure === null, traffic);
+      this.samples()?.add({
+        ...traffic,
+        crew: crew.id,
+        transaction: played.transaction,
+        step: played.step,
+        atMs: performance.now() - this.schedule.startedMs,
+        durationMs: response.durationMs,
+        user: state.user,
+        iteration: state.iteration,
+        status: response.status,
+        failure: played.failure === null ? null : normaliseMessage(played.failure),
+      });
+    }
     if (played.failure === null) return;
     state.lastError = played.failure;
     this.meter.failure(crew.id, played.transaction, played.step, played.failure, () => {

@@ -77,18 +77,16 @@ export class Schedule {
   /** Waits until a moment that is asked for anew whenever a part of the curve is passed over. */
   async until(moment: () => number): Promise<void> {
     for (let leftMs = moment() - performance.now(); leftMs > 0 && !this.#isOver; leftMs = moment() - performance.now()) {
-      let own: (() => void) | null = null;
-      let woken = true;
-      await this.pause(leftMs, (wake) => {
-        own = () => {
-          woken = false;
-          wake();
-        };
-        this.#onCurve.add(own);
-      });
-      if (own) this.#onCurve.delete(own);
+      const told = { moved: false, wake: (): void => undefined };
+      const move = () => {
+        told.moved = true;
+        told.wake();
+      };
+      this.#onCurve.add(move);
+      await this.pause(leftMs, (wake) => (told.wake = wake));
+      this.#onCurve.delete(move);
       // Woken by a finish, or because its time has come.
-      if (woken) return;
+      if (!told.moved) return;
     }
   }
 

@@ -35,7 +35,7 @@ export const environment = (origin: string): Environment => plainEnvironment({ i
 
 /** Runs a plan in this thread and resolves with its frames. */
 export function play(
-  plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'generators' | 'tables' | 'files' | 'seed'>,
+  plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'generators' | 'tables' | 'files' | 'seed' | 'samples'>,
   runId = 'r',
   /** Messages of the conductor, so many ms after the start. */
   later: readonly { ms: number; message: ToGenerator }[] = [],
@@ -61,7 +61,7 @@ export function play(
     });
     generator.receive({
       kind: 'plan',
-      plan: { version: 1, runId, generator: 0, generators: 1, tables: [], files: {}, seed: '1', ...plan },
+      plan: { version: 1, runId, generator: 0, generators: 1, tables: [], files: {}, seed: '1', samples: false, ...plan },
     });
   });
 }

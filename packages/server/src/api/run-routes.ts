@@ -10,6 +10,10 @@ import {
   RunSchema,
   RunTableBySchema,
   RunTableSchema,
+  SamplePageSchema,
+  SampleQuerySchema,
+  SamplesKeptSchema,
+  UserFiguresSchema,
   type Run,
 } from '@sturdy/core';
 import * as z from 'zod';
@@ -22,7 +26,7 @@ import type { Services } from './services.js';
 const InRun = z.object({ runId: z.string() });
 
 /** Runs: start, watch, end, read. */
-export const runRoutes = ({ store, compute, conductor, live }: Services): AnyRoute[] => {
+export const runRoutes = ({ store, compute, conductor, live, samples }: Services): AnyRoute[] => {
   const need = async (id: string): Promise<Run> => {
     const run = await store.run(id);
     if (!run) throw notFound('run', id);
@@ -82,6 +86,24 @@ export const runRoutes = ({ store, compute, conductor, live }: Services): AnyRou
         const run = await need(params.runId);
         return compute.runTable(run, await store.frames(run.id), await store.scripts(run.projectId), params.by);
       },
+    }),
+    route({
+      method: 'get',
+      path: '/runs/:runId/samples',
+      summary: 'Single requests of a run: figures of all that match, and a page of them; null where none are kept',
+      params: InRun,
+      query: SampleQuerySchema,
+      result: SamplePageSchema.extend(SamplesKeptSchema.shape).nullable(),
+      handle: async ({ params, query }) => compute.samples(samples.path((await need(params.runId)).id), query),
+    }),
+    route({
+      method: 'get',
+      path: '/runs/:runId/users',
+      summary: 'The figures of each virtual user, out of the samples that match',
+      params: InRun,
+      query: SampleQuerySchema,
+      result: z.array(UserFiguresSchema),
+      handle: async ({ params, query }) => compute.sampledUsers(samples.path((await need(params.runId)).id), query),
     }),
     route({
       method: 'get',
@@ -156,6 +178,17 @@ export const runRoutes = ({ store, compute, conductor, live }: Services): AnyRou
         },
       }),
     ),
+    route({
+      method: 'post',
+      path: '/runs/:runId/next-phase',
+      summary: 'Pass over what is left of the phase of the curve that is played',
+      params: InRun,
+      result: z.object({}),
+      handle: ({ params }) => {
+        conductor.nextPhase(params.runId);
+        return {};
+      },
+    }),
     route({
       method: 'post',
       path: '/runs/:runId/users',

@@ -4,6 +4,7 @@ import type { Conductor } from '../conductor/conductor.js';
 import type { LiveHub } from '../live/live-hub.js';
 import type { Recorder } from '../record/recorder.js';
 import type { RehearsalRoom } from '../rehearse/rehearsal-room.js';
+import type { SampleFiles } from '../samples/sample-files.js';
 import type { Store } from '../store/store-client.js';
 
 /** What the routes work with. */
@@ -15,6 +16,7 @@ export interface Services {
   recorder: Recorder;
   rehearsalRoom: RehearsalRoom;
   conductor: Conductor;
+  samples: Pick<SampleFiles, 'path'>;
 }
 
 /** The one project of this version. */

@@ -1,3 +1,4 @@
+import { existsSync, statSync } from 'node:fs';
 import {
   compareStep,
   generateRows,
@@ -21,6 +22,8 @@ import {
   type Survey,
   judgeRehearsal,
   lanesOf,
+  querySamples,
+  usersOf,
   Workbench,
   repair,
   runResult,
@@ -47,12 +50,17 @@ import {
   type RunTable,
   type RunTableBy,
   type Script,
+  type SamplePage,
+  type SampleQuery,
+  type SamplesKept,
   type Side,
   type Spliced,
   type SpliceWish,
   type Tidy,
   type StepDifference,
+  type UserFigures,
 } from '@sturdy/core';
+import { readSamples } from '../samples/sample-files.js';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
 import { tryCode, type TriedCode } from './try-code.js';
@@ -68,6 +76,16 @@ const load = (stored: StoredTake): LoadedTake => ({
 const answersOf = ({ bodies, ...rest }: StoredRehearsal) => ({ ...rest, readBody: (hash: string) => bodies[hash] });
 
 const sideOf = (script: Script, { steps, bodies }: StoredRehearsal): Side => sideOfRehearsal(script, steps, (hash) => bodies[hash]);
+
+/** Samples of the run that was asked for last; kept, because reading them takes longer than looking through them. */
+let sampled: { key: string; read: ReturnType<typeof readSamples> } | null = null;
+
+/** The samples of a file; read again where it has grown. */
+async function samplesOf(path: string): ReturnType<typeof readSamples> {
+  const key = `${path}:${existsSync(path) ? statSync(path).size : 0}`;
+  if (sampled?.key !== key) sampled = { key, read: readSamples(path) };
+  return sampled.read;
+}
 
 /** What the handoff screen works on; kept from one try to the next, because reading a large take takes longer than trying. */
 let bench: { key: string; workbench: Workbench } | null = null;
@@ -152,6 +170,15 @@ export const tasks = {
   generateRows: (...args: Parameters<typeof generateRows>): string[][] => generateRows(...args),
   runResult: (run: Run, frames: Frame[], scripts: Script[]): RunResult => runResult(run, frames, scripts),
   lanes: (frames: Frame[]): LanePoint[] => lanesOf(frames),
+  /** One page of the samples of a file, and how many are kept; null where none were. */
+  samples: async (path: string, query: SampleQuery): Promise<(SamplePage & SamplesKept) | null> => {
+    const read = await samplesOf(path);
+    return read && { ...querySamples(read.table, query), ...read.kept };
+  },
+  sampledUsers: async (path: string, query: SampleQuery): Promise<UserFigures[]> => {
+    const read = await samplesOf(path);
+    return read ? usersOf(read.table, query) : [];
+  },
   runTable: (run: Run, frames: Frame[], scripts: Script[], by: RunTableBy): RunTable => runTable(run, frames, scripts, by),
 };
 

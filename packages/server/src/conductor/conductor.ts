@@ -21,6 +21,7 @@ import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { HostWatcher } from '../hosts/host-reader.js';
 import { Problem } from '../problem.js';
+import type { SampleFiles } from '../samples/sample-files.js';
 import { bodyFiles } from '../rehearse/rehearsal-room.js';
 import { mostListed } from './most-listed.js';
 import { RowDealer } from './row-dealer.js';
@@ -88,6 +89,8 @@ export class Conductor {
     readonly compute: Pick<Compute, 'runResult'>,
     readonly live: Pick<LiveHub, 'tell'>,
     readonly transport: Transport,
+    /** Where each request of a run is kept; absent where nobody will ask for one. */
+    readonly samples: Pick<SampleFiles, 'keep' | 'end'> | null = null,
   ) {}
 
   get current(): Run | null {
@@ -350,6 +353,7 @@ export class Conductor {
       curve: workload.curve,
       environment,
       seed: workload.seed,
+      samples: this.samples !== null,
       tables: planned,
       files: Object.fromEntries([...files].map(([hash, bytes]) => [hash, Buffer.from(bytes).toString('base64')])),
     }));
@@ -398,6 +402,11 @@ export class Conductor {
         return;
       case 'frame':
         this.#frame(playing, message.frame);
+        return;
+      case 'samples':
+        this.samples?.keep(playing.run.id, message.batch, (problem) => {
+          this.#tell(playing, { kind: 'note', text: problem });
+        });
         return;
       case 'end-run':
         if (playing.run.state !== 'finishing') this.finish(playing.run.id, message.reason);
@@ -545,6 +554,7 @@ export class Conductor {
     if (playing.limit) clearTimeout(playing.limit);
     playing.hosts?.end();
     await playing.writes;
+    await this.samples?.end(playing.run.id);
     await Promise.all(playing.links.map((link) => link.close()));
     await Promise.all([...playing.dealers.values()].map((one) => one.ended()));
     const ended: Run = { ...playing.run, state, note, endedAt: new Date().toISOString() };

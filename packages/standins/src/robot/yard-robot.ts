@@ -90,6 +90,8 @@ async function play(page: Page, transaction: YardTransaction, options: RobotOpti
     case 'book-intake': {
       await page.click('#to-new');
       await page.fill('input[name=container]', options.container);
+      // Its script listens once the page is loaded; what is typed before is not heard.
+      await page.waitForLoadState();
       await page.fill('#grower-search', options.growerSearch ?? 'alm');
       await page.locator('#grower-search').blur();
       await page.locator('select[name=growerId] option').nth(1).waitFor({ state: 'attached' });

@@ -25,6 +25,8 @@ export interface HttpDriverOptions {
   connectLimitMs?: number;
   /** ms from the start of a request to its last byte. */
   answerLimitMs?: number;
+  /** ms from the start of a request to the first byte of its answer; absent where the last byte alone counts. */
+  firstByteLimitMs?: number;
   /** Bodies above this many bytes are cut. */
   bodyLimitBytes?: number;
   /** True for an origin that may be hit; asked for redirects too. */
@@ -43,10 +45,17 @@ export interface HttpDriverOptions {
 export function optionsFor(
   environment: Environment,
   tls: TargetTls,
-  { line, browser }: Pick<Crew, 'line' | 'browser'> = {},
+  { line, browser, timeouts }: Pick<Crew, 'line' | 'browser' | 'timeouts'> = {},
 ): HttpDriverOptions {
   return {
     ...(line ? { line: new UserLine(line) } : {}),
+    ...(timeouts
+      ? {
+          connectLimitMs: timeouts.connectMs,
+          answerLimitMs: timeouts.answerMs,
+          ...(timeouts.firstByteMs === undefined ? {} : { firstByteLimitMs: timeouts.firstByteMs }),
+        }
+      : {}),
     ...(browser
       ? {
           connections: browser.connections,
@@ -237,8 +246,17 @@ export class HttpDriver implements Driver {
       own.connect = null;
       const { line } = this.options;
       let abortWith: ((reason: Error) => void) | null = null;
+      // A request that still waits for a connection is given up as soon as it would be sent.
+      let givenUp: Error | null = null;
+      const giveUpAfter = (ms: number, what: string) =>
+        setTimeout(() => {
+          givenUp = new Error(`${what} within ${ms} ms`);
+          abortWith?.(givenUp);
+        }, ms);
       const limitMs = this.options.answerLimitMs ?? 60_000;
-      const timer = setTimeout(() => abortWith?.(new Error(`no complete answer within ${limitMs} ms`)), limitMs);
+      const timer = giveUpAfter(limitMs, 'no complete answer');
+      const { firstByteLimitMs } = this.options;
+      const firstByteTimer = firstByteLimitMs === undefined ? undefined : giveUpAfter(firstByteLimitMs, 'no first byte of an answer');
       const timings = (end: number): Timings => {
         const connect = own.connect;
         const connecting = connect ? Math.max(0, connect.dns) + Math.max(0, connect.connect) + Math.max(0, connect.tls) : 0;
@@ -258,9 +276,11 @@ export class HttpDriver implements Driver {
           abortWith = (reason) => {
             controller.abort(reason);
           };
+          if (givenUp) abortWith(givenUp);
         },
         onResponseStart: (controller, code, _headers, message) => {
           firstByteAt = performance.now();
+          clearTimeout(firstByteTimer);
           status = code;
           statusText = message ?? '';
           headers = pairs(controller.rawHeaders as Buffer[] | null);
@@ -307,6 +327,7 @@ export class HttpDriver implements Driver {
         },
         onResponseError: (_controller, error) => {
           clearTimeout(timer);
+          clearTimeout(firstByteTimer);
           const ended = performance.now();
           done({
             ...this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, ended - started),
@@ -330,6 +351,7 @@ export class HttpDriver implements Driver {
           );
         } catch (error) {
           clearTimeout(timer);
+          clearTimeout(firstByteTimer);
           done(this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, performance.now() - started));
         }
       };

@@ -3,17 +3,19 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, ty
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { allSteps, curveSeconds, type UserState } from '@sturdy/core';
+import { allSteps, curveSeconds, phasesOf, type UserState } from '@sturdy/core';
 import type { EChartsCoreOption } from 'echarts/core';
 import { catchError, of, switchMap } from 'rxjs';
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
 import { Api } from '../shared/api';
 import { Chart } from '../shared/chart';
+import { FocusAtOnce } from '../shared/focus-at-once';
 import { clock, figure, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
 import { laneHeights, lanesOptions } from './lanes-chart';
 import { RunTableCard } from './run-table';
+import { SamplesCard } from './samples-card';
 import { SteerCard } from './steer-card';
 import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
 
@@ -21,9 +23,10 @@ import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
 @Component({
   selector: 'app-run-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgTemplateOutlet, RouterLink, Chart, RunTableCard, SteerCard, VerdictShape],
+  imports: [NgTemplateOutlet, RouterLink, Chart, FocusAtOnce, RunTableCard, SamplesCard, SteerCard, VerdictShape],
   templateUrl: './run-screen.html',
   styleUrl: './run-screen.scss',
+  host: { '(document:keydown)': 'key($event)' },
 })
 export class RunScreen implements OnDestroy {
   readonly #store = inject(Store);
@@ -34,7 +37,7 @@ export class RunScreen implements OnDestroy {
   readonly failures = this.#store.selectSignal(runsFeature.selectFailures);
   readonly passed = this.#store.selectSignal(runsFeature.selectPassed);
   readonly failed = this.#store.selectSignal(runsFeature.selectFailed);
-  readonly #scripts = this.#store.selectSignal(scriptsFeature.selectAll);
+  readonly scripts = this.#store.selectSignal(scriptsFeature.selectAll);
   readonly live = computed(() => {
     const run = this.result()?.run;
     return run !== undefined && isLive(run);
@@ -116,7 +119,7 @@ export class RunScreen implements OnDestroy {
 
   stepName(step: string | null): string {
     if (step === null) return 'between iterations';
-    for (const script of this.#scripts())
+    for (const script of this.scripts())
       for (const transaction of script.transactions)
         for (const one of allSteps(transaction.steps)) if (one.id === step && one.kind === 'request') return one.name;
     return step;
@@ -136,6 +139,47 @@ export class RunScreen implements OnDestroy {
   readonly paused = computed(
     () => this.live() && this.events().findLast((one) => one.kind === 'pause' || one.kind === 'resume')?.kind === 'pause',
   );
+  /** The phase of the curve that is played, and the one after it; null in the last one. */
+  readonly nextPhase = computed(() => {
+    const run = this.result()?.run;
+    if (!run) return null;
+    const skipped = this.events().reduce((sum, one) => sum + (one.skippedSeconds ?? 0), 0);
+    const seconds = (this.last()?.second ?? 0) + 1 + skipped;
+    const phases = phasesOf(run.workload);
+    const at = phases.findIndex((one) => seconds < one.endSeconds);
+    const [own, next] = [phases[at], phases[at + 1]];
+    return own && next ? { own: own.name, name: next.name } : null;
+  });
+  goToNextPhase(): void {
+    this.#store.dispatch(runsActions.nextPhaseWanted({ id: this.id() }));
+  }
+  /** The room by keyboard; what is typed into a field is no order. */
+  key(event: KeyboardEvent): void {
+    const typing = event.target instanceof HTMLElement && event.target.closest('input, textarea, select, [role=dialog]') !== null;
+    if (!this.live() || typing || event.ctrlKey || event.metaKey || event.altKey) return;
+    const orders: Record<string, () => void> = {
+      p: () => {
+        if (this.paused()) this.resume();
+        else this.pause();
+      },
+      n: () => {
+        if (this.nextPhase()) this.goToNextPhase();
+      },
+      f: () => {
+        this.asked.set('finish');
+      },
+      a: () => {
+        this.asked.set('abort');
+      },
+      Escape: () => {
+        this.asked.set('');
+      },
+    };
+    const order = Object.hasOwn(orders, event.key) ? orders[event.key] : undefined;
+    if (!order) return;
+    event.preventDefault();
+    order();
+  }
   pause(): void {
     this.#store.dispatch(runsActions.pauseWanted({ id: this.id() }));
   }

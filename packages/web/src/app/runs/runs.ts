@@ -41,6 +41,7 @@ export const runsActions = createActionGroup({
     'Abort wanted': props<{ id: string }>(),
     'Pause wanted': props<{ id: string }>(),
     'Resume wanted': props<{ id: string }>(),
+    'Next phase wanted': props<{ id: string }>(),
     'Users wanted': props<{ id: string; crew: string; users: number }>(),
     'Note written': props<{ id: string; text: string }>(),
     Asked: emptyProps(),
@@ -184,6 +185,7 @@ export const runsEffects = {
           runsActions.abortWanted,
           runsActions.pauseWanted,
           runsActions.resumeWanted,
+          runsActions.nextPhaseWanted,
           runsActions.usersWanted,
           runsActions.noteWritten,
         ),
@@ -203,6 +205,7 @@ type Order = ReturnType<
   | typeof runsActions.abortWanted
   | typeof runsActions.pauseWanted
   | typeof runsActions.resumeWanted
+  | typeof runsActions.nextPhaseWanted
   | typeof runsActions.usersWanted
   | typeof runsActions.noteWritten
 >;
@@ -217,6 +220,8 @@ function ordered(api: Api, order: Order): Observable<unknown> {
       return api.pauseRun(order.id);
     case runsActions.resumeWanted.type:
       return api.resumeRun(order.id);
+    case runsActions.nextPhaseWanted.type:
+      return api.nextPhase(order.id);
     case runsActions.usersWanted.type:
       return api.changeUsers(order.id, order.crew, order.users);
     case runsActions.noteWritten.type:

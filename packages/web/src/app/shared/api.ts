@@ -31,6 +31,9 @@ import type {
   RunResult,
   RunTable,
   RunTableBy,
+  SamplePage,
+  SamplesKept,
+  UserFigures,
   Script,
   HostSeries,
   ShownFigure,
@@ -251,6 +254,10 @@ export class Api {
   forecast = (workload: Workload) => this.#http.post<Forecast>(`/api/workloads/${workload.id}/forecast`, workload);
   dryDeal = (workload: Workload) => this.#http.post<DryIteration[]>(`/api/workloads/${workload.id}/dry-deal`, workload);
   runTable = (id: string, by: RunTableBy) => this.#http.get<RunTable>(`/api/runs/${id}/table/${by}`);
+  samples = (id: string, query: Record<string, string | number>) =>
+    this.#http.get<(SamplePage & SamplesKept) | null>(`/api/runs/${id}/samples`, { params: query });
+  sampledUsers = (id: string, query: Record<string, string | number>) =>
+    this.#http.get<UserFigures[]>(`/api/runs/${id}/users`, { params: query });
   rowsUsed = (id: string) => this.#http.get<{ table: string; rows: number }[]>(`/api/runs/${id}/rows-used`);
   runHosts = (id: string) => this.#http.get<HostSeries[]>(`/api/runs/${id}/hosts`);
   hostsNow = () => this.#http.get<HostNow[]>(`${inProject}/hosts/now`);
@@ -261,6 +268,7 @@ export class Api {
   run = (id: string) => this.#http.get<RunResult>(`/api/runs/${id}`);
   lanes = (id: string) => this.#http.get<LanePoint[]>(`/api/runs/${id}/lanes`);
   pauseRun = (id: string) => this.#http.post(`/api/runs/${id}/pause`, {});
+  nextPhase = (id: string) => this.#http.post(`/api/runs/${id}/next-phase`, {});
   resumeRun = (id: string) => this.#http.post(`/api/runs/${id}/resume`, {});
   changeUsers = (id: string, crew: string, users: number) => this.#http.post(`/api/runs/${id}/users`, { crew, users });
   noteRun = (id: string, text: string) => this.#http.post(`/api/runs/${id}/notes`, { text });

@@ -1,4 +1,4 @@
-import { BarChart, LineChart } from 'echarts/charts';
+import { BarChart, CustomChart, LineChart } from 'echarts/charts';
 import {
   AxisPointerComponent,
   GraphicComponent,
@@ -14,6 +14,7 @@ import { CanvasRenderer } from 'echarts/renderers';
 use([
   LineChart,
   BarChart,
+  CustomChart,
   GridComponent,
   TooltipComponent,
   AxisPointerComponent,

@@ -11,6 +11,7 @@ import {
   type Line,
   type Pacing,
   type ThinkTime,
+  type Timeouts,
 } from '@sturdy/core';
 import { NumberField } from '../shared/number-field';
 
@@ -125,6 +126,12 @@ export class CrewRow {
     });
   }
   readonly browser = computed(() => this.crew().browser ?? plainBrowser);
+  readonly timeouts = computed((): Timeouts => this.crew().timeouts ?? { connectMs: 10_000, answerMs: 60_000 });
+  setTimeouts(change: { [K in keyof Timeouts]?: Timeouts[K] | undefined }): void {
+    const { firstByteMs, ...rest } = { ...this.timeouts(), ...change };
+    const { connectMs = 10_000, answerMs = 60_000 } = rest;
+    this.set({ timeouts: { connectMs, answerMs, ...(firstByteMs === undefined ? {} : { firstByteMs }) } });
+  }
   setLine(change: Partial<Line>): void {
     this.set({ line: { latencyMs: 0, downKbps: null, upKbps: null, ...this.crew().line, ...change } });
   }

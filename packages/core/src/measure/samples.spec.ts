@@ -1,0 +1,104 @@
+import fc from 'fast-check';
+import { quantileRankSorted } from 'simple-statistics';
+import { columnsOf, querySamples, SampleBatchSchema, SampleBook, SampleTable, staysOf, usersOf, type Sample } from '../index.js';
+
+const sample = fc.record({
+  crew: fc.constantFrom('a', 'b'),
+  transaction: fc.constantFrom('Book', 'Find'),
+  step: fc.constantFrom('s1', 's2', 's3'),
+  atMs: fc.integer({ min: 0, max: 600_000 }),
+  durationMs: fc.integer({ min: 0, max: 60_000 }),
+  firstByteMs: fc.integer({ min: 0, max: 1000 }),
+  bytesIn: fc.integer({ min: 0, max: 4_000_000_000 }),
+  bytesOut: fc.integer({ min: 0, max: 70_000 }),
+  user: fc.integer({ min: 1, max: 20 }),
+  iteration: fc.integer({ min: 1, max: 9 }),
+  status: fc.constantFrom(0, 200, 303, 500),
+  failure: fc.constantFrom(null, null, 'It answered 500.', 'no answer'),
+});
+
+/** The samples dealt out to so many books, each taken out in batches of at most five. */
+function tableOf(samples: readonly Sample[], books: number, room = samples.length): SampleTable {
+  const table = new SampleTable(room);
+  for (let own = 0; own < books; own++) {
+    const book = new SampleBook();
+    const flush = () => {
+      const batch = book.take();
+      if (!batch) return;
+      const read = SampleBatchSchema.parse(JSON.parse(JSON.stringify(batch)));
+      table.add(columnsOf(read), read.count, read.names, read.kinds);
+    };
+    samples
+      .filter((_, at) => at % books === own)
+      .forEach((one, at) => {
+        book.add(one);
+        if (at % 5 === 4) flush();
+      });
+    flush();
+  }
+  return table;
+}
+const sorted = (list: readonly Sample[]) => list.map((one) => JSON.stringify(one, Object.keys(one).sort())).sort();
+
+describe('samples', () => {
+  it('are the same however they were split over generators and seconds, and after a trip as plain data', () => {
+    fc.assert(
+      fc.property(fc.array(sample, { maxLength: 60 }), fc.integer({ min: 1, max: 5 }), (samples, books) => {
+        const table = tableOf(samples, books);
+        expect(sorted(Array.from({ length: table.count }, (_, at) => table.at(at)))).toEqual(sorted(samples));
+      }),
+    );
+  });
+
+  it('are narrowed and put in order as plain loops would, with figures by nearest rank', () => {
+    fc.assert(
+      fc.property(
+        fc.array(sample, { maxLength: 260 }),
+        fc.record(
+          {
+            crew: fc.constantFrom('a', 'b'),
+            transaction: fc.constant('Book'),
+            step: fc.constant('s2'),
+            user: fc.integer({ min: 1, max: 20 }),
+            failed: fc.constantFrom('yes' as const, 'no' as const),
+            atLeastMs: fc.integer({ min: 0, max: 60_000 }),
+            fromSecond: fc.integer({ min: 0, max: 300 }),
+            toSecond: fc.integer({ min: 0, max: 600 }),
+          },
+          { requiredKeys: [] },
+        ),
+        fc.integer({ min: 0, max: 2 }),
+        (samples, query, page) => {
+          const wanted = samples.filter(
+            (one) =>
+              one.crew === (query.crew ?? one.crew) &&
+              one.transaction === (query.transaction ?? one.transaction) &&
+              one.step === (query.step ?? one.step) &&
+              one.user === (query.user ?? one.user) &&
+              (query.failed === undefined || (one.failure !== null) === (query.failed === 'yes')) &&
+              one.durationMs >= (query.atLeastMs ?? 0) &&
+              one.atMs >= (query.fromSecond ?? 0) * 1000 &&
+              one.atMs < (query.toSecond ?? Infinity) * 1000,
+          );
+          const found = querySamples(tableOf(samples, 1), { ...query, order: 'slowest', page });
+          expect([found.total, found.failures]).toEqual([wanted.length, wanted.filter((one) => one.failure !== null).length]);
+          const times = wanted.map((one) => one.durationMs).sort((left, right) => left - right);
+          expect(found.rows.map((one) => one.durationMs)).toEqual([...times].reverse().slice(page * 100, page * 100 + 100));
+          expect(found.maxMs).toBe(times.at(-1) ?? 0);
+          expect(found.p95Ms).toBe(times[Math.ceil(0.95 * times.length) - 1] ?? 0);
+          if (times.length > 0) expect(quantileRankSorted(times, found.p50Ms)).toBeGreaterThanOrEqual(0.5 - 1e-9);
+          const users = usersOf(tableOf(samples, 1), { ...query, order: 'time', page: 0 });
+          expect(users.reduce((sum, one) => sum + one.samples, 0)).toBe(wanted.length);
+        },
+      ),
+    );
+  });
+
+  it('are thinned by whole iterations, and what stays of every fourth stays of every second', () => {
+    for (let user = 1; user <= 50; user++)
+      for (let iteration = 1; iteration <= 50; iteration++) if (staysOf(4, user, iteration)) expect(staysOf(2, user, iteration)).toBe(true);
+    const places = Array.from({ length: 10_000 }, (_, at) => staysOf(8, 1 + (at % 100), 1 + Math.floor(at / 100)));
+    // A fair eighth of 10,000 is 1,250 with a deviation of 33; five of them are allowed.
+    expect(Math.abs(places.filter(Boolean).length - 1250)).toBeLessThan(165);
+  });
+});

@@ -1,0 +1,145 @@
+import { createReadStream, existsSync, mkdirSync } from 'node:fs';
+import { open, type FileHandle } from 'node:fs/promises';
+import { join } from 'node:path';
+import {
+  bytesOfSample,
+  columnBytes,
+  columnsOf,
+  readColumns,
+  SampleTable,
+  staysOf,
+  thinned,
+  type SampleBatch,
+  type SamplesKept,
+} from '@sturdy/core';
+
+/** Samples that are kept of one run before they are thinned. */
+export const mostSamples = 5_000_000;
+/** Bytes that may wait for the disk; above them samples are thinned, so that a slow disk costs figures and not the run. */
+const mostWaiting = 128 << 20;
+
+/** What stands before the columns of a batch in a file. */
+interface BatchHead extends Pick<SampleBatch, 'version' | 'count' | 'names' | 'kinds'> {
+  /** Samples measured up to and with this batch, and how thinly they are kept from here on. */
+  measured: number;
+  keepEvery: number;
+}
+
+interface Open {
+  file: Promise<FileHandle>;
+  writing: Promise<void>;
+  waiting: number;
+  measured: number;
+  keepEvery: number;
+  failed: boolean;
+}
+
+/**
+ * Samples of runs, a file for each run: batches one after another, each with the length of its head (4 bytes, little-endian), its head as
+ * JSON, and its columns. Writing waits for nobody, and nobody waits for it.
+ */
+export class SampleFiles {
+  readonly #open = new Map<string, Open>();
+
+  constructor(
+    readonly folder: string,
+    readonly most = mostSamples,
+  ) {}
+
+  path(runId: string): string {
+    return join(this.folder, `${runId}.samples`);
+  }
+
+  /** Keeps a batch; `told` hears once where the disk does not take it. */
+  keep(runId: string, batch: SampleBatch, told: (problem: string) => void): void {
+    const own = this.#of(runId);
+    own.measured += batch.count;
+    if (own.failed) return;
+    // A whole file of one density is halved at once when it is full: what was written before is thinned when it is read.
+    while (own.measured / own.keepEvery > this.most) own.keepEvery *= 2;
+    if (own.waiting > mostWaiting) own.keepEvery *= 2;
+    const columns = columnsOf(batch);
+    const { user, iteration } = columns;
+    const part =
+      own.keepEvery > 1
+        ? thinned(columns, batch.count, (at) => staysOf(own.keepEvery, user[at] ?? 0, iteration[at] ?? 0))
+        : { own: columns, count: batch.count };
+    const head: BatchHead = {
+      version: 1,
+      count: part.count,
+      names: batch.names,
+      kinds: batch.kinds,
+      measured: own.measured,
+      keepEvery: own.keepEvery,
+    };
+    const text = Buffer.from(JSON.stringify(head));
+    const length = Buffer.alloc(4);
+    length.writeUInt32LE(text.length);
+    const bytes = Buffer.concat([length, text, columnBytes(part.own, part.count)]);
+    own.waiting += bytes.length;
+    own.writing = own.writing.then(async () => {
+      try {
+        if (!own.failed) await (await own.file).writeFile(bytes);
+      } catch (error) {
+        own.failed = true;
+        told(`Single samples are kept no longer: ${error instanceof Error ? error.message : String(error)}`);
+      }
+      own.waiting -= bytes.length;
+    });
+  }
+
+  /** The run is over: all that waits is written. */
+  async end(runId: string): Promise<void> {
+    const own = this.#open.get(runId);
+    if (!own) return;
+    this.#open.delete(runId);
+    await own.writing;
+    await own.file.then(
+      (file) => file.close(),
+      () => undefined,
+    );
+  }
+
+  #of(runId: string): Open {
+    const known = this.#open.get(runId);
+    if (known) return known;
+    mkdirSync(this.folder, { recursive: true });
+    const file = open(this.path(runId), 'a');
+    // Who writes hears of it.
+    file.catch(() => undefined);
+    const own: Open = { file, writing: Promise.resolve(), waiting: 0, measured: 0, keepEvery: 1, failed: false };
+    this.#open.set(runId, own);
+    return own;
+  }
+}
+
+/** Reads the samples of a run; null where none were kept. A batch that a crash cut off is left out. */
+export async function readSamples(path: string): Promise<{ table: SampleTable; kept: SamplesKept } | null> {
+  if (!existsSync(path)) return null;
+  const chunks: Buffer[] = [];
+  for await (const chunk of createReadStream(path, { highWaterMark: 4 << 20 })) chunks.push(chunk as Buffer);
+  const bytes = Buffer.concat(chunks);
+  const parts: { head: BatchHead; from: number; to: number }[] = [];
+  for (let at = 0; at + 4 <= bytes.length;) {
+    const textEnd = at + 4 + bytes.readUInt32LE(at);
+    if (textEnd > bytes.length) break;
+    const head = JSON.parse(bytes.toString('utf8', at + 4, textEnd)) as BatchHead;
+    const to = textEnd + head.count * bytesOfSample;
+    if (to > bytes.length) break;
+    parts.push({ head, from: textEnd, to });
+    at = to;
+  }
+  const last = parts.at(-1)?.head;
+  if (!last) return null;
+  const table = new SampleTable(parts.reduce((sum, { head }) => sum + head.count, 0));
+  for (const { head, from, to } of parts)
+    table.add(
+      readColumns(bytes.subarray(from, to), head.count),
+      head.count,
+      head.names,
+      head.kinds,
+      // What was written more densely is made as thin as the rest.
+      head.keepEvery < last.keepEvery ? last.keepEvery : 1,
+    );
+  return { table, kept: { kept: table.count, measured: last.measured, keepEvery: last.keepEvery } };
+}

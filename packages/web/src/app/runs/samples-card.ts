@@ -1,0 +1,162 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import {
+  requestSteps,
+  samplesOnPage,
+  type RunResult,
+  type SamplePage,
+  type SamplesKept,
+  type Script,
+  type UserFigures,
+} from '@sturdy/core';
+import { Api, problemOf } from '../shared/api';
+import { clock, figure } from '../shared/format';
+import { NumberField } from '../shared/number-field';
+
+/** What the samples are narrowed to; empty narrows nothing. */
+interface Narrowed {
+  crew: string;
+  transaction: string;
+  step: string;
+  user: number | null;
+  failed: '' | 'yes' | 'no';
+  atLeastMs: number | null;
+  fromSecond: number | null;
+  toSecond: number | null;
+  order: 'time' | 'slowest';
+}
+
+const everything: Narrowed = {
+  crew: '',
+  transaction: '',
+  step: '',
+  user: null,
+  failed: '',
+  atLeastMs: null,
+  fromSecond: null,
+  toSecond: null,
+  order: 'time',
+};
+
+/** The single requests of a run, narrowed by what they were, when, and how they went; and the users who sent them. */
+@Component({
+  selector: 'app-samples-card',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [NumberField],
+  templateUrl: './samples-card.html',
+  styles: `
+    .narrow {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 8px 12px;
+      align-items: end;
+    }
+    .narrow app-number-field,
+    .narrow .n {
+      width: 110px;
+    }
+    .narrow select {
+      max-width: 230px;
+    }
+    .ways {
+      display: flex;
+      gap: 6px;
+    }
+    .ways button[aria-pressed='true'] {
+      background: var(--teal-soft);
+      border-color: var(--teal);
+    }
+    .wide {
+      overflow: auto;
+      max-height: 420px;
+    }
+    .failed td {
+      color: var(--red);
+    }
+  `,
+})
+export class SamplesCard {
+  readonly #api = inject(Api);
+  readonly result = input.required<RunResult>();
+  readonly scripts = input.required<readonly Script[]>();
+  readonly narrowed = signal(everything);
+  readonly page = signal(0);
+  readonly view = signal<'requests' | 'users'>('requests');
+  /** Undefined while nothing has come yet, null where no samples are kept. */
+  readonly found = signal<(SamplePage & SamplesKept) | null | undefined>(undefined);
+  readonly users = signal<UserFigures[]>([]);
+  readonly problem = signal<string | null>(null);
+  readonly perPage = samplesOnPage;
+  readonly figure = figure;
+  readonly clock = clock;
+  readonly steps = computed(() => {
+    const played = new Set(this.result().run.workload.crews.map((one) => one.scriptId));
+    return this.scripts()
+      .filter((one) => played.has(one.id))
+      .flatMap((script) =>
+        requestSteps(script).map(({ step, transaction }) => ({ id: step.id, name: step.name, transaction: transaction.name })),
+      );
+  });
+  readonly transactions = computed(() => [...new Set(this.steps().map((one) => one.transaction))]);
+  readonly shownSteps = computed(() => {
+    const { transaction } = this.narrowed();
+    return this.steps().filter((one) => transaction === '' || one.transaction === transaction);
+  });
+  readonly isNarrowed = computed(() => JSON.stringify({ ...this.narrowed(), order: 'time' }) !== JSON.stringify(everything));
+  readonly #stepNames = computed(() => new Map(this.steps().map((one) => [one.id, one.name])));
+  readonly #crewNames = computed(() => new Map(this.result().run.workload.crews.map((one) => [one.id, one.name])));
+
+  constructor() {
+    effect((whenGone) => {
+      const [{ run }, narrowed, page, view] = [this.result(), this.narrowed(), this.page(), this.view()];
+      const query = Object.fromEntries(
+        Object.entries({ ...narrowed, page }).flatMap(([name, value]) => (value === null || value === '' ? [] : [[name, value]])),
+      );
+      const failed = (error: unknown) => {
+        this.problem.set(problemOf(error));
+      };
+      const asked = this.#api.samples(run.id, query).subscribe({
+        next: (found) => {
+          this.problem.set(null);
+          this.found.set(found);
+        },
+        error: failed,
+      });
+      if (view === 'users')
+        asked.add(
+          this.#api.sampledUsers(run.id, query).subscribe({
+            next: (users) => {
+              this.users.set(users);
+            },
+            error: failed,
+          }),
+        );
+      whenGone(() => {
+        asked.unsubscribe();
+      });
+    });
+  }
+
+  stepName(step: string): string {
+    return this.#stepNames().get(step) ?? step;
+  }
+  crewName(crew: string): string {
+    return this.#crewNames().get(crew) ?? crew;
+  }
+  /** Narrows to something; the first page of it is shown. */
+  narrow(more: Partial<Narrowed>): void {
+    this.page.set(0);
+    this.narrowed.update((one) => ({ ...one, ...more }));
+  }
+  /** A field that was emptied says 0. */
+  narrowNumber(name: 'user' | 'atLeastMs' | 'fromSecond' | 'toSecond', value: number): void {
+    this.narrow({ [name]: value > 0 ? value : null });
+  }
+  ofUser(user: number): void {
+    this.view.set('requests');
+    this.narrow({ user });
+  }
+  widen(): void {
+    this.page.set(0);
+    this.narrowed.set(everything);
+  }
+}
