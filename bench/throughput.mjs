@@ -2,6 +2,7 @@
 import { fork } from 'node:child_process';
 import { createRequire } from 'node:module';
 import { compile, HttpDriver, VirtualUser } from '../packages/engine/dist/index.js';
+import { environment as environmentOf, script, step as stepOf, text } from './plans.mjs';
 
 const require = createRequire(new URL('../packages/engine/dist/index.js', import.meta.url));
 const { Client } = require('undici');
@@ -15,47 +16,8 @@ const requestsPerIteration = 50;
 const server = fork(new URL('./local-server.mjs', import.meta.url));
 const port = await new Promise((done) => server.once('message', done));
 const origin = `http://127.0.0.1:${port}`;
-const environment = {
-  id: 'e',
-  projectId: 'p',
-  name: 'bench',
-  targets: [origin],
-  map: {},
-  credentials: [],
-  trust: { authorities: '', checksCertificates: true },
-  upstreamProxy: '',
-  variables: {},
-  failureSigns: [],
-};
-
-const text = (value) => [{ kind: 'text', text: value }];
-const expect = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
-const step = (id, method, target, more = {}) => ({
-  kind: 'request',
-  id,
-  name: id,
-  exchange: null,
-  method,
-  origin,
-  url: text(target),
-  headers: [{ name: 'Accept', value: text('*/*') }],
-  body: null,
-  bodyFile: null,
-  expect,
-  followRedirects: false,
-  ...more,
-});
-const script = (steps, handoffs = []) => ({
-  id: 's',
-  projectId: 'p',
-  name: 's',
-  takeId: 't',
-  secondTakeId: null,
-  handoffs,
-  made: [],
-  unsure: [],
-  transactions: [{ kind: 'transaction', id: 't1', name: 'T', steps }],
-});
+const environment = environmentOf(origin);
+const step = (...given) => stepOf(origin, ...given);
 const form = [{ name: 'Content-Type', value: text('application/x-www-form-urlencoded') }];
 
 const plain = script(Array.from({ length: requestsPerIteration }, (_, index) => step(`s${index}`, 'GET', '/plain')));

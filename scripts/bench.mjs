@@ -4,6 +4,8 @@ import { build, installPackages, run } from './setup.mjs';
 await installPackages();
 await build();
 run(process.execPath, ['bench/throughput.mjs']);
+run(process.execPath, ['bench/users.mjs']);
+run(process.execPath, ['bench/samples.mjs']);
 run(process.execPath, ['bench/recording.mjs']);
 run(process.execPath, ['bench/har-import.mjs']);
 // Measured times are compared with a model, so nothing else may use the processors meanwhile.

@@ -116,4 +116,7 @@ export * from './analyse/junit.js';
 export * from './analyse/run-csv.js';
 export * from './analyse/result.js';
 export * from './analyse/sample-query.js';
+export * from './analyse/saturation.js';
+export * from './analyse/saturation.schema.js';
+export * from './analyse/run-event.schema.js';
 export * from './board/board.js';

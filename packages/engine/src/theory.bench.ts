@@ -1,4 +1,15 @@
-import { erlangDelay, machineRepairman, Tally, totalsOf, type Crew, type LoadCurve, type Prediction } from '@sturdy/core';
+import {
+  erlangDelay,
+  machineRepairman,
+  saturationOf,
+  stairsOf,
+  Tally,
+  totalsOf,
+  type Crew,
+  type LoadCurve,
+  type Prediction,
+  type Run,
+} from '@sturdy/core';
 import { startYard } from '@sturdy/standins';
 import { crew, environment, play, script, step } from './test/plans.js';
 
@@ -13,6 +24,37 @@ const mostRuns = 2;
 /** Beside it a run may be off by the share of the time in which its event loop stood still: that stretches all times. */
 const tolerance = 0.05;
 
+/** Plays a curve against the stations; gives what was measured, and what the stations know of themselves. */
+async function played(users: number, curve: LoadCurve, steps: { thinkMs: number }, more: Partial<Crew> = {}) {
+  const yards = await Promise.all(
+    Array.from({ length: copies }, (_, copy) =>
+      startYard({ port: 0, workers, serviceMeanMs: serviceSeconds * 1000, serviceDistribution: 'exponential', seed: users * 100 + copy }),
+    ),
+  );
+  const crews = yards.map((_, copy) => {
+    const one = crew(users);
+    return {
+      crew: { ...one.crew, ...more, id: `c${copy}`, scriptId: `s${copy}` },
+      users: one.users.map(({ place }) => ({ place, user: copy * users + place + 1 })),
+    };
+  });
+  const frames = await play({
+    scripts: yards.map(({ origin }, copy) =>
+      script([step('s1', origin, '/'), { kind: 'pause', id: 'p1', ms: steps.thinkMs }], { id: `s${copy}` }),
+    ),
+    crews,
+    curve,
+    environment: { ...environment(''), targets: yards.map((one) => one.origin) },
+  });
+  await Promise.all(yards.map((one) => one.stop()));
+  // The service times that were drawn have a mean of their own; the model is asked with that, so that only the queue is compared.
+  const station = yards.reduce((sum, { queue }) => ({ busy: sum.busy + queue.busySeconds, served: sum.served + queue.served }), {
+    busy: 0,
+    served: 0,
+  });
+  return { frames, crews: crews.map((one) => one.crew), serviceSeconds: station.busy / station.served };
+}
+
 async function measured(
   users: number,
   curve: LoadCurve,
@@ -20,36 +62,12 @@ async function measured(
   period: { fromSecond: number; toSecond: number },
   more: Partial<Crew> = {},
 ) {
-  const yards = await Promise.all(
-    Array.from({ length: copies }, (_, copy) =>
-      startYard({ port: 0, workers, serviceMeanMs: serviceSeconds * 1000, serviceDistribution: 'exponential', seed: users * 100 + copy }),
-    ),
-  );
-  const frames = await play({
-    scripts: yards.map(({ origin }, copy) =>
-      script([step('s1', origin, '/'), { kind: 'pause', id: 'p1', ms: steps.thinkMs }], { id: `s${copy}` }),
-    ),
-    crews: yards.map((_, copy) => {
-      const one = crew(users);
-      return {
-        crew: { ...one.crew, ...more, id: `c${copy}`, scriptId: `s${copy}` },
-        users: one.users.map(({ place }) => ({ place, user: copy * users + place + 1 })),
-      };
-    }),
-    curve,
-    environment: { ...environment(''), targets: yards.map((one) => one.origin) },
-  });
-  await Promise.all(yards.map((one) => one.stop()));
+  const { frames, serviceSeconds: drawn } = await played(users, curve, steps, more);
   const seconds = period.toSecond - period.fromSecond;
   const held = frames.filter((frame) => frame.second >= period.fromSecond && frame.second < period.toSecond);
   const { throughput, meanMs } = (totalsOf(frames, period).transactions.get('T') ?? new Tally()).summary(seconds);
-  // The service times that were drawn have a mean of their own; the model is asked with that, so that only the queue is compared.
-  const station = yards.reduce((sum, { queue }) => ({ busy: sum.busy + queue.busySeconds, served: sum.served + queue.served }), {
-    busy: 0,
-    served: 0,
-  });
   const stood = held.reduce((sum, frame) => sum + frame.loopDelayMs, 0) / (seconds * 1000);
-  return { throughput: throughput / copies, meanMs, serviceSeconds: station.busy / station.served, stood };
+  return { throughput: throughput / copies, meanMs, serviceSeconds: drawn, stood };
 }
 
 /**
@@ -96,6 +114,18 @@ describe('engine against theory', () => {
     },
     120_000,
   );
+
+  it('finds with a staircase where the stations are saturated, within one step', async () => {
+    const curve = { kind: 'staircase', first: 4, add: 4, everySeconds: 8, rampDownSeconds: 0, atEnd: 'iteration' } as const;
+    const { frames, crews, serviceSeconds: drawn } = await played(32, curve, thinking);
+    const run = { workload: { curve, crews } } as unknown as Run;
+    const told = saturationOf(stairsOf(run, frames));
+    // N* = c · (S + Z) / S, for each of the stations (Lazowska et al., Quantitative System Performance, 1984, chapter 5).
+    const expected = (workers * (drawn + wayThereAndBack + thinkSeconds)) / drawn;
+    const found = (told?.users ?? 0) / copies;
+    process.stdout.write(`staircase of ${curve.add}: saturated with ${found.toFixed(1)} users (computed ${expected.toFixed(1)})\n`);
+    expect(Math.abs(found - expected)).toBeLessThan(curve.add);
+  }, 120_000);
 
   // Open model M/M/c (Erlang C; Kleinrock, Queueing Systems I, 1975, 3.4).
   it('shows throughput and response time of the open model within 5 % with 25 Poisson arrivals a second', async () => {

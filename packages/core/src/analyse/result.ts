@@ -3,6 +3,7 @@ import { Tally } from '../measure/tally.js';
 import { requestSteps, type Script } from '../script/script.schema.js';
 import { groupFailures } from './failures.js';
 import type { LanePoint, Run, RunResult, RunTable, RunTableBy } from './run.schema.js';
+import { saturationOf, stairsOf } from './saturation.js';
 import { holdPeriod, judgeCriteria, runSecondOf, totalsOf, type Period, type Totals } from './verdict.js';
 
 /** The event loop of a generator may be late by this many ms before its figures are doubted (common practice, no source). */
@@ -28,6 +29,7 @@ export function runResult(run: Run, frames: readonly Frame[], scripts: readonly 
     criteria: judgeCriteria(run.workload.criteria, totals, period),
     trust: trustSigns(run, frames, period),
     rows: rowsOf(totals, period.toSecond - period.fromSecond, scripts),
+    saturation: saturationOf(stairsOf(run, frames)),
     failures: groupFailures(frames.flatMap((one) => one.failures)),
     iterationsPassed: frames.reduce((sum, one) => sum + one.iterationsPassed, 0),
     iterationsFailed: frames.reduce((sum, one) => sum + one.iterationsFailed, 0),
@@ -93,6 +95,8 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period): RunResu
   const held = frames.filter((one) => one.second >= period.fromSecond && one.second < period.toSecond);
   const worstLoop = held.reduce((worst, one) => Math.max(worst, one.loopDelayMs), 0);
   const worstLate = held.reduce((worst, one) => Math.max(worst, one.latenessMs), 0);
+  const late = new Tally();
+  for (const { lateness } of held) if (lateness) late.merge(Tally.from(lateness));
   const reached = period.toSecond - period.fromSecond;
   const wanted = planned.toSecond - planned.fromSecond;
   return [
@@ -100,7 +104,10 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period): RunResu
       good: worstLoop <= loopLimitMs,
       sentence: `The generators' event loops were late by ${worstLoop.toFixed(0)} ms at worst (limit ${loopLimitMs} ms)${worstLoop <= loopLimitMs ? '.' : ': they were the bottleneck, not the system.'}`,
     },
-    { good: worstLate <= 1000, sentence: `Iterations started ${worstLate.toFixed(0)} ms after their schedule at worst.` },
+    {
+      good: worstLate <= 1000,
+      sentence: `Iterations started ${worstLate.toFixed(0)} ms after their schedule at worst${late.count === 0 ? '' : `, and 99 of 100 within ${late.percentile(99).toFixed(1)} ms`}.`,
+    },
     ...(run.workload.curve.kind === 'arrivals' ? [arrivalSign(frames)] : rateSign(run, held, reached)),
     ...changeSign(run),
     ...generatorSigns(run),

@@ -3,20 +3,9 @@ import { SummarySchema } from '../measure/tally.js';
 import { FailureSchema } from '../measure/frame.schema.js';
 import { WatchSchema } from '../hosts/watch.schema.js';
 import { WorkloadSchema } from '../workload/workload.schema.js';
+import { RunEventSchema } from './run-event.schema.js';
+import { SaturationSchema } from './saturation.schema.js';
 import { CriterionVerdictSchema } from './verdict.js';
-
-/** Something that happened in a run, or that somebody noted. */
-export const RunEventSchema = z.object({
-  second: z.number().int(),
-  kind: z.enum(['users', 'pause', 'resume', 'phase', 'lost', 'end', 'note']),
-  text: z.string(),
-  /** Of `users`: the crew, and how many it has from then on. */
-  crew: z.string().optional(),
-  users: z.number().int().optional(),
-  /** Of `phase`: the seconds of the curve that were passed over. */
-  skippedSeconds: z.number().optional(),
-});
-export type RunEvent = z.infer<typeof RunEventSchema>;
 
 /** A generator of a run. */
 export const RunGeneratorSchema = z.object({
@@ -77,6 +66,8 @@ export const RunResultSchema = z.object({
   trust: z.array(TrustSignSchema),
   rows: z.array(RunRowSchema),
   failures: z.array(FailureSchema),
+  /** Of a staircase with enough steps. */
+  saturation: SaturationSchema.nullable().optional(),
   iterationsPassed: z.number().int(),
   iterationsFailed: z.number().int(),
   seconds: z.number(),

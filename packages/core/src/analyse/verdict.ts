@@ -2,7 +2,7 @@ import * as z from 'zod';
 import { type Summary, Tally } from '../measure/tally.js';
 import type { FrameItem } from '../measure/frame.schema.js';
 import { holdOf } from '../workload/curve.js';
-import type { RunEvent } from './run.schema.js';
+import type { RunEvent } from './run-event.schema.js';
 import { CriterionSchema, type Criterion, type Workload } from '../workload/workload.schema.js';
 
 /** One criterion with what was measured. `margin` is in per cent of the limit; below 0 the limit was passed. */

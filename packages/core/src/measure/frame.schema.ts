@@ -23,6 +23,30 @@ export const UserStateSchema = z.object({
 });
 export type UserState = z.infer<typeof UserStateSchema>;
 
+/** An exchange as it was captured, with the text of its bodies as far as it is kept. */
+export const CapturedExchangeSchema = z.object({
+  user: z.number().int(),
+  captured: CapturedStepSchema,
+  requestText: z.string(),
+  responseText: z.string(),
+});
+export type CapturedExchange = z.infer<typeof CapturedExchangeSchema>;
+
+/** What a watched user did: one request. Times in ms, since the start of the run. */
+export const UserLogEntrySchema = z.object({
+  user: z.number().int(),
+  atMs: z.number(),
+  iteration: z.number().int(),
+  transaction: z.string(),
+  step: z.string(),
+  status: z.number().int(),
+  durationMs: z.number(),
+  failure: z.string().nullable(),
+  /** Where the user is captured in full. */
+  exchange: CapturedExchangeSchema.nullable(),
+});
+export type UserLogEntry = z.infer<typeof UserLogEntrySchema>;
+
 /** A failed step: kind is the message with its moving parts masked. `example` is captured for the first of a kind. */
 export const FailureSchema = z.object({
   crew: z.string(),
@@ -33,7 +57,7 @@ export const FailureSchema = z.object({
   count: z.number().int(),
   firstSecond: z.number().int(),
   lastSecond: z.number().int(),
-  example: z.object({ user: z.number().int(), captured: CapturedStepSchema, requestText: z.string(), responseText: z.string() }).nullable(),
+  example: CapturedExchangeSchema.nullable(),
 });
 export type Failure = z.infer<typeof FailureSchema>;
 
@@ -55,5 +79,7 @@ export const FrameSchema = z.object({
   loopDelayMs: z.number(),
   /** Starts against the pacing schedule: worst lateness within the second, in ms. */
   latenessMs: z.number(),
+  /** How late each of them was. */
+  lateness: TallySchema.optional(),
 });
 export type Frame = z.infer<typeof FrameSchema>;

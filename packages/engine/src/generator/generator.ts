@@ -78,6 +78,9 @@ export class Generator {
       case 'go':
         this.#meetings?.go(message.who);
         break;
+      case 'watch':
+        this.#reporter.watched = new Map(message.users.map((one) => [one.user, one.captures]));
+        break;
       case 'skip':
         this.#schedule.skip(message.seconds);
         for (const seat of this.#seats) seat.wake?.();
@@ -200,6 +203,7 @@ export class Generator {
             state.state = 'waiting';
             return meetings.meet(step, count, atMostMs);
           },
+          wantsBodies: () => this.#reporter.watched.get(user) ?? false,
           deal: (table) => this.#next(state, plan, table),
           listed: (table) => listed.get(table) ?? null,
           // The system under test remembers ids of earlier runs, so a run that is repeated must not send them again.
@@ -489,6 +493,8 @@ export class Generator {
       const batch = this.#samples?.take();
       if (batch) this.send({ kind: 'samples', batch });
     }
+    const entries = this.#reporter.takeLog();
+    if (entries.length > 0) this.send({ kind: 'log', entries });
     this.#flushed = Math.max(this.#flushed, beforeSecond);
   }
 

@@ -1,5 +1,14 @@
 import * as z from 'zod';
-import { CrewSchema, DealSchema, EnvironmentSchema, FrameSchema, LoadCurveSchema, SampleBatchSchema, ScriptSchema } from '@sturdy/core';
+import {
+  CrewSchema,
+  DealSchema,
+  EnvironmentSchema,
+  FrameSchema,
+  LoadCurveSchema,
+  SampleBatchSchema,
+  ScriptSchema,
+  UserLogEntrySchema,
+} from '@sturdy/core';
 
 const LeasedRow = z.object({ row: z.number().int(), values: z.array(z.string()) });
 export type LeasedRow = z.infer<typeof LeasedRow>;
@@ -64,6 +73,8 @@ export const ToGeneratorSchema = z.discriminatedUnion('kind', [
     go: z.array(z.number().int()),
     share: z.number().int().optional(),
   }),
+  /** Users of whom each request is told, and whether it is captured in full. */
+  z.object({ kind: z.literal('watch'), users: z.array(z.object({ user: z.number().int(), captures: z.boolean() })) }),
   z.object({ kind: z.literal('finish') }),
   z.object({ kind: z.literal('abort') }),
 ]);
@@ -80,6 +91,7 @@ export const FromGeneratorSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('frame'), frame: FrameSchema }),
   z.object({ kind: z.literal('samples'), batch: SampleBatchSchema }),
   z.object({ kind: z.literal('unused'), table: z.string(), rows: z.array(z.number().int()) }),
+  z.object({ kind: z.literal('log'), entries: z.array(UserLogEntrySchema) }),
   z.object({ kind: z.literal('end-run'), reason: z.string() }),
   z.object({ kind: z.literal('ended') }),
   z.object({ kind: z.literal('fault'), message: z.string() }),

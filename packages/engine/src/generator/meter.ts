@@ -1,5 +1,4 @@
-import { normaliseMessage, Tally, type Failure, type Frame, type FrameItem } from '@sturdy/core';
-import type { CapturedStep } from '@sturdy/core';
+import { normaliseMessage, Tally, type CapturedExchange, type Failure, type Frame, type FrameItem } from '@sturdy/core';
 import type { Traffic } from '../play/virtual-user.js';
 
 /** Examples captured for each kind of failure in a whole run. */
@@ -12,11 +11,11 @@ interface Bucket {
   failures: Map<string, Failure>;
   passed: number;
   failed: number;
-  latenessMs: number;
+  lateness: Tally;
   missed: number;
 }
 
-const newBucket = (): Bucket => ({ items: new Map(), failures: new Map(), passed: 0, failed: 0, latenessMs: 0, missed: 0 });
+const newBucket = (): Bucket => ({ items: new Map(), failures: new Map(), passed: 0, failed: 0, lateness: new Tally(), missed: 0 });
 
 /** Collects the samples of a generator by the second in which they ended. */
 export class Meter {
@@ -40,8 +39,7 @@ export class Meter {
   }
 
   late(ms: number): void {
-    const bucket = this.#bucket();
-    bucket.latenessMs = Math.max(bucket.latenessMs, ms);
+    this.#bucket().lateness.add(ms, true);
   }
 
   /** An iteration was due and nobody was free to play it. */
@@ -50,13 +48,7 @@ export class Meter {
   }
 
   /** Counts a failure; `example` is asked for only where this kind has none yet. */
-  failure(
-    crew: string,
-    transaction: string,
-    step: string,
-    message: string,
-    example: () => { user: number; captured: CapturedStep; requestText: string; responseText: string } | null,
-  ): void {
+  failure(crew: string, transaction: string, step: string, message: string, example: () => CapturedExchange | null): void {
     let kind = normaliseMessage(message);
     const key = `${crew}\u0000${step}\u0000${kind}`;
     const known = this.#kinds.get(key);
@@ -87,7 +79,10 @@ export class Meter {
   take(
     fromSecond: number,
     beforeSecond: number,
-  ): Pick<Frame, 'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs' | 'missedArrivals'>[] {
+  ): Pick<
+    Frame,
+    'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs' | 'lateness' | 'missedArrivals'
+  >[] {
     const taken = [];
     for (let second = fromSecond; second < beforeSecond; second++) {
       const bucket = this.#buckets.get(second) ?? newBucket();
@@ -98,7 +93,8 @@ export class Meter {
         failures: [...bucket.failures.values()],
         iterationsPassed: bucket.passed,
         iterationsFailed: bucket.failed,
-        latenessMs: bucket.latenessMs,
+        latenessMs: bucket.lateness.max,
+        ...(bucket.lateness.count === 0 ? {} : { lateness: bucket.lateness.toData() }),
         missedArrivals: bucket.missed,
       });
     }

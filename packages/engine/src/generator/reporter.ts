@@ -1,4 +1,4 @@
-import { normaliseMessage, type Crew, type SampleBook, type UserState } from '@sturdy/core';
+import { normaliseMessage, type CapturedExchange, type Crew, type SampleBook, type UserLogEntry, type UserState } from '@sturdy/core';
 import { capture } from '../play/capture.js';
 import { trafficOf, type PlayedStep } from '../play/virtual-user.js';
 import type { Meter } from './meter.js';
@@ -6,6 +6,9 @@ import type { Schedule } from './schedule.js';
 
 /** Text of a failed exchange is kept up to this many characters. */
 const exampleLimit = 20_000;
+
+/** Entries of watched users that wait to be told, at the most: more than that nobody reads. */
+const mostEntries = 500;
 
 /** Tells the meter what virtual users did, and keeps what each of them last did wrong. */
 export class Reporter {
@@ -15,6 +18,15 @@ export class Reporter {
     /** Keeps each request apart; null where nobody wants that. */
     readonly samples: () => SampleBook | null,
   ) {}
+
+  /** Users whose requests are told one by one; true where they are captured in full. */
+  watched: ReadonlyMap<number, boolean> = new Map();
+  #log: UserLogEntry[] = [];
+
+  /** Takes out what watched users did. */
+  takeLog(): UserLogEntry[] {
+    return this.#log.splice(0);
+  }
 
   /** A step that sends nothing failed: there is no exchange to show, only what it said. */
   noted(crew: Crew, state: UserState, transaction: string, step: string, text: string): void {
@@ -41,18 +53,33 @@ export class Reporter {
         failure: played.failure === null ? null : normaliseMessage(played.failure),
       });
     }
+    const captures = this.watched.get(state.user);
+    if (captures !== undefined && this.#log.length < mostEntries)
+      this.#log.push({
+        user: state.user,
+        atMs: performance.now() - this.schedule.startedMs,
+        iteration: state.iteration,
+        transaction: played.transaction,
+        step: played.step,
+        status: response.status,
+        durationMs: response.durationMs,
+        failure: played.failure,
+        exchange: captures ? this.#captured(state, played) : null,
+      });
     if (played.failure === null) return;
     state.lastError = played.failure;
-    this.meter.failure(crew.id, played.transaction, played.step, played.failure, () => {
-      const text = (bytes: Uint8Array | string | null) =>
-        (typeof bytes === 'string' ? bytes : bytes ? Buffer.from(bytes).toString() : '').slice(0, exampleLimit);
-      const noBody = (bytes: Uint8Array, mimeType: string) => ({ hash: '', size: bytes.length, mimeType });
-      return {
-        user: state.user,
-        captured: capture(played, this.schedule.startedMs, noBody),
-        requestText: text(played.request.body),
-        responseText: text(response.body),
-      };
-    });
+    this.meter.failure(crew.id, played.transaction, played.step, played.failure, () => this.#captured(state, played));
+  }
+
+  #captured({ user }: UserState, played: PlayedStep): CapturedExchange {
+    const text = (bytes: Uint8Array | string | null) =>
+      (typeof bytes === 'string' ? bytes : bytes ? Buffer.from(bytes).toString() : '').slice(0, exampleLimit);
+    const noBody = (bytes: Uint8Array, mimeType: string) => ({ hash: '', size: bytes.length, mimeType });
+    return {
+      user,
+      captured: capture(played, this.schedule.startedMs, noBody),
+      requestText: text(played.request.body),
+      responseText: text(played.response.body),
+    };
   }
 }

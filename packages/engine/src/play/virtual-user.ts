@@ -55,6 +55,8 @@ export interface Control {
   pause: (ms: number) => Promise<void>;
   /** Waits at a meeting point; absent where one user plays alone. */
   meet?: (step: string, users: number, atMostMs: number) => Promise<void>;
+  /** Whether bodies are wanted that nothing reads, because somebody looks at them. */
+  wantsBodies?: () => boolean;
   /** The next row of a table; null where there is none left, as where nothing deals. */
   deal?: (table: string) => Promise<Row | null>;
   /** All rows of a table that a loop goes through; null where each round is dealt a row of its own. */
@@ -401,6 +403,7 @@ export class VirtualUser {
         // A failed answer is wanted even where nothing reads it, so that it can be shown.
         wantsBody: (status, headers) =>
           this.keepsBodies ||
+          this.control.wantsBodies?.() === true ||
           operation.readsBody ||
           !operation.expect.statuses.includes(status) ||
           (operation.expect.content !== null && bodyKind(mediaType(headers)) !== operation.expect.content),

@@ -14,6 +14,7 @@ import {
   SampleQuerySchema,
   SamplesKeptSchema,
   UserFiguresSchema,
+  UserLogEntrySchema,
   type Run,
 } from '@sturdy/core';
 import * as z from 'zod';
@@ -178,6 +179,26 @@ export const runRoutes = ({ store, compute, conductor, live, samples }: Services
         },
       }),
     ),
+    route({
+      method: 'get',
+      path: '/runs/:runId/captured',
+      summary: 'What was captured in full of users of a run',
+      params: InRun,
+      result: z.array(UserLogEntrySchema),
+      handle: async ({ params }) => samples.captured((await need(params.runId)).id),
+    }),
+    route({
+      method: 'post',
+      path: '/runs/:runId/watch',
+      summary: 'Tell each request of a virtual user as it comes, and capture it in full where that is wanted',
+      params: InRun,
+      body: z.object({ user: z.number().int().min(1), captures: z.boolean().default(false) }),
+      result: z.object({}),
+      handle: ({ params, body }) => {
+        conductor.watch(params.runId, body.user, body.captures);
+        return {};
+      },
+    }),
     route({
       method: 'post',
       path: '/runs/:runId/next-phase',

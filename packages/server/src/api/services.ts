@@ -16,7 +16,7 @@ export interface Services {
   recorder: Recorder;
   rehearsalRoom: RehearsalRoom;
   conductor: Conductor;
-  samples: Pick<SampleFiles, 'path'>;
+  samples: Pick<SampleFiles, 'path' | 'captured'>;
 }
 
 /** The one project of this version. */

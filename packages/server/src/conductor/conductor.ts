@@ -33,6 +33,9 @@ const clockQuestions = 5;
 /** ms between the last word to the generators and the moment at which all of them begin. */
 const leadMs = 20;
 
+/** Users that are watched at a time, beside those that are captured: one for each browser that looks on. */
+const mostWatched = 5;
+
 const nowMs = (): number => performance.timeOrigin + performance.now();
 
 /** A user of a crew, and the generator that plays it. */
@@ -59,6 +62,8 @@ interface Playing {
   iterations: Map<number, number>;
   /** Seconds of the curve that were passed over. */
   skippedSeconds: number;
+  /** Users whose requests are told one by one, and whether they are captured in full. */
+  watched: Map<number, boolean>;
   /** Frames by second, until all generators have sent theirs. */
   frames: Map<number, Frame[]>;
   writes: Promise<void>;
@@ -90,7 +95,7 @@ export class Conductor {
     readonly live: Pick<LiveHub, 'tell'>,
     readonly transport: Transport,
     /** Where each request of a run is kept; absent where nobody will ask for one. */
-    readonly samples: Pick<SampleFiles, 'keep' | 'end'> | null = null,
+    readonly samples: Pick<SampleFiles, 'keep' | 'capture' | 'end'> | null = null,
   ) {}
 
   get current(): Run | null {
@@ -154,6 +159,7 @@ export class Conductor {
       meetings: new MeetingPoints(),
       iterations: new Map(),
       skippedSeconds: 0,
+      watched: new Map(),
       frames: new Map(),
       writes: Promise.resolve(),
       deadline: setTimeout(
@@ -268,6 +274,18 @@ export class Conductor {
     playing.skippedSeconds += skippedSeconds;
     this.#toAll(playing, { kind: 'skip', seconds: skippedSeconds });
     this.#tell(playing, { kind: 'phase', text: `${own.name} cut short, ${next.name} begins`, skippedSeconds });
+  }
+
+  /** Tells each request of a user from now on, and captures it in full where that is wanted; who is captured stays so. */
+  watch(runId: string, user: number, captures: boolean): void {
+    const playing = this.#need(runId);
+    const { watched } = playing;
+    if (captures && watched.get(user) !== true) this.#tell(playing, { kind: 'note', text: `user ${user} is captured in full` });
+    watched.set(user, captures || watched.get(user) === true);
+    // Who was looked at before somebody else is forgotten, but not what is captured.
+    const onlySeen = [...watched].filter(([, own]) => !own).map(([one]) => one);
+    for (const one of onlySeen.slice(0, Math.max(0, onlySeen.length - mostWatched))) watched.delete(one);
+    this.#toAll(playing, { kind: 'watch', users: [...watched].map(([one, own]) => ({ user: one, captures: own })) });
   }
 
   /** Puts a note on the time axis. */
@@ -408,6 +426,16 @@ export class Conductor {
           this.#tell(playing, { kind: 'note', text: problem });
         });
         return;
+      case 'log': {
+        const captured = message.entries.filter((one) => one.exchange !== null);
+        if (captured.length > 0) this.samples?.capture(playing.run.id, captured);
+        this.live.tell(
+          playing.run.id,
+          'log',
+          message.entries.map((one) => ({ ...one, exchange: null })),
+        );
+        return;
+      }
       case 'end-run':
         if (playing.run.state !== 'finishing') this.finish(playing.run.id, message.reason);
         return;

@@ -1,5 +1,5 @@
 import { createReadStream, existsSync, mkdirSync } from 'node:fs';
-import { open, type FileHandle } from 'node:fs/promises';
+import { appendFile, open, readFile, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
   bytesOfSample,
@@ -9,14 +9,19 @@ import {
   SampleTable,
   staysOf,
   thinned,
+  UserLogEntrySchema,
   type SampleBatch,
   type SamplesKept,
+  type UserLogEntry,
 } from '@sturdy/core';
 
 /** Samples that are kept of one run before they are thinned. */
 export const mostSamples = 5_000_000;
 /** Bytes that may wait for the disk; above them samples are thinned, so that a slow disk costs figures and not the run. */
 const mostWaiting = 128 << 20;
+
+/** Exchanges of a run that are captured in full, at the most. */
+const mostCaptured = 2000;
 
 /** What stands before the columns of a batch in a file. */
 interface BatchHead extends Pick<SampleBatch, 'version' | 'count' | 'names' | 'kinds'> {
@@ -32,6 +37,7 @@ interface Open {
   measured: number;
   keepEvery: number;
   failed: boolean;
+  captured: number;
 }
 
 /**
@@ -88,6 +94,30 @@ export class SampleFiles {
     });
   }
 
+  /** Keeps exchanges that were captured in full; those above a number are left out. */
+  capture(runId: string, exchanges: readonly UserLogEntry[]): void {
+    const own = this.#of(runId);
+    const some = exchanges.slice(0, Math.max(0, mostCaptured - own.captured));
+    own.captured += some.length;
+    if (some.length === 0) return;
+    const lines = some.map((one) => `${JSON.stringify(one)}\n`).join('');
+    // A full disk costs what is captured, and not the run.
+    own.writing = own.writing.then(() => appendFile(this.#capturePath(runId), lines).catch(() => undefined));
+  }
+
+  /** What was captured in full of a run, oldest first. */
+  async captured(runId: string): Promise<UserLogEntry[]> {
+    const path = this.#capturePath(runId);
+    if (!existsSync(path)) return [];
+    return (await readFile(path, 'utf8'))
+      .split('\n')
+      .flatMap((line) => (line.endsWith('}') ? [UserLogEntrySchema.parse(JSON.parse(line))] : []));
+  }
+
+  #capturePath(runId: string): string {
+    return join(this.folder, `${runId}.captured.jsonl`);
+  }
+
   /** The run is over: all that waits is written. */
   async end(runId: string): Promise<void> {
     const own = this.#open.get(runId);
@@ -107,7 +137,7 @@ export class SampleFiles {
     const file = open(this.path(runId), 'a');
     // Who writes hears of it.
     file.catch(() => undefined);
-    const own: Open = { file, writing: Promise.resolve(), waiting: 0, measured: 0, keepEvery: 1, failed: false };
+    const own: Open = { file, writing: Promise.resolve(), waiting: 0, measured: 0, keepEvery: 1, failed: false, captured: 0 };
     this.#open.set(runId, own);
     return own;
   }

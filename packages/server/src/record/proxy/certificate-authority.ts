@@ -62,7 +62,7 @@ export class CertificateAuthority {
       name,
       notBefore: new Date(Date.now() - dayMs),
       notAfter: new Date(Date.now() + authorityDays * dayMs),
-      keys: keys as never,
+      keys: keys,
       signingAlgorithm: algorithm,
       extensions: [
         new BasicConstraintsExtension(true, 0, true),
@@ -102,7 +102,7 @@ export class CertificateAuthority {
       notBefore: new Date(Date.now() - dayMs),
       notAfter: new Date(Date.now() + leafDays * dayMs),
       publicKey: this.leafKeys.publicKey as never,
-      signingKey: this.key as never,
+      signingKey: this.key,
       signingAlgorithm: algorithm,
       extensions: [
         new BasicConstraintsExtension(false, undefined, true),

@@ -13,6 +13,8 @@ import { Chart } from '../shared/chart';
 import { FocusAtOnce } from '../shared/focus-at-once';
 import { clock, figure, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
+import { CapturedCard } from './captured-card';
+import { ExchangeView } from './exchange-view';
 import { laneHeights, lanesOptions } from './lanes-chart';
 import { RunTableCard } from './run-table';
 import { SamplesCard } from './samples-card';
@@ -23,7 +25,18 @@ import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
 @Component({
   selector: 'app-run-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgTemplateOutlet, RouterLink, Chart, FocusAtOnce, RunTableCard, SamplesCard, SteerCard, VerdictShape],
+  imports: [
+    NgTemplateOutlet,
+    RouterLink,
+    CapturedCard,
+    Chart,
+    ExchangeView,
+    FocusAtOnce,
+    RunTableCard,
+    SamplesCard,
+    SteerCard,
+    VerdictShape,
+  ],
   templateUrl: './run-screen.html',
   styleUrl: './run-screen.scss',
   host: { '(document:keydown)': 'key($event)' },
@@ -83,6 +96,23 @@ export class RunScreen implements OnDestroy {
   readonly asked = signal<'' | 'finish' | 'abort'>('');
   readonly user = signal<number | null>(null);
   readonly chosenUser = computed(() => this.users().find((one) => one.user === this.user()));
+  /** What the chosen user did last, newest first. */
+  readonly userLog = computed(() =>
+    this.#log()
+      .filter((one) => one.user === this.user())
+      .slice(-60)
+      .reverse(),
+  );
+  readonly #log = this.#store.selectSignal(runsFeature.selectLog);
+  readonly capturing = signal<ReadonlySet<number>>(new Set());
+  choose(user: number): void {
+    this.user.set(user);
+    this.#store.dispatch(runsActions.userWatched({ id: this.id(), user, captures: false }));
+  }
+  capture(user: number): void {
+    this.capturing.update((all) => new Set([...all, user]));
+    this.#store.dispatch(runsActions.userWatched({ id: this.id(), user, captures: true }));
+  }
   readonly open = signal<number | null>(null);
   readonly verdict = computed(() => {
     const run = this.result()?.run;

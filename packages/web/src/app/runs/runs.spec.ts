@@ -1,6 +1,6 @@
 import { hostSeries, type LanePoint, type Run, type RunResult } from '@sturdy/core';
 import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
-import { lanesOptions } from './lanes-chart';
+import { heatCells, lanesOptions } from './lanes-chart';
 
 const run: Run = {
   id: 'r',
@@ -99,8 +99,25 @@ it('the lanes leave a gap where nothing ended in a second', () => {
     [0, 20],
     [1, null],
   ]);
-  expect(series.find((one) => one.name === 'band')?.data).toEqual([
-    [0, 11],
-    [1, null],
+});
+
+it('the heat band shows which share of the answers took how long, and joins seconds where there are many', () => {
+  // Bands are tenths of a decade: band 10 is 10 to 12.6 ms, band 20 is 100 to 126 ms.
+  const cells = heatCells([
+    {
+      ...point(0),
+      bands: [
+        [10, 3],
+        [20, 1],
+      ],
+    },
+    { ...point(1), bands: [] },
   ]);
+  expect(cells).toEqual([
+    [-0.5, 0.5, 10, expect.closeTo(12.59, 2), 0.75],
+    [-0.5, 0.5, 100, expect.closeTo(125.89, 2), 0.25],
+  ]);
+  const hour = heatCells(Array.from({ length: 3600 }, (_, second) => ({ ...point(second), bands: [[10, 1] as [number, number]] })));
+  expect(hour).toHaveLength(240);
+  expect(hour.every((one) => one[4] === 1)).toBe(true);
 });

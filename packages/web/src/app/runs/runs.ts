@@ -10,6 +10,7 @@ import {
   type LanePoint,
   type Run,
   type RunResult,
+  type UserLogEntry,
   type UserState,
 } from '@sturdy/core';
 import { concat, concatMap, forkJoin, map, type Observable, of, switchMap, takeUntil } from 'rxjs';
@@ -43,6 +44,8 @@ export const runsActions = createActionGroup({
     'Resume wanted': props<{ id: string }>(),
     'Next phase wanted': props<{ id: string }>(),
     'Users wanted': props<{ id: string; crew: string; users: number }>(),
+    'User watched': props<{ id: string; user: number; captures: boolean }>(),
+    'Log came': props<{ entries: UserLogEntry[] }>(),
     'Note written': props<{ id: string; text: string }>(),
     Asked: emptyProps(),
   },
@@ -57,10 +60,15 @@ interface RunsState {
   hosts: HostSeries[];
   hostPoints: HostPoint[];
   users: UserState[];
+  /** What watched users did last. */
+  log: UserLogEntry[];
   failures: Failure[];
   passed: number;
   failed: number;
 }
+/** Entries of watched users that are kept on screen. */
+const logged = 400;
+
 const initial: RunsState = {
   list: [],
   listed: false,
@@ -69,6 +77,7 @@ const initial: RunsState = {
   hosts: [],
   hostPoints: [],
   users: [],
+  log: [],
   failures: [],
   passed: 0,
   failed: 0,
@@ -105,6 +114,7 @@ export const runsFeature = createFeature({
       passed: state.passed + live.iterationsPassed,
       failed: state.failed + live.iterationsFailed,
     })),
+    on(runsActions.logCame, (state, { entries }) => ({ ...state, log: [...state.log, ...entries].slice(-logged) })),
     on(runsActions.runChanged, (state, { run }) => ({
       ...state,
       result: state.result?.run.id === run.id ? { ...state.result, run } : state.result,
@@ -160,9 +170,10 @@ export const runsEffects = {
         ofType(runsActions.loaded),
         switchMap(({ result }) =>
           isLive(result.run)
-            ? liveStream(`/api/runs/${result.run.id}/live`, ['second', 'run', 'host']).pipe(
+            ? liveStream(`/api/runs/${result.run.id}/live`, ['second', 'run', 'host', 'log']).pipe(
                 switchMap(({ kind, data }) => {
                   if (kind === 'host') return of(runsActions.hostRead({ point: data as HostPoint }));
+                  if (kind === 'log') return of(runsActions.logCame({ entries: data as UserLogEntry[] }));
                   if (kind === 'second') return of(runsActions.secondCame({ live: data as LiveSecond }));
                   const run = data as Run;
                   // The end of a run brings its final figures.
@@ -186,6 +197,7 @@ export const runsEffects = {
           runsActions.pauseWanted,
           runsActions.resumeWanted,
           runsActions.nextPhaseWanted,
+          runsActions.userWatched,
           runsActions.usersWanted,
           runsActions.noteWritten,
         ),
@@ -206,6 +218,7 @@ type Order = ReturnType<
   | typeof runsActions.pauseWanted
   | typeof runsActions.resumeWanted
   | typeof runsActions.nextPhaseWanted
+  | typeof runsActions.userWatched
   | typeof runsActions.usersWanted
   | typeof runsActions.noteWritten
 >;
@@ -222,6 +235,8 @@ function ordered(api: Api, order: Order): Observable<unknown> {
       return api.resumeRun(order.id);
     case runsActions.nextPhaseWanted.type:
       return api.nextPhase(order.id);
+    case runsActions.userWatched.type:
+      return api.watchUser(order.id, order.user, order.captures);
     case runsActions.usersWanted.type:
       return api.changeUsers(order.id, order.crew, order.users);
     case runsActions.noteWritten.type:

@@ -34,6 +34,7 @@ import type {
   SamplePage,
   SamplesKept,
   UserFigures,
+  UserLogEntry,
   Script,
   HostSeries,
   ShownFigure,
@@ -268,6 +269,8 @@ export class Api {
   run = (id: string) => this.#http.get<RunResult>(`/api/runs/${id}`);
   lanes = (id: string) => this.#http.get<LanePoint[]>(`/api/runs/${id}/lanes`);
   pauseRun = (id: string) => this.#http.post(`/api/runs/${id}/pause`, {});
+  watchUser = (id: string, user: number, captures: boolean) => this.#http.post(`/api/runs/${id}/watch`, { user, captures });
+  captured = (id: string) => this.#http.get<UserLogEntry[]>(`/api/runs/${id}/captured`);
   nextPhase = (id: string) => this.#http.post(`/api/runs/${id}/next-phase`, {});
   resumeRun = (id: string) => this.#http.post(`/api/runs/${id}/resume`, {});
   changeUsers = (id: string, crew: string, users: number) => this.#http.post(`/api/runs/${id}/users`, { crew, users });

@@ -1,0 +1,14 @@
+import * as z from 'zod';
+
+/** Something that happened in a run, or that somebody noted. */
+export const RunEventSchema = z.object({
+  second: z.number().int(),
+  kind: z.enum(['users', 'pause', 'resume', 'phase', 'lost', 'end', 'note']),
+  text: z.string(),
+  /** Of `users`: the crew, and how many it has from then on. */
+  crew: z.string().optional(),
+  users: z.number().int().optional(),
+  /** Of `phase`: the seconds of the curve that were passed over. */
+  skippedSeconds: z.number().optional(),
+});
+export type RunEvent = z.infer<typeof RunEventSchema>;

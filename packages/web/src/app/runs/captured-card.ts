@@ -1,0 +1,58 @@
+import { ChangeDetectionStrategy, Component, inject, input, signal } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
+import { catchError, of, switchMap } from 'rxjs';
+import { Api } from '../shared/api';
+import { clock, figure } from '../shared/format';
+import { ExchangeView } from './exchange-view';
+
+/** What was captured in full of users whom somebody chose; nothing is shown where nobody did. */
+@Component({
+  selector: 'app-captured-card',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ExchangeView],
+  template: `@if (entries().length > 0) {
+    <section class="card-box">
+      <div class="pad">
+        <h2 class="m-0">Captured in full</h2>
+      </div>
+      <div class="list" tabindex="0" role="region" aria-label="Captured exchanges">
+        @for (one of entries(); track $index) {
+          <div class="pad one">
+            <span class="muted">{{ clock(one.atMs / 1000) }} · user {{ one.user }} · iteration {{ one.iteration }}</span>
+            <b>{{ one.status || 'no answer' }}</b> {{ figure(one.durationMs) }} ms
+            <span class="mono">{{ one.exchange?.captured?.request?.method }} {{ one.exchange?.captured?.request?.url }}</span>
+            <button class="act slim" (click)="open.set(open() === $index ? null : $index)" [attr.aria-expanded]="open() === $index">
+              {{ open() === $index ? 'Close' : 'Show' }}
+            </button>
+            @if (one.failure) {
+              <div class="note bad mt-1">{{ one.failure }}</div>
+            }
+            @if (open() === $index && one.exchange; as exchange) {
+              <app-exchange-view [exchange]="exchange" />
+            }
+          </div>
+        }
+      </div>
+    </section>
+  }`,
+  styles: `
+    .list {
+      max-height: 420px;
+      overflow: auto;
+    }
+    .one {
+      border-top: 1px solid var(--line);
+      overflow-wrap: anywhere;
+    }
+  `,
+})
+export class CapturedCard {
+  readonly #api = inject(Api);
+  readonly runId = input.required<string>();
+  readonly open = signal<number | null>(null);
+  readonly entries = toSignal(toObservable(this.runId).pipe(switchMap((id) => this.#api.captured(id).pipe(catchError(() => of([]))))), {
+    initialValue: [],
+  });
+  readonly clock = clock;
+  readonly figure = figure;
+}
