@@ -159,7 +159,7 @@ test('a host is watched, its figures stand in the lanes of a run, and the run is
   await looksRight(page, 'hosts');
   await picture(page, 'hosts');
 
-  const longer = { ...workload, curve: { kind: 'ramp', rampUpSeconds: 1, holdSeconds: 16, rampDownSeconds: 1, atEnd: 'iteration' } };
+  const longer = { ...workload, curve: { kind: 'ramp', rampUpSeconds: 1, holdSeconds: 40, rampDownSeconds: 1, atEnd: 'iteration' } };
   await ask('PUT', `/workloads/${workload.id}`, longer);
   const run = await ask<{ id: string }>('POST', `/workloads/${workload.id}/run`);
   await page.goto(`${product}/runs/${run.id}`);
@@ -178,19 +178,42 @@ test('a host is watched, its figures stand in the lanes of a run, and the run is
     /went on/,
     /cache emptied/,
   ]);
+  await page.locator('.cells .cell').first().click();
+  await expect(page.getByRole('list', { name: 'What user 1 did last' }).getByRole('listitem').first()).toContainText(/200 \d+ ms/);
+  await page.getByRole('button', { name: 'Capture it in full' }).click();
+  await expect(page.getByText('user 1 is captured in full')).toBeVisible();
+  await expect(page.getByText('Captured in full from here on')).toBeVisible();
   await looksRight(page, 'run room with changes');
   await page.getByText(/Host figures: 2 of \d+ have a lane/).click();
   await page.getByRole('button', { name: 'Yard: waiting requests' }).click();
   await expect(page.getByText(/Host figures: 3 of \d+ have a lane/)).toBeVisible();
+  // By key, as who watches a run for an hour would: the hold is long enough.
+  await page.keyboard.press('n');
+  await expect(page.getByText('hold cut short, ramp-down begins').first()).toBeVisible();
   await expect(page.getByText(/All criteria held|criteria missed/)).toBeVisible({ timeout: 60_000 });
   await looksRight(page, 'run with hosts');
+  await page.getByRole('button', { name: 'by user' }).click();
+  const first = page.getByRole('table', { name: 'Users' }).getByRole('row').nth(1);
+  await first.getByRole('button', { name: 'Its requests' }).click();
+  const requests = page.getByRole('table', { name: 'Requests' });
+  const users = requests.locator('tbody tr td:nth-child(2)');
+  await expect(users.first()).toHaveText('1');
+  expect(new Set(await users.allInnerTexts())).toEqual(new Set(['1']));
+  const kept = await ask<{ kept: number; measured: number; total: number }>('GET', `/runs/${run.id}/samples`);
+  expect([kept.kept, kept.total]).toEqual([kept.measured, kept.measured]);
+  await page.getByLabel('Outcome').selectOption('failed');
+  await expect(page.getByText('No request is like that.')).toBeVisible();
+  await page.getByRole('button', { name: 'Show all again' }).click();
+  const shown = page.getByRole('region', { name: 'Captured exchanges' });
+  await shown.getByRole('button', { name: 'Show' }).first().click();
+  await expect(shown.getByText(/Sent by user 1: GET http/)).toBeVisible();
   const series = await ask<HostSeries[]>('GET', `/runs/${run.id}/hosts`);
   const served = series.find((one) => one.host === 'Yard' && one.name === 'requests served')?.points.map(([, value]) => value ?? 0) ?? [];
   // Twenty users play two requests every two seconds.
   expect(Math.max(...served)).toBeGreaterThan(5);
   await page.getByRole('button', { name: 'by crew' }).click();
   await expect(page.getByRole('rowheader', { name: 'Visit again' })).toBeVisible();
-  await expect(page.getByText('The load was changed by hand 2 times')).toBeVisible();
+  await expect(page.getByText('The load was changed by hand 3 times')).toBeVisible();
   const csv = await (await fetch(`${product}/api/runs/${run.id}/result.csv`)).text();
   expect(csv.split('\r\n')[0]).toMatch(/^transaction,step,count/);
 });

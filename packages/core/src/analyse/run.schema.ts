@@ -86,6 +86,6 @@ export const LanePointSchema = z.object({
   failures: z.number().int(),
   loopDelayMs: z.number(),
   /** How the response times are spread: samples in each band that has some (`bandStartMs`). */
-  bands: z.array(z.tuple([z.number().int(), z.number().int()])).optional(),
+  bands: z.array(z.array(z.number().int()).length(2)).optional(),
 });
 export type LanePoint = z.infer<typeof LanePointSchema>;

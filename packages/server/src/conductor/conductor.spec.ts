@@ -9,6 +9,7 @@ import {
   type Run,
   type RunResult,
   type Script,
+  type UserLogEntry,
   type Workload,
 } from '@sturdy/core';
 import type { FromGenerator, ToGenerator } from '@sturdy/engine';
@@ -166,10 +167,10 @@ const compute = {
   runResult: (run: Run, frames: Frame[], scripts: Script[]): Promise<RunResult> => Promise.resolve(runResult(run, frames, scripts)),
 } as unknown as Compute;
 
-async function started(more: Partial<Workload> = {}) {
+async function started(more: Partial<Workload> = {}, samples: Conductor['samples'] = null) {
   const store = new FakeStore();
   const transport = new FakeTransport(store);
-  const conductor = new Conductor(store as unknown as Store, compute, new LiveHub(), transport);
+  const conductor = new Conductor(store as unknown as Store, compute, new LiveHub(), transport, samples);
   const run = await conductor.start({ ...workload, ...more }, environment);
   const settled = async () => {
     await new Promise((done) => setTimeout(done, 30));
@@ -318,6 +319,36 @@ describe('the conductor', () => {
     const frames = Array.from({ length: 46 }, (_, second) => frame(0, second));
     expect(runResult(played, frames, [script]).period).toEqual({ fromSecond: 5, toSecond: 35 });
     expect(runResult({ ...played, events: [] }, frames, [script]).period).toEqual({ fromSecond: 60, toSecond: 60 });
+  });
+
+  it('tells what a watched user does, keeps what is captured of it, and forgets who was only looked at before', async () => {
+    const captured: UserLogEntry[] = [];
+    const { transport, conductor, run } = await started(
+      {},
+      { keep: () => undefined, end: () => Promise.resolve(), capture: (_, entries) => captured.push(...entries) },
+    );
+    transport.all({ kind: 'ready' });
+    conductor.watch(run.id, 3, true);
+    for (const user of [1, 2, 4, 5, 6, 7, 3]) conductor.watch(run.id, user, false);
+    expect(transport.sent[0]?.at(-1)).toEqual({
+      kind: 'watch',
+      users: [3, 2, 4, 5, 6, 7].map((user) => ({ user, captures: user === 3 })),
+    });
+    const entry = (user: number, exchange: UserLogEntry['exchange']): UserLogEntry => ({
+      user,
+      atMs: 1,
+      iteration: 1,
+      transaction: 'T',
+      step: 's1',
+      status: 200,
+      durationMs: 5,
+      failure: null,
+      exchange,
+    });
+    const exchange = { user: 3, requestText: '', responseText: 'ok' } as UserLogEntry['exchange'];
+    transport.say[1]?.({ kind: 'log', entries: [entry(2, null), entry(3, exchange)] });
+    expect(captured).toEqual([entry(3, exchange)]);
+    await conductor.abort(run.id);
   });
 
   it('fails the run with the reason where all generators die, or one before it began', async () => {

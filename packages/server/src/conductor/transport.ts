@@ -16,8 +16,8 @@ export interface Transport {
 export class WorkerThreadTransport implements Transport {
   constructor(readonly workerFile: URL = generatorWorkerFile) {}
 
-  open(_generator: number, receive: (message: FromGenerator) => void): GeneratorLink {
-    const worker = new Worker(this.workerFile);
+  open(generator: number, receive: (message: FromGenerator) => void): GeneratorLink {
+    const worker = new Worker(this.workerFile, { workerData: { generator } });
     let closing = false;
     worker.on('message', (raw: unknown) => {
       const message = FromGeneratorSchema.safeParse(raw);

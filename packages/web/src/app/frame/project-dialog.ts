@@ -28,58 +28,62 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
         >Your name, for the list of changes
         <input [value]="name()" #own (input)="name.set(own.value)" placeholder="as this machine calls you"
       /></label>
-      <h3>Failure signs</h3>
-      <p class="muted small">
-        What no good answer holds, whatever its status: it fails the step in every rehearsal and run of every script.
-      </p>
-      @for (one of signs(); track $index; let at = $index) {
-        <div class="sign">
-          <select #kind [attr.aria-label]="'Kind of sign ' + (at + 1)" (change)="set(at, { kind: $any(kind.value) })">
-            @for (own of kinds; track own.id) {
-              <option [value]="own.id" [selected]="own.id === one.kind">{{ own.name }}</option>
-            }
-          </select>
-          <input
-            class="mono"
-            [value]="one.text"
-            #text
-            [attr.aria-label]="'Sign ' + (at + 1)"
-            [placeholder]="exampleOf(one.kind)"
-            (input)="set(at, { text: text.value })"
-          />
-          <button class="act slim" (click)="attempt(at)" [disabled]="one.text.trim() === ''">Try it</button>
-          <button class="act slim" (click)="remove(at)" [attr.aria-label]="'Remove sign ' + (at + 1)">
-            <i class="bi bi-trash" aria-hidden="true"></i>
-          </button>
-        </div>
-        @if (tried(); as result) {
-          @if (result.at === at) {
-            @if (result.held.length === 0) {
-              <p class="note good">No recorded answer holds it. It will tell those that failed.</p>
-            } @else {
-              <div class="note warn" role="status">
-                {{ result.held.length === 1 ? 'A recorded answer holds' : 'Recorded answers hold' }} it, so good steps would fail:
-                @for (held of result.held.slice(0, 4); track $index) {
-                  <div class="mono small">{{ held.take }}, {{ held.exchange }}: {{ held.url }}</div>
-                }
-              </div>
+      @if (loaded()) {
+        <h3>Failure signs</h3>
+        <p class="muted small">
+          What no good answer holds, whatever its status: it fails the step in every rehearsal and run of every script.
+        </p>
+        @for (one of signs(); track $index; let at = $index) {
+          <div class="sign">
+            <select #kind [attr.aria-label]="'Kind of sign ' + (at + 1)" (change)="set(at, { kind: $any(kind.value) })">
+              @for (own of kinds; track own.id) {
+                <option [value]="own.id" [selected]="own.id === one.kind">{{ own.name }}</option>
+              }
+            </select>
+            <input
+              class="mono"
+              [value]="one.text"
+              #text
+              [attr.aria-label]="'Sign ' + (at + 1)"
+              [placeholder]="exampleOf(one.kind)"
+              (input)="set(at, { text: text.value })"
+            />
+            <button class="act slim" (click)="attempt(at)" [disabled]="one.text.trim() === ''">Try it</button>
+            <button class="act slim" (click)="remove(at)" [attr.aria-label]="'Remove sign ' + (at + 1)">
+              <i class="bi bi-trash" aria-hidden="true"></i>
+            </button>
+          </div>
+          @if (tried(); as result) {
+            @if (result.at === at) {
+              @if (result.held.length === 0) {
+                <p class="note good">No recorded answer holds it. It will tell those that failed.</p>
+              } @else {
+                <div class="note warn" role="status">
+                  {{ result.held.length === 1 ? 'A recorded answer holds' : 'Recorded answers hold' }} it, so good steps would fail:
+                  @for (held of result.held.slice(0, 4); track $index) {
+                    <div class="mono small">{{ held.take }}, {{ held.exchange }}: {{ held.url }}</div>
+                  }
+                </div>
+              }
             }
           }
+        } @empty {
+          <p class="small">None yet. An application that says “your session has expired” with status 200 is caught by such a sign.</p>
         }
-      } @empty {
-        <p class="small">None yet. An application that says “your session has expired” with status 200 is caught by such a sign.</p>
+        <button class="act slim" (click)="add()"><i class="bi bi-plus" aria-hidden="true"></i>Add a sign</button>
+        <h3 class="mt-3">Criteria</h3>
+        <p class="muted small">What every run must hold where its workload sets no limit of its own.</p>
+        <app-limit-rows what="criterion" [limits]="criteria()" [transactions]="transactions()" (changed)="criteria.set($any($event))" />
+      } @else if (!problem()) {
+        <p class="muted small">Reading what the project has so far…</p>
       }
-      <button class="act slim" (click)="add()"><i class="bi bi-plus" aria-hidden="true"></i>Add a sign</button>
-      <h3 class="mt-3">Criteria</h3>
-      <p class="muted small">What every run must hold where its workload sets no limit of its own.</p>
-      <app-limit-rows what="criterion" [limits]="criteria()" [transactions]="transactions()" (changed)="criteria.set($any($event))" />
       @if (problem(); as told) {
         <p class="note bad mt-2 mb-0" role="alert">{{ told }}</p>
       }
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="save()" [disabled]="!complete()">Save</button>
+      <button class="act main" (click)="save()" [disabled]="!complete() || !loaded()">Save</button>
     </div>`,
   styles: `
     h3 {
@@ -114,6 +118,8 @@ export class ProjectDialog {
   readonly #store = inject(Store);
   readonly #scripts = this.#store.selectSignal(scriptsFeature.selectAll);
   readonly transactions = computed(() => [...new Set(this.#scripts().flatMap((one) => one.transactions.map(({ name }) => name)))]);
+  /** What is written before the settings have come would be lost, and would wipe out theirs. */
+  readonly loaded = signal(false);
   readonly signs = signal<readonly FailureSign[]>([]);
   readonly problem = signal<string | null>(null);
   readonly tried = signal<{ at: number; held: readonly HeldSign[] } | null>(null);
@@ -129,6 +135,7 @@ export class ProjectDialog {
         this.#others = others;
         this.signs.set(failureSigns);
         this.criteria.set(criteria);
+        this.loaded.set(true);
       },
       error: this.#failed,
     });

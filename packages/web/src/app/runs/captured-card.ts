@@ -18,12 +18,14 @@ import { ExchangeView } from './exchange-view';
       <div class="list" tabindex="0" role="region" aria-label="Captured exchanges">
         @for (one of entries(); track $index) {
           <div class="pad one">
-            <span class="muted">{{ clock(one.atMs / 1000) }} · user {{ one.user }} · iteration {{ one.iteration }}</span>
-            <b>{{ one.status || 'no answer' }}</b> {{ figure(one.durationMs) }} ms
-            <span class="mono">{{ one.exchange?.captured?.request?.method }} {{ one.exchange?.captured?.request?.url }}</span>
-            <button class="act slim" (click)="open.set(open() === $index ? null : $index)" [attr.aria-expanded]="open() === $index">
-              {{ open() === $index ? 'Close' : 'Show' }}
-            </button>
+            <div class="head">
+              <span class="muted">{{ clock(one.atMs / 1000) }} · user {{ one.user }} · iteration {{ one.iteration }}</span>
+              <b>{{ one.status || 'no answer' }}</b><span>{{ figure(one.durationMs) }} ms</span>
+              <span class="mono">{{ one.exchange?.captured?.request?.method }} {{ one.exchange?.captured?.request?.url }}</span>
+              <button class="act slim" (click)="open.set(open() === $index ? null : $index)" [attr.aria-expanded]="open() === $index">
+                {{ open() === $index ? 'Close' : 'Show' }}
+              </button>
+            </div>
             @if (one.failure) {
               <div class="note bad mt-1">{{ one.failure }}</div>
             }
@@ -43,6 +45,12 @@ import { ExchangeView } from './exchange-view';
     .one {
       border-top: 1px solid var(--line);
       overflow-wrap: anywhere;
+    }
+    .head {
+      display: flex;
+      flex-wrap: wrap;
+      align-items: baseline;
+      gap: 2px 10px;
     }
   `,
 })

@@ -220,7 +220,7 @@ export function heatCells(points: readonly LanePoint[]): [number, number, number
     const column = Math.floor((second - first) / width);
     const own = columns.get(column) ?? new Map<number, number>();
     columns.set(column, own);
-    for (const [band, count] of bands) own.set(band, (own.get(band) ?? 0) + count);
+    for (const [band = 0, count = 0] of bands) own.set(band, (own.get(band) ?? 0) + count);
   }
   return [...columns].flatMap(([column, own]) => {
     const all = [...own.values()].reduce((sum, count) => sum + count, 0);

@@ -71,10 +71,13 @@ export class RunScreen implements OnDestroy {
     return this.hosts().filter(({ id, host }) => (chosen ? chosen.has(id) : !seen.has(host) && seen.add(host)));
   });
   readonly heights = computed(() => laneHeights(this.shownHosts().length));
+  /** The first limit of response times, which the lanes show. */
+  readonly limit = computed(() => this.result()?.run.workload.criteria.find((one) => one.measure !== 'error-rate')?.limit ?? null);
+  readonly isOver = computed(() => (this.last()?.p95Ms ?? 0) > (this.limit() ?? Infinity));
   readonly options = computed(() => {
     const points = this.lanes();
     const seconds = this.seconds();
-    const limit = this.result()?.run.workload.criteria.find((one) => one.measure !== 'error-rate')?.limit ?? null;
+    const limit = this.limit();
     const hosts = this.shownHosts();
     const events = this.events();
     return (colour: (name: string) => string): EChartsCoreOption =>
