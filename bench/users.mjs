@@ -1,10 +1,13 @@
 // Many virtual users in one generator, and what it measures beside what the server knows. Bounded by its curves, seeded.
 import { fork } from 'node:child_process';
+import { createRequire } from 'node:module';
 import { Worker } from 'node:worker_threads';
 import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { Tally } from '../packages/core/dist/index.js';
 import { compile, generatorWorkerFile, HttpDriver, VirtualUser } from '../packages/engine/dist/index.js';
 import { environment, planOf, script, step } from './plans.mjs';
+
+const { Client } = createRequire(new URL('../packages/engine/dist/index.js', import.meta.url))('undici');
 
 const server = fork(new URL('./serve-users.mjs', import.meta.url));
 const port = await new Promise((done) => server.once('message', done));
@@ -56,12 +59,14 @@ process.stdout.write(
 `,
 );
 
-/** How much longer than the server knows an answer took, over so many users for 5 s. */
+/** How much longer than the server knows an answer took, over so many users for 5 s once they are warm. */
 async function difference(count, waitMs) {
   const tally = new Tally();
   const loop = monitorEventLoopDelay({ resolution: 5 });
   loop.enable();
-  const ends = performance.now() + 5000;
+  // The first second is left out, in which code is still being compiled.
+  const begins = performance.now() + 1000;
+  const ends = begins + 5000;
   await Promise.all(
     Array.from({ length: count }, async () => {
       const driver = new HttpDriver({ allows: (one) => one === origin });
@@ -69,7 +74,7 @@ async function difference(count, waitMs) {
         step: ({ response }) => {
           const took = response.headers.find(([name]) => name.toLowerCase() === 'took')?.[1];
           // A new connection is the user's own time; the server knows nothing of it.
-          if (response.timings.connect < 0) tally.add(Math.max(0, response.durationMs - Number(took)), true);
+          if (response.timings.connect < 0 && performance.now() >= begins) tally.add(Math.max(0, response.durationMs - Number(took)), true);
         },
         transaction: () => undefined,
       };
@@ -87,15 +92,37 @@ async function difference(count, waitMs) {
   loop.disable();
   return { tally, loopMs: loop.max / 1e6 };
 }
+/** The same with nothing but the HTTP client: what the machine itself adds. */
+async function bareDifference(count, waitMs) {
+  const tally = new Tally();
+  const begins = performance.now() + 1000;
+  const ends = begins + 5000;
+  await Promise.all(
+    Array.from({ length: count }, async () => {
+      const client = new Client(origin, { pipelining: 1 });
+      while (performance.now() < ends) {
+        const started = performance.now();
+        const { headers, body } = await client.request({ path: `/?ms=${waitMs}`, method: 'GET', headers: { Accept: '*/*' } });
+        await body.dump();
+        const took = performance.now() - started - Number(headers.took);
+        if (performance.now() >= begins) tally.add(Math.max(0, took), true);
+      }
+      await client.close();
+    }),
+  );
+  return tally;
+}
+
 process.stdout.write('Measured beside what the server knows it took\n');
 for (const [count, waitMs] of [
   [4, 20],
   [20, 20],
   [200, 0],
 ]) {
+  const bare = await bareDifference(count, waitMs);
   const { tally, loopMs } = await difference(count, waitMs);
   process.stdout.write(
-    `  ${String(count).padStart(3)} users, ${waitMs} ms each: ${tally.count.toLocaleString('en')} answers, longer by ${tally.percentile(50).toFixed(2)} ms (p50), ${tally.percentile(99).toFixed(2)} ms (p99); event loop late by ${loopMs.toFixed(0)} ms at worst\n`,
+    `  ${String(count).padStart(3)} users, ${waitMs} ms each: ${tally.count.toLocaleString('en')} answers, longer by ${tally.percentile(50).toFixed(2)} ms (p50), ${tally.percentile(99).toFixed(2)} ms (p99); a bare client ${bare.percentile(50).toFixed(2)} and ${bare.percentile(99).toFixed(2)} ms; event loop late by ${loopMs.toFixed(0)} ms at worst\n`,
   );
 }
 server.kill();

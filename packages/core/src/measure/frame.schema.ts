@@ -72,6 +72,7 @@ export const FrameSchema = z.object({
   iterationsFailed: z.number().int(),
   items: z.array(FrameItemSchema),
   failures: z.array(FailureSchema),
+  /** Users who are not as they were in the frame before. */
   users: z.array(UserStateSchema),
   /** Iterations that were due by arrival and found no free user. */
   missedArrivals: z.number().int().default(0),

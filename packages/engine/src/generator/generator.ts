@@ -18,6 +18,8 @@ interface Seat {
   crew: Crew;
   place: number;
   state: UserState;
+  /** What was told of it last. */
+  told: UserState | null;
   user: VirtualUser;
   driver: Driver;
   tables: string[];
@@ -161,6 +163,7 @@ export class Generator {
         crew,
         place,
         state,
+        told: null,
         driver,
         tables: program.tables,
         random,
@@ -476,6 +479,26 @@ export class Generator {
     return rowOf(known.columns, row);
   }
 
+  /** The states of users that are not as they were told last: of thousands only a few change within a second. */
+  #changed(): UserState[] {
+    const changed: UserState[] = [];
+    for (const seat of this.#seats) {
+      const { state, told } = seat;
+      if (
+        told !== null &&
+        told.state === state.state &&
+        told.iteration === state.iteration &&
+        told.step === state.step &&
+        told.row === state.row &&
+        told.lastError === state.lastError
+      )
+        continue;
+      seat.told = { ...state };
+      changed.push(seat.told);
+    }
+    return changed;
+  }
+
   #flush(beforeSecond: number): void {
     for (const taken of this.#meter.take(this.#flushed, beforeSecond)) {
       const frame: Frame = {
@@ -483,7 +506,7 @@ export class Generator {
         generator: this.#plan?.generator ?? 0,
         ...taken,
         activeUsers: this.#seats.filter((one) => one.active).length,
-        users: this.#seats.map((one) => ({ ...one.state })),
+        users: this.#changed(),
         loopDelayMs: Math.max(0, this.#loop.max / 1e6 - 10),
       };
       this.#loop.reset();

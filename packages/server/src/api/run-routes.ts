@@ -15,6 +15,7 @@ import {
   SamplesKeptSchema,
   UserFiguresSchema,
   UserLogEntrySchema,
+  UserStateSchema,
   type Run,
 } from '@sturdy/core';
 import * as z from 'zod';
@@ -179,6 +180,14 @@ export const runRoutes = ({ store, compute, conductor, live, samples }: Services
         },
       }),
     ),
+    route({
+      method: 'get',
+      path: '/runs/:runId/users-now',
+      summary: 'What each virtual user of a live run is doing; none where it has ended',
+      params: InRun,
+      result: z.array(UserStateSchema),
+      handle: ({ params }) => conductor.users(params.runId),
+    }),
     route({
       method: 'get',
       path: '/runs/:runId/captured',

@@ -13,6 +13,7 @@ import {
   type RunEvent,
   type RunGenerator,
   type Script,
+  type UserState,
   type Watch,
   type Workload,
 } from '@sturdy/core';
@@ -32,6 +33,9 @@ import type { GeneratorLink, Transport } from './transport.js';
 const clockQuestions = 5;
 /** ms between the last word to the generators and the moment at which all of them begin. */
 const leadMs = 20;
+
+/** Up to so many users all are told of each second, whether they changed or not. */
+const toldAlways = 500;
 
 /** Users that are watched at a time, beside those that are captured: one for each browser that looks on. */
 const mostWatched = 5;
@@ -58,8 +62,8 @@ interface Playing {
   ended: Set<number>;
   lost: Map<number, string>;
   meetings: MeetingPoints;
-  /** Iterations that users of each generator have begun, where a crew has so many and no more. */
-  iterations: Map<number, number>;
+  /** What each user did last. */
+  users: Map<number, UserState>;
   /** Seconds of the curve that were passed over. */
   skippedSeconds: number;
   /** Users whose requests are told one by one, and whether they are captured in full. */
@@ -100,6 +104,11 @@ export class Conductor {
 
   get current(): Run | null {
     return [...this.#playing.values()][0]?.run ?? null;
+  }
+
+  /** What each user of a live run does; none where the run is not live. */
+  users(runId: string): UserState[] {
+    return [...(this.#playing.get(runId)?.users.values() ?? [])];
   }
 
   /** Starts a run, and reads the figures of the watched hosts while it lasts. Throws a problem where the workload cannot be played. */
@@ -157,7 +166,7 @@ export class Conductor {
       ended: new Set(),
       lost: new Map(),
       meetings: new MeetingPoints(),
-      iterations: new Map(),
+      users: new Map(),
       skippedSeconds: 0,
       watched: new Map(),
       frames: new Map(),
@@ -524,7 +533,7 @@ export class Conductor {
       for (const other of heirs) {
         const come = missing
           .filter((one) => one.generator === other)
-          .map(({ place, user }) => ({ place, user, iteration: playing.iterations.get(user) ?? 0 }));
+          .map(({ place, user }) => ({ place, user, iteration: playing.users.get(user)?.iteration ?? 0 }));
         playing.links[other]?.send({ kind: 'users', crew: id, come, go: [], share: generator });
       }
     }
@@ -538,7 +547,7 @@ export class Conductor {
 
   #frame(playing: Playing, frame: Frame): void {
     playing.writes = playing.writes.then(() => this.store.saveFrames(playing.run.id, [frame]));
-    for (const { user, iteration } of frame.users) playing.iterations.set(user, iteration);
+    for (const one of frame.users) playing.users.set(one.user, one);
     playing.frames.set(frame.second, [...(playing.frames.get(frame.second) ?? []), frame]);
     this.#told(playing, frame.second);
   }
@@ -555,7 +564,8 @@ export class Conductor {
     }
     this.live.tell(playing.run.id, 'second', {
       point: lanePoint(second, own),
-      users: own.flatMap((one) => one.users),
+      // Who comes to look on may have missed a change, so all are told of now and then.
+      users: playing.users.size <= toldAlways || second % 10 === 0 ? [...playing.users.values()] : own.flatMap((one) => one.users),
       failures: own.flatMap((one) => one.failures).map(({ example: _example, ...failure }) => failure),
       iterationsPassed: own.reduce((sum, one) => sum + one.iterationsPassed, 0),
       iterationsFailed: own.reduce((sum, one) => sum + one.iterationsFailed, 0),

@@ -49,7 +49,10 @@ const failure = { crew: 'c', transaction: 't', step: 's', kind: 'k', message: 'm
 const { reducer } = runsFeature;
 
 describe('a live run', () => {
-  const opened = reducer(reducer(undefined, runsActions.opened({ id: 'r' })), runsActions.loaded({ result, lanes: [point(0)], hosts: [] }));
+  const opened = reducer(
+    reducer(undefined, runsActions.opened({ id: 'r' })),
+    runsActions.loaded({ result, lanes: [point(0)], hosts: [], users: [] }),
+  );
   const live = (second: number) =>
     runsActions.secondCame({ live: { point: point(second), users: [], failures: [failure], iterationsPassed: 2, iterationsFailed: 1 } });
 
@@ -76,7 +79,10 @@ it('figures of hosts that were read before the page was opened go on with those 
   const watch = { id: 'machine', name: 'This machine', kind: 'machine' as const, everySeconds: 2 };
   const watched = { ...result, run: { ...run, watches: [watch] } };
   const hosts = hostSeries([watch], [{ watch: 'machine', second: 0, values: { processor: 10 }, problem: null }]);
-  const opened = reducer(reducer(undefined, runsActions.opened({ id: 'r' })), runsActions.loaded({ result: watched, lanes: [], hosts }));
+  const opened = reducer(
+    reducer(undefined, runsActions.opened({ id: 'r' })),
+    runsActions.loaded({ result: watched, lanes: [], hosts, users: [] }),
+  );
   const after = [0, 2].reduce(
     (state, second) =>
       reducer(state, runsActions.hostRead({ point: { watch: 'machine', second, values: { processor: 20 }, problem: null } })),

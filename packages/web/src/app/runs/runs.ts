@@ -34,7 +34,7 @@ export const runsActions = createActionGroup({
     'List loaded': props<{ list: Run[] }>(),
     Opened: props<{ id: string }>(),
     Closed: emptyProps(),
-    Loaded: props<{ result: RunResult; lanes: LanePoint[]; hosts: HostSeries[] }>(),
+    Loaded: props<{ result: RunResult; lanes: LanePoint[]; hosts: HostSeries[]; users: UserState[] }>(),
     'Host read': props<{ point: HostPoint }>(),
     'Second came': props<{ live: LiveSecond }>(),
     'Run changed': props<{ run: Run }>(),
@@ -83,6 +83,8 @@ const initial: RunsState = {
   failed: 0,
 };
 
+const byNumber = (users: readonly UserState[]): UserState[] => [...users].sort((left, right) => left.user - right.user);
+
 export const isLive = (run: Run): boolean => run.state === 'starting' || run.state === 'running' || run.state === 'finishing';
 
 export const runsFeature = createFeature({
@@ -94,12 +96,13 @@ export const runsFeature = createFeature({
       state.result?.run.id === id ? state : { ...initial, list: state.list, listed: state.listed },
     ),
     on(runsActions.hostRead, (state, { point }) => ({ ...state, hostPoints: [...state.hostPoints, point] })),
-    on(runsActions.loaded, (state, { result, lanes, hosts }) => ({
+    on(runsActions.loaded, (state, { result, lanes, hosts, users }) => ({
       ...state,
       result,
       lanes,
       hosts,
       hostPoints: [],
+      users: byNumber(users),
       failures: result.failures,
       passed: result.iterationsPassed,
       failed: result.iterationsFailed,
@@ -109,7 +112,8 @@ export const runsFeature = createFeature({
       lanes: [...state.lanes.filter((one) => one.second !== live.point.second), live.point].sort(
         (left, right) => left.second - right.second,
       ),
-      users: [...live.users].sort((left, right) => left.user - right.user),
+      // Those of whom nothing is told are as they were.
+      users: byNumber([...new Map([...state.users, ...live.users].map((one) => [one.user, one])).values()]),
       failures: groupFailures([...state.failures, ...live.failures.map((one) => ({ ...one, example: null }))]),
       passed: state.passed + live.iterationsPassed,
       failed: state.failed + live.iterationsFailed,
@@ -156,8 +160,8 @@ export const runsEffects = {
       actions.pipe(
         ofType(runsActions.opened),
         switchMap(({ id }) =>
-          forkJoin([api.run(id), api.lanes(id), api.runHosts(id)]).pipe(
-            map(([result, lanes, hosts]) => runsActions.loaded({ result, lanes, hosts })),
+          forkJoin([api.run(id), api.lanes(id), api.runHosts(id), api.usersNow(id)]).pipe(
+            map(([result, lanes, hosts, users]) => runsActions.loaded({ result, lanes, hosts, users })),
             orTell(),
           ),
         ),

@@ -35,6 +35,7 @@ import type {
   SamplesKept,
   UserFigures,
   UserLogEntry,
+  UserState,
   Script,
   HostSeries,
   ShownFigure,
@@ -270,6 +271,7 @@ export class Api {
   lanes = (id: string) => this.#http.get<LanePoint[]>(`/api/runs/${id}/lanes`);
   pauseRun = (id: string) => this.#http.post(`/api/runs/${id}/pause`, {});
   watchUser = (id: string, user: number, captures: boolean) => this.#http.post(`/api/runs/${id}/watch`, { user, captures });
+  usersNow = (id: string) => this.#http.get<UserState[]>(`/api/runs/${id}/users-now`);
   captured = (id: string) => this.#http.get<UserLogEntry[]>(`/api/runs/${id}/captured`);
   nextPhase = (id: string) => this.#http.post(`/api/runs/${id}/next-phase`, {});
   resumeRun = (id: string) => this.#http.post(`/api/runs/${id}/resume`, {});
