@@ -37,7 +37,7 @@ const tell = (name, good, started) => {
 /** One check whose output is shown when it ends, so that checks that run at the same time do not mix theirs. */
 function check([name, command, args]) {
   const started = Date.now();
-  const program = spawn(command, args, { cwd: root });
+  const program = spawn('nice', ['-n', '19', command, ...args], { cwd: root });
   let said = '';
   for (const stream of [program.stdout, program.stderr]) stream.on('data', (chunk) => (said += chunk));
   return new Promise((done) => {
@@ -49,12 +49,12 @@ function check([name, command, args]) {
   });
 }
 
-// Each check uses one processor, so two lanes of them take their turns; the tests that follow have the machine alone.
+// Tests of times and of screens wait more than they compute. The checks take what they leave: at the lowest priority they disturb nobody.
 const waiting = [...checks];
 const lane = async () => {
   for (let next = waiting.shift(); next; next = waiting.shift()) await check(next);
 };
-await Promise.all([lane(), lane()]);
+const checked = Promise.all([lane(), lane()]);
 
 /** A runner of tests, whose output is shown as it comes. */
 function test([name, command, args]) {
@@ -69,6 +69,7 @@ function test([name, command, args]) {
   });
 }
 for (const one of tests) await test(one);
+await checked;
 
 const all = checks.length + tests.length;
 process.stdout.write(`\n${all - failed.length} passed, ${failed.length} failed\n`);
