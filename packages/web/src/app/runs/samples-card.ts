@@ -8,6 +8,7 @@ import {
   type Script,
   type UserFigures,
 } from '@sturdy/core';
+import { Subscription } from 'rxjs';
 import { Api, problemOf } from '../shared/api';
 import { clock, figure } from '../shared/format';
 import { NumberField } from '../shared/number-field';
@@ -114,13 +115,16 @@ export class SamplesCard {
       const failed = (error: unknown) => {
         this.problem.set(problemOf(error));
       };
-      const asked = this.#api.samples(run.id, query).subscribe({
-        next: (found) => {
-          this.problem.set(null);
-          this.found.set(found);
-        },
-        error: failed,
-      });
+      const asked = new Subscription();
+      asked.add(
+        this.#api.samples(run.id, query).subscribe({
+          next: (found) => {
+            this.problem.set(null);
+            this.found.set(found);
+          },
+          error: failed,
+        }),
+      );
       if (view === 'users')
         asked.add(
           this.#api.sampledUsers(run.id, query).subscribe({
