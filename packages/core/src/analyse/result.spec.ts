@@ -66,16 +66,18 @@ const seconds = (more: Partial<Frame> = {}) =>
   [0, 1, 2, 3, 4, 5, 6].flatMap((second) => [0, 1].map((generator) => frame(generator, second, second < 2 ? [2000] : [10, 20], more)));
 
 describe('the planned rate', () => {
-  // One user every 0.5 s for the 4 s of the hold: 8 iterations.
+  // One user that begins every 0.5 s, for the 4 s of the hold: 8 iterations.
   const paced = (iterations: number) => {
     const crew = { id: 'c', name: 'C', users: 1, pacing: { kind: 'start-to-start', seconds: 0.5 }, iterations: null };
     const workload = { ...run.workload, crews: [crew] as unknown as Run['workload']['crews'] };
-    const frames = [2, 3, 4, 5].map((second) => frame(0, second, [10], { iterationsPassed: iterations }));
+    const late = new Tally();
+    for (let n = 0; n < iterations; n++) late.add(1, true);
+    const frames = [2, 3, 4, 5].map((second) => frame(0, second, [10], { lateness: late.toData() }));
     return runResult({ ...run, workload }, frames, [script]).trust.find((one) => one.sentence.includes('planned ('));
   };
 
   it('is a sign of trust: a system that was asked for less than planned was not tested', () => {
-    expect(paced(2)).toEqual({ good: true, sentence: '7,200 iterations an hour were played of 7,200 planned (100 %).' });
+    expect(paced(2)).toEqual({ good: true, sentence: '7,200 iterations an hour were begun of 7,200 planned (100 %).' });
     expect(paced(1)).toMatchObject({ good: false, sentence: expect.stringContaining('asked for less than planned') as string });
   });
 });

@@ -3,6 +3,7 @@ import { Tally } from '../measure/tally.js';
 import { requestSteps, type Script } from '../script/script.schema.js';
 import { groupFailures } from './failures.js';
 import type { LanePoint, Run, RunResult, RunTable, RunTableBy } from './run.schema.js';
+import { startsPlanned } from '../workload/curve.js';
 import { saturationOf, stairsOf } from './saturation.js';
 import { holdPeriod, judgeCriteria, runSecondOf, totalsOf, type Period, type Totals } from './verdict.js';
 
@@ -160,21 +161,23 @@ function generatorSigns({ generators = [], workload }: Run): RunResult['trust'] 
 /** Part of the planned rate that may be missing (common practice, no source). */
 const missingShare = 0.05;
 
-/** Where every crew starts iterations at a pacing, the rate that they come to was planned. */
+/** Where every crew starts iterations at a pacing, it is known how many begin within the hold. */
 function rateSign({ workload }: Run, held: readonly Frame[], seconds: number): RunResult['trust'] {
   const { crews } = workload;
   const isPaced = crews.every((one) => one.pacing.kind === 'start-to-start' && one.pacing.seconds > 0 && one.iterations == null);
   if (!isPaced || crews.length === 0 || seconds <= 0) return [];
-  const users = crews.reduce((sum, one) => sum + one.users, 0);
-  const planned = crews.reduce((sum, one) => sum + (one.users * seconds) / one.pacing.seconds, 0);
-  const played = held.reduce((sum, one) => sum + one.iterationsPassed + one.iterationsFailed, 0);
+  const { fromSecond } = holdPeriod(workload);
+  const planned = startsPlanned(workload, { startSeconds: fromSecond, endSeconds: fromSecond + seconds });
+  if (planned === 0) return [];
+  const begun = held.reduce((sum, one) => sum + (one.lateness?.count ?? 0), 0);
   const hourly = (count: number) => Math.round((count * 3600) / seconds).toLocaleString('en');
-  // In a short hold an iteration of each user may end just beside it.
-  const good = planned - played <= Math.max(missingShare * planned, users);
+  // Of those that are due at the very edge of the hold some begin just beside it.
+  const users = crews.reduce((sum, one) => sum + one.users, 0);
+  const good = planned - begun <= Math.max(missingShare * planned, Math.sqrt(users));
   return [
     {
       good,
-      sentence: `${hourly(played)} iterations an hour were played of ${hourly(planned)} planned (${((100 * played) / planned).toFixed(0)} %)${good ? '.' : ': they took longer than their pacing allows, so the system was asked for less than planned.'}`,
+      sentence: `${hourly(begun)} iterations an hour were begun of ${hourly(planned)} planned (${((100 * begun) / planned).toFixed(0)} %)${good ? '.' : ': they took longer than their pacing allows, so the system was asked for less than planned.'}`,
     },
   ];
 }

@@ -13,12 +13,14 @@ import {
   LoadCurveSchema,
   moveHandle,
   nextDueMs,
+  startsPlanned,
   StopWatch,
   Tally,
   userSpans,
   usersAt,
   usersByShares,
   withPoint,
+  type Crew,
   type LoadCurve,
   type StopRule,
   type Workload,
@@ -38,6 +40,15 @@ const drawn: LoadCurve = {
   ],
   atEnd: 'iteration',
 };
+
+it('iterations are begun on schedule: counted by hand for four users of a ramp that begin every 7 s', () => {
+  const crew = { users: 4, pacing: { kind: 'start-to-start', seconds: 7 } } as unknown as Crew;
+  const curve = { kind: 'ramp', rampUpSeconds: 8, holdSeconds: 20, rampDownSeconds: 0, together: 1, atEnd: 'iteration' } as const;
+  // Users begin at 0, 2, 4 and 6 s: within 8 to 28 s at 14, 21; 9, 16, 23; 11, 18, 25; 13, 20, 27 s.
+  expect(startsPlanned({ curve, crews: [crew] }, { startSeconds: 8, endSeconds: 28 })).toBe(11);
+  // From the very moment at which one begins, up to the moment at which another does.
+  expect(startsPlanned({ curve, crews: [crew] }, { startSeconds: 9, endSeconds: 11 })).toBe(1);
+});
 
 describe('load curves', () => {
   it('start a ramp in groups, and everybody at once where that is wanted', () => {

@@ -65,6 +65,18 @@ export function userSpans(curve: LoadCurve, n: number, users: number): Span[] {
 export const spansOf = (curve: LoadCurve, { users, startDelayMs = 0 }: Pick<Crew, 'users' | 'startDelayMs'>, n: number): Span[] =>
   userSpans(curve, n, users).map((span) => ({ ...span, startSeconds: span.startSeconds + (n * startDelayMs) / 1000 }));
 
+/** Iterations that begin within a time of the curve where all begin on schedule, at a pacing from start to start. */
+export function startsPlanned({ curve, crews }: Pick<Workload, 'curve' | 'crews'>, { startSeconds: from, endSeconds: to }: Span): number {
+  let starts = 0;
+  for (const crew of crews)
+    for (let n = 0; n < crew.users; n++)
+      for (const { startSeconds, endSeconds } of spansOf(curve, crew, n)) {
+        const before = (seconds: number) => Math.max(0, Math.ceil((seconds - startSeconds) / crew.pacing.seconds));
+        starts += Math.max(0, before(Math.min(to, endSeconds)) - before(from));
+      }
+  return starts;
+}
+
 /** Where straight lines between points are above a level. */
 function spansAbove(points: readonly { seconds: number; percent: number }[], level: number): Span[] {
   const spans: Span[] = [];

@@ -1,12 +1,9 @@
 import { randomUUID } from 'node:crypto';
 import {
-  boundColumns,
   curveSeconds,
   lanePoint,
-  loopedTables,
   phasesOf,
   StopWatch,
-  type DataTable,
   type Environment,
   type Frame,
   type Run,
@@ -17,20 +14,18 @@ import {
   type Watch,
   type Workload,
 } from '@sturdy/core';
-import { compile, CompileError, MeetingPoints, type FromGenerator, type Plan, type ToGenerator } from '@sturdy/engine';
+import { MeetingPoints, type FromGenerator, type ToGenerator } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { HostWatcher } from '../hosts/host-reader.js';
 import { Problem } from '../problem.js';
 import type { SampleFiles } from '../samples/sample-files.js';
-import { bodyFiles } from '../rehearse/rehearsal-room.js';
-import { mostListed } from './most-listed.js';
+import { ClockBook } from './clock-book.js';
+import { planRun } from './plan-run.js';
 import { RowDealer } from './row-dealer.js';
 import type { RunStore } from './run-store.js';
 import type { GeneratorLink, Transport } from './transport.js';
 
-/** Times that the clock of a generator is asked for; the answer that came quickest tells most. */
-const clockQuestions = 5;
 /** ms between the last word to the generators and the moment at which all of them begin. */
 const leadMs = 20;
 
@@ -56,8 +51,8 @@ interface Playing {
   run: Run;
   scripts: Script[];
   links: GeneratorLink[];
-  /** What is known of the clocks of those that are ready, and how often they were asked. */
-  clocks: Map<number, { asked: number; offsetMs: number; uncertaintyMs: number }>;
+  /** What is known of the clocks of those that are ready. */
+  clocks: ClockBook;
   /** Generators that play no more: they came to their end, or were lost. */
   ended: Set<number>;
   lost: Map<number, string>;
@@ -120,27 +115,7 @@ export class Conductor {
         'A run is live',
         `Run ${busy.number} is still live. Finish or abort it first, or its figures would be mixed with those of the new one.`,
       );
-    if (workload.crews.length === 0) throw new Problem(422, 'No crew', 'The workload has no crew. Add one and choose the script it plays.');
-    const all = await this.store.scripts(workload.projectId);
-    const scripts: Script[] = [];
-    for (const crew of workload.crews) {
-      const script = all.find((one) => one.id === crew.scriptId);
-      if (!script)
-        throw new Problem(
-          422,
-          'A script is missing',
-          `The crew “${crew.name}” plays a script that was deleted. Choose another one for it.`,
-        );
-      if (!scripts.includes(script)) scripts.push(script);
-    }
-    const files = await bodyFiles(this.store, scripts);
-    try {
-      for (const script of scripts) compile(script, environment, { readFile: (hash) => files.get(hash) });
-    } catch (error) {
-      if (error instanceof CompileError) throw new Problem(422, 'The workload cannot be played', error.message);
-      throw error;
-    }
-    const { plans, tables } = await this.#plans(workload, environment, scripts, files);
+    const { scripts, plans, tables } = await planRun(this.store, workload, environment, this.samples !== null);
     const before = await this.store.runs(workload.projectId);
     const run: Run = {
       id: randomUUID(),
@@ -162,7 +137,7 @@ export class Conductor {
       run,
       scripts,
       links: [],
-      clocks: new Map(),
+      clocks: new ClockBook(),
       ended: new Set(),
       lost: new Map(),
       meetings: new MeetingPoints(),
@@ -337,56 +312,6 @@ export class Conductor {
     return playing;
   }
 
-  async #plans(
-    workload: Workload,
-    environment: Environment,
-    scripts: Script[],
-    files: Map<string, Uint8Array>,
-  ): Promise<{ plans: Omit<Plan, 'runId'>[]; tables: DataTable[] }> {
-    const known = await this.store.tables(workload.projectId);
-    const tables = [...new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]))].map((id) => {
-      const table = known.find((one) => one.id === id);
-      if (!table)
-        throw new Problem(422, 'A data table is gone', 'A script takes data from a table that was deleted. Bind the value again.');
-      if (table.rowCount === (table.deal.use === 'again' ? 0 : table.spentCount))
-        throw new Problem(
-          422,
-          'No free row left',
-          `The table “${table.name}” has no free row. Add rows or release spent ones, then start again.`,
-        );
-      return table;
-    });
-    const generators = Math.max(1, workload.generators);
-    let user = 0;
-    const seats = workload.crews.map((crew) => ({
-      crew,
-      users: Array.from({ length: crew.users }, (_, place) => ({ place, user: ++user })),
-    }));
-    const looped = new Set(scripts.flatMap(loopedTables));
-    const planned: Plan['tables'] = await Promise.all(
-      tables.map(async ({ id, columns, deal }) => ({
-        table: id,
-        columns: columns.map((one) => one.name),
-        deal,
-        ...(looped.has(id) && deal.use === 'again' ? { rows: await this.store.rows(id, 1, mostListed) } : {}),
-      })),
-    );
-    const plans = Array.from({ length: generators }, (_, generator) => ({
-      version: 1 as const,
-      generator,
-      generators,
-      scripts,
-      crews: seats.map(({ crew, users }) => ({ crew, users: users.filter((one) => one.user % generators === generator) })),
-      curve: workload.curve,
-      environment,
-      seed: workload.seed,
-      samples: this.samples !== null,
-      tables: planned,
-      files: Object.fromEntries([...files].map(([hash, bytes]) => [hash, Buffer.from(bytes).toString('base64')])),
-    }));
-    return { plans, tables };
-  }
-
   #dealer(playing: Playing, table: string): RowDealer {
     const dealer = playing.dealers.get(table);
     if (!dealer) throw new Error(`The run deals no rows of the table ${table}.`);
@@ -397,11 +322,11 @@ export class Conductor {
     if (!this.#playing.has(playing.run.id)) return;
     switch (message.kind) {
       case 'ready':
-        playing.clocks.set(generator, { asked: 0, offsetMs: 0, uncertaintyMs: Infinity });
         playing.links[generator]?.send({ kind: 'clock', sentMs: nowMs() });
         return;
       case 'clock':
-        this.#clock(playing, generator, message);
+        if (!playing.clocks.read(generator, message, nowMs())) playing.links[generator]?.send({ kind: 'clock', sentMs: nowMs() });
+        else if (playing.clocks.known === playing.links.length) this.#begin(playing);
         return;
       case 'came': {
         const users = [...playing.crews.values()].reduce((sum, one) => sum + one.length, 0);
@@ -465,30 +390,8 @@ export class Conductor {
     else void this.#end(playing, 'done', playing.run.note);
   }
 
-  /**
-   * A clock was read: what it shows more than ours is its reading less the middle of question and answer (the way of NTP, RFC 5905, 8), known
-   * to half of the time between. Once all are known, all begin at the same moment.
-   */
-  #clock(playing: Playing, generator: number, { sentMs, ownMs }: Extract<FromGenerator, { kind: 'clock' }>): void {
-    const known = playing.clocks.get(generator);
-    if (!known) return;
-    const receivedMs = nowMs();
-    known.asked++;
-    const uncertaintyMs = (receivedMs - sentMs) / 2;
-    if (uncertaintyMs < known.uncertaintyMs) Object.assign(known, { uncertaintyMs, offsetMs: ownMs - (sentMs + receivedMs) / 2 });
-    if (known.asked < clockQuestions) {
-      playing.links[generator]?.send({ kind: 'clock', sentMs: nowMs() });
-      return;
-    }
-    const all = playing.links.map((_, at) => playing.clocks.get(at));
-    if (all.every((one) => one !== undefined && one.asked >= clockQuestions)) this.#begin(playing);
-  }
-
   #begin(playing: Playing): void {
-    const generators = playing.links.map((_, generator): RunGenerator => {
-      const { offsetMs = 0, uncertaintyMs = 0 } = playing.clocks.get(generator) ?? {};
-      return { generator, offsetMs, uncertaintyMs, lost: null };
-    });
+    const generators = playing.links.map((_, generator): RunGenerator => ({ generator, ...playing.clocks.of(generator), lost: null }));
     playing.run = { ...playing.run, state: 'running', startedAt: new Date().toISOString(), generators };
     this.#save(playing);
     const atMs = nowMs() + leadMs;
