@@ -5,12 +5,10 @@ import { groupFailures } from './failures.js';
 import type { LanePoint, Run, RunResult, RunTable, RunTableBy } from './run.schema.js';
 import { startsPlanned } from '../workload/curve.js';
 import { saturationOf, stairsOf } from './saturation.js';
-import { holdPeriod, judgeCriteria, runSecondOf, totalsOf, type Period, type Totals } from './verdict.js';
+import { holdPeriod, judgeCriteria, lastSecondOf, runSecondOf, totalsOf, type Period, type Totals } from './verdict.js';
 
 /** The event loop of a generator may be late by this many ms before its figures are doubted (common practice, no source). */
 const loopLimitMs = 100;
-
-const lastSecondOf = (frames: readonly Frame[]): number => frames.reduce((last, one) => Math.max(last, one.second), 0);
 
 /** The hold of a run, as far as it came. */
 function judgedPeriod(run: Run, frames: readonly Frame[]): Period {

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { SampleNameSchema, type SampleTable } from '../measure/samples.js';
+import { SampleSchema, type SampleTable } from '../measure/samples.js';
 
 export const samplesOnPage = 100;
 
@@ -17,18 +17,6 @@ export const SampleQuerySchema = z.object({
   page: z.coerce.number().int().min(0).default(0),
 });
 export type SampleQuery = z.infer<typeof SampleQuerySchema>;
-
-const SampleSchema = SampleNameSchema.extend({
-  atMs: z.number(),
-  durationMs: z.number(),
-  firstByteMs: z.number(),
-  bytesIn: z.number(),
-  bytesOut: z.number(),
-  user: z.number().int(),
-  iteration: z.number().int(),
-  status: z.number().int(),
-  failure: z.string().nullable(),
-});
 
 /** How many samples are kept of all that were measured; every so-manieth iteration is kept, whole. */
 export const SamplesKeptSchema = z.object({ kept: z.number().int(), measured: z.number().int(), keepEvery: z.number().int() });

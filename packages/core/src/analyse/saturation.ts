@@ -1,5 +1,5 @@
 import type { Frame } from '../measure/frame.schema.js';
-import { runSecondOf, type Period } from './verdict.js';
+import { lastSecondOf, runSecondOf, type Period } from './verdict.js';
 import { phasesOf, usersAt } from '../workload/curve.js';
 import type { Run } from './run.schema.js';
 import type { Saturation, Stair } from './saturation.schema.js';
@@ -33,7 +33,7 @@ export function saturationOf(stairs: readonly Stair[]): Saturation | null {
 /** The steps of a run with a staircase; the first fifth of each step is left out, in which the system settles. */
 export function stairsOf(run: Run, frames: readonly Frame[]): Stair[] {
   if (run.workload.curve.kind !== 'staircase') return [];
-  const last = frames.reduce((most, one) => Math.max(most, one.second), 0);
+  const last = lastSecondOf(frames);
   return phasesOf(run.workload)
     .filter((one) => one.name.startsWith('step '))
     .flatMap(({ startSeconds, endSeconds }): Stair[] => {

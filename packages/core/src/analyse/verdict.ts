@@ -21,6 +21,9 @@ export interface Period {
   toSecond: number;
 }
 
+/** The last second of which there is a frame. */
+export const lastSecondOf = (frames: readonly { second: number }[]): number => frames.reduce((last, one) => Math.max(last, one.second), 0);
+
 /** The hold as it was planned. */
 export function holdPeriod(workload: Workload): Period {
   const { startSeconds, endSeconds } = holdOf(workload);

@@ -42,18 +42,19 @@ export const SampleBatchSchema = z.object({
 export type SampleBatch = z.infer<typeof SampleBatchSchema>;
 
 /** One request as it was measured. Times in ms. */
-export interface Sample extends SampleName {
-  atMs: number;
-  durationMs: number;
-  firstByteMs: number;
-  bytesIn: number;
-  bytesOut: number;
-  user: number;
-  iteration: number;
-  status: number;
+export const SampleSchema = SampleNameSchema.extend({
+  atMs: z.number(),
+  durationMs: z.number(),
+  firstByteMs: z.number(),
+  bytesIn: z.number(),
+  bytesOut: z.number(),
+  user: z.number().int(),
+  iteration: z.number().int(),
+  status: z.number().int(),
   /** Kind of its failure; null where it was good. */
-  failure: string | null;
-}
+  failure: z.string().nullable(),
+});
+export type Sample = z.infer<typeof SampleSchema>;
 
 const emptyColumns = (length: number): SampleColumns =>
   Object.fromEntries(columns.map(([name, type]) => [name, new type(length)])) as SampleColumns;

@@ -15,45 +15,13 @@ import {
 import type { FromGenerator, ToGenerator } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import { LiveHub } from '../live/live-hub.js';
+import { oneRequest } from '../test/one-request.js';
 import type { Store } from '../store/store-client.js';
 import { Conductor } from './conductor.js';
 import type { Transport } from './transport.js';
 
 const origin = 'http://127.0.0.1:9';
-const plain: Script = {
-  id: 's',
-  projectId: 'p',
-  name: 'S',
-  takeId: 't',
-  secondTakeId: null,
-  handoffs: [],
-  made: [],
-  unsure: [],
-  transactions: [
-    {
-      kind: 'transaction',
-      id: 't1',
-      name: 'T',
-      steps: [
-        {
-          kind: 'request',
-          id: 's1',
-          name: 'GET /',
-          exchange: null,
-          method: 'GET',
-          origin,
-          url: [{ kind: 'text', text: '/?no=N77' }],
-          headers: [],
-          body: null,
-          bodyFile: null,
-          expect: { statuses: [200], content: null, redirect: null, title: null, rootElement: null },
-          followRedirects: false,
-        },
-      ],
-    },
-  ],
-};
-const script = bindColumn(plain, 'N77', [{ step: 's1', place: 'query:no' }], 'd', 'number');
+const script = bindColumn(oneRequest(origin, '/?no=N77'), 'N77', [{ step: 's1', place: 'query:no' }], 'd', 'number');
 const environment = plainEnvironment({ id: 'e', projectId: 'p', name: 'E', targets: [origin] });
 const workload: Workload = {
   id: 'w',

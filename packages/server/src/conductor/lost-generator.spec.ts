@@ -4,9 +4,10 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { plainEnvironment, runResult, type Frame, type Run, type Script, type Workload } from '@sturdy/core';
+import { plainEnvironment, runResult, type Frame, type Run, type Workload } from '@sturdy/core';
 import type { Compute } from '../compute/tasks.js';
 import { LiveHub } from '../live/live-hub.js';
+import { oneRequest } from '../test/one-request.js';
 import type { Store } from '../store/store-client.js';
 import { Conductor } from './conductor.js';
 import { WorkerThreadTransport } from './transport.js';
@@ -40,39 +41,7 @@ afterAll(() => {
 });
 
 it('a generator that is killed while it plays: its users go on elsewhere, and nothing is counted twice', async () => {
-  const script: Script = {
-    id: 's',
-    projectId: 'p',
-    name: 'S',
-    takeId: 't',
-    secondTakeId: null,
-    handoffs: [],
-    made: [],
-    unsure: [],
-    transactions: [
-      {
-        kind: 'transaction',
-        id: 't1',
-        name: 'T',
-        steps: [
-          {
-            kind: 'request',
-            id: 's1',
-            name: 'GET /',
-            exchange: null,
-            method: 'GET',
-            origin,
-            url: [{ kind: 'text', text: '/' }],
-            headers: [],
-            body: null,
-            bodyFile: null,
-            expect: { statuses: [200], content: null, redirect: null, title: null, rootElement: null },
-            followRedirects: false,
-          },
-        ],
-      },
-    ],
-  };
+  const script = oneRequest(origin, '/');
   const workload: Workload = {
     id: 'w',
     projectId: 'p',
