@@ -1,6 +1,6 @@
 // A scripted user of Tidewell Yard: plays transactions in Chromium through the recording proxy and marks them.
 // usage: node scripts/robot.mjs [--product URL] [--yard URL] [--take NAME] [--transactions a,b,c] [--container NUMBER] [--bay N] [--join]
-// Transactions: sign-in, book-intake, allocate-bay, find-intake, release-load, sign-out.
+// Transactions: sign-in, book-intake, allocate-bay, inspect-load, find-intake, release-load, sign-out.
 // Records one whole take through the product's API: start, play, stop.
 import { parseArgs } from 'node:util';
 import { checkDigit, playYardRobot } from '../packages/standins/dist/index.js';

@@ -11,6 +11,7 @@ import {
   type Environment,
   type Exchange,
   type HandoffPattern,
+  unfoldSockets,
   type LoadedTake,
   type Script,
 } from '@sturdy/core';
@@ -74,7 +75,8 @@ export async function readTake(file: string): Promise<TakeFile> {
     }
     exchanges.sort((left, right) => left.n - right.n);
   }
-  if (exchanges.length === 0) throw new UsageError(`${file} holds no request that could be read.`);
+  const unfolded = unfoldSockets(exchanges, shelf).exchanges;
+  if (unfolded.length === 0) throw new UsageError(`${file} holds no request that could be read.`);
   const name = basename(file).replace(/\.har$/i, '');
   return {
     file: basename(file),
@@ -82,7 +84,7 @@ export async function readTake(file: string): Promise<TakeFile> {
     problems: end.problems,
     loaded: {
       take: { id: randomUUID(), projectId: 'file', name, startedAt: end.startedAt, state: 'done', marks: end.marks, harLog: null },
-      exchanges,
+      exchanges: unfolded,
       readBody: shelf.text,
       readBytes: shelf.bytes,
     },

@@ -95,7 +95,7 @@ const isIn = (value: number, { atLeast, atMost }: { atLeast: number; atMost: num
   value >= atLeast && (atMost === null || value <= atMost);
 
 /** Why a check fails, in a sentence; null where it holds. `fill` gives the text of a template as it is now. */
-export function checkFailure({ checked }: Check, answer: Answer, fill: Fill): string | null {
+export function checkFailure({ checked }: Pick<Check, 'checked'>, answer: Answer, fill: Fill): string | null {
   const { view } = answer;
   switch (checked.kind) {
     case 'text': {

@@ -1,5 +1,6 @@
 import { bodyKind, headerOf, looksLikeId, mediaType, pathAndQuery, pathShape } from '../take/messages.js';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { kindWords } from '../take/message-words.js';
 
 interface Key {
   /** Method, origin and names of the query. */
@@ -89,7 +90,8 @@ function pairInOrder(first: readonly Exchange[], second: readonly Exchange[]): M
 
 /** What a request asks for beyond its address: the names of its fields or members, and short words that say an action. */
 function kindOf(exchange: Exchange, { readBody }: LoadedTake): string {
-  const body = exchange.requestBody;
+  // A message that nobody asked for is of the kind that it tells itself.
+  const body = exchange.socket?.action === 'await' ? exchange.response?.body : exchange.requestBody;
   const text = body && (readBody(body.hash) ?? '');
   if (!text || text.length > 200_000) return '';
   const kind = bodyKind(mediaType([['content-type', headerOf(exchange.requestHeaders, 'content-type') ?? body.mimeType]]));
@@ -102,8 +104,9 @@ function kindOf(exchange: Exchange, { readBody }: LoadedTake): string {
         return /^(action|op|method|cmd|task|event|type)$/i.test(name) ? `${name}=${value}` : masked(name);
       })
       .join('&');
-  if (kind === 'json') return [...text.matchAll(/"(\w+)"\s*:/g)].map((match) => masked(match[1] ?? '')).join(',');
-  return '';
+  const words = exchange.socket ? kindWords(text).map((one) => one.word).join(' ') : '';
+  if (kind === 'json') return words + [...text.matchAll(/"(\w+)"\s*:/g)].map((match) => masked(match[1] ?? '')).join(',');
+  return words;
 }
 
 /** The exchanges of two takes in pairs: those in the same order first, then those that only stand at another place of the flow. */

@@ -1,5 +1,6 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { headerOf, pathAndQuery } from '../take/messages.js';
+import { answeredAtMs } from '../take/unfold-sockets.js';
 import { encode } from '../script/encoding.js';
 import { matchesOf } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
@@ -46,7 +47,7 @@ function endTimes(exchanges: readonly Exchange[]): Map<number, number> {
   const ends = new Map<number, number>();
   const askedLater = new Map<string, Exchange>();
   for (const one of [...exchanges].reverse()) {
-    let end = one.startedAtMs + one.durationMs;
+    let end = answeredAtMs(one);
     const location = one.response && headerOf(one.response.headers, 'location');
     if (location != null && URL.canParse(location, one.url)) {
       const next = askedLater.get(new URL(location, one.url).href.replace(/#.*$/, ''));

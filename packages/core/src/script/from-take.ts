@@ -1,12 +1,14 @@
 import { bodyKind, headerOf, headersOf, mediaType, pathAndQuery, pathShape, resolveReference, textShape } from '../take/messages.js';
 import type { BodyRef, Exchange, LoadedTake, Take } from '../take/take.schema.js';
+import { originOf } from '../tidy/hosts.js';
+import { opensSocket, endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
 import type { Tidy } from '../tidy/tidy.schema.js';
-import { endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
 import { rootElement } from './html.js';
 import { multipartParts } from './multipart.js';
 import { viewOf } from './response-view.js';
 import { fileSign } from './template.js';
-import type { Expectation, RequestStep, Script, Step, Template, Transaction } from './script.schema.js';
+import type { Expectation, RequestStep, Script, SocketUse, Step, Template, Transaction } from './script.schema.js';
+import { SocketNames, socketUse, socketWord } from './socket-steps.js';
 
 /** What a take becomes as a script. */
 export interface FromTakeOptions {
@@ -16,9 +18,9 @@ export interface FromTakeOptions {
   tidy: Tidy;
 }
 
-/** Headers that the client makes anew for each request, so they are not kept. */
+/** Headers that the client makes anew for each request or connection, so they are not kept. */
 const droppedHeaders = new Set(
-  'host connection content-length cookie proxy-connection keep-alive transfer-encoding if-none-match if-modified-since upgrade te'.split(
+  'host connection content-length cookie proxy-connection keep-alive transfer-encoding if-none-match if-modified-since upgrade te sec-websocket-key sec-websocket-version sec-websocket-extensions'.split(
     ' ',
   ),
 );
@@ -29,7 +31,7 @@ const shortestPauseMs = 100;
 export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Script {
   const { take, exchanges } = loaded;
   const units = unitsOf(exchanges, options.tidy, take.marks);
-  const own = clientCookies(exchanges);
+  const own = { cookies: clientCookies(exchanges), sockets: new SocketNames(exchanges.filter(opensSocket)) };
   const transactions: Transaction[] = [];
   let lastEndMs = units[0] ? startOf(units[0]) : 0;
   for (const unit of units) {
@@ -73,7 +75,13 @@ function pausedMs(take: Take, fromMs: number, toMs: number): number {
   return paused;
 }
 
-function stepOfUnit(unit: Unit, loaded: LoadedTake, own: ClientCookies): Step {
+/** What is known of the take as a whole. */
+interface OfTake {
+  cookies: ClientCookies;
+  sockets: SocketNames;
+}
+
+function stepOfUnit(unit: Unit, loaded: LoadedTake, own: OfTake): Step {
   switch (unit.kind) {
     case 'request':
       return stepFrom(unit.chain, loaded, own);
@@ -120,20 +128,24 @@ function addComments({ take }: LoadedTake, transactions: Transaction[], units: r
   });
 }
 
-function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTake, own: ClientCookies): RequestStep {
+function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTake, own: OfTake): RequestStep {
   const [exchange, ...hops] = chain;
+  const socket: SocketUse | undefined = socketUse(exchange, own.sockets, readBody);
   const body = exchange.requestBody;
   const template = body && bodyTemplate(body, readBody(body.hash), readBytes);
-  const cookies = own.get(exchange.n);
+  const cookies = own.cookies.get(exchange.n);
   return {
     kind: 'request',
     id: `s${exchange.n}`,
-    name: `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`,
+    name: [exchange.method, exchange.socket && socketWord(exchange, readBody), pathAndQuery(exchange.url).split('?')[0] ?? '/']
+      .filter(Boolean)
+      .join(' '),
     exchange: exchange.n,
     ...(hops.length === 0 ? {} : { hops: hops.map((one) => one.n) }),
     method: exchange.method,
-    origin: new URL(exchange.url).origin,
-    url: [{ kind: 'text', text: pathAndQuery(exchange.url) }],
+    origin: originOf(exchange),
+    // A message goes where its WebSocket goes.
+    url: exchange.socket ? [] : [{ kind: 'text', text: pathAndQuery(exchange.url) }],
     headers: exchange.requestHeaders
       .filter(([name]) => !droppedHeaders.has(name.toLowerCase()) && !name.startsWith(':'))
       .map(([name, value]): RequestStep['headers'][number] => ({ name, value: [{ kind: 'text', text: value }] }))
@@ -142,6 +154,8 @@ function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTa
     bodyFile: body && !template ? body.hash : null,
     expect: expectationOfChain(chain, readBody),
     followRedirects: hops.length > 0,
+    ...(socket && { socket }),
+    ...(/^h(ttp\/)?2/i.test(exchange.httpVersion) && !exchange.socket ? { http2: true as const } : {}),
   };
 }
 

@@ -1,7 +1,7 @@
 import type { Check, Checked, Condition } from './check.schema.js';
 import type { Extractor } from './extractor.schema.js';
 import type { Script } from './script.schema.js';
-import { allSteps, changeSteps, type Step } from './step.schema.js';
+import { allSteps, changeSteps, type SocketUse, type Step } from './step.schema.js';
 import type { Template } from './template.schema.js';
 
 type Change = (template: Template) => Template;
@@ -30,18 +30,24 @@ function inChecked(one: Checked, change: Change): Checked {
 
 const inCheck = (one: Check, change: Change): Check => ({ ...one, checked: inChecked(one.checked, change) });
 
+const inSocket = (use: SocketUse, change: Change): SocketUse =>
+  'awaits' in use && use.awaits
+    ? ({ ...use, awaits: { ...use.awaits, holds: use.awaits.holds.map((one) => inChecked(one, change)) } } as SocketUse)
+    : use;
+
 /** A step with all its own templates changed, those of its checks and conditions too; what a container holds stays as it is. */
 export function changeTemplates<S extends Step>(step: S, change: Change): S;
 export function changeTemplates(step: Step, change: Change): Step {
   switch (step.kind) {
     case 'request': {
-      const { checks } = step;
+      const { checks, socket } = step;
       return {
         ...step,
         url: change(step.url),
         headers: step.headers.map((one) => ({ ...one, value: change(one.value) })),
         body: step.body && change(step.body),
         ...(checks && { checks: checks.map((one) => inCheck(one, change)) }),
+        ...(socket && { socket: inSocket(socket, change) }),
       };
     }
     case 'log':

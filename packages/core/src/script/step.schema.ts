@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { CheckSchema, ConditionSchema, type Condition } from './check.schema.js';
+import { CheckedSchema, CheckSchema, ConditionSchema, type Condition } from './check.schema.js';
 import { ExtractorSchema } from './extractor.schema.js';
 import { TemplateSchema } from './template.schema.js';
 
@@ -20,6 +20,27 @@ export const ExpectationSchema = z.object({
   harmless: z.array(z.enum(['structure', 'alerts', 'sign-in'])).optional(),
 });
 export type Expectation = z.infer<typeof ExpectationSchema>;
+
+/** Which message over a WebSocket is waited for: the first one for which all of this holds. */
+export const AwaitedSchema = z.object({
+  /** Places that hold what stands at the same place of the message sent (JSON Pointer, RFC 6901). */
+  same: z.array(z.string().regex(/^\//)),
+  /** What holds of the message; empty where any will do. */
+  holds: z.array(CheckedSchema),
+  atMostMs: z.number().int().min(1).max(600_000),
+});
+export type Awaited = z.infer<typeof AwaitedSchema>;
+
+/** What a step does with a WebSocket (RFC 6455), which the script knows by a name. */
+export const SocketUseSchema = z.discriminatedUnion('action', [
+  /** The request of the step is the handshake. */
+  z.object({ action: z.literal('open'), socket: z.string().min(1) }),
+  /** Sends the body of the step as a message; null where nothing is waited for. */
+  z.object({ action: z.literal('send'), socket: z.string().min(1), format: z.enum(['text', 'binary']), awaits: AwaitedSchema.nullable() }),
+  z.object({ action: z.literal('await'), socket: z.string().min(1), awaits: AwaitedSchema }),
+  z.object({ action: z.literal('close'), socket: z.string().min(1) }),
+]);
+export type SocketUse = z.infer<typeof SocketUseSchema>;
 
 export const RequestStepSchema = z.object({
   kind: z.literal('request'),
@@ -42,6 +63,10 @@ export const RequestStepSchema = z.object({
   followRedirects: z.boolean(),
   /** Looked at one after another, once the answer is as expected; absent where there are none. */
   checks: z.array(CheckSchema).optional(),
+  /** Present where the step opens a WebSocket or uses one; a message that it waits for is its answer. */
+  socket: SocketUseSchema.optional(),
+  /** Asks the target for HTTP/2 (RFC 9113), over TLS; absent where HTTP/1.1 is spoken. */
+  http2: z.literal(true).optional(),
 });
 export type RequestStep = z.infer<typeof RequestStepSchema>;
 

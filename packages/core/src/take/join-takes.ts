@@ -1,4 +1,5 @@
 import type { Exchange } from './take.schema.js';
+import { answeredAtMs } from './unfold-sockets.js';
 
 /** Exchanges of two takes as one, and which numbers they have there. */
 export interface JoinedTake {
@@ -20,10 +21,10 @@ export function joinTakes(base: readonly Exchange[], piece: readonly Exchange[],
   const at = after === null ? 0 : base.findIndex((one) => one.n === after) + 1;
   const before = base.slice(0, at);
   const behind = base.slice(at);
-  const endMs = Math.max(0, ...before.map((one) => one.startedAtMs + one.durationMs));
+  const endMs = Math.max(0, ...before.map(answeredAtMs));
   const [first] = piece;
   const pieceStartMs = Math.min(...piece.map((one) => one.startedAtMs));
-  const lastsMs = first ? Math.max(...piece.map((one) => one.startedAtMs + one.durationMs)) - pieceStartMs + gapMs : 0;
+  const lastsMs = first ? Math.max(...piece.map(answeredAtMs)) - pieceStartMs + gapMs : 0;
   const startMs = before.length === 0 ? 0 : endMs + gapMs;
   const shiftMs = first ? Math.max(0, startMs + lastsMs - (behind[0]?.startedAtMs ?? Infinity)) : 0;
   const moved = (list: readonly Exchange[], byMs: number): Exchange[] =>
@@ -40,7 +41,13 @@ export function joinTakes(base: readonly Exchange[], piece: readonly Exchange[],
   const numbers = { own: new Map<number, number>(), piece: new Map<number, number>() };
   const exchanges = all.map(({ from, was, one }, index) => {
     numbers[from].set(was, index + 1);
-    return { ...one, n: index + 1 };
+    return { from, one: { ...one, n: index + 1 } };
   });
-  return { exchanges, ...numbers };
+  return {
+    // Messages follow the handshake that they belong to.
+    exchanges: exchanges.map(({ from, one }) =>
+      one.socket ? { ...one, socket: { ...one.socket, openedBy: numbers[from].get(one.socket.openedBy) ?? one.socket.openedBy } } : one,
+    ),
+    ...numbers,
+  };
 }

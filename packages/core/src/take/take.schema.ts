@@ -44,6 +44,18 @@ export const MessageSchema = z.object({
 });
 export type Message = z.infer<typeof MessageSchema>;
 
+/** How a message over a WebSocket stands to the others: what was sent is the request, what answers it the response. */
+export const SocketMessageSchema = z.object({
+  /** Number of the exchange whose handshake opened the WebSocket. */
+  openedBy: z.number().int().positive(),
+  /** `await` for a message that nobody had asked for, `close` where the client ended the WebSocket. */
+  action: z.enum(['send', 'await', 'close']),
+  format: z.enum(['text', 'binary']),
+  /** Places of the answer that repeat what stands at the same place of the message sent (JSON Pointer, RFC 6901). */
+  same: z.array(z.string()),
+});
+export type SocketMessage = z.infer<typeof SocketMessageSchema>;
+
 /** One request with its response, timings and raw headers. `n` counts from 1 in order of request start. */
 export const ExchangeSchema = z.object({
   n: z.number().int().positive(),
@@ -72,6 +84,8 @@ export const ExchangeSchema = z.object({
   harEntry: z.record(z.string(), z.unknown()).nullable(),
   /** Messages in time order; absent where the exchange is no WebSocket and no event stream. */
   messages: z.array(MessageSchema).optional(),
+  /** Present where the exchange is a message over a WebSocket that another one opened. */
+  socket: SocketMessageSchema.optional(),
 });
 export type Exchange = z.infer<typeof ExchangeSchema>;
 

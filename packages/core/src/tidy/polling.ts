@@ -16,7 +16,7 @@ export const questionOf = (exchange: Exchange): string =>
 export function pollsOf(exchanges: readonly Exchange[]): Survey['polls'] {
   const groups = new Map<string, Exchange[]>();
   for (const one of exchanges) {
-    if (isStaticFile(one)) continue;
+    if (isStaticFile(one) || one.socket) continue;
     const key = questionOf(one);
     const list = groups.get(key);
     if (list) list.push(one);

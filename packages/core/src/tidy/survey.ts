@@ -1,11 +1,12 @@
 import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery } from '../take/messages.js';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { bodiesForUnasked, unaskedInVain } from './unasked.js';
 import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
 import { hostsOf, isTelemetry, originOf } from './hosts.js';
 import { pollsOf, questionOf } from './polling.js';
 import { recordedTwice } from './recorded-twice.js';
 import { usualTidy, type Finding, type Survey, type Tidy } from './tidy.schema.js';
-import { challengesAtTheDoor, endOf, isLasting, startOf, unitsOf } from './units.js';
+import { challengesAtTheDoor, endOf, isEventStream, startOf, unitsOf } from './units.js';
 
 const clockJumpMs = 30_000;
 
@@ -25,8 +26,10 @@ function firstPages(exchanges: readonly Exchange[]): Exchange[] {
 }
 
 /** Hashes of the bodies that a survey reads; of a large take these are a few. */
-export const surveyBodies = (exchanges: readonly Exchange[]): string[] =>
-  firstPages(exchanges).flatMap((one) => (one.response?.body ? [one.response.body.hash] : []));
+export const surveyBodies = (exchanges: readonly Exchange[]): string[] => [
+  ...firstPages(exchanges).flatMap((one) => (one.response?.body ? [one.response.body.hash] : [])),
+  ...bodiesForUnasked(exchanges),
+];
 
 /** Looks a take over: what it holds, what of it a script needs, and what is suspicious. Reads the bodies of `surveyBodies`. */
 export function surveyTake(loaded: LoadedTake): Survey {
@@ -38,6 +41,7 @@ export function surveyTake(loaded: LoadedTake): Survey {
   const proposal: Tidy = {
     ...usualTidy,
     leftOut: hosts.filter((one) => one.role === 'telemetry' || one.role === 'other').map((one) => one.origin),
+    dropped: unaskedInVain(loaded).map((one) => one.n),
     polls: Object.fromEntries(polls.map((one): [string, 'repeat' | 'drop'] => [one.key, one.sameAnswer ? 'drop' : 'repeat'])),
   };
   const units = unitsOf(exchanges, proposal, loaded.take.marks);
@@ -96,7 +100,7 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] 
       { label: 'Record in the clean browser', go: 'record' },
     );
   const failed = exchanges.filter(
-    (one) => !doors.has(one.n) && (one.failure !== null || (one.response?.status ?? 0) >= 400) && !isLasting(one),
+    (one) => !doors.has(one.n) && (one.failure !== null || (one.response?.status ?? 0) >= 400) && !isEventStream(one),
   );
   if (failed.length > 0)
     tell(
@@ -120,7 +124,7 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] 
   if (cut.length > 0)
     tell('cut-body', `${many(cut.length, 'body')} ${cut.length === 1 ? 'was' : 'were'} kept in part only: ${listed(cut)}.`, cut);
   clockJumps(take.startedAt, exchanges, tell);
-  const twice = recordedTwice(exchanges.filter((one) => !polled.has(one.n) && !isTelemetry(one)));
+  const twice = recordedTwice(exchanges.filter((one) => !polled.has(one.n) && !isTelemetry(one) && !one.socket));
   if (twice)
     tell(
       'recorded-twice',
@@ -128,11 +132,18 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] 
       exchanges.filter((one) => twice.again.includes(one.n)),
       { label: 'Leave the second out', drop: twice.again },
     );
-  const lasting = exchanges.filter(isLasting);
+  const unasked = unaskedInVain(loaded);
+  if (unasked.length > 0)
+    tell(
+      'unasked',
+      `${many(unasked.length, 'message')} came over a WebSocket unasked, and nothing of ${unasked.length === 1 ? 'it' : 'them'} is sent later: ${listed(unasked)}. A script does not wait for ${unasked.length === 1 ? 'it' : 'them'}; take ${unasked.length === 1 ? 'it' : 'them'} in again if it should.`,
+      unasked,
+    );
+  const lasting = exchanges.filter(isEventStream);
   if (lasting.length > 0)
     tell(
       'not-playable',
-      `${many(lasting.length, 'WebSocket or event stream')} with ${lasting.reduce((sum, one) => sum + (one.messages?.length ?? 0), 0)} messages ${lasting.length === 1 ? 'was' : 'were'} recorded and can be read here, but a script cannot play ${lasting.length === 1 ? 'it' : 'them'} yet and leaves ${lasting.length === 1 ? 'it' : 'them'} out.`,
+      `${many(lasting.length, 'event stream')} with ${lasting.reduce((sum, one) => sum + (one.messages?.length ?? 0), 0)} events ${lasting.length === 1 ? 'was' : 'were'} recorded and can be read here, but a script cannot play ${lasting.length === 1 ? 'it' : 'them'} yet and leaves ${lasting.length === 1 ? 'it' : 'them'} out.`,
       lasting,
     );
   const warnings = take.warnings ?? [];
@@ -180,7 +191,7 @@ function insideASession(exchanges: readonly Exchange[], tell: Tell): void {
 function lacksBody(one: Exchange): boolean {
   const { response } = one;
   if (!response || response.body || isStaticFile(one) || one.method === 'HEAD') return false;
-  if (response.status !== 200 || isLasting(one)) return false;
+  if (response.status !== 200 || isEventStream(one)) return false;
   const told = Number(headerOf(response.headers, 'content-length') ?? '-1');
   const kept = one.harEntry as { response?: { content?: { size?: number } } } | null;
   return (

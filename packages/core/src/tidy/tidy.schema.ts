@@ -92,6 +92,7 @@ export const SurveySchema = z.object({
         'refused-host',
         'certificate',
         'not-playable',
+        'unasked',
         'empty',
       ]),
       sentence: z.string(),

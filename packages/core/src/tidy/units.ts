@@ -1,6 +1,7 @@
 import { bodyKind, headerOf, headersOf, isStaticFile, mediaType, resolveReference } from '../take/messages.js';
 import { readChallenges } from '../sign-in/challenge.js';
 import type { Exchange, Mark } from '../take/take.schema.js';
+import { answeredAtMs } from '../take/unfold-sockets.js';
 import { isTelemetry, originOf } from './hosts.js';
 import { questionOf } from './polling.js';
 import type { Tidy } from './tidy.schema.js';
@@ -18,8 +19,11 @@ export type Unit =
   | { kind: 'side-by-side'; units: [RequestUnit, ...RequestUnit[]] }
   | { kind: 'repeat'; first: RequestUnit; times: number; everyMs: number };
 
-/** A WebSocket or an event stream: it has messages, not one answer. */
-export const isLasting = (exchange: Exchange): boolean => exchange.messages !== undefined || exchange.response?.status === 101;
+/** An event stream: it has events, not one answer. */
+export const isEventStream = (exchange: Exchange): boolean => exchange.messages !== undefined && exchange.response?.status !== 101;
+
+/** A handshake that opened a WebSocket (RFC 6455). */
+export const opensSocket = (exchange: Exchange): boolean => exchange.response?.status === 101 && !exchange.socket;
 
 /** 401 answers that were only the door: the same request came again with an Authorization and was let in. */
 export function challengesAtTheDoor(exchanges: readonly Exchange[]): Map<number, string> {
@@ -38,16 +42,21 @@ export function keptExchanges(exchanges: readonly Exchange[], tidy: Tidy): Excha
   const leftOut = new Set(tidy.leftOut);
   const dropped = new Set(tidy.dropped);
   const doors = challengesAtTheDoor(exchanges);
-  return exchanges.filter(
-    (one) =>
+  const stays = new Set<number>();
+  return exchanges.filter((one) => {
+    const kept =
+      // A message goes where the handshake goes that opened its WebSocket.
+      (!one.socket || stays.has(one.socket.openedBy)) &&
       !leftOut.has(originOf(one)) &&
       !dropped.has(one.n) &&
-      !isLasting(one) &&
+      !isEventStream(one) &&
       !doors.has(one.n) &&
       !(tidy.staticFiles === 'drop' && isStaticFile(one)) &&
       !(tidy.telemetry === 'drop' && isTelemetry(one)) &&
-      tidy.polls[questionOf(one)] !== 'drop',
-  );
+      tidy.polls[questionOf(one)] !== 'drop';
+    if (kept) stays.add(one.n);
+    return kept;
+  });
 }
 
 /** Puts the exchanges that stay together as the steps of a script will be. */
@@ -66,7 +75,7 @@ export const firstOf = (unit: Unit): Exchange =>
 export function endOf(unit: Unit): number {
   if (unit.kind === 'side-by-side') return Math.max(...unit.units.map(endOf));
   if (unit.kind === 'repeat') return startOf(unit) + unit.times * unit.everyMs;
-  return Math.max(...unit.chain.map((one) => one.startedAtMs + one.durationMs));
+  return Math.max(...unit.chain.map(answeredAtMs));
 }
 
 /** Exchanges that a redirect of the one before led to are followed in its step. */
@@ -120,8 +129,9 @@ function joinPolls(units: readonly RequestUnit[], tidy: Tidy): Unit[] {
   return joined;
 }
 
-/** True for a request whose answer is a page. */
-const isDocument = ({ chain }: RequestUnit): boolean => bodyKind(mediaType((chain.at(-1) ?? chain[0]).response?.headers ?? [])) === 'html';
+/** True for a request whose answer is a page, and for all that goes over a WebSocket: messages have an order. */
+const standsAlone = ({ chain }: RequestUnit): boolean =>
+  chain[0].response?.status === 101 || bodyKind(mediaType((chain.at(-1) ?? chain[0]).response?.headers ?? [])) === 'html';
 
 /** Requests that started before any of those beside them had ended did not wait for each other. */
 function joinOverlaps(units: readonly Unit[], marks: readonly Mark[]): Unit[] {
@@ -142,9 +152,9 @@ function joinOverlaps(units: readonly Unit[], marks: readonly Mark[]): Unit[] {
     const isNewPart = first && marks.some((mark) => mark.kind === 'begin' && mark.atMs > startOf(first) && mark.atMs <= startOf(unit));
     if (isNewPart || (first && startOf(unit) >= Math.min(...group.map(endOf)))) close();
     // What a page asks for while it is still arriving needs what stands in its beginning: a page is beside nothing.
-    if (isDocument(unit)) close();
+    if (standsAlone(unit)) close();
     group.push(unit);
-    if (isDocument(unit)) close();
+    if (standsAlone(unit)) close();
   }
   close();
   return joined;

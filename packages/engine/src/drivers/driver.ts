@@ -1,4 +1,4 @@
-import type { Header, Timings } from '@sturdy/core';
+import type { Header, ResponseView, Timings } from '@sturdy/core';
 
 /** A request as a driver sends it. */
 export interface WireRequest {
@@ -11,6 +11,20 @@ export interface WireRequest {
   followRedirects: boolean;
   /** Whether the body of a response with this status and headers is wanted; else it is counted and dropped. */
   wantsBody: (status: number, headers: readonly Header[]) => boolean;
+  /** Present where the request opens a WebSocket or goes over one. */
+  socket?: WireSocket;
+  /** Asks for HTTP/2, over TLS. */
+  http2?: boolean;
+}
+
+/** What is done with a WebSocket of the user; the body of the request is the message. */
+export interface WireSocket {
+  action: 'open' | 'send' | 'await' | 'close';
+  /** The name by which the script knows it. */
+  name: string;
+  format: 'text' | 'binary';
+  /** The message that is waited for; null where none is. */
+  awaits: { accepts: (message: ResponseView) => boolean; atMostMs: number } | null;
 }
 
 /** What came back. A failure has no status, and its `failure` is a sentence. */

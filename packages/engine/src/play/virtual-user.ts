@@ -11,8 +11,8 @@ import {
   type Check,
   type Header,
 } from '@sturdy/core';
-import type { Driver, WireRequest, WireResponse } from '../drivers/driver.js';
-import type { CompiledLoop, CompiledRequest, CompiledTransaction, Operation, Program, Scope } from '../program/compile.js';
+import type { Driver, WireRequest, WireResponse, WireSocket } from '../drivers/driver.js';
+import type { CompiledLoop, CompiledRequest, CompiledSocket, CompiledTransaction, Operation, Program, Scope } from '../program/compile.js';
 import { answerForCode, CodeError, openSandbox, type NextRequest } from '../sandbox/sandbox.js';
 
 /** A played request as an observer sees it. */
@@ -129,6 +129,8 @@ export class VirtualUser {
   #last: LastAnswer | null = null;
   readonly #answers = new Map<string, ResponseView>();
   #next: NextRequest | null = null;
+  /** Where each open WebSocket leads to. */
+  readonly #socketTargets = new Map<string, string>();
 
   constructor(
     readonly program: Program,
@@ -392,14 +394,19 @@ export class VirtualUser {
     const startedAtMs = performance.now();
     const headers: Header[] = operation.headers.map(({ name, value }) => [name, value(scope)]);
     const body = typeof operation.body === 'function' ? operation.body(scope) : operation.body;
+    const { socket } = operation;
+    if (socket?.action === 'open') this.#socketTargets.set(socket.name, operation.target(scope));
     const request: WireRequest = changed(
       {
         method: operation.method,
         origin: operation.origin,
-        target: operation.target(scope),
+        // A message goes where its WebSocket was opened.
+        target: socket ? (this.#socketTargets.get(socket.name) ?? '') : operation.target(scope),
         headers,
         body,
         followRedirects: operation.followRedirects,
+        ...(operation.http2 ? { http2: true } : {}),
+        ...(socket ? { socket: wireSocket(socket, body, scope) } : {}),
         // A failed answer is wanted even where nothing reads it, so that it can be shown.
         wantsBody: (status, headers) =>
           this.keepsBodies ||
@@ -469,6 +476,15 @@ export class VirtualUser {
 interface Checked {
   failures: string[];
   asks: PlayedStep['asks'];
+}
+
+/** What the driver is told of a WebSocket; the message that it waits for may depend on what is sent. */
+function wireSocket({ awaits, ...rest }: CompiledSocket, body: string | Uint8Array | null, scope: Scope): WireSocket {
+  const sent = typeof body === 'string' ? body : '';
+  return {
+    ...rest,
+    awaits: awaits && { atMostMs: awaits.atMostMs, accepts: (message) => awaits.accepts(message, sent, scope) },
+  };
 }
 
 /** A request with what code changed of it. */

@@ -1,5 +1,6 @@
 import {
   allSteps,
+  checkFailure,
   containerNumber,
   drawnPause,
   drawnThink,
@@ -12,8 +13,10 @@ import {
   readsBody,
   readPlaces,
   recordedText,
+  repeats,
   resolveTarget,
   templatesOf,
+  type Awaited,
   type Check,
   type Condition,
   type Environment,
@@ -24,7 +27,9 @@ import {
   type Made,
   type Piece,
   type RequestStep,
+  type ResponseView,
   type Script,
+  type SocketUse,
   type Step,
   type Template,
   type ThinkTime,
@@ -68,8 +73,19 @@ export interface CompiledRequest {
   readsBody: boolean;
   followRedirects: boolean;
   checks: readonly Check[];
+  /** What is done with a WebSocket; null where the request has none. */
+  socket: CompiledSocket | null;
+  http2: boolean;
   /** Tables of which a new row is dealt for this request. */
   fresh: readonly string[];
+}
+
+/** What a step does with a WebSocket, ready to be played. `accepts` says whether a message is the one that is waited for. */
+export interface CompiledSocket {
+  action: SocketUse['action'];
+  name: string;
+  format: 'text' | 'binary';
+  awaits: { accepts: (message: ResponseView, sent: string, scope: Scope) => boolean; atMostMs: number } | null;
 }
 
 /** A condition, ready to be asked. */
@@ -222,6 +238,22 @@ export function compile(
     });
     return (scope) => Buffer.concat(parts.map((part) => (typeof part === 'function' ? Buffer.from(part(scope)) : part)));
   };
+  const awaited = ({ same, holds, atMostMs }: Awaited): CompiledSocket['awaits'] => ({
+    atMostMs,
+    accepts: (message, sent, scope) => {
+      const answer = { view: message, location: undefined, bytes: message.body.length, durationMs: 0 };
+      return (
+        repeats({ same }, sent, message) &&
+        holds.every((checked) => checkFailure({ checked }, answer, (template) => fill(template, scope)) === null)
+      );
+    },
+  });
+  const socketOf = (use: SocketUse): CompiledSocket => ({
+    action: use.action,
+    name: use.socket,
+    format: use.action === 'send' ? use.format : 'text',
+    awaits: 'awaits' in use && use.awaits ? awaited(use.awaits) : null,
+  });
   const compileRequest = (step: RequestStep): CompiledRequest => {
     const checks = step.checks ?? [];
     const extracts = script.handoffs.flatMap((one) =>
@@ -252,6 +284,8 @@ export function compile(
         extracts.some(({ extractor }) => extractor.kind !== 'header' && extractor.kind !== 'cookie'),
       followRedirects: step.followRedirects,
       checks,
+      socket: step.socket ? socketOf(step.socket) : null,
+      http2: step.http2 === true,
       fresh: [...new Set(dataOf([step.url, ...step.headers.map((one) => one.value), step.body ?? []]))].filter((table) =>
         options.dealtPerUse?.has(table),
       ),

@@ -4,6 +4,7 @@ import { Worker } from 'node:worker_threads';
 import type { HarStreamEnd, Take } from '@sturdy/core';
 import { Problem } from '../problem.js';
 import type { Store } from '../store/store-client.js';
+import { unfoldTake } from '../store/unfold-take.js';
 import type { FromImport, ToImport } from './import.worker.js';
 
 /** What an import made. */
@@ -26,6 +27,7 @@ export async function importHarStream(store: Store, worker: URL, source: Readabl
     const end = await pass(store, thread, source, id);
     if (end.renumber) await store.renumberExchanges(id, end.renumber.order, end.renumber.shiftMs);
     const take: Take = { ...open, startedAt: end.startedAt, marks: end.marks, harLog: end.harLog };
+    if (await store.hasMessages(id)) await unfoldTake(store, take, await store.exchanges(id));
     await store.saveTake(take);
     return { take, exchangeCount: end.exchangeCount, problems: end.problems };
   } catch (error) {

@@ -28,6 +28,11 @@ class FakeStore {
     for (const doc of docs) this.kept.set(doc.n, doc);
     return Promise.resolve();
   };
+  replaceExchanges = (_id: string, docs: Exchange[]) => {
+    this.kept.clear();
+    for (const doc of docs) this.kept.set(doc.n, doc);
+    return Promise.resolve();
+  };
   deleteExchanges = (_id: string, numbers: number[]) => {
     for (const n of numbers) this.kept.delete(n);
     return Promise.resolve();

@@ -14,6 +14,7 @@ import {
 import type { LiveHub } from '../live/live-hub.js';
 import type { Store } from '../store/store-client.js';
 import type { StoredBody } from '../store/stored-body.js';
+import { unfoldTake } from '../store/unfold-take.js';
 import { ExchangeInTheMaking, type MakingGround } from './exchange-in-the-making.js';
 import type { ExchangeTap, ProxyTap, RequestHead } from './proxy/tap.js';
 
@@ -171,7 +172,8 @@ export class Recording implements ProxyTap {
     for (const timer of this.#timers) clearTimeout(timer);
     for (const making of [...this.#open]) making.end(noTimings, 'The recording was stopped before it was complete.');
     await this.#flush();
-    return this.#change({ state: 'done' });
+    const recorded = [...this.#kept.values()].sort((left, right) => left.n - right.n);
+    return this.#change({ ...(await unfoldTake(this.store, this.take, recorded)), state: 'done' });
   }
 
   async #change(change: Partial<Take>): Promise<Take> {

@@ -135,6 +135,25 @@ export class Repository {
         .onConflictDoUpdate({ target: [tables.exchanges.takeId, tables.exchanges.n], set: { doc: sql`excluded.doc` } });
   }
 
+  /** True where an exchange of the take has messages of a WebSocket or events of a stream. */
+  async hasMessages(takeId: string): Promise<boolean> {
+    const rows = await this.database
+      .select({ n: tables.exchanges.n })
+      .from(tables.exchanges)
+      .where(and(eq(tables.exchanges.takeId, takeId), sql`${tables.exchanges.doc} ? 'messages'`))
+      .limit(1);
+    return rows.length > 0;
+  }
+
+  /** Replaces all exchanges of a take at once. */
+  async replaceExchanges(takeId: string, docs: Exchange[]): Promise<void> {
+    await this.database.transaction(async (change) => {
+      await change.delete(tables.exchanges).where(eq(tables.exchanges.takeId, takeId));
+      for (let at = 0; at < docs.length; at += chunkRows)
+        await change.insert(tables.exchanges).values(docs.slice(at, at + chunkRows).map((doc) => ({ takeId, n: doc.n, doc })));
+    });
+  }
+
   /** Puts exchanges of an import into the order of their starts: new numbers, and all starts moved by `shiftMs`. */
   async renumberExchanges(takeId: string, order: { from: number; to: number }[], shiftMs: number): Promise<void> {
     await this.database.transaction(async (change) => {

@@ -1,7 +1,7 @@
 import { chromium, type Browser, type Page } from 'playwright-core';
 
 /** One thing that a user of Yard does. */
-export type YardTransaction = 'sign-in' | 'book-intake' | 'allocate-bay' | 'find-intake' | 'release-load' | 'sign-out';
+export type YardTransaction = 'sign-in' | 'book-intake' | 'allocate-bay' | 'inspect-load' | 'find-intake' | 'release-load' | 'sign-out';
 
 /** What the robot enters, and where it works. */
 export interface RobotOptions {
@@ -43,6 +43,7 @@ const titles: Record<YardTransaction, string> = {
   'sign-in': 'Sign in',
   'book-intake': 'Book intake',
   'allocate-bay': 'Allocate bay',
+  'inspect-load': 'Inspect load',
   'find-intake': 'Find intake',
   'release-load': 'Release load',
   'sign-out': 'Sign out',
@@ -109,6 +110,11 @@ async function play(page: Page, transaction: YardTransaction, options: RobotOpti
       await page.click('#take-bay');
       await page.locator('#bay:not(:text("none yet"))').waitFor();
       return undefined;
+    case 'inspect-load':
+      await page.click('#to-inspect');
+      await page.click('#next-load');
+      await page.locator('#message:has-text("inspected")').waitFor();
+      return undefined;
     case 'find-intake':
       await page.click('#to-find');
       await page.fill('input[name=text]', booked || options.container);
@@ -116,6 +122,7 @@ async function play(page: Page, transaction: YardTransaction, options: RobotOpti
       await page.click('a.found');
       return await page.locator('#number').innerText();
     case 'release-load':
+      if ((await page.locator('#to-intake').count()) > 0) await page.click('#to-intake');
       await page.click('#release');
       await page.locator('#docket:not(:text("not released"))').waitFor();
       return undefined;

@@ -68,10 +68,18 @@ export function intakePage(intake: Intake, formKey: string): string {
 <div id="intake-record" data-id="${intake.id}" data-pallets="${intake.pallets}">
 <button id="allocate">Allocate bay</button><select id="bay-choice"></select><button id="take-bay">Take bay</button>
 <button id="release">Release load</button></div><p id="message" role="status"></p>
-<nav><a id="to-new" href="/intakes/new">Book intake</a> <a id="to-find" href="/find">Find intake</a></nav>${signOutForm(formKey)}`,
+<nav><a id="to-new" href="/intakes/new">Book intake</a> <a id="to-find" href="/find">Find intake</a> <a id="to-inspect" href="/inspection">Inspect load</a></nav>${signOutForm(formKey)}`,
     '<script src="/assets/yard.js" defer></script>',
   );
 }
+
+export const inspectionPage = (ticket: string, formKey: string): string =>
+  page(
+    'Inspection desk - Tidewell Yard',
+    `<h1>Inspection desk</h1><div id="inspection" data-ticket="${ticket}"><button id="next-load">Inspect next load</button></div>
+<p id="message" role="status"></p><p>Last temperature <span id="news">none yet</span></p>${signOutForm(formKey)}`,
+    '<script src="/assets/yard.js" defer></script>',
+  );
 
 export const findPage = (formKey: string): string =>
   page(
@@ -149,6 +157,38 @@ if (record) {
     const text = await answer.text();
     if (text.includes('<fault>')) message('Not released: ' + text);
     else location.reload();
+  });
+}
+const desk = document.getElementById('inspection');
+if (desk) {
+  const line = new WebSocket(location.origin.replace('http', 'ws') + '/inspection/line?ticket=' + encodeURIComponent(desk.dataset.ticket));
+  const waiting = new Map();
+  let asked = 0;
+  const ask = (wish) => new Promise((done) => {
+    const id = ++asked;
+    waiting.set(id, done);
+    line.send(JSON.stringify({ type: wish.type, id, ...wish }));
+  });
+  const hello = new Promise((done) => {
+    line.addEventListener('message', (event) => {
+      const told = JSON.parse(event.data);
+      if (told.type === 'hello') done(told.cursor);
+      else if (told.type === 'temperature') document.getElementById('news').textContent = told.bay + ' ' + told.celsius + ' °C';
+      else waiting.get(told.id)?.(told);
+    });
+  });
+  document.getElementById('next-load').addEventListener('click', async () => {
+    const { loads } = await ask({ type: 'list', cursor: await hello });
+    const { seal } = await ask({ type: 'claim', claim: loads[0].claim });
+    const answer = await fetch('/api/inspections', {
+      method: 'POST',
+      headers: { ...headers(), 'Content-Type': 'application/json' },
+      body: JSON.stringify({ seal, result: 'sound' }),
+    });
+    const { inspected } = await answer.json();
+    line.close(1000);
+    const link = Object.assign(document.createElement('a'), { id: 'to-intake', href: '/intakes/' + inspected, textContent: 'Back to the intake' });
+    document.getElementById('message').replaceChildren('Load ' + inspected + ' is inspected. ', link);
   });
 }
 `;

@@ -10,6 +10,8 @@ export interface Intake {
   version: string;
   bay: string | null;
   docket: string | null;
+  /** When the load was inspected; null before. */
+  inspectedAt: string | null;
   createdAt: string;
   changedAt: string;
   session: string;
@@ -76,6 +78,7 @@ export class YardRecords {
       version: this.newVersion(),
       bay: null,
       docket: null,
+      inspectedAt: null,
       createdAt: now,
       changedAt: now,
     };

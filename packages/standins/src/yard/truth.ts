@@ -6,6 +6,7 @@ export interface Truth {
   intakes: Intake[];
   bookedCount: number;
   allocatedCount: number;
+  inspectedCount: number;
   releasedCount: number;
   signedInSessions: number;
 }
@@ -16,6 +17,7 @@ export function truthOf(intakes: Iterable<Intake>, signedInSessions: number): Tr
     intakes: all,
     bookedCount: all.length,
     allocatedCount: all.filter((one) => one.bay !== null || one.docket !== null).length,
+    inspectedCount: all.filter((one) => one.inspectedAt !== null).length,
     releasedCount: all.filter((one) => one.docket !== null).length,
     signedInSessions,
   };
@@ -26,7 +28,7 @@ export function truthPage(truth: Truth): string {
     `<tr>${values.map((value) => `<${tag}>${escapeHtml(String(value))}</${tag}>`).join('')}</tr>`;
   return `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Truth - Tidewell Yard</title>
 <style>body{font:14px system-ui;margin:20px}td,th{padding:3px 12px 3px 0;text-align:left}</style></head><body>
-<h1>What Yard really holds</h1><p>${truth.bookedCount} intakes, ${truth.allocatedCount} with a bay, ${truth.releasedCount} released; ${truth.signedInSessions} sessions signed in. <a href="/truth.json">as JSON</a></p>
+<h1>What Yard really holds</h1><p>${truth.bookedCount} intakes, ${truth.allocatedCount} with a bay, ${truth.inspectedCount} inspected, ${truth.releasedCount} released; ${truth.signedInSessions} sessions signed in. <a href="/truth.json">as JSON</a></p>
 <table>${cells(['Number', 'Container', 'Goods', 'Pallets', 'Bay', 'Docket', 'Created', 'Changed', 'By'], 'th')}${truth.intakes
     .map((one) =>
       cells([

@@ -5,6 +5,7 @@ import { Server as TcpServer, type AddressInfo, type Socket } from 'node:net';
 import { parseCookie } from 'cookie';
 import { isContainerNumber } from './container-number.js';
 import { openMetrics } from './metrics.js';
+import { InspectionLine } from './inspection-line.js';
 import * as pages from './pages.js';
 import { seededRandom } from './random.js';
 import { growers, YardRecords, type Intake } from './records.js';
@@ -71,6 +72,7 @@ class YardApplication implements Yard {
   readonly queue: ServiceQueue;
   readonly #records: YardRecords;
   readonly #visits: Visits;
+  readonly #line: InspectionLine;
   readonly #secret: string;
   readonly #server: Server | Http2SecureServer;
   readonly #sockets = new Set<Socket>();
@@ -92,6 +94,7 @@ class YardApplication implements Yard {
     this.queue = new ServiceQueue({ ...settings, random: seededRandom(settings.seed + 1) });
     this.#records = new YardRecords({ ...settings, random: seededRandom(settings.seed + 2), token: this.#token });
     this.#visits = new Visits(this.#token, settings.sessionIdleSeconds * 1000);
+    this.#line = new InspectionLine(this.#records, this.#token, seededRandom(settings.seed + 3));
     if (settings.certificate === '') {
       const plain = createServer((request, response) => void this.#handle(request, response));
       plain.keepAliveTimeout = 65_000;
@@ -101,6 +104,9 @@ class YardApplication implements Yard {
         // The compatibility layer of HTTP/2 has what is used here of both.
         void this.#handle(request as unknown as IncomingMessage, response as unknown as ServerResponse);
       });
+    this.#server.on('upgrade', (request: IncomingMessage, socket: Socket, head: Buffer) => {
+      this.#line.upgrade(request, socket, head);
+    });
     this.#server.on('connection', (socket: Socket) => {
       this.#sockets.add(socket);
       socket.once('close', () => this.#sockets.delete(socket));
@@ -132,6 +138,7 @@ class YardApplication implements Yard {
   async stop(): Promise<void> {
     this.#stopped = true;
     clearInterval(this.#sweeper);
+    this.#line.close();
     for (const socket of this.#sockets) socket.destroy();
     if (this.#server.listening) await new Promise((done) => this.#server.close(done));
   }
@@ -260,6 +267,7 @@ class YardApplication implements Yard {
       this.#visits.end(visit);
       return redirect('/goodbye', { 'Set-Cookie': 'yard_visit=; Path=/; Max-Age=0' });
     }
+    if (path === '/inspection') return html(pages.inspectionPage(this.#line.newTicket(visit), this.#visits.newFormKey(visit)));
     if (path === '/find') return html(pages.findPage(this.#visits.newFormKey(visit)));
     if (path === '/find/results') {
       const text = url.searchParams.get('text') ?? '';
@@ -289,6 +297,7 @@ class YardApplication implements Yard {
       return json({
         bays: this.#records.offerBays(visit.label, this.settings.baysOffered).map(({ code, zone, capacity }) => ({ code, zone, capacity })),
       });
+    if (path === '/api/inspections' && method === 'POST') return this.#inspect(ask);
     if (path === '/xml/release' && method === 'POST') return this.#release(ask);
     return html(pages.faultPage(404, 'No such page'), 404);
   }
@@ -387,6 +396,14 @@ class YardApplication implements Yard {
     intake.bay = bay.code;
     this.#records.touch(intake);
     return json({ bay: bay.code, intake: intake.id }, 200, { ETag: `"${intake.version}"` });
+  }
+
+  #inspect({ body }: Ask): Answer {
+    const { seal } = JSON.parse(body) as { seal?: string };
+    const intake = this.#line.takeSeal(seal ?? '');
+    if (!intake) return json({ error: 'This seal does not hold.' }, 422);
+    intake.inspectedAt = new Date().toISOString();
+    return json({ inspected: intake.id });
   }
 
   #release({ body }: Ask): Answer {

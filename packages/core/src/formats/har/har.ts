@@ -218,10 +218,13 @@ export function exportHar(
   return {
     log: {
       ...log,
-      entries: exchanges.map((one) => {
-        const page = pageOf(one.startedAtMs);
-        return entryOf(one, originMs, readBytes, take.harLog === null && page >= 0 ? `page_${page + 1}` : null);
-      }),
+      // Messages over a WebSocket stand in the entry of its handshake.
+      entries: exchanges
+        .filter((one) => !one.socket)
+        .map((one) => {
+          const page = pageOf(one.startedAtMs);
+          return entryOf(one, originMs, readBytes, take.harLog === null && page >= 0 ? `page_${page + 1}` : null);
+        }),
     },
   };
 }

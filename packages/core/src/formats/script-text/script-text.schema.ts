@@ -36,6 +36,25 @@ export const CheckTextSchema = z.union([
 ]);
 export type CheckText = z.infer<typeof CheckTextSchema>;
 
+const AwaitedText = z.strictObject({
+  same: z.array(z.string()).optional().describe('places (JSON Pointer) that repeat what was sent there'),
+  holds: z.array(CheckTextSchema).optional().describe('what holds of the message'),
+  atMostMs: z.number().int().min(1).max(600_000),
+});
+
+/** What a step does with a WebSocket, as text; the first key says it. */
+export const SocketTextSchema = z.union([
+  z.strictObject({ open: z.string().min(1).describe('the name by which later steps know the WebSocket') }),
+  z.strictObject({
+    send: z.string().min(1).describe('the WebSocket over which the body is sent'),
+    format: z.enum(['text', 'binary']).optional(),
+    awaits: AwaitedText.optional(),
+  }),
+  z.strictObject({ await: z.string().min(1), awaits: AwaitedText }),
+  z.strictObject({ close: z.string().min(1) }),
+]);
+export type SocketText = z.infer<typeof SocketTextSchema>;
+
 const RequestText = z.strictObject({
   request: z.string().describe('method and name, such as “POST /sign-in”'),
   id: z.string(),
@@ -50,6 +69,8 @@ const RequestText = z.strictObject({
   expect: ExpectationSchema.partial().optional(),
   followRedirects: z.boolean().optional(),
   checks: z.array(CheckTextSchema).optional(),
+  socket: SocketTextSchema.optional(),
+  http2: z.literal(true).optional(),
 });
 export type RequestText = z.infer<typeof RequestText>;
 

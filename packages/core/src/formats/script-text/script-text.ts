@@ -2,6 +2,7 @@ import { isMap, isScalar, LineCounter, parseDocument, stringify, type Document }
 import * as z from 'zod';
 import {
   codeLimits,
+  type Awaited,
   type Check,
   type Checked,
   type Condition,
@@ -12,6 +13,7 @@ import {
   type Piece,
   type RequestStep,
   type Script,
+  type SocketUse,
   type Step,
   type Template,
   type Transaction,
@@ -24,6 +26,7 @@ import {
   type ConditionText,
   type RequestText,
   type ScriptText,
+  type SocketText,
   type StepText,
 } from './script-text.schema.js';
 import { labelOf, pieceNames, templateFromText, templateToText, TemplateTextError, type PieceNames } from './template-text.js';
@@ -96,27 +99,51 @@ class StepWriter {
   }
 
   check({ id, checked, onFailure }: Check): CheckText {
-    const own = { id, ...(onFailure === 'mark' ? {} : { onFailure }) };
+    return { ...this.checked(checked), id, ...(onFailure === 'mark' ? {} : { onFailure }) };
+  }
+
+  checked(checked: Checked): CheckText {
     switch (checked.kind) {
       case 'text':
-        return checked.present ? { has: this.text(checked.text), ...own } : { lacks: this.text(checked.text), ...own };
+        return checked.present ? { has: this.text(checked.text) } : { lacks: this.text(checked.text) };
       case 'value':
         return {
           value: checked.extractor,
           is: checked.is,
           ...(checked.than.length === 0 ? {} : { than: this.text(checked.than) }),
-          ...own,
         };
       case 'count':
-        return { count: checked.extractor, atLeast: checked.atLeast, atMost: checked.atMost, ...own };
+        return { count: checked.extractor, atLeast: checked.atLeast, atMost: checked.atMost };
       case 'status':
-        return { status: checked.statuses, ...own };
+        return { status: checked.statuses };
       case 'redirect':
-        return { redirect: this.text(checked.to), ...own };
+        return { redirect: this.text(checked.to) };
       case 'size':
-        return { size: { atLeast: checked.atLeast, atMost: checked.atMost }, ...own };
+        return { size: { atLeast: checked.atLeast, atMost: checked.atMost } };
       case 'time':
-        return { time: checked.atMostMs, ...own };
+        return { time: checked.atMostMs };
+    }
+  }
+
+  socket(use: SocketUse): SocketText {
+    const awaited = ({ same, holds, atMostMs }: Awaited) => ({
+      ...(same.length === 0 ? {} : { same }),
+      ...(holds.length === 0 ? {} : { holds: holds.map((checked) => this.checked(checked)) }),
+      atMostMs,
+    });
+    switch (use.action) {
+      case 'open':
+        return { open: use.socket };
+      case 'send':
+        return {
+          send: use.socket,
+          ...(use.format === 'text' ? {} : { format: use.format }),
+          ...(use.awaits && { awaits: awaited(use.awaits) }),
+        };
+      case 'await':
+        return { await: use.socket, awaits: awaited(use.awaits) };
+      case 'close':
+        return { close: use.socket };
     }
   }
 
@@ -172,6 +199,7 @@ function requestToText(step: RequestStep, names: PieceNames, firstRecorded: Read
   const headers = step.headers.map(({ name, value }) => ({ [name]: writer.text(value) }));
   const body = step.body && writer.text(step.body);
   const checks = (step.checks ?? []).map((one) => writer.check(one));
+  const socket = step.socket && writer.socket(step.socket);
   const expect = Object.fromEntries(Object.entries(step.expect).filter(([, value]) => value !== null)) as Partial<Expectation>;
   const ownName = step.name.startsWith(`${step.method} `) ? step.name : `${step.method} ${step.name}`;
   return {
@@ -188,6 +216,8 @@ function requestToText(step: RequestStep, names: PieceNames, firstRecorded: Read
     expect,
     ...(step.followRedirects ? { followRedirects: true } : {}),
     ...(checks.length === 0 ? {} : { checks }),
+    ...(socket && { socket }),
+    ...(step.http2 && { http2: step.http2 }),
   };
 }
 
@@ -404,18 +434,33 @@ class Reader {
   }
 
   #check(check: CheckText, path: PropertyKey[], template: (text: string, at: PropertyKey[]) => Template): Check {
-    const checked = ((): Checked => {
-      if ('has' in check) return { kind: 'text', text: template(check.has, [...path, 'has']), present: true };
-      if ('lacks' in check) return { kind: 'text', text: template(check.lacks, [...path, 'lacks']), present: false };
-      if ('value' in check)
-        return { kind: 'value', extractor: check.value, is: check.is, than: template(check.than ?? '', [...path, 'than']) };
-      if ('count' in check) return { kind: 'count', extractor: check.count, atLeast: check.atLeast ?? 0, atMost: check.atMost ?? null };
-      if ('status' in check) return { kind: 'status', statuses: check.status };
-      if ('redirect' in check) return { kind: 'redirect', to: template(check.redirect, [...path, 'redirect']) };
-      if ('size' in check) return { kind: 'size', atLeast: check.size.atLeast ?? 0, atMost: check.size.atMost ?? null };
-      return { kind: 'time', atMostMs: check.time };
-    })();
+    const checked = this.#checked(check, path, template);
     return { id: this.#id(check.id, 'check', path), checked, onFailure: check.onFailure ?? 'mark' };
+  }
+
+  #socket(text: SocketText, path: PropertyKey[], template: (text: string, at: PropertyKey[]) => Template): SocketUse {
+    const awaited = ({ same, holds, atMostMs }: Extract<SocketText, { await: string }>['awaits']): Awaited => ({
+      same: same ?? [],
+      holds: (holds ?? []).map((one, at) => this.#checked(one, [...path, 'awaits', 'holds', at], template)),
+      atMostMs,
+    });
+    if ('open' in text) return { action: 'open', socket: text.open };
+    if ('send' in text)
+      return { action: 'send', socket: text.send, format: text.format ?? 'text', awaits: text.awaits ? awaited(text.awaits) : null };
+    if ('await' in text) return { action: 'await', socket: text.await, awaits: awaited(text.awaits) };
+    return { action: 'close', socket: text.close };
+  }
+
+  #checked(check: CheckText, path: PropertyKey[], template: (text: string, at: PropertyKey[]) => Template): Checked {
+    if ('has' in check) return { kind: 'text', text: template(check.has, [...path, 'has']), present: true };
+    if ('lacks' in check) return { kind: 'text', text: template(check.lacks, [...path, 'lacks']), present: false };
+    if ('value' in check)
+      return { kind: 'value', extractor: check.value, is: check.is, than: template(check.than ?? '', [...path, 'than']) };
+    if ('count' in check) return { kind: 'count', extractor: check.count, atLeast: check.atLeast ?? 0, atMost: check.atMost ?? null };
+    if ('status' in check) return { kind: 'status', statuses: check.status };
+    if ('redirect' in check) return { kind: 'redirect', to: template(check.redirect, [...path, 'redirect']) };
+    if ('size' in check) return { kind: 'size', atLeast: check.size.atLeast ?? 0, atMost: check.size.atMost ?? null };
+    return { kind: 'time', atMostMs: check.time };
   }
 
   #request(step: RequestText, path: PropertyKey[]): RequestStep {
@@ -441,6 +486,8 @@ class Reader {
       expect: { ...nothingExpected, ...step.expect } as Expectation,
       followRedirects: step.followRedirects ?? false,
       ...(checks.length === 0 ? {} : { checks }),
+      ...(step.socket && { socket: this.#socket(step.socket, [...path, 'socket'], template) }),
+      ...(step.http2 && { http2: step.http2 }),
     };
   }
 }

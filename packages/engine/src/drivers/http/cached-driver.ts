@@ -27,6 +27,7 @@ export class CachedDriver implements Driver {
 
   async send(request: WireRequest): Promise<WireResponse> {
     const key = request.origin + request.target;
+    if (request.socket) return this.inner.send(request);
     if (request.method !== 'GET') {
       const response = await this.inner.send(request);
       // A change that went well makes what was kept of its target invalid (RFC 9111, 4.4).

@@ -12,13 +12,14 @@ import {
   type Timings,
 } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
-import type { Driver, WireRequest, WireResponse } from '../driver.js';
+import type { Driver, WireRequest, WireResponse, WireSocket } from '../driver.js';
 import { decodeBody } from './decode-body.js';
 import { failureSentence } from './failure-sentence.js';
 import { TargetTls } from './target-tls.js';
 import { UserLine } from './line.js';
 import { timedConnector, type ConnectTimes } from './timed-connector.js';
 import { UserCookies } from './user-cookies.js';
+import { UserSockets } from './user-sockets.js';
 
 export interface HttpDriverOptions {
   /** ms until a connection must stand. */
@@ -70,6 +71,7 @@ export function optionsFor(
   };
 }
 
+const usualAnswerLimitMs = 60_000;
 const mostRedirects = 10;
 const mostSignInRounds = 3;
 /** As many connections to one origin as browsers open. */
@@ -84,6 +86,9 @@ interface Connection {
   /** True once a request was sent over it. */
   used: boolean;
 }
+
+const newSignIn = ({ credentials }: Pick<Environment, 'credentials'>): SignIn =>
+  new SignIn(credentials, (count) => randomBytes(count), Date.now);
 
 /** Headers of which some are said by others of the same name. */
 function instead(headers: readonly Header[], others: readonly Header[]): readonly Header[] {
@@ -105,11 +110,13 @@ function withCookies(headers: readonly Header[], kept: string): Header[] {
 /** HTTP/1.1 over undici: own connections, own cookies (RFC 6265), timings of every phase. */
 export class HttpDriver implements Driver {
   readonly #cookies = new UserCookies();
+  readonly #sockets = new UserSockets();
   readonly #connections = new Map<string, Connection[]>();
 
   constructor(readonly options: HttpDriverOptions) {}
 
   async send(request: WireRequest): Promise<WireResponse> {
+    if (request.socket) return this.#overSocket(request, request.socket);
     let current = request;
     let response = await this.#signedIn(current);
     for (let hop = 0; current.followRedirects && hop < mostRedirects && response.status >= 300 && response.status < 400; hop++) {
@@ -150,9 +157,31 @@ export class HttpDriver implements Driver {
   }
 
   async close(): Promise<void> {
+    this.#sockets.close();
     const connections = [...this.#connections.values()].flat();
     this.#connections.clear();
     await Promise.all(connections.map(({ client }) => client.destroy()));
+  }
+
+  async #overSocket(request: WireRequest, socket: WireSocket): Promise<WireResponse> {
+    const { options } = this;
+    const limitMs = options.answerLimitMs ?? usualAnswerLimitMs;
+    if (socket.action !== 'open') return this.#sockets.use(socket, request, limitMs);
+    if (!options.allows(request.origin)) return this.#refused(request.origin);
+    const { doors } = options;
+    const asked = { origin: request.origin, method: request.method, target: request.target, body: bodyBytes(null) };
+    const signIn = doors ? newSignIn(doors) : null;
+    const shown = signIn?.covers(request.origin) ? signIn.prepare(asked, request.headers) : request.headers;
+    const response = await this.#sockets.open(socket.name, {
+      request,
+      headers: withCookies(instead(shown, options.headers ?? []), this.#cookies.headerFor(request.origin + request.target)),
+      tls: doors && request.origin.startsWith('https:') ? doors.tls.optionsFor(request.origin) : {},
+      proxy: doors?.upstreamProxy ?? '',
+      limitMs: Math.min(limitMs, options.connectLimitMs ?? limitMs),
+      line: options.line,
+    });
+    this.#cookies.keep(response.headers, request.origin, request.target);
+    return response;
   }
 
   /** The idlest connection to an origin; requests that run side by side get connections of their own. */
@@ -172,7 +201,7 @@ export class HttpDriver implements Driver {
     const { doors } = this.options;
     const limitMs = this.options.connectLimitMs ?? 10_000;
     const tls = doors && origin.startsWith('https:') ? doors.tls.optionsFor(origin) : {};
-    const signIn = doors ? new SignIn(doors.credentials, (count) => randomBytes(count), Date.now) : null;
+    const signIn = doors ? newSignIn(doors) : null;
     const limits = { headersTimeout: 0, bodyTimeout: 0 };
     const made: Connection = {
       connect: null,
@@ -189,12 +218,7 @@ export class HttpDriver implements Driver {
 
   /** Sends a request, and answers the door of the target where it asks who is there. */
   async #signedIn(request: WireRequest): Promise<WireResponse> {
-    if (!this.options.allows(request.origin))
-      return this.#failed(
-        `${request.origin} is not an allowed target, so nothing was sent. Add it to the environment if it is yours to test.`,
-        [],
-        0,
-      );
+    if (!this.options.allows(request.origin)) return this.#refused(request.origin);
     let own: Connection;
     try {
       own = this.#connection(request.origin);
@@ -253,7 +277,7 @@ export class HttpDriver implements Driver {
           givenUp = new Error(`${what} within ${ms} ms`);
           abortWith?.(givenUp);
         }, ms);
-      const limitMs = this.options.answerLimitMs ?? 60_000;
+      const limitMs = this.options.answerLimitMs ?? usualAnswerLimitMs;
       const timer = giveUpAfter(limitMs, 'no complete answer');
       const { firstByteLimitMs } = this.options;
       const firstByteTimer = firstByteLimitMs === undefined ? undefined : giveUpAfter(firstByteLimitMs, 'no first byte of an answer');
@@ -361,6 +385,14 @@ export class HttpDriver implements Driver {
       if (underWayMs > 0) setTimeout(dispatch, underWayMs);
       else dispatch();
     });
+  }
+
+  #refused(origin: string): WireResponse {
+    return this.#failed(
+      `${origin} is not an allowed target, so nothing was sent. Add it to the environment if it is yours to test.`,
+      [],
+      0,
+    );
   }
 
   #failed(failure: string, sentHeaders: Header[], durationMs: number): WireResponse {

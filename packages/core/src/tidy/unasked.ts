@@ -1,0 +1,36 @@
+import type { Exchange, LoadedTake } from '../take/take.schema.js';
+
+/** Only the beginning of a long body is looked through. */
+const mostSigns = 200_000;
+
+const isUnasked = (one: Exchange): boolean => one.socket?.action === 'await';
+
+/** Hashes of the bodies that tell whether something of an unasked message is sent later; none where there is no such message. */
+export function bodiesForUnasked(exchanges: readonly Exchange[]): string[] {
+  const first = exchanges.findIndex(isUnasked);
+  if (first < 0) return [];
+  return exchanges
+    .slice(first)
+    .flatMap((one) => [one.requestBody?.hash, isUnasked(one) ? one.response?.body?.hash : undefined])
+    .filter((hash) => hash !== undefined);
+}
+
+/**
+ * Messages that a server sent over a WebSocket without being asked, and of which nothing is sent later. Others may have caused them, so a
+ * script that waited for them would often wait in vain.
+ */
+export function unaskedInVain({ exchanges, readBody }: Pick<LoadedTake, 'exchanges' | 'readBody'>): Exchange[] {
+  const textOf = (body: Exchange['requestBody'] | undefined): string => (body ? (readBody(body.hash) ?? '') : '').slice(0, mostSigns);
+  return exchanges.filter((one, at) => {
+    if (!isUnasked(one)) return false;
+    // Words that may be ids: those with a digit, and long ones.
+    const words = new Set(
+      textOf(one.response?.body)
+        .match(/[\w-]{3,}/g)
+        ?.filter((word) => /\d/.test(word) || word.length >= 12),
+    );
+    const sent = (later: Exchange): string =>
+      [later.url, ...later.requestHeaders.map(([, value]) => value), textOf(later.requestBody)].join('\n');
+    return words.size === 0 || !exchanges.slice(at + 1).some((later) => [...words].some((word) => sent(later).includes(word)));
+  });
+}
