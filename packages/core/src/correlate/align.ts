@@ -104,7 +104,11 @@ function kindOf(exchange: Exchange, { readBody }: LoadedTake): string {
         return /^(action|op|method|cmd|task|event|type)$/i.test(name) ? `${name}=${value}` : masked(name);
       })
       .join('&');
-  const words = exchange.socket ? kindWords(text).map((one) => one.word).join(' ') : '';
+  const words = exchange.socket
+    ? kindWords(text)
+        .map((one) => one.word)
+        .join(' ')
+    : '';
   if (kind === 'json') return words + [...text.matchAll(/"(\w+)"\s*:/g)].map((match) => masked(match[1] ?? '')).join(',');
   return words;
 }

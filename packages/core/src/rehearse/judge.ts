@@ -132,7 +132,7 @@ type Judged = Pick<RehearsedStep, 'verdict' | 'reasons' | 'redirect' | 'accept'>
 
 function judgeStep(step: RequestStep, exchange: Exchange | undefined, readBody: BodyReader, own: CapturedStep, captured: Captured): Judged {
   const replayed = capturedView(own, captured.readBody);
-  if (!replayed) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
+  if (!replayed || own.failure !== null) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
   const location = redirectTarget(own.request.url, own.hops ?? [replayed]);
   // A sign that the environment names means failure in every step; it cannot be accepted in one.
   const sign = signOf(replayed, captured.failureSigns ?? []);

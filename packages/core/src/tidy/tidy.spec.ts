@@ -235,13 +235,13 @@ describe('what is suspicious', () => {
     expect(surveyTake(loaded).findings).toMatchObject([{ kind: 'clock-jump', exchanges: [3] }]);
   });
 
-  it('a sign-in at the door and a WebSocket, which a script does without', () => {
+  it('a sign-in at the door and an event stream, which a script does without', () => {
     const loaded = take(
       (builder) =>
         builder
           .add(['GET', '/'], [401, [['WWW-Authenticate', 'Digest realm="r", nonce="n"']], ''])
           .add(['GET', '/', [['Authorization', 'Digest nonce="n"']]], [200, html, ''])
-          .add(['GET', '/live'], [101, []]),
+          .add(['GET', '/live'], [200, [['Content-Type', 'text/event-stream']]]),
       (one) => (one.n === 3 ? { messages: [] } : {}),
     );
     expect(kinds(loaded)).toEqual(['sign-in-at-the-door', 'not-playable']);

@@ -21,6 +21,7 @@ function slowStore() {
     putBodies: () => slowly('bodies'),
     saveExchanges: (id: string, docs: Exchange[]) => slowly('exchanges', () => kept.set(id, [...(kept.get(id) ?? []), ...docs])),
     renumberExchanges: () => slowly('renumber'),
+    hasMessages: () => Promise.resolve(false),
     deleteTake: (id: string) => slowly('delete', () => kept.delete(id)),
   } as unknown as Store;
   return { store, asked, kept };

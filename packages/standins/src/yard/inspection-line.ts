@@ -4,7 +4,7 @@ import { WebSocketServer, type WebSocket } from 'ws';
 import type { Intake, YardRecords } from './records.js';
 import type { Visit } from './sessions.js';
 
-const newsEveryMs = 400;
+const newsEveryMs = 60;
 
 /** What a client says over the line. */
 interface Wish {

@@ -74,6 +74,8 @@ export function optionsFor(
 const usualAnswerLimitMs = 60_000;
 const mostRedirects = 10;
 const mostSignInRounds = 3;
+/** Requests at a time over one connection of HTTP/2, as most servers allow. */
+const mostStreams = 100;
 /** As many connections to one origin as browsers open. */
 const mostConnections = 6;
 
@@ -85,6 +87,8 @@ interface Connection {
   waiting: number;
   /** True once a request was sent over it. */
   used: boolean;
+  /** Whether requests share it at the same time, as HTTP/2 lets them; null until the target has said what it speaks. */
+  shared: boolean | null;
 }
 
 const newSignIn = ({ credentials }: Pick<Environment, 'credentials'>): SignIn =>
@@ -185,19 +189,23 @@ export class HttpDriver implements Driver {
   }
 
   /** The idlest connection to an origin; requests that run side by side get connections of their own. */
-  #connection(origin: string): Connection {
-    const known = this.#connections.get(origin);
+  #connection(origin: string, http2: boolean): Connection {
+    const key = http2 ? `${origin} HTTP/2` : origin;
+    const known = this.#connections.get(key);
+    const [first] = known ?? [];
+    // Requests wait for the first connection rather than open more that HTTP/2 would not need.
+    if (first && http2 && first.shared !== false) return first;
     const idle = known?.find((one) => one.waiting === 0);
     if (idle) return idle;
     if (known && known.length >= (this.options.connections ?? mostConnections))
       return known.reduce((best, one) => (one.waiting < best.waiting ? one : best));
-    const made = this.#connect(origin);
+    const made = this.#connect(origin, http2);
     if (known) known.push(made);
-    else this.#connections.set(origin, [made]);
+    else this.#connections.set(key, [made]);
     return made;
   }
 
-  #connect(origin: string): Connection {
+  #connect(origin: string, http2: boolean): Connection {
     const { doors } = this.options;
     const limitMs = this.options.connectLimitMs ?? 10_000;
     const tls = doors && origin.startsWith('https:') ? doors.tls.optionsFor(origin) : {};
@@ -208,10 +216,26 @@ export class HttpDriver implements Driver {
       signIn: signIn?.covers(origin) ? signIn : null,
       waiting: 0,
       used: false,
+      shared: http2 ? null : false,
       client:
         doors && doors.upstreamProxy !== ''
           ? new ProxyAgent({ uri: doors.upstreamProxy, requestTls: { ...tls, timeout: limitMs }, ...limits })
-          : new Client(origin, { pipelining: 1, connect: timedConnector(limitMs, tls, (times) => (made.connect = times)), ...limits }),
+          : new Client(origin, {
+              ...(http2 ? { allowH2: true, pipelining: mostStreams } : { pipelining: 1 }),
+              connect: timedConnector(
+                limitMs,
+                tls,
+                (times) => {
+                  made.connect = times;
+                  if (times.tls < 0 || !http2) return;
+                  made.shared = times.http2;
+                  // HTTP/1.1 after all: requests are not to be sent into the answers of others.
+                  if (!times.http2) (made.client as Client).pipelining = 1;
+                },
+                http2,
+              ),
+              ...limits,
+            }),
     };
     return made;
   }
@@ -221,7 +245,7 @@ export class HttpDriver implements Driver {
     if (!this.options.allows(request.origin)) return this.#refused(request.origin);
     let own: Connection;
     try {
-      own = this.#connection(request.origin);
+      own = this.#connection(request.origin, request.http2 === true && request.origin.startsWith('https:'));
     } catch (error) {
       return this.#failed(error instanceof Error ? error.message : String(error), [], 0);
     }

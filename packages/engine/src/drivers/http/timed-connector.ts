@@ -1,4 +1,5 @@
 import type { Socket } from 'node:net';
+import type { TLSSocket } from 'node:tls';
 import { buildConnector } from 'undici';
 import type { TargetTls } from './target-tls.js';
 
@@ -7,6 +8,8 @@ export interface ConnectTimes {
   dns: number;
   connect: number;
   tls: number;
+  /** True where HTTP/2 was agreed on (RFC 7301). */
+  http2: boolean;
 }
 
 /** A connector that notes how long looking up, connecting and the TLS handshake took. */
@@ -14,13 +17,14 @@ export function timedConnector(
   limitMs: number,
   tls: ReturnType<TargetTls['optionsFor']> | Record<string, never>,
   note: (times: ConnectTimes) => void,
+  asksHttp2 = false,
 ): buildConnector.connector {
-  const connect = buildConnector({ timeout: limitMs, ...tls });
+  const connect = buildConnector({ timeout: limitMs, allowH2: asksHttp2, ...tls });
   return (options, callback) => {
     const started = performance.now();
     let lookedUp = started;
     let connected = started;
-    const times: ConnectTimes = { dns: -1, connect: -1, tls: -1 };
+    const times: ConnectTimes = { dns: -1, connect: -1, tls: -1, http2: false };
     // The types say that nothing is returned, yet the connector gives the socket that it opens.
     const open = connect as unknown as (...given: Parameters<typeof connect>) => Socket | undefined;
     const socket = open(options, callback);
@@ -36,6 +40,7 @@ export function timedConnector(
     });
     socket?.prependOnceListener('secureConnect', () => {
       times.tls = performance.now() - connected;
+      times.http2 = (socket as TLSSocket).alpnProtocol === 'h2';
       note(times);
     });
   };

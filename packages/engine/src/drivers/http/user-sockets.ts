@@ -157,8 +157,9 @@ export class UserSockets {
   /** Sends a message, waits for one, or closes; the message that was waited for is the answer. */
   async use(use: WireSocket, request: WireRequest, limitMs: number): Promise<WireResponse> {
     const started = performance.now();
+    // A message has no status of its own; it goes over what the handshake agreed on.
     const none: WireResponse = {
-      status: 0,
+      status: 101,
       statusText: '',
       headers: [],
       body: null,
@@ -179,7 +180,7 @@ export class UserSockets {
       await closed(opened.socket);
       this.#open.delete(use.name);
       const durationMs = performance.now() - started;
-      return { ...none, status: 101, durationMs, timings: { ...noTimings, send: 0, wait: durationMs, receive: 0 } };
+      return { ...none, durationMs, timings: { ...noTimings, send: 0, wait: durationMs, receive: 0 } };
     }
     const sent = request.body ?? '';
     const bytesOut = use.action === 'send' ? framed(Buffer.byteLength(sent), true) : 0;
@@ -190,14 +191,13 @@ export class UserSockets {
       if (underWayMs > 0) await new Promise((go) => setTimeout(go, underWayMs));
       opened.socket.send(sent, { binary: use.format === 'binary' });
     }
-    if (!waits) return { ...none, status: 101, bytesOut, timings: { ...noTimings, send: 0, wait: 0, receive: 0 } };
+    if (!waits) return { ...none, bytesOut, timings: { ...noTimings, send: 0, wait: 0, receive: 0 } };
     const { arrived, others } = await waits;
     const durationMs = Math.max(0, (arrived?.atMs ?? performance.now()) - started);
     const timings: Timings = { ...noTimings, send: 0, wait: durationMs, receive: 0 };
     if (!arrived) return { ...none, failure: awaitFailure(use, opened, others, durationMs), durationMs, timings, bytesOut };
     return {
       ...none,
-      status: 101,
       headers: [...arrived.view.headers],
       body: request.wantsBody(101, arrived.view.headers) ? arrived.bytes : null,
       durationMs,

@@ -125,7 +125,7 @@ export class RehearseDialog {
     return script ? requestSteps(script) : [];
   });
   readonly count = computed(() => this.steps().length);
-  readonly #changing = computed(() => this.steps().filter(({ step }) => !/^(GET|HEAD|OPTIONS)$/i.test(step.method)));
+  readonly #changing = computed(() => this.steps().filter(({ step }) => !/^(GET|HEAD|OPTIONS|AWAIT|CLOSE)$/i.test(step.method)));
   readonly changing = computed(() => this.#changing().length);
   readonly methods = computed(() => {
     const counts = new Map<string, number>();

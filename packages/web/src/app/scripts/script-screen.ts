@@ -16,6 +16,7 @@ import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import {
   allSteps,
+  answeredAtMs,
   answerOf,
   exchangesOf,
   freshId,
@@ -124,7 +125,7 @@ export class ScriptScreen {
     const n = step && answerOf(step);
     return n == null ? undefined : this.#exchanges().find((one) => one.n === n);
   });
-  readonly durations = computed(() => new Map(this.#exchanges().map((one) => [one.n, one.durationMs])));
+  readonly durations = computed(() => new Map(this.#exchanges().map((one) => [one.n, answeredAtMs(one) - one.startedAtMs])));
   readonly step = computed(() => {
     const script = this.script();
     return script ? requestSteps(script).find(({ step }) => step.id === this.selected())?.step : undefined;

@@ -23,6 +23,7 @@ import { BodyView } from '../takes/body-view';
 import { HeaderList } from '../takes/header-list';
 import { BindDialog, type BindChoice } from './bind-dialog';
 import { CheckList } from './steps/check-list';
+import { SocketUseView } from './steps/socket-use';
 import { newStep } from './steps/step-kinds';
 import { scriptsActions } from './scripts.actions';
 import { isReadAt, usesHandoff } from './string-layout';
@@ -40,7 +41,7 @@ const classNames: Record<ClassifiedValue['class'], string> = {
 @Component({
   selector: 'app-step-drawer',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckList, RouterLink, TemplateView, HeaderList, BodyView, VerdictShape],
+  imports: [CheckList, SocketUseView, RouterLink, TemplateView, HeaderList, BodyView, VerdictShape],
   template: `<div class="top">
       <app-verdict [verdict]="rehearsed()?.verdict ?? 'none'" /><b>{{ number() }} · {{ step().name }}</b>
     </div>
@@ -69,9 +70,18 @@ const classNames: Record<ClassifiedValue['class'], string> = {
           <app-check-list [script]="script()" [step]="step()" />
         }
         @case ('Request') {
+          @if (step().socket; as use) {
+            <app-socket-use [script]="script()" [step]="step()" [use]="use" />
+          }
+          @if (step().http2) {
+            <p class="muted small">Asks the target for HTTP/2, as the browser did.</p>
+          }
           <dl class="kv">
             <dt>{{ step().method }}</dt>
             <dd>
+              @if (step().url.length === 0) {
+                <span class="muted">where its WebSocket leads to</span>
+              }
               <app-template-view
                 [template]="step().url"
                 [script]="script()"
@@ -94,7 +104,7 @@ const classNames: Record<ClassifiedValue['class'], string> = {
             }
           </dl>
           @if (step().body; as body) {
-            <div class="muted small">Body</div>
+            <div class="muted small">{{ step().socket ? 'Message' : 'Body' }}</div>
             <div class="bodybox mono">
               <app-template-view
                 [template]="body"
@@ -105,15 +115,17 @@ const classNames: Record<ClassifiedValue['class'], string> = {
               />
             </div>
           }
-          <details class="mt-3">
-            <summary class="muted small">{{ plain().length }} headers that describe the browser</summary>
-            <dl class="kv mt-2">
-              @for (header of plain(); track $index) {
-                <dt>{{ header.name }}</dt>
-                <dd><app-template-view [template]="header.value" [script]="script()" (putBack)="putBack($event)" /></dd>
-              }
-            </dl>
-          </details>
+          @if (plain().length > 0) {
+            <details class="mt-3">
+              <summary class="muted small">{{ plain().length }} headers that describe the browser</summary>
+              <dl class="kv mt-2">
+                @for (header of plain(); track $index) {
+                  <dt>{{ header.name }}</dt>
+                  <dd><app-template-view [template]="header.value" [script]="script()" (putBack)="putBack($event)" /></dd>
+                }
+              </dl>
+            </details>
+          }
         }
         @case ('Response') {
           @if (exchange()?.response; as response) {

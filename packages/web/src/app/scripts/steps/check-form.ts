@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { comparisonText, ComparisonSchema, hasRightSide, type Check, type Checked, type Comparison, type Script } from '@sturdy/core';
 import { ExtractorForm } from '../../handoff/extractor-form';
 import { NumberField } from '../../shared/number-field';
@@ -41,7 +41,7 @@ export const failureWords: Record<Check['onFailure'], string> = {
   template: `<label class="field"
       >Look at
       <select #kind (change)="setKind(kind.value)">
-        @for (one of kinds; track one.id) {
+        @for (one of offered(); track one.id) {
           <option [value]="one.id" [selected]="one.id === checked().kind">{{ one.name }}</option>
         }
       </select></label
@@ -154,14 +154,16 @@ export const failureWords: Record<Check['onFailure'], string> = {
         }
       }
     }
-    <label class="field"
-      >Where it fails
-      <select #does (change)="setFailure(does.value)">
-        @for (one of failures; track one.id) {
-          <option [value]="one.id" [selected]="one.id === value().onFailure">{{ one.name }}</option>
-        }
-      </select></label
-    >`,
+    @if (!ofMessage()) {
+      <label class="field"
+        >Where it fails
+        <select #does (change)="setFailure(does.value)">
+          @for (one of failures; track one.id) {
+            <option [value]="one.id" [selected]="one.id === value().onFailure">{{ one.name }}</option>
+          }
+        </select></label
+      >
+    }`,
   styles: `
     :host {
       display: grid;
@@ -175,8 +177,10 @@ export const failureWords: Record<Check['onFailure'], string> = {
 export class CheckForm {
   readonly script = input.required<Script>();
   readonly value = input.required<Check>();
+  /** True where it says which message is waited for: then nothing fails by it, and a message has no status and no redirect. */
+  readonly ofMessage = input(false);
   readonly changed = output<Check>();
-  readonly kinds = kinds;
+  readonly offered = computed(() => (this.ofMessage() ? kinds.filter((one) => /^(text|value|count|size)$/.test(one.id)) : kinds));
   readonly comparisons = ComparisonSchema.options;
   readonly words = comparisonText;
   readonly hasRight = hasRightSide;

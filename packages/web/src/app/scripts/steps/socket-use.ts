@@ -1,0 +1,151 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { Store } from '@ngrx/store';
+import {
+  describeCheck,
+  requestSteps,
+  usualAwaitMs,
+  type Awaited,
+  type Check,
+  type Checked,
+  type RequestStep,
+  type Script,
+  type SocketUse,
+} from '@sturdy/core';
+import { dataFeature } from '../../data/data';
+import { NumberField } from '../../shared/number-field';
+import { scriptsActions } from '../scripts.actions';
+import { CheckForm, newCheck } from './check-form';
+import { namesFor, templateText } from './template-names';
+
+/** What a step does with a WebSocket, and which message it waits for: told in words, and changed. */
+@Component({
+  selector: 'app-socket-use',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [CheckForm, NumberField],
+  template: `<p class="told">{{ sentence() }}</p>
+    @if (use().action === 'send') {
+      <label class="pick"
+        ><input type="checkbox" [checked]="awaits() !== null" (change)="wait(awaits() === null)" /> wait for a message that answers
+        it</label
+      >
+    }
+    @if (awaits(); as own) {
+      <div class="muted small">Waits for the first message for which all of this holds</div>
+      @for (place of own.same; track place) {
+        <div class="asked">
+          <span
+            >what stands at <span class="mono">{{ place }}</span> is what was sent there</span
+          >
+          <button class="act slim" (click)="dropSame(place)" [attr.aria-label]="'No longer compare ' + place">
+            <i class="bi bi-trash" aria-hidden="true"></i>
+          </button>
+        </div>
+      }
+      @for (one of own.holds; track $index) {
+        <div class="asked">
+          <span>{{ words(one) }}</span>
+          <button class="act slim" (click)="drop($index)" [attr.aria-label]="'No longer ask that it ' + words(one)">
+            <i class="bi bi-trash" aria-hidden="true"></i>
+          </button>
+        </div>
+      }
+      @if (own.same.length + own.holds.length === 0) {
+        <p class="small">Any message will do.</p>
+      }
+      @if (draft(); as check) {
+        <div class="card-box pad mt-2">
+          <app-check-form [script]="script()" [value]="check" [ofMessage]="true" (changed)="draft.set($event)" />
+          <div class="d-flex gap-2 mt-2">
+            <button class="act main" (click)="keep(check, own)">Ask this of the message</button>
+            <button class="act" (click)="draft.set(null)">Leave it</button>
+          </div>
+        </div>
+      } @else {
+        <button class="act slim mt-2" (click)="draft.set(freshCheck())">
+          <i class="bi bi-plus" aria-hidden="true"></i>Ask more of the message
+        </button>
+      }
+      <app-number-field label="At most, s" [value]="own.atMostMs / 1000" [min]="0.1" [max]="600" (changed)="setMost($event, own)" />
+    }`,
+  styles: `
+    :host {
+      display: block;
+      border-left: 3px solid var(--line);
+      padding: 2px 0 2px 12px;
+      margin-bottom: 12px;
+    }
+    .told {
+      margin: 0 0 6px;
+    }
+    .asked {
+      display: grid;
+      grid-template-columns: 1fr auto;
+      gap: 10px;
+      align-items: center;
+      padding: 4px 0;
+      font-size: 13px;
+      overflow-wrap: anywhere;
+    }
+    .pick {
+      display: flex;
+      gap: 7px;
+      align-items: center;
+      font-size: 13px;
+      margin-bottom: 6px;
+    }
+  `,
+})
+export class SocketUseView {
+  readonly #store = inject(Store);
+  readonly script = input.required<Script>();
+  readonly step = input.required<RequestStep>();
+  readonly use = input.required<SocketUse>();
+  readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
+  readonly #names = computed(() => namesFor(this.script(), this.#tables()));
+  readonly draft = signal<Check | null>(null);
+  readonly awaits = computed((): Awaited | null => {
+    const use = this.use();
+    return 'awaits' in use ? use.awaits : null;
+  });
+  readonly sentence = computed(() => {
+    const { action, socket } = this.use();
+    if (action === 'open') return `Opens a WebSocket, which later steps know as “${socket}”.`;
+    const opening = requestSteps(this.script()).find(({ step }) => step.socket?.action === 'open' && step.socket.socket === socket);
+    const where = opening
+      ? `the WebSocket “${socket}”, which step ${opening.number} opens`
+      : `the WebSocket “${socket}”, which no step of this script opens`;
+    if (action === 'send') return `Sends a message over ${where}.`;
+    return action === 'await' ? `Waits for a message over ${where}.` : `Closes ${where}.`;
+  });
+
+  words(checked: Checked): string {
+    return describeCheck({ checked }, (template) => templateText(template, this.#names()));
+  }
+  freshCheck(): Check {
+    return newCheck('awaited');
+  }
+  wait(wanted: boolean): void {
+    this.#set(wanted ? { same: [], holds: [], atMostMs: usualAwaitMs } : null);
+  }
+  dropSame(place: string): void {
+    const own = this.awaits();
+    if (own) this.#set({ ...own, same: own.same.filter((one) => one !== place) });
+  }
+  drop(at: number): void {
+    const own = this.awaits();
+    if (own) this.#set({ ...own, holds: own.holds.filter((_, index) => index !== at) });
+  }
+  keep(check: Check, own: Awaited): void {
+    this.#set({ ...own, holds: [...own.holds, check.checked] });
+    this.draft.set(null);
+  }
+  setMost(seconds: number, own: Awaited): void {
+    if (seconds > 0) this.#set({ ...own, atMostMs: Math.round(Math.min(600, seconds) * 1000) });
+  }
+
+  #set(awaits: Awaited | null): void {
+    const use = this.use();
+    const socket: SocketUse = use.action === 'send' ? { ...use, awaits } : use.action === 'await' && awaits ? { ...use, awaits } : use;
+    this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'set-step', step: { ...this.step(), socket } } }));
+  }
+}
