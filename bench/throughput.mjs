@@ -95,6 +95,19 @@ async function bare(_index, goesOn, count) {
   await client.close();
 }
 
+/** The same with connections as the engine has them: a new visitor, who begins with a new one, after as many requests. */
+async function bareVisitors(_index, goesOn, count) {
+  while (goesOn()) {
+    const client = new Client(origin, { pipelining: 1 });
+    for (let at = 0; at < requestsPerIteration && goesOn(); at++) {
+      const answer = await client.request({ path: '/plain', method: 'GET', headers: { Accept: '*/*' } });
+      await answer.body.dump();
+      count();
+    }
+    await client.destroy();
+  }
+}
+
 const engine = (wanted) => async (index, goesOn, count) => {
   const driver = new HttpDriver({ allows: (one) => one === origin });
   const observer = {
@@ -115,6 +128,7 @@ const engine = (wanted) => async (index, goesOn, count) => {
 
 const contestants = [
   ['bare undici loop', bare],
+  [`bare undici loop, new connection every ${requestsPerIteration}`, bareVisitors],
   ['engine, plain requests', engine(plain)],
   ['engine, cookies + two handoffs + data row', engine(rich)],
   ['engine, plain, code before each 5th request', engine(coded)],

@@ -4,7 +4,7 @@ import { createRequire } from 'node:module';
 import { Worker } from 'node:worker_threads';
 import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { Tally } from '../packages/core/dist/index.js';
-import { compile, generatorWorkerFile, HttpDriver, VirtualUser } from '../packages/engine/dist/index.js';
+import { compile, generatorLimits, generatorWorkerFile, HttpDriver, VirtualUser } from '../packages/engine/dist/index.js';
 import { environment, planOf, script, step } from './plans.mjs';
 
 const { Client } = createRequire(new URL('../packages/engine/dist/index.js', import.meta.url))('undici');
@@ -16,7 +16,7 @@ const mb = (bytes) => `${Math.round(bytes / (1 << 20))} MiB`;
 
 /** Plays a plan in a worker thread, as a run does; gives its frames, and the most memory and processor time that this process took. */
 async function play(plan) {
-  const worker = new Worker(generatorWorkerFile);
+  const worker = new Worker(generatorWorkerFile, { resourceLimits: generatorLimits });
   const frames = [];
   let most = 0;
   const watch = setInterval(() => (most = Math.max(most, process.memoryUsage.rss())), 500);

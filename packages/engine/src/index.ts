@@ -10,5 +10,6 @@ export { answerForCode, CodeError, openSandbox, Sandbox, type CodeInput, type Co
 export { rehearse, type RehearsalCapture } from './play/rehearse.js';
 export { Generator } from './generator/generator.js';
 export { MeetingPoints } from './generator/meeting-points.js';
+export { generatorLimits } from './generator/limits.js';
 export { generatorWorkerFile } from './generator/worker-file.js';
 export * from './generator/messages.js';

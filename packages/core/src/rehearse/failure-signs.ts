@@ -16,10 +16,13 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
     const told = faultTexts(response)[0] ?? (response.kind === 'html' && response.html.title ? response.html.title : '');
     return `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${told ? `: “${cutShort(told)}”` : ''}.`;
   }
-  const said = faultTexts(response).join(' ');
-  const because = said === '' ? '' : `: “${cutShort(said)}”`;
+  // Only an answer that failed is read for what it says.
+  const because = (): string => {
+    const said = faultTexts(response).join(' ');
+    return said === '' ? '' : `: “${cutShort(said)}”`;
+  };
   if (expect.redirect !== null && location === undefined)
-    return `It answered at once where the take was led on to ${expect.redirect}${because === '' && response.html.title !== '' ? `: the page “${cutShort(response.html.title)}”` : because}.`;
+    return `It answered at once where the take was led on to ${expect.redirect}${because() || (response.html.title !== '' ? `: the page “${cutShort(response.html.title)}”` : '')}.`;
   if (
     expect.redirect !== null &&
     location !== undefined &&
@@ -33,11 +36,11 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
   if (expect.rootElement !== null) {
     const root = rootElement(response.body);
     if (root !== undefined && root !== expect.rootElement) {
-      return `It answered <${root}> instead of <${expect.rootElement}>${because}.`;
+      return `It answered <${root}> instead of <${expect.rootElement}>${because()}.`;
     }
   }
   if (expect.title !== null && response.body !== '' && !fitsTitle(expect.title, response.html.title))
-    return `The page says “${cutShort(response.html.title)}” where the take had “${expect.title}”${because}.`;
+    return `The page says “${cutShort(response.html.title)}” where the take had “${expect.title}”${because()}.`;
   return null;
 }
 

@@ -4,7 +4,7 @@ import { readHtml, type HtmlPage } from './html.js';
 
 /** A response as extractors and checks read it; what is costly to parse is parsed once, when first asked for. */
 export class ResponseView {
-  readonly kind: BodyKind;
+  #kind: BodyKind | undefined;
   #html: HtmlPage | undefined;
   #json: { value: unknown } | undefined;
 
@@ -12,8 +12,10 @@ export class ResponseView {
     readonly status: number,
     readonly headers: readonly Header[],
     readonly body: string,
-  ) {
-    this.kind = bodyKind(mediaType(headers));
+  ) {}
+
+  get kind(): BodyKind {
+    return (this.#kind ??= bodyKind(mediaType(this.headers)));
   }
 
   get html(): HtmlPage {

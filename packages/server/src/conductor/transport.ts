@@ -1,5 +1,5 @@
 import { Worker } from 'node:worker_threads';
-import { FromGeneratorSchema, generatorWorkerFile, type FromGenerator, type ToGenerator } from '@sturdy/engine';
+import { FromGeneratorSchema, generatorLimits, generatorWorkerFile, type FromGenerator, type ToGenerator } from '@sturdy/engine';
 
 /** A generator as the conductor sees it, wherever it runs. Messages are plain data with a schema and a version. */
 export interface GeneratorLink {
@@ -17,7 +17,7 @@ export class WorkerThreadTransport implements Transport {
   constructor(readonly workerFile: URL = generatorWorkerFile) {}
 
   open(generator: number, receive: (message: FromGenerator) => void): GeneratorLink {
-    const worker = new Worker(this.workerFile, { workerData: { generator } });
+    const worker = new Worker(this.workerFile, { workerData: { generator }, resourceLimits: generatorLimits });
     let closing = false;
     worker.on('message', (raw: unknown) => {
       const message = FromGeneratorSchema.safeParse(raw);

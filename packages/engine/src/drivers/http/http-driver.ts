@@ -13,8 +13,7 @@ import {
 } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Driver, WireRequest, WireResponse, WireSocket } from '../driver.js';
-import { decodeBody } from './decode-body.js';
-import { failureSentence } from './failure-sentence.js';
+import { RequestUnderWay, type SendingGround } from './request-under-way.js';
 import { TargetTls } from './target-tls.js';
 import { UserLine } from './line.js';
 import { timedConnector, type ConnectTimes } from './timed-connector.js';
@@ -72,6 +71,7 @@ export function optionsFor(
 }
 
 const usualAnswerLimitMs = 60_000;
+const usualBodyLimitBytes = 16 << 20;
 const mostRedirects = 10;
 const mostSignInRounds = 3;
 /** Requests at a time over one connection of HTTP/2, as most servers allow. */
@@ -117,13 +117,30 @@ export class HttpDriver implements Driver {
   readonly #sockets = new UserSockets();
   readonly #connections = new Map<string, Connection[]>();
 
-  constructor(readonly options: HttpDriverOptions) {}
+  readonly #ground: SendingGround;
 
-  async send(request: WireRequest): Promise<WireResponse> {
+  constructor(readonly options: HttpDriverOptions) {
+    this.#ground = {
+      line: options.line,
+      bodyLimitBytes: options.bodyLimitBytes ?? usualBodyLimitBytes,
+      answerLimitMs: options.answerLimitMs ?? usualAnswerLimitMs,
+      firstByteLimitMs: options.firstByteLimitMs,
+      keepCookies: (headers, request) => {
+        this.#cookies.keep(headers, request.origin, request.target);
+      },
+    };
+  }
+
+  send(request: WireRequest): Promise<WireResponse> {
     if (request.socket) return this.#overSocket(request, request.socket);
+    const first = this.#signedIn(request);
+    return request.followRedirects ? this.#followed(request, first) : first;
+  }
+
+  async #followed(request: WireRequest, first: Promise<WireResponse>): Promise<WireResponse> {
     let current = request;
-    let response = await this.#signedIn(current);
-    for (let hop = 0; current.followRedirects && hop < mostRedirects && response.status >= 300 && response.status < 400; hop++) {
+    let response = await first;
+    for (let hop = 0; hop < mostRedirects && response.status >= 300 && response.status < 400; hop++) {
       const location = headerOf(response.headers, 'location');
       if (location === undefined) break;
       // Resolved against the target of the request (RFC 9110, 10.2.2).
@@ -241,18 +258,21 @@ export class HttpDriver implements Driver {
   }
 
   /** Sends a request, and answers the door of the target where it asks who is there. */
-  async #signedIn(request: WireRequest): Promise<WireResponse> {
-    if (!this.options.allows(request.origin)) return this.#refused(request.origin);
+  #signedIn(request: WireRequest): Promise<WireResponse> {
+    if (!this.options.allows(request.origin)) return Promise.resolve(this.#refused(request.origin));
     let own: Connection;
     try {
       own = this.#connection(request.origin, request.http2 === true && request.origin.startsWith('https:'));
     } catch (error) {
-      return this.#failed(error instanceof Error ? error.message : String(error), [], 0);
+      return Promise.resolve(this.#failed(error instanceof Error ? error.message : String(error), [], 0));
     }
+    return own.signIn ? this.#atTheDoor(own, own.signIn, request) : this.#once(own, request);
+  }
+
+  async #atTheDoor(own: Connection, signIn: SignIn, request: WireRequest): Promise<WireResponse> {
+    // Between the messages of a sign-in the connection is no one else's.
     own.waiting++;
     try {
-      const { signIn } = own;
-      if (!signIn) return await this.#once(own, request);
       const asked = { origin: request.origin, method: request.method, target: request.target, body: bodyBytes(request.body) };
       let response = await this.#once(own, { ...request, headers: signIn.prepare(asked, request.headers) });
       for (let round = 0; round < mostSignInRounds && response.status === 401; round++) {
@@ -275,137 +295,32 @@ export class HttpDriver implements Driver {
     const cookies = this.#cookies.headerFor(request.origin + request.target);
     const sentHeaders = withCookies(instead(request.headers, this.options.headers ?? []), cookies);
     const flat: string[] = [];
-    for (const [name, value] of sentHeaders) flat.push(name, value);
-    const bytesOut =
-      (request.body === null ? 0 : Buffer.byteLength(request.body)) +
-      flat.reduce((sum, text) => sum + text.length + 2, request.target.length + 16);
-
-    return new Promise((done) => {
-      const started = performance.now();
-      let sentAt = started;
-      let firstByteAt = 0;
-      let status = 0;
-      let statusText = '';
-      let headers: Header[] = [];
-      let bytesIn = 0;
-      let wanted = false;
-      const chunks: Buffer[] = [];
-      let kept = 0;
-      own.connect = null;
-      const { line } = this.options;
-      let abortWith: ((reason: Error) => void) | null = null;
-      // A request that still waits for a connection is given up as soon as it would be sent.
-      let givenUp: Error | null = null;
-      const giveUpAfter = (ms: number, what: string) =>
-        setTimeout(() => {
-          givenUp = new Error(`${what} within ${ms} ms`);
-          abortWith?.(givenUp);
-        }, ms);
-      const limitMs = this.options.answerLimitMs ?? usualAnswerLimitMs;
-      const timer = giveUpAfter(limitMs, 'no complete answer');
-      const { firstByteLimitMs } = this.options;
-      const firstByteTimer = firstByteLimitMs === undefined ? undefined : giveUpAfter(firstByteLimitMs, 'no first byte of an answer');
-      const timings = (end: number): Timings => {
-        const connect = own.connect;
-        const connecting = connect ? Math.max(0, connect.dns) + Math.max(0, connect.connect) + Math.max(0, connect.tls) : 0;
-        return {
-          blocked: Math.max(0, sentAt - started - connecting),
-          dns: connect?.dns ?? -1,
-          connect: connect?.connect ?? -1,
-          tls: connect?.tls ?? -1,
-          send: 0,
-          wait: firstByteAt > 0 ? firstByteAt - sentAt : end - sentAt,
-          receive: firstByteAt > 0 ? end - firstByteAt : 0,
-        };
+    let bytesOut = request.target.length + 16 + (request.body === null ? 0 : Buffer.byteLength(request.body));
+    for (const [name, value] of sentHeaders) {
+      flat.push(name, value);
+      bytesOut += name.length + value.length + 4;
+    }
+    own.connect = null;
+    own.waiting++;
+    return new Promise((resolve) => {
+      const done = (response: WireResponse) => {
+        own.waiting--;
+        resolve(response);
       };
-      const handler: Dispatcher.DispatchHandler = {
-        onRequestStart: (controller) => {
-          sentAt = performance.now();
-          abortWith = (reason) => {
-            controller.abort(reason);
-          };
-          if (givenUp) abortWith(givenUp);
-        },
-        onResponseStart: (controller, code, _headers, message) => {
-          firstByteAt = performance.now();
-          clearTimeout(firstByteTimer);
-          status = code;
-          statusText = message ?? '';
-          headers = pairs(controller.rawHeaders as Buffer[] | null);
-          wanted = request.wantsBody(code, headers);
-        },
-        onResponseData: (controller, chunk) => {
-          bytesIn += chunk.length;
-          const heldMs = line?.receiving(chunk.length, performance.now()) ?? 0;
-          if (heldMs >= 1) {
-            // The server feels it: what is not read fills its buffers.
-            controller.pause();
-            setTimeout(() => {
-              controller.resume();
-            }, heldMs);
-          }
-          if (!wanted || kept >= (this.options.bodyLimitBytes ?? 16 << 20)) return;
-          chunks.push(chunk);
-          kept += chunk.length;
-        },
-        onResponseEnd: () => {
-          clearTimeout(timer);
-          const ended = performance.now();
-          this.#cookies.keep(headers, request.origin, request.target);
-          let body: Uint8Array | null = null;
-          let failure: string | null = null;
-          if (wanted) {
-            const decoded = decodeBody(Buffer.concat(chunks), headerOf(headers, 'content-encoding'));
-            ({ failure } = decoded);
-            body = failure === null ? decoded.bytes : null;
-          }
-          done({
-            status,
-            statusText,
-            headers,
-            body,
-            failure,
-            hops: [],
-            sentHeaders,
-            timings: timings(ended),
-            durationMs: ended - started,
-            bytesIn,
-            bytesOut,
-          });
-        },
-        onResponseError: (_controller, error) => {
-          clearTimeout(timer);
-          clearTimeout(firstByteTimer);
-          const ended = performance.now();
-          done({
-            ...this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, ended - started),
-            bytesIn,
-            bytesOut,
-            timings: timings(ended),
-          });
-        },
-      };
+      const sending = new RequestUnderWay(request, sentHeaders, bytesOut, this.#ground, () => own.connect, done);
       const dispatch = () => {
         try {
           own.client.dispatch(
-            {
-              origin: request.origin,
-              path: request.target,
-              method: request.method,
-              headers: flat,
-              body: request.body,
-            },
-            handler,
+            { origin: request.origin, path: request.target, method: request.method, headers: flat, body: request.body },
+            sending,
           );
         } catch (error) {
-          clearTimeout(timer);
-          clearTimeout(firstByteTimer);
-          done(this.#failed(failureSentence(error, request.origin, request.target), sentHeaders, performance.now() - started));
+          sending.onError(error instanceof Error ? error : new Error(String(error)));
         }
       };
       const connection = own.used ? 'kept' : request.origin.startsWith('https:') ? 'new with TLS' : 'new';
       own.used = true;
-      const underWayMs = line?.sending(bytesOut, connection, started) ?? 0;
+      const underWayMs = this.options.line?.sending(bytesOut, connection, performance.now()) ?? 0;
       if (underWayMs > 0) setTimeout(dispatch, underWayMs);
       else dispatch();
     });
@@ -434,12 +349,6 @@ export class HttpDriver implements Driver {
       bytesOut: 0,
     };
   }
-}
-
-function pairs(raw: readonly (Buffer | string)[] | null): Header[] {
-  const found: Header[] = [];
-  for (let at = 0; raw && at + 1 < raw.length; at += 2) found.push([String(raw[at]), String(raw[at + 1])]);
-  return found;
 }
 
 /** The later response, with the time and the bytes of both. */
