@@ -30,7 +30,8 @@ const InRun = z.object({ runId: z.string() });
 /** Runs: start, watch, end, read. */
 export const runRoutes = ({ store, compute, conductor, live, samples }: Services): AnyRoute[] => {
   const need = async (id: string): Promise<Run> => {
-    const run = await store.run(id);
+    // What happened to a live run may wait to be stored, where the disk is full.
+    const run = conductor.current?.id === id ? conductor.current : await store.run(id);
     if (!run) throw notFound('run', id);
     return run;
   };

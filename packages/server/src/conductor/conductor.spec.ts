@@ -188,6 +188,46 @@ describe('the conductor', () => {
     expect(result.iterationsPassed).toBe(6);
   });
 
+  it('goes on while the disk under the database is full, says so, and loses nothing once there is room', async () => {
+    const { store, transport, conductor, run, settled } = await started();
+    transport.all({ kind: 'ready' });
+    await settled();
+    const { saveFrames, saveRun } = store;
+    const full = () => Promise.reject(new Error('could not extend file "base/5/16434": No space left on device'));
+    Object.assign(store, { saveFrames: full, saveRun: full });
+    for (const second of [0, 1, 2]) transport.say.forEach((say, generator) => say({ kind: 'frame', frame: frame(generator, second) }));
+    transport.all({ kind: 'ended' });
+    await settled();
+    const said = () => (conductor.current?.events ?? []).map((one) => one.text);
+    // It is live until its figures are stored, and its verdict rests on all of them.
+    expect(said()).toEqual(['figures cannot be stored (No space left on device) and wait in memory; make room, and they are stored']);
+    expect(store.framesSaved).toEqual([]);
+    Object.assign(store, { saveFrames, saveRun });
+    while (conductor.current) await settled();
+    expect(store.framesSaved.map((one) => [one.second, one.generator])).toEqual(
+      [0, 1, 2].flatMap((second) => [0, 1].map((one) => [second, one])),
+    );
+    const ended = store.runsSaved.at(-1);
+    expect(ended).toMatchObject({ id: run.id, state: 'done', verdict: 'held' });
+    expect(ended?.events?.at(-1)?.text).toBe('figures are stored again; nothing was lost');
+  });
+
+  it('that cannot store anything ends when it is aborted', async () => {
+    const { store, transport, conductor, run, settled } = await started();
+    transport.all({ kind: 'ready' });
+    await settled();
+    Object.assign(store, {
+      saveFrames: () => Promise.reject(new Error('No space left on device')),
+      saveRun: () => Promise.reject(new Error('full')),
+    });
+    transport.say[0]?.({ kind: 'frame', frame: frame(0, 0) });
+    transport.all({ kind: 'ended' });
+    await settled();
+    expect(conductor.current?.id).toBe(run.id);
+    await conductor.abort(run.id);
+    expect(conductor.current).toBeNull();
+  });
+
   it('starts all generators at the same moment, each told by its own clock', async () => {
     const { transport, conductor, run, settled } = await started();
     transport.all({ kind: 'ready' });

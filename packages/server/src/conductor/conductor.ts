@@ -23,6 +23,7 @@ import type { SampleFiles } from '../samples/sample-files.js';
 import { ClockBook } from './clock-book.js';
 import { planRun } from './plan-run.js';
 import { RowDealer } from './row-dealer.js';
+import { RunLedger } from './run-ledger.js';
 import type { RunStore } from './run-store.js';
 import type { GeneratorLink, Transport } from './transport.js';
 
@@ -65,10 +66,12 @@ interface Playing {
   watched: Map<number, boolean>;
   /** Frames by second, until all generators have sent theirs. */
   frames: Map<number, Frame[]>;
-  writes: Promise<void>;
+  ledger: RunLedger;
   deadline: NodeJS.Timeout;
   /** Set once the run is being aborted, so that generators that end then do not close it as done. */
   aborting: boolean;
+  /** The end of the run: nobody plays any more, and figures are still being stored; null before. */
+  end: Promise<void> | null;
   rules: StopWatch;
   /** Ends the run after its time limit, however far its curve is. */
   limit: NodeJS.Timeout | null;
@@ -145,12 +148,15 @@ export class Conductor {
       skippedSeconds: 0,
       watched: new Map(),
       frames: new Map(),
-      writes: Promise.resolve(),
+      ledger: new RunLedger(run.id, this.store, (text) => {
+        this.#tell(playing, { kind: 'note', text });
+      }),
       deadline: setTimeout(
         () => void this.abort(run.id, 'The run was still going long after its planned end, so it was aborted.'),
         limitMs,
       ),
       aborting: false,
+      end: null,
       rules: new StopWatch(workload.stopRules ?? []),
       limit: null,
       limitMs: endsMs,
@@ -287,6 +293,8 @@ export class Conductor {
   /** Stops at once: open requests are dropped, leased rows stay spent. */
   async abort(runId: string, note = 'It was aborted by hand.'): Promise<void> {
     const playing = this.#need(runId);
+    // Nobody plays any more; what cannot be stored is not waited for any longer.
+    if (playing.end) playing.ledger.giveUp();
     playing.aborting = true;
     this.#toAll(playing, { kind: 'abort' });
     await new Promise((done) => setTimeout(done, 300));
@@ -294,7 +302,10 @@ export class Conductor {
   }
 
   async close(): Promise<void> {
-    for (const { run } of [...this.#playing.values()]) await this.abort(run.id, 'The server was stopped.');
+    for (const { run, ledger } of [...this.#playing.values()]) {
+      ledger.giveUp();
+      await this.abort(run.id, 'The server was stopped.');
+    }
   }
 
   /** Generators that still play. */
@@ -319,7 +330,7 @@ export class Conductor {
   }
 
   #receive(playing: Playing, generator: number, message: FromGenerator): void {
-    if (!this.#playing.has(playing.run.id)) return;
+    if (playing.end || !this.#playing.has(playing.run.id)) return;
     switch (message.kind) {
       case 'ready':
         playing.links[generator]?.send({ kind: 'clock', sentMs: nowMs() });
@@ -348,7 +359,7 @@ export class Conductor {
           );
         return;
       case 'unused':
-        playing.writes = playing.writes.then(async () => {
+        playing.ledger.other(async () => {
           await this.#dealer(playing, message.table).unused(message.rows);
         });
         return;
@@ -449,7 +460,7 @@ export class Conductor {
   }
 
   #frame(playing: Playing, frame: Frame): void {
-    playing.writes = playing.writes.then(() => this.store.saveFrames(playing.run.id, [frame]));
+    playing.ledger.frame(frame);
     for (const one of frame.users) playing.users.set(one.user, one);
     playing.frames.set(frame.second, [...(playing.frames.get(frame.second) ?? []), frame]);
     this.#told(playing, frame.second);
@@ -478,32 +489,50 @@ export class Conductor {
   #watch(playing: Playing): void {
     const { id, watches = [] } = playing.run;
     playing.hosts = new HostWatcher(watches, (point) => {
-      playing.writes = playing.writes.then(() => this.store.saveHostPoints(id, [point]));
+      playing.ledger.host(point);
       this.live.tell(id, 'host', point);
     });
   }
 
   #save(playing: Playing): void {
     const { run } = playing;
-    playing.writes = playing.writes.then(() => this.store.saveRun(run));
+    playing.ledger.run(run);
     this.live.tell(run.id, 'run', run);
   }
 
-  async #end(playing: Playing, state: Run['state'], note: string | null): Promise<void> {
-    if (!this.#playing.delete(playing.run.id)) return;
+  #end(playing: Playing, state: Run['state'], note: string | null): Promise<void> {
+    return (playing.end ??= this.#close(playing, state, note));
+  }
+
+  async #close(playing: Playing, state: Run['state'], note: string | null): Promise<void> {
     clearTimeout(playing.deadline);
     if (playing.limit) clearTimeout(playing.limit);
     playing.hosts?.end();
-    await playing.writes;
+    const endedAt = new Date().toISOString();
     await this.samples?.end(playing.run.id);
     await Promise.all(playing.links.map((link) => link.close()));
-    await Promise.all([...playing.dealers.values()].map((one) => one.ended()));
-    const ended: Run = { ...playing.run, state, note, endedAt: new Date().toISOString() };
-    const result = await this.compute.runResult(ended, await this.store.frames(ended.id), playing.scripts);
-    const judged = result.criteria.length > 0 && state === 'done';
-    const holds = result.criteria.every((one) => one.held);
-    const run: Run = { ...ended, verdict: ended.stoppedByRule ? 'missed' : judged ? (holds ? 'held' : 'missed') : 'none' };
-    await this.store.saveRun(run);
+    for (const dealer of playing.dealers.values()) playing.ledger.other(() => dealer.ended());
+    // Until all is stored the run is live: its verdict is to rest on all that was measured.
+    await playing.ledger.flushed();
+    const ended: Run = { ...playing.run, state, note, endedAt };
+    let run = ended;
+    try {
+      const result = await this.compute.runResult(ended, await this.store.frames(ended.id), playing.scripts);
+      const judged = result.criteria.length > 0 && state === 'done';
+      const holds = result.criteria.every((one) => one.held);
+      run = { ...ended, verdict: ended.stoppedByRule ? 'missed' : judged ? (holds ? 'held' : 'missed') : 'none' };
+      playing.ledger.run(run);
+      await playing.ledger.flushed();
+    } catch (error) {
+      // Only where it was given up before; the next start closes the run with what was stored of it.
+      run = {
+        ...ended,
+        state: 'failed',
+        note: `Its figures could not be stored: ${error instanceof Error ? error.message : 'unknown reason'}`,
+      };
+    } finally {
+      this.#playing.delete(run.id);
+    }
     this.live.tell(run.id, 'run', run);
   }
 }

@@ -34,8 +34,9 @@ try {
         const method = Reflect.get(part, call.method) as (...args: unknown[]) => Promise<unknown>;
         port.postMessage({ id: call.id, result: await method.apply(part, call.args) });
       } catch (error) {
-        const cause = error instanceof Error && error.cause instanceof Error ? `${error.message}: ${error.cause.message}` : undefined;
-        port.postMessage({ id: call.id, error: cause ?? (error instanceof Error ? error.message : String(error)) });
+        // The error of a query quotes all its values; what the database said of it stands in its cause.
+        const cause = error instanceof Error && error.cause instanceof Error ? error.cause : error;
+        port.postMessage({ id: call.id, error: cause instanceof Error ? cause.message : String(cause) });
       }
     })();
   });
