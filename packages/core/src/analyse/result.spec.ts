@@ -129,6 +129,15 @@ describe('the result of a run', () => {
     expect(result.iterationsPassed).toBe(2 * 2 + 5 * 4);
   });
 
+  it('adds up the rows that each crew was dealt, over generators and seconds', () => {
+    const dealt = (table: string, rows: number) => ({ dealt: [{ crew: 'c', table, rows }] });
+    const frames = [frame(0, 0, [1], dealt('d', 2)), frame(1, 0, [1], dealt('d', 3)), frame(0, 1, [1], dealt('e', 1)), frame(1, 1, [1])];
+    expect(runResult(run, frames, [script]).dealt).toEqual([
+      { crew: 'c', table: 'd', rows: 5 },
+      { crew: 'c', table: 'e', rows: 1 },
+    ]);
+  });
+
   it('can be trusted where generators kept up and the hold was whole', () => {
     expect(runResult(run, seconds(), [script]).trust.every((one) => one.good)).toBe(true);
   });

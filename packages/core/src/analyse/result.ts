@@ -29,11 +29,24 @@ export function runResult(run: Run, frames: readonly Frame[], scripts: readonly 
     trust: trustSigns(run, frames, period),
     rows: rowsOf(totals, period.toSecond - period.fromSecond, scripts),
     saturation: saturationOf(stairsOf(run, frames)),
+    dealt: dealtIn(run, frames),
     failures: groupFailures(frames.flatMap((one) => one.failures)),
     iterationsPassed: frames.reduce((sum, one) => sum + one.iterationsPassed, 0),
     iterationsFailed: frames.reduce((sum, one) => sum + one.iterationsFailed, 0),
     seconds: lastSecondOf(frames) + 1,
   };
+}
+
+/** The data rows that each crew was dealt in the whole run. */
+function dealtIn({ workload }: Run, frames: readonly Frame[]): RunResult['dealt'] {
+  const rows = new Map<string, RunResult['dealt'][number]>();
+  for (const { crew, table, rows: count } of frames.flatMap((one) => one.dealt ?? [])) {
+    const key = `${crew}\u0000${table}`;
+    const known = rows.get(key);
+    if (known) known.rows += count;
+    else rows.set(key, { crew: workload.crews.find((one) => one.id === crew)?.name ?? crew, table, rows: count });
+  }
+  return [...rows.values()];
 }
 
 /** Transactions in the order of the scripts, each with its steps below it. */

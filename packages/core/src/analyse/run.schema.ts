@@ -70,6 +70,8 @@ export const RunResultSchema = z.object({
   saturation: SaturationSchema.nullable().optional(),
   iterationsPassed: z.number().int(),
   iterationsFailed: z.number().int(),
+  /** Data rows that each crew, by its name, was dealt in the whole run; `table` is the id of the data table. */
+  dealt: z.array(z.object({ crew: z.string(), table: z.string(), rows: z.number().int() })).default([]),
   seconds: z.number(),
 });
 export type RunResult = z.infer<typeof RunResultSchema>;

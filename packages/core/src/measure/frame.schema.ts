@@ -82,5 +82,7 @@ export const FrameSchema = z.object({
   latenessMs: z.number(),
   /** How late each of them was. */
   lateness: TallySchema.optional(),
+  /** Data rows that users of each crew were dealt within the second; absent where none were. */
+  dealt: z.array(z.object({ crew: z.string(), table: z.string(), rows: z.number().int() })).optional(),
 });
 export type Frame = z.infer<typeof FrameSchema>;

@@ -207,7 +207,7 @@ export class Generator {
             return meetings.meet(step, count, atMostMs);
           },
           wantsBodies: () => this.#reporter.watched.get(user) ?? false,
-          deal: (table) => this.#next(state, plan, table),
+          deal: (table) => this.#next(crew, state, plan, table),
           listed: (table) => listed.get(table) ?? null,
           // The system under test remembers ids of earlier runs, so a run that is repeated must not send them again.
           fresh: seedrandom(`${plan.seed}:${plan.runId}:${user}`),
@@ -458,7 +458,7 @@ export class Generator {
   async #deal(seat: Seat, plan: Plan, kept: Map<string, Row>): Promise<Rows | null> {
     const rows = new Map<string, Row>();
     for (const table of seat.tables) {
-      const row = kept.get(table) ?? (await this.#next(seat.state, plan, table));
+      const row = kept.get(table) ?? (await this.#next(seat.crew, seat.state, plan, table));
       if (!row) return null;
       if (plan.tables.find((one) => one.table === table)?.deal.when !== 'iteration') kept.set(table, row);
       rows.set(table, row);
@@ -467,7 +467,7 @@ export class Generator {
   }
 
   /** The next row of a table; null where there is none left. */
-  async #next(state: UserState, plan: Plan, table: string): Promise<Row | null> {
+  async #next(crew: Crew, state: UserState, plan: Plan, table: string): Promise<Row | null> {
     const known = plan.tables.find((one) => one.table === table);
     const row = (await this.#supplies.get(table)?.deal()) ?? null;
     if (!known || !row) {
@@ -476,6 +476,7 @@ export class Generator {
       return null;
     }
     state.row = row.row;
+    this.#meter.dealt(crew.id, table);
     return rowOf(known.columns, row);
   }
 

@@ -13,9 +13,19 @@ interface Bucket {
   failed: number;
   lateness: Tally;
   missed: number;
+  /** Rows by crew and table. */
+  dealt: Map<string, { crew: string; table: string; rows: number }>;
 }
 
-const newBucket = (): Bucket => ({ items: new Map(), failures: new Map(), passed: 0, failed: 0, lateness: new Tally(), missed: 0 });
+const newBucket = (): Bucket => ({
+  items: new Map(),
+  failures: new Map(),
+  passed: 0,
+  failed: 0,
+  lateness: new Tally(),
+  missed: 0,
+  dealt: new Map(),
+});
 
 /** Collects the samples of a generator by the second in which they ended. */
 export class Meter {
@@ -45,6 +55,15 @@ export class Meter {
   /** An iteration was due and nobody was free to play it. */
   missed(): void {
     this.#bucket().missed++;
+  }
+
+  /** A user of a crew was dealt a row. */
+  dealt(crew: string, table: string): void {
+    const { dealt } = this.#bucket();
+    const key = `${crew}\u0000${table}`;
+    const known = dealt.get(key);
+    if (known) known.rows++;
+    else dealt.set(key, { crew, table, rows: 1 });
   }
 
   /** Counts a failure; `example` is asked for only where this kind has none yet. */
@@ -81,7 +100,7 @@ export class Meter {
     beforeSecond: number,
   ): Pick<
     Frame,
-    'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs' | 'lateness' | 'missedArrivals'
+    'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs' | 'lateness' | 'missedArrivals' | 'dealt'
   >[] {
     const taken = [];
     for (let second = fromSecond; second < beforeSecond; second++) {
@@ -96,6 +115,7 @@ export class Meter {
         latenessMs: bucket.lateness.max,
         ...(bucket.lateness.count === 0 ? {} : { lateness: bucket.lateness.toData() }),
         missedArrivals: bucket.missed,
+        ...(bucket.dealt.size === 0 ? {} : { dealt: [...bucket.dealt.values()] }),
       });
     }
     return taken;

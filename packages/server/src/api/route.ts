@@ -72,7 +72,7 @@ export function mount(routes: readonly AnyRoute[]): Router {
         request,
         response,
       });
-      if (one.result) response.json(result ?? {});
+      if (one.result) response.json(result === undefined ? {} : result);
     });
   }
   return router;

@@ -24,6 +24,7 @@ import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
 import { storedBody, type StoredBody } from './stored-body.js';
 import * as tables from './tables.js';
+import { unfoldTake } from './unfold-take.js';
 
 /** The database, embedded or a server: both speak PostgreSQL and share schema and migrations. */
 export type Database = PgDatabase<PgQueryResultHKT, typeof tables>;
@@ -371,7 +372,10 @@ export class Repository {
       .select()
       .from(tables.takes)
       .where(sql`${tables.takes.doc}->>'state' <> 'done'`);
-    for (const row of recording) await this.saveTake({ ...TakeSchema.parse(row.doc), state: 'done' });
+    for (const row of recording) {
+      const take = TakeSchema.parse(row.doc);
+      await this.saveTake({ ...(await unfoldTake(this, take, await this.exchanges(take.id))), state: 'done' });
+    }
     return open.length;
   }
 }

@@ -16,6 +16,16 @@ const ownLanes: readonly Lane[] = [
   { title: 'Failures', unit: 'per second', share: 15 },
 ];
 
+/** Nothing of a line changes while the cursor moves over it. */
+const still = { silent: true, emphasis: { disabled: true } };
+
+/** What lies left and right of all lanes, in pixels. */
+export const laneMargins = { left: 48, right: 18 };
+
+/** The last second of the time axis. */
+export const lastSecondOf = ({ points, seconds }: Pick<LanesView, 'points' | 'seconds'>): number =>
+  Math.max(seconds, points.at(-1)?.second ?? 0);
+
 const hostShare = 15;
 
 /** How many times as high as the four lanes all of them are together with those of hosts. */
@@ -33,7 +43,8 @@ export interface LanesView {
 }
 
 /** Lanes on one time axis with one cursor: users, throughput, response time, failures, and a lane for each figure of a host. */
-export function lanesOptions({ points, seconds, limitMs, hosts, events }: LanesView, colour: (name: string) => string): EChartsCoreOption {
+export function lanesOptions(view: LanesView, colour: (name: string) => string): EChartsCoreOption {
+  const { points, limitMs, hosts, events } = view;
   const whole = laneHeights(hosts.length);
   const lanes: Lane[] = [...ownLanes, ...hosts.map(({ host, name, unit }) => ({ title: `${host}: ${name}`, unit, share: hostShare }))].map(
     (one) => ({ ...one, share: one.share / whole }),
@@ -56,7 +67,7 @@ export function lanesOptions({ points, seconds, limitMs, hosts, events }: LanesV
       top: `${top - title}%`,
       textStyle: { fontSize: 12, fontWeight: 400, color: colour('ink-2'), fontFamily: 'Figtree Variable' },
     });
-    grids.push({ left: 48, right: 18, top: `${top}%`, height: `${lane.share - 7 / whole}%`, containLabel: false });
+    grids.push({ ...laneMargins, top: `${top}%`, height: `${lane.share - 7 / whole}%`, containLabel: false });
     top += lane.share + gap;
   }
   const at = (value: (point: LanePoint) => number | null) => points.map((point) => [point.second, value(point)]);
@@ -67,6 +78,9 @@ export function lanesOptions({ points, seconds, limitMs, hosts, events }: LanesV
     yAxisIndex: index,
     symbol: 'none',
     data,
+    // Of an hour more points come than the lane has pixels; the least and the most of each are drawn, so no peak is hidden.
+    sampling: 'minmax',
+    ...still,
     ...own,
   });
   return {
@@ -74,33 +88,15 @@ export function lanesOptions({ points, seconds, limitMs, hosts, events }: LanesV
     textStyle: { fontFamily: 'Figtree Variable' },
     title: titles,
     grid: grids,
-    axisPointer: { link: [{ xAxisIndex: 'all' }], lineStyle: { color: colour('ink-2') } },
-    tooltip: {
-      trigger: 'axis',
-      backgroundColor: colour('surface'),
-      borderColor: colour('line-strong'),
-      textStyle: { color: colour('ink'), fontSize: 12.5 },
-      formatter: (items: unknown) => {
-        const list = items as { axisValue: number; seriesName: string; value: [number, number | null] }[];
-        const point = points.find((one) => one.second === list[0]?.axisValue);
-        if (!point) return '';
-        const ms = (value: number | null) => (value === null ? 'none' : `${Math.round(value)} ms`);
-        return `<b>${clock(point.second)} · ${point.users} users</b><br>p95 ${ms(point.p95Ms)}, mean ${ms(point.meanMs)}<br>${point.perSecond} transactions, ${point.failures} failed${hostsAt(hosts, point.second)}${events
-          .filter((one) => one.second === point.second)
-          .map((one) => `<br><b>${escaped(one.text)}</b>`)
-          .join('')}`;
-      },
-    },
     xAxis: lanes.map((_, index) => ({
       type: 'value',
       gridIndex: index,
       min: 0,
-      max: Math.max(seconds, points.at(-1)?.second ?? 0),
+      max: lastSecondOf(view),
       axisLabel: { show: index === lanes.length - 1, formatter: (value: number) => clock(value), color: colour('ink-2') },
       axisLine: { lineStyle: { color: colour('line-strong') } },
       axisTick: { show: false },
       splitLine: { show: false },
-      axisPointer: { show: true, snap: true, label: { show: false } },
     })),
     yAxis: lanes.map((_, index) => ({
       type: 'value',
@@ -148,7 +144,7 @@ export function lanesOptions({ points, seconds, limitMs, hosts, events }: LanesV
         type: 'custom',
         xAxisIndex: 2,
         yAxisIndex: 2,
-        silent: true,
+        ...still,
         clip: true,
         encode: { x: [0, 1], y: [2, 3] },
         data: heatCells(points),
@@ -190,6 +186,7 @@ export function lanesOptions({ points, seconds, limitMs, hosts, events }: LanesV
         data: at((one) => one.failures),
         itemStyle: { color: colour('red') },
         barMaxWidth: 6,
+        ...still,
       },
       ...hosts.map(({ name, points: data }, at) =>
         line(ownLanes.length + at, name, data, {
@@ -236,14 +233,44 @@ export function heatCells(points: readonly LanePoint[]): [number, number, number
   });
 }
 
-const escaped = (text: string): string => text.replace(/[&<>"']/g, (sign) => `&#${sign.charCodeAt(0)};`);
-
-/** What the hosts showed at a second, for the cursor: their last figure before it. */
-function hostsAt(hosts: readonly HostSeries[], second: number): string {
-  return hosts
-    .map(({ host, name, unit, points }) => {
-      const value = points.findLast((one) => one[0] <= second)?.[1] ?? null;
-      return `<br>${escaped(`${host}: ${name}`)} ${value === null ? 'none' : `${value.toFixed(Math.abs(value) < 100 ? 1 : 0)} ${escaped(unit)}`}`;
-    })
-    .join('');
+/** What stood there at a second, for the cursor: the run first, then each figure of a host, then what happened. */
+export function toldAt({ points, hosts, events }: LanesView, second: number): { name: string; text: string }[] {
+  const at = nearest(points, second);
+  if (!at) return [];
+  const ms = (value: number | null) => (value === null ? 'none' : `${Math.round(value).toLocaleString('en')} ms`);
+  return [
+    { name: clock(at.second), text: `${at.users.toLocaleString('en')} users` },
+    { name: 'p95, mean', text: `${ms(at.p95Ms)}, ${ms(at.meanMs)}` },
+    { name: 'Transactions', text: `${at.perSecond.toLocaleString('en')} a second, ${at.failures.toLocaleString('en')} failed` },
+    ...hosts.map(({ host, name, unit, points: own }) => {
+      const value = lastBefore(own, at.second);
+      return {
+        name: `${host}: ${name}`,
+        text: value === null ? 'none' : `${value.toFixed(Math.abs(value) < 100 ? 1 : 0)} ${unit}`,
+      };
+    }),
+    ...events.filter((one) => one.second === at.second).map(({ text }) => ({ name: 'Then', text })),
+  ];
 }
+
+/** The index of the last of ordered items whose second is not after one; -1 where there is none. */
+function lastIndex<T>(items: readonly T[], second: number, of: (item: T) => number): number {
+  let [low, high] = [0, items.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    const item = items[middle];
+    if (item !== undefined && of(item) <= second) low = middle + 1;
+    else high = middle;
+  }
+  return low - 1;
+}
+
+function nearest(points: readonly LanePoint[], second: number): LanePoint | undefined {
+  const at = lastIndex(points, second, (one) => one.second);
+  const [before, after] = [points[at], points[at + 1]];
+  if (!before || !after) return before ?? after;
+  return second - before.second <= after.second - second ? before : after;
+}
+
+const lastBefore = (points: HostSeries['points'], second: number): number | null =>
+  points[lastIndex(points, second, ([at]) => at)]?.[1] ?? null;

@@ -4,18 +4,18 @@ import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { allSteps, curveSeconds, phasesOf, type UserState } from '@sturdy/core';
-import type { EChartsCoreOption } from 'echarts/core';
 import { catchError, of, switchMap } from 'rxjs';
+import { dataFeature } from '../data/data';
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
 import { Api } from '../shared/api';
-import { Chart } from '../shared/chart';
 import { FocusAtOnce } from '../shared/focus-at-once';
 import { clock, figure, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
 import { CapturedCard } from './captured-card';
 import { ExchangeView } from './exchange-view';
-import { laneHeights, lanesOptions } from './lanes-chart';
+import { Lanes } from './lanes';
+import { laneHeights, type LanesView } from './lanes-chart';
 import { RunTableCard } from './run-table';
 import { SamplesCard } from './samples-card';
 import { SteerCard } from './steer-card';
@@ -29,7 +29,7 @@ import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
     NgTemplateOutlet,
     RouterLink,
     CapturedCard,
-    Chart,
+    Lanes,
     ExchangeView,
     FocusAtOnce,
     RunTableCard,
@@ -74,15 +74,13 @@ export class RunScreen implements OnDestroy {
   /** The first limit of response times, which the lanes show. */
   readonly limit = computed(() => this.result()?.run.workload.criteria.find((one) => one.measure !== 'error-rate')?.limit ?? null);
   readonly isOver = computed(() => (this.last()?.p95Ms ?? 0) > (this.limit() ?? Infinity));
-  readonly options = computed(() => {
-    const points = this.lanes();
-    const seconds = this.seconds();
-    const limit = this.limit();
-    const hosts = this.shownHosts();
-    const events = this.events();
-    return (colour: (name: string) => string): EChartsCoreOption =>
-      lanesOptions({ points, seconds, limitMs: limit, hosts, events }, colour);
-  });
+  readonly lanesView = computed((): LanesView => ({
+    points: this.lanes(),
+    seconds: this.seconds(),
+    limitMs: this.limit(),
+    hosts: this.shownHosts(),
+    events: this.events(),
+  }));
   readonly exports = [
     { ending: 'csv', name: 'CSV' },
     { ending: 'json', name: 'JSON' },
@@ -95,6 +93,14 @@ export class RunScreen implements OnDestroy {
       switchMap((id) => (id === null ? of([]) : this.#api.rowsUsed(id).pipe(catchError(() => of([]))))),
     ),
     { initialValue: [] },
+  );
+  readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
+  /** What each crew was dealt, tables by their names. */
+  readonly dealt = computed(() =>
+    (this.result()?.dealt ?? []).map((one) => ({
+      ...one,
+      table: this.#tables().find(({ id }) => id === one.table)?.name ?? 'a data table',
+    })),
   );
   readonly asked = signal<'' | 'finish' | 'abort'>('');
   readonly user = signal<number | null>(null);

@@ -1,6 +1,6 @@
 import { hostSeries, type LanePoint, type Run, type RunResult } from '@sturdy/core';
 import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
-import { heatCells, lanesOptions } from './lanes-chart';
+import { heatCells, lanesOptions, toldAt } from './lanes-chart';
 
 const run: Run = {
   id: 'r',
@@ -30,6 +30,7 @@ const result: RunResult = {
   trust: [],
   rows: [],
   failures: [],
+  dealt: [],
   iterationsPassed: 4,
   iterationsFailed: 0,
   seconds: 1,
@@ -105,6 +106,27 @@ it('the lanes leave a gap where nothing ended in a second', () => {
     [0, 20],
     [1, null],
   ]);
+});
+
+it('the cursor tells the nearest second, and of hosts their last figure before it', () => {
+  const host = { id: 'h', host: 'Yard', name: 'processor', unit: '%', points: [[0, 10.26], [4, null]] as [number, number | null][] }; // prettier-ignore
+  const view = {
+    points: [point(0), { ...point(3), p95Ms: null }, point(4)],
+    seconds: 9,
+    limitMs: null,
+    hosts: [host],
+    events: [{ kind: 'note' as const, second: 3, text: 'cache was emptied' }],
+  };
+  const told = (second: number) => toldAt(view, second).map((one) => one.text);
+  expect(told(2.4)).toEqual([
+    expect.stringContaining('users'),
+    expect.stringContaining('none,'),
+    expect.any(String),
+    '10.3 %',
+    'cache was emptied',
+  ]);
+  expect(told(9).at(-1)).toBe('none');
+  expect(toldAt({ ...view, points: [] }, 1)).toEqual([]);
 });
 
 it('the heat band shows which share of the answers took how long, and joins seconds where there are many', () => {
