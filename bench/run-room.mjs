@@ -1,3 +1,4 @@
+/* global window, requestAnimationFrame, cancelAnimationFrame */
 // How smoothly the run room moves: an hour of one-second points with 30 lines in its lanes, and 2,000 users in its cells.
 // Bounded by its curve; needs Debian's Chromium.
 import { spawn } from 'node:child_process';
@@ -187,9 +188,6 @@ async function frames(what, act, ms = 5000) {
 
 process.stdout.write(`The run room in Chromium without a graphics card, 1280 × 800\n`);
 await page.goto(`http://127.0.0.1:${port}/runs/hour`);
-page.on('console', (m) => m.type() === 'error' && console.log(m.text()));
-await page.waitForTimeout(6000);
-await page.screenshot({ path: '/tmp/r.png', fullPage: true });
 await page.waitForSelector('canvas');
 await page.getByText(/Host figures: .* have a lane/).click();
 while ((await page.locator('button[aria-pressed=false]', { hasText: /^host \d: figure/ }).count()) > 0)

@@ -157,6 +157,9 @@ describe('generator', () => {
       environment: environment(origin),
     });
     expect(frames.reduce((sum, one) => sum + one.iterationsPassed, 0)).toBe(4 * 6);
+    // Each user keeps its connection until it begins anew, and the generator sees what it takes itself.
+    expect(frames[1]?.own?.sockets).toBeGreaterThanOrEqual(4);
+    expect(frames[1]?.own?.heapMb).toBeGreaterThan(1);
     expect(totalsOf(frames, null).transactions.get('T')?.count).toBe(24);
     server.close();
   });

@@ -1,4 +1,5 @@
 import {
+  generatorSeries,
   lanesOf,
   saturationOf,
   stairsOf,
@@ -155,6 +156,32 @@ describe('the result of a run', () => {
     expect(bad(seconds(), { ...run, state: 'interrupted' })).toEqual([
       expect.stringContaining('The server ended before the run did') as string,
     ]);
+  });
+});
+
+describe('what generators take themselves', () => {
+  const own = (busy: number) => ({ own: { busy, heapMb: 40, sockets: 12 } });
+
+  it('is a sign of trust: one that is nearly always at work measures its own queue', () => {
+    const sign = (busy: number) =>
+      runResult(
+        run,
+        [2, 3, 4, 5].flatMap((second) => [frame(0, second, [1], own(0.1)), frame(1, second, [1], own(busy))]),
+        [script],
+      ).trust.find((one) => one.sentence.startsWith('The busiest generator'));
+    expect(sign(0.42)).toEqual({ good: true, sentence: 'The busiest generator was at work for 42 % of the hold (limit 80 %).' });
+    expect(sign(0.95)?.good).toBe(false);
+    expect(runResult(run, [frame(0, 2, [1])], [script]).trust.some((one) => one.sentence.startsWith('The busiest'))).toBe(false);
+  });
+
+  it('has lanes like those of hosts', () => {
+    const lanes = lanesOf([frame(0, 0, [1], own(0.5)), frame(1, 0, [1], own(0.25)), frame(0, 1, [1], own(0.75)), frame(1, 1, [1])]);
+    const series = generatorSeries(lanes).map((one) => [one.host, one.name, one.unit, one.points]);
+    expect(series.filter((one) => one[1] === 'at work')).toEqual([
+      ['Generator 1', 'at work', '%', [[0, 50], [1, 75]]], // prettier-ignore
+      ['Generator 2', 'at work', '%', [[0, 25]]],
+    ]);
+    expect(series).toContainEqual(['Generator 2', 'open connections', '', [[0, 12]]]);
   });
 });
 

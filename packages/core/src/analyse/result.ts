@@ -116,6 +116,7 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period): RunResu
       good: worstLoop <= loopLimitMs,
       sentence: `The generators' event loops were late by ${worstLoop.toFixed(0)} ms at worst (limit ${loopLimitMs} ms)${worstLoop <= loopLimitMs ? '.' : ': they were the bottleneck, not the system.'}`,
     },
+    ...busySign(held),
     {
       good: worstLate <= 1000,
       sentence: `Iterations started ${worstLate.toFixed(0)} ms after their schedule at worst${late.count === 0 ? '' : `, and 99 of 100 within ${late.percentile(99).toFixed(1)} ms`}.`,
@@ -130,6 +131,28 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period): RunResu
         run.state === 'interrupted'
           ? 'The server ended before the run did; figures after its last flush are missing.'
           : 'The run was recorded without a gap.',
+    },
+  ];
+}
+
+/** A thread that is busy for more of the time than this answers late by itself (common practice, no source). */
+const busyLimit = 0.8;
+
+/** How much of the hold the busiest generator was at work. */
+function busySign(held: readonly Frame[]): RunResult['trust'] {
+  const shares = new Map<number, { sum: number; count: number }>();
+  for (const { generator, own } of held) {
+    if (!own) continue;
+    const { sum, count } = shares.get(generator) ?? { sum: 0, count: 0 };
+    shares.set(generator, { sum: sum + own.busy, count: count + 1 });
+  }
+  if (shares.size === 0) return [];
+  const busiest = Math.max(...[...shares.values()].map(({ sum, count }) => sum / count));
+  const good = busiest <= busyLimit;
+  return [
+    {
+      good,
+      sentence: `The busiest generator was at work for ${(100 * busiest).toFixed(0)} % of the hold (limit ${100 * busyLimit} %)${good ? '.' : ': its own queue is part of the response times. Use more generators or fewer users.'}`,
     },
   ];
 }
@@ -229,6 +252,7 @@ export function lanePoint(second: number, frames: readonly Frame[]): LanePoint {
     maxMs: some ? all.max : null,
     failures: all.errors,
     loopDelayMs: frames.reduce((worst, one) => Math.max(worst, one.loopDelayMs), 0),
+    generators: frames.flatMap(({ generator, own }) => (own ? [{ generator, ...own }] : [])),
     bands: all.bands(),
   };
 }

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { SummarySchema } from '../measure/tally.js';
-import { FailureSchema } from '../measure/frame.schema.js';
+import { FailureSchema, OwnFiguresSchema } from '../measure/frame.schema.js';
 import { WatchSchema } from '../hosts/watch.schema.js';
 import { WorkloadSchema } from '../workload/workload.schema.js';
 import { RunEventSchema } from './run-event.schema.js';
@@ -87,6 +87,8 @@ export const LanePointSchema = z.object({
   maxMs: z.number().nullable(),
   failures: z.number().int(),
   loopDelayMs: z.number(),
+  /** What each generator took itself; absent in runs of earlier versions. */
+  generators: z.array(OwnFiguresSchema.extend({ generator: z.number().int() })).optional(),
   /** How the response times are spread: samples in each band that has some (`bandStartMs`). */
   bands: z.array(z.array(z.number().int()).length(2)).optional(),
 });

@@ -62,6 +62,17 @@ export const FailureSchema = z.object({
 export type Failure = z.infer<typeof FailureSchema>;
 
 /** What a generator sends each second. */
+/** What a generator takes of its machine. */
+export const OwnFiguresSchema = z.object({
+  /** Share of the second in which its thread was busy, 0 to 1. */
+  busy: z.number(),
+  /** Memory of its objects in MB. */
+  heapMb: z.number(),
+  /** Connections that are open. */
+  sockets: z.number().int(),
+});
+export type OwnFigures = z.infer<typeof OwnFiguresSchema>;
+
 export const FrameSchema = z.object({
   version: z.literal(1),
   generator: z.number().int(),
@@ -82,6 +93,8 @@ export const FrameSchema = z.object({
   latenessMs: z.number(),
   /** How late each of them was. */
   lateness: TallySchema.optional(),
+  /** What the generator took itself; absent in frames of earlier versions. */
+  own: OwnFiguresSchema.optional(),
   /** Data rows that users of each crew were dealt within the second; absent where none were. */
   dealt: z.array(z.object({ crew: z.string(), table: z.string(), rows: z.number().int() })).optional(),
 });

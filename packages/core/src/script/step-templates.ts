@@ -32,7 +32,7 @@ const inCheck = (one: Check, change: Change): Check => ({ ...one, checked: inChe
 
 const inSocket = (use: SocketUse, change: Change): SocketUse =>
   'awaits' in use && use.awaits
-    ? ({ ...use, awaits: { ...use.awaits, holds: use.awaits.holds.map((one) => inChecked(one, change)) } } as SocketUse)
+    ? ({ ...use, awaits: { ...use.awaits, holds: use.awaits.holds.map((one) => inChecked(one, change)) } })
     : use;
 
 /** A step with all its own templates changed, those of its checks and conditions too; what a container holds stays as it is. */

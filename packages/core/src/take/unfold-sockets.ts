@@ -48,7 +48,7 @@ function scalars(text: string): Map<string, string> {
 /** What stands at a place of a JSON text, as JSON; undefined where there is nothing, or the text is no JSON. */
 export function jsonAt(text: string, pointer: string): string | undefined {
   try {
-    const value = new JSONPointer(pointer).resolve(JSON.parse(text) as never, undefined as never) as unknown;
+    const value = new JSONPointer(pointer).resolve(JSON.parse(text) as never, undefined) as unknown;
     return value === undefined ? undefined : JSON.stringify(value);
   } catch {
     return undefined;

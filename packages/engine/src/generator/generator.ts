@@ -1,4 +1,3 @@
-import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { arrivalTimes, nextDueMs, SampleBook, spansOf, userSpans, type Crew, type Frame, type Span, type UserState } from '@sturdy/core';
 import seedrandom from 'seedrandom';
 import type { Driver } from '../drivers/driver.js';
@@ -12,6 +11,7 @@ import { Meetings } from './meetings.js';
 import { Meter } from './meter.js';
 import { Reporter } from './reporter.js';
 import { RowSupply } from './row-supply.js';
+import { SelfWatch } from './self-watch.js';
 import { Schedule } from './schedule.js';
 
 interface Seat {
@@ -60,7 +60,7 @@ export class Generator {
   #aborted = false;
   #timer: NodeJS.Timeout | null = null;
   #meetings: Meetings | null = null;
-  readonly #loop = monitorEventLoopDelay({ resolution: 10 });
+  readonly #self = new SelfWatch();
 
   constructor(readonly send: (message: FromGenerator) => void) {}
 
@@ -234,7 +234,7 @@ export class Generator {
     const plan = this.#plan;
     if (!plan) return;
     this.#schedule.begin(atMs - performance.timeOrigin);
-    this.#loop.enable();
+    this.#self.start();
     this.#timer = setInterval(() => {
       this.#flush(this.#schedule.second());
     }, 250);
@@ -253,7 +253,7 @@ export class Generator {
     while (this.#open.size > 0) await Promise.all(this.#open);
     clearInterval(this.#timer);
     this.#flush(this.#schedule.second() + 1);
-    this.#loop.disable();
+    this.#self.stop();
     // After a normal end the rows that nobody got are given back; after an abort all that was leased counts as spent.
     if (!this.#aborted)
       for (const [table, supply] of this.#supplies) {
@@ -508,9 +508,8 @@ export class Generator {
         ...taken,
         activeUsers: this.#seats.filter((one) => one.active).length,
         users: this.#changed(),
-        loopDelayMs: Math.max(0, this.#loop.max / 1e6 - 10),
+        ...this.#self.take(),
       };
-      this.#loop.reset();
       this.send({ kind: 'frame', frame });
     }
     if (beforeSecond > this.#flushed) {

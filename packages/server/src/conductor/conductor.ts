@@ -30,6 +30,9 @@ import type { GeneratorLink, Transport } from './transport.js';
 /** ms between the last word to the generators and the moment at which all of them begin. */
 const leadMs = 20;
 
+/** Who opens a run reads what is stored, and listens then; what is told in between is kept for so many seconds. */
+const keptSeconds = 10;
+
 /** Up to so many users all are told of each second, whether they changed or not. */
 const toldAlways = 500;
 
@@ -476,14 +479,19 @@ export class Conductor {
       playing.run = { ...playing.run, stoppedByRule: true };
       this.finish(playing.run.id, fired);
     }
-    this.live.tell(playing.run.id, 'second', {
-      point: lanePoint(second, own),
-      // Who comes to look on may have missed a change, so all are told of now and then.
-      users: playing.users.size <= toldAlways || second % 10 === 0 ? [...playing.users.values()] : own.flatMap((one) => one.users),
-      failures: own.flatMap((one) => one.failures).map(({ example: _example, ...failure }) => failure),
-      iterationsPassed: own.reduce((sum, one) => sum + one.iterationsPassed, 0),
-      iterationsFailed: own.reduce((sum, one) => sum + one.iterationsFailed, 0),
-    });
+    this.live.tell(
+      playing.run.id,
+      'second',
+      {
+        point: lanePoint(second, own),
+        // Who comes to look on may have missed a change, so all are told of now and then.
+        users: playing.users.size <= toldAlways || second % 10 === 0 ? [...playing.users.values()] : own.flatMap((one) => one.users),
+        failures: own.flatMap((one) => one.failures).map(({ example: _example, ...failure }) => failure),
+        iterationsPassed: own.reduce((sum, one) => sum + one.iterationsPassed, 0),
+        iterationsFailed: own.reduce((sum, one) => sum + one.iterationsFailed, 0),
+      },
+      keptSeconds,
+    );
   }
 
   #watch(playing: Playing): void {

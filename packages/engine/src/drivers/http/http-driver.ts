@@ -9,7 +9,6 @@ import {
   type Crew,
   type Environment,
   type Header,
-  type Timings,
 } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Driver, WireRequest, WireResponse, WireSocket } from '../driver.js';
@@ -74,6 +73,8 @@ const usualAnswerLimitMs = 60_000;
 const usualBodyLimitBytes = 16 << 20;
 const mostRedirects = 10;
 const mostSignInRounds = 3;
+/** The driver has time-outs of its own. */
+const noLimits = { headersTimeout: 0, bodyTimeout: 0 };
 /** Requests at a time over one connection of HTTP/2, as most servers allow. */
 const mostStreams = 100;
 /** As many connections to one origin as browsers open. */
@@ -93,6 +94,27 @@ interface Connection {
 
 const newSignIn = ({ credentials }: Pick<Environment, 'credentials'>): SignIn =>
   new SignIn(credentials, (count) => randomBytes(count), Date.now);
+
+/** A client of one connection to an origin, that tells of its phases. */
+function directClient(
+  origin: string,
+  http2: boolean,
+  limitMs: number,
+  tls: Parameters<typeof timedConnector>[1],
+  told: (times: ConnectTimes) => void,
+): Client {
+  const connected = (times: ConnectTimes) => {
+    told(times);
+    // HTTP/1.1 after all: requests are not to be sent into the answers of others.
+    if (http2 && times.tls >= 0 && !times.http2) client.pipelining = 1;
+  };
+  const client = new Client(origin, {
+    ...(http2 ? { allowH2: true, pipelining: mostStreams } : { pipelining: 1 }),
+    connect: timedConnector(limitMs, tls, connected, http2),
+    ...noLimits,
+  });
+  return client;
+}
 
 /** Headers of which some are said by others of the same name. */
 function instead(headers: readonly Header[], others: readonly Header[]): readonly Header[] {
@@ -227,7 +249,6 @@ export class HttpDriver implements Driver {
     const limitMs = this.options.connectLimitMs ?? 10_000;
     const tls = doors && origin.startsWith('https:') ? doors.tls.optionsFor(origin) : {};
     const signIn = doors ? newSignIn(doors) : null;
-    const limits = { headersTimeout: 0, bodyTimeout: 0 };
     const made: Connection = {
       connect: null,
       signIn: signIn?.covers(origin) ? signIn : null,
@@ -236,22 +257,10 @@ export class HttpDriver implements Driver {
       shared: http2 ? null : false,
       client:
         doors && doors.upstreamProxy !== ''
-          ? new ProxyAgent({ uri: doors.upstreamProxy, requestTls: { ...tls, timeout: limitMs }, ...limits })
-          : new Client(origin, {
-              ...(http2 ? { allowH2: true, pipelining: mostStreams } : { pipelining: 1 }),
-              connect: timedConnector(
-                limitMs,
-                tls,
-                (times) => {
-                  made.connect = times;
-                  if (times.tls < 0 || !http2) return;
-                  made.shared = times.http2;
-                  // HTTP/1.1 after all: requests are not to be sent into the answers of others.
-                  if (!times.http2) (made.client as Client).pipelining = 1;
-                },
-                http2,
-              ),
-              ...limits,
+          ? new ProxyAgent({ uri: doors.upstreamProxy, requestTls: { ...tls, timeout: limitMs }, ...noLimits })
+          : directClient(origin, http2, limitMs, tls, (times) => {
+              made.connect = times;
+              if (http2 && times.tls >= 0) made.shared = times.http2;
             }),
     };
     return made;
@@ -315,7 +324,7 @@ export class HttpDriver implements Driver {
             sending,
           );
         } catch (error) {
-          sending.onError(error instanceof Error ? error : new Error(String(error)));
+          sending.fail(error instanceof Error ? error : new Error(String(error)));
         }
       };
       const connection = own.used ? 'kept' : request.origin.startsWith('https:') ? 'new with TLS' : 'new';

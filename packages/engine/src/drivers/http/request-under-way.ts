@@ -124,6 +124,11 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
   }
 
   onError(error: Error): void {
+    this.fail(error);
+  }
+
+  /** Ends it as failed; nothing where it has ended already. */
+  fail(error: Error): void {
     if (this.#over) return;
     const ended = this.#end();
     this.done({

@@ -1,6 +1,7 @@
 import type { Socket } from 'node:net';
-import type { TLSSocket } from 'node:tls';
+import { TLSSocket } from 'node:tls';
 import { buildConnector } from 'undici';
+import { openSockets } from './open-sockets.js';
 import type { TargetTls } from './target-tls.js';
 
 /** Phases of the last connection that a client made, in ms; -1 where a phase did not happen. */
@@ -28,6 +29,7 @@ export function timedConnector(
     // The types say that nothing is returned, yet the connector gives the socket that it opens.
     const open = connect as unknown as (...given: Parameters<typeof connect>) => Socket | undefined;
     const socket = open(options, callback);
+    if (socket) openSockets.follow(socket);
     // Listeners go in front of undici's own, or its work would be counted as connecting.
     socket?.prependOnceListener('lookup', () => {
       lookedUp = performance.now();
@@ -40,7 +42,7 @@ export function timedConnector(
     });
     socket?.prependOnceListener('secureConnect', () => {
       times.tls = performance.now() - connected;
-      times.http2 = (socket as TLSSocket).alpnProtocol === 'h2';
+      times.http2 = socket instanceof TLSSocket && socket.alpnProtocol === 'h2';
       note(times);
     });
   };

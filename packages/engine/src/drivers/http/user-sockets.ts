@@ -6,6 +6,7 @@ import { WebSocket, type ClientOptions, type RawData } from 'ws';
 import type { WireRequest, WireResponse, WireSocket } from '../driver.js';
 import { failureSentence } from './failure-sentence.js';
 import type { UserLine } from './line.js';
+import { openSockets } from './open-sockets.js';
 
 /** How a WebSocket is opened. */
 export interface OpenWish {
@@ -101,6 +102,7 @@ export class UserSockets {
         ...(wish.proxy === '' ? {} : { agent: new HttpsProxyAgent(wish.proxy) }),
         finishRequest: (sent) => {
           sent.once('socket', (connection) => {
+            openSockets.follow(connection);
             connection.once('lookup', () => (marks.lookedUp = performance.now()));
             connection.once('connect', () => (marks.connected = performance.now()));
             connection.once('secureConnect', () => (marks.secured = performance.now()));

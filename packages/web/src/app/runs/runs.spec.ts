@@ -57,11 +57,11 @@ describe('a live run', () => {
   const live = (second: number) =>
     runsActions.secondCame({ live: { point: point(second), users: [], failures: [failure], iterationsPassed: 2, iterationsFailed: 1 } });
 
-  it('adds seconds in order, counts on from what was loaded, and groups failures', () => {
+  it('adds seconds in order, each once, counts on from what was loaded, and groups failures', () => {
     const after = [2, 1, 2].reduce((state, second) => reducer(state, live(second)), opened);
     expect(after.lanes.map((one) => one.second)).toEqual([0, 1, 2]);
-    expect([after.passed, after.failed]).toEqual([10, 3]);
-    expect(after.failures).toMatchObject([{ count: 3 }]);
+    expect([after.passed, after.failed]).toEqual([8, 2]);
+    expect(after.failures).toMatchObject([{ count: 2 }]);
   });
 
   it('keeps its figures when the same run is opened again, and drops those of another', () => {
@@ -89,7 +89,7 @@ it('figures of hosts that were read before the page was opened go on with those 
       reducer(state, runsActions.hostRead({ point: { watch: 'machine', second, values: { processor: 20 }, problem: null } })),
     opened,
   );
-  const [processor] = selectHostSeries.projector(after.result, after.hosts, after.hostPoints);
+  const [processor] = selectHostSeries.projector(after.result, after.hosts, after.hostPoints, after.lanes);
   expect(processor?.points).toEqual([
     [0, 10],
     [2, 20],

@@ -3,6 +3,7 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
 import {
   groupFailures,
+  generatorSeries,
   hostSeries,
   type Failure,
   type HostPoint,
@@ -107,17 +108,19 @@ export const runsFeature = createFeature({
       passed: result.iterationsPassed,
       failed: result.iterationsFailed,
     })),
-    on(runsActions.secondCame, (state, { live }) => ({
-      ...state,
-      lanes: [...state.lanes.filter((one) => one.second !== live.point.second), live.point].sort(
-        (left, right) => left.second - right.second,
-      ),
-      // Those of whom nothing is told are as they were.
-      users: byNumber([...new Map([...state.users, ...live.users].map((one) => [one.user, one])).values()]),
-      failures: groupFailures([...state.failures, ...live.failures.map((one) => ({ ...one, example: null }))]),
-      passed: state.passed + live.iterationsPassed,
-      failed: state.failed + live.iterationsFailed,
-    })),
+    on(runsActions.secondCame, (state, { live }) => {
+      // What is known from before is not counted again: seconds around the opening of the page may come twice.
+      if (state.lanes.some((one) => one.second === live.point.second)) return state;
+      return {
+        ...state,
+        lanes: [...state.lanes, live.point].sort((left, right) => left.second - right.second),
+        // Those of whom nothing is told are as they were.
+        users: byNumber([...new Map([...state.users, ...live.users].map((one) => [one.user, one])).values()]),
+        failures: groupFailures([...state.failures, ...live.failures.map((one) => ({ ...one, example: null }))]),
+        passed: state.passed + live.iterationsPassed,
+        failed: state.failed + live.iterationsFailed,
+      };
+    }),
     on(runsActions.logCame, (state, { entries }) => ({ ...state, log: [...state.log, ...entries].slice(-logged) })),
     on(runsActions.runChanged, (state, { run }) => ({
       ...state,
@@ -131,13 +134,15 @@ export const selectHostSeries = createSelector(
   runsFeature.selectResult,
   runsFeature.selectHosts,
   runsFeature.selectHostPoints,
-  (result, known, points): HostSeries[] => {
+  runsFeature.selectLanes,
+  (result, known, points, lanes): HostSeries[] => {
     const fresh = hostSeries(result?.run.watches ?? [], points);
-    return fresh.map((one) => {
+    const watched = fresh.map((one) => {
       const before = known.find((other) => other.id === one.id)?.points ?? [];
       const last = before.at(-1)?.[0] ?? -1;
       return { ...one, points: [...before, ...one.points.filter(([second]) => second > last)] };
     });
+    return [...watched, ...generatorSeries(lanes)];
   },
 );
 
