@@ -31,9 +31,7 @@ function inChecked(one: Checked, change: Change): Checked {
 const inCheck = (one: Check, change: Change): Check => ({ ...one, checked: inChecked(one.checked, change) });
 
 const inSocket = (use: SocketUse, change: Change): SocketUse =>
-  'awaits' in use && use.awaits
-    ? ({ ...use, awaits: { ...use.awaits, holds: use.awaits.holds.map((one) => inChecked(one, change)) } })
-    : use;
+  'awaits' in use && use.awaits ? { ...use, awaits: { ...use.awaits, holds: use.awaits.holds.map((one) => inChecked(one, change)) } } : use;
 
 /** A step with all its own templates changed, those of its checks and conditions too; what a container holds stays as it is. */
 export function changeTemplates<S extends Step>(step: S, change: Change): S;
