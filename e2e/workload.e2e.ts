@@ -184,9 +184,13 @@ test('a host is watched, its figures stand in the lanes of a run, and the run is
   await expect(page.getByText('user 1 is captured in full')).toBeVisible();
   await expect(page.getByText('Captured in full from here on')).toBeVisible();
   await looksRight(page, 'run room with changes');
-  await page.getByText(/Host figures: 2 of \d+ have a lane/).click();
+  await page.getByText(/Host figures: 3 of \d+ have a lane/).click();
+  // The generators themselves are always watched.
+  await expect(page.getByRole('button', { name: 'Generator 1: at work' })).toHaveAttribute('aria-pressed', 'true');
   await page.getByRole('button', { name: 'Yard: waiting requests' }).click();
-  await expect(page.getByText(/Host figures: 3 of \d+ have a lane/)).toBeVisible();
+  await expect(page.getByText(/Host figures: 4 of \d+ have a lane/)).toBeVisible();
+  // Before the run ends its user has to play once more.
+  await expect.poll(async () => (await ask<unknown[]>('GET', `/runs/${run.id}/captured`)).length).toBeGreaterThan(0);
   // By key, as who watches a run for an hour would: the hold is long enough.
   await page.keyboard.press('n');
   await expect(page.getByText('hold cut short, ramp-down begins').first()).toBeVisible();

@@ -1,6 +1,5 @@
 import { JSONPointer } from 'json-p3';
 import type { BodyShelf } from '../formats/har/har.js';
-import { headerOf } from './messages.js';
 import { noTimings, type Exchange, type Header, type Message } from './take.schema.js';
 
 /** Media type of a message over a WebSocket, which has none of its own: JSON where it is an object or a list, else text. */
@@ -28,6 +27,9 @@ export function answeredAtMs(exchange: Exchange): number {
   const firstMs = exchange.messages?.[0]?.atMs ?? Infinity;
   return Math.min(startedAtMs + (openedMs > 0 ? openedMs : durationMs), startedAtMs + durationMs, Math.max(startedAtMs, firstMs));
 }
+
+/** Messages without an answer that one may still come for; a heartbeat never gets one. */
+const mostUnanswered = 100;
 
 /** Names whose value ties an answer to what was asked. */
 const tyingName = /(^|[_-])(id|ref|seq|nonce|req|request|correlation|token)$|[a-z](Id|Ref|Seq|Nonce)$/;
@@ -66,13 +68,19 @@ interface Sent {
 function pairsOf(messages: readonly Message[]): { sent: Sent[]; unasked: Message[] } {
   const sent: Sent[] = [];
   const unasked: Message[] = [];
-  const valuesAt = new Map<string, Set<string>>();
+  const valuesAt = new Map<string, string[]>();
   for (const one of messages)
     if (one.from === 'client' && one.kind === 'text')
-      for (const [place, value] of scalars(one.text)) valuesAt.set(place, (valuesAt.get(place) ?? new Set()).add(value));
+      for (const [place, value] of scalars(one.text)) {
+        const known = valuesAt.get(place);
+        if (known) known.push(value);
+        else valuesAt.set(place, [value]);
+      }
+  const alwaysAnother = new Set(
+    [...valuesAt].flatMap(([place, all]) => (all.length > 1 && new Set(all).size === all.length ? [place] : [])),
+  );
   /** A place ties where its name says so, or where each message sent holds another value there. */
-  const ties = (place: string): boolean =>
-    tyingName.test(place.split('/').at(-1) ?? '') || ((valuesAt.get(place)?.size ?? 0) > 1 && valuesAt.get(place)?.size === sent.length);
+  const ties = (place: string): boolean => tyingName.test(place.split('/').at(-1) ?? '') || alwaysAnother.has(place);
   for (const message of messages) {
     if (message.kind !== 'text' && message.kind !== 'binary') continue;
     if (message.from === 'client') {
@@ -82,6 +90,7 @@ function pairsOf(messages: readonly Message[]): { sent: Sent[]; unasked: Message
     const places = message.kind === 'text' ? scalars(message.text) : new Map<string, string>();
     const tied = sent
       .filter((one) => one.answer === null)
+      .slice(-mostUnanswered)
       .map((one) => ({
         one,
         same: [...places].filter(([place, value]) => one.places.get(place) === value && ties(place)).map(([at]) => at),
@@ -179,6 +188,3 @@ function messagesOf(opening: Exchange, shelf: BodyShelf): Exchange[] {
     ...(close?.from === 'client' ? [exchangeOf('close', close, null, [], close)] : []),
   ];
 }
-
-/** The protocol that a WebSocket agreed on (RFC 6455, 11.3.4); undefined where none was. */
-export const agreedProtocol = (headers: readonly Header[]): string | undefined => headerOf(headers, 'sec-websocket-protocol');

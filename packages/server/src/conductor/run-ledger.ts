@@ -30,11 +30,6 @@ export class RunLedger {
     readonly told: (text: string) => void,
   ) {}
 
-  /** Why nothing can be stored at present; null where all is well. */
-  get problem(): string | null {
-    return this.#problem;
-  }
-
   frame(frame: Frame): void {
     this.#add({ kind: 'frame', frame });
   }
@@ -97,7 +92,9 @@ export class RunLedger {
       this.#waiting.splice(this.#waiting.indexOf(entry), 1);
       if (this.#problem !== null) {
         this.#problem = null;
-        this.told('figures are stored again; nothing was lost');
+        this.told(
+          `figures are stored again; ${this.#lost === 0 ? 'nothing was lost' : `${this.#lost.toLocaleString('en')} entries were lost, because no more could wait in memory`}`,
+        );
       }
     }
   }

@@ -1,16 +1,17 @@
 import { unfoldSockets, type Exchange, type Take } from '@sturdy/core';
-import type { Store } from './store-client.js';
 import { storedBody, type StoredBody } from './stored-body.js';
+
+/** What is needed of the store. */
+export interface UnfoldingStore {
+  putBodies: (bodies: StoredBody[]) => Promise<unknown>;
+  replaceExchanges: (takeId: string, exchanges: Exchange[]) => Promise<void>;
+}
 
 /**
  * Makes the messages over WebSockets of a take that has been recorded or imported exchanges of their own, so that scripts can be made of
  * them. Numbers of exchanges may change by it; warnings follow. Resolves with the take as it is then.
  */
-export async function unfoldTake(
-  store: Pick<Store, 'putBodies' | 'replaceExchanges'>,
-  take: Take,
-  exchanges: readonly Exchange[],
-): Promise<Take> {
+export async function unfoldTake(store: UnfoldingStore, take: Take, exchanges: readonly Exchange[]): Promise<Take> {
   if (exchanges.some((one) => one.socket)) return take;
   const bodies: StoredBody[] = [];
   const unfolded = unfoldSockets(exchanges, {
