@@ -14,6 +14,9 @@ import { RowSupply } from './row-supply.js';
 import { SelfWatch } from './self-watch.js';
 import { Schedule } from './schedule.js';
 
+/** ms for which rows that are on their way are waited for at the end, so that they can be given back. */
+const lastRowsMs = 2000;
+
 interface Seat {
   crew: Crew;
   place: number;
@@ -257,6 +260,7 @@ export class Generator {
     // After a normal end the rows that nobody got are given back; after an abort all that was leased counts as spent.
     if (!this.#aborted)
       for (const [table, supply] of this.#supplies) {
+        await supply.settled(lastRowsMs);
         const rows = supply.unused();
         if (rows.length > 0) this.send({ kind: 'unused', table, rows });
       }

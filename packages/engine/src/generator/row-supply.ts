@@ -5,6 +5,7 @@ export class RowSupply {
   readonly #free: LeasedRow[] = [];
   readonly #waiting: ((row: LeasedRow | null) => void)[] = [];
   #asked = 0;
+  #settled: (() => void) | null = null;
   #empty = false;
 
   constructor(
@@ -26,9 +27,22 @@ export class RowSupply {
     if (rows.length < this.#asked) this.#empty = true;
     this.#asked = 0;
     this.#free.push(...rows);
+    this.#settled?.();
     while (this.#waiting.length > 0 && this.#free.length > 0) this.#waiting.shift()?.(this.#free.shift() ?? null);
     if (this.#empty && this.#free.length === 0) for (const waiting of this.#waiting.splice(0)) waiting(null);
     this.#refill();
+  }
+
+  /** Resolves once no rows are on their way, or after so many ms. Nothing is dealt any more then. */
+  async settled(atMostMs: number): Promise<void> {
+    if (this.#asked === 0) return;
+    await new Promise<void>((done) => {
+      const timer = setTimeout(done, atMostMs);
+      this.#settled = () => {
+        clearTimeout(timer);
+        done();
+      };
+    });
   }
 
   /** Rows that were leased but never dealt. */
