@@ -1,7 +1,6 @@
 /* global window, requestAnimationFrame, cancelAnimationFrame */
 // How smoothly the run room moves: an hour of one-second points with 30 lines in its lanes, and 2,000 users in its cells.
 // Bounded by its curve; needs Debian's Chromium.
-import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { createServer } from 'node:http';
 import { tmpdir } from 'node:os';
@@ -12,6 +11,7 @@ import { emptyDatabaseFolder, migrationsFolder } from '../packages/server/dist/f
 import { openDatabase } from '../packages/server/dist/store/open-database.js';
 import { Repository } from '../packages/server/dist/store/repository.js';
 import { quietChromium } from '../packages/standins/dist/index.js';
+import { asking, serve, workloadOf } from './product.mjs';
 
 const seconds = 3600;
 const hosts = 2;
@@ -22,70 +22,11 @@ await new Promise((ready) => target.once('listening', ready));
 const origin = `http://127.0.0.1:${target.address().port}`;
 const data = mkdtempSync(join(tmpdir(), 'sturdy-room-'));
 
-const serve = async () => {
-  const server = spawn(
-    process.execPath,
-    ['packages/cli/bin/sturdy.mjs', 'serve', '--port', String(port), '--proxy-port', String(port + 1), '--data', data, '--target', origin],
-    { stdio: ['ignore', 'pipe', 'ignore'] },
-  );
-  await new Promise((ready) => server.stdout.on('data', (said) => said.includes('is ready') && ready()));
-  return server;
-};
-const stop = async (server) => {
-  server.kill('SIGTERM');
-  await new Promise((gone) => server.once('exit', gone));
-};
-const ask = async (method, path, body, type = 'application/json') => {
-  const answer = await fetch(`http://127.0.0.1:${port}/api${path}`, {
-    method,
-    headers: { 'Content-Type': type },
-    ...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) }),
-  });
-  const told = await answer.json();
-  if (!answer.ok) throw new Error(told.detail);
-  return told;
-};
-
+const ask = asking(port);
 // A project with a script and a workload of 2,000 users.
-let server = await serve();
-const { take } = await ask(
-  'POST',
-  '/projects/p1/takes/import?name=Page',
-  JSON.stringify({
-    log: {
-      version: '1.2',
-      entries: [
-        {
-          startedDateTime: '2026-11-23T10:00:00.000Z',
-          time: 5,
-          request: { method: 'GET', url: `${origin}/`, httpVersion: 'HTTP/1.1', headers: [] },
-          response: { status: 200, httpVersion: 'HTTP/1.1', headers: [], content: { text: 'x' } },
-        },
-      ],
-    },
-  }),
-  'application/octet-stream',
-);
-const script = await ask('POST', `/takes/${take.id}/script`, { name: 'Page' });
-const workload = await ask('POST', '/projects/p1/workloads', {
-  name: 'Many',
-  generators: 2,
-  seed: '1',
-  criteria: [],
-  crews: [
-    {
-      id: 'c1',
-      name: 'Crowd',
-      scriptId: script.id,
-      users: 2000,
-      think: { kind: 'none', factor: 1, ms: 0, capMs: 0 },
-      pacing: { kind: 'start-to-start', seconds: 20 },
-      onFailure: 'next-iteration',
-    },
-  ],
-  curve: { rampUpSeconds: 10, holdSeconds: 35, rampDownSeconds: 0, atEnd: 'iteration' },
-});
-await stop(server);
+let server = await serve(port, data, origin);
+const workload = await workloadOf(ask, origin, ['/'], { users: 2000, everySeconds: 20, curve: { rampUpSeconds: 10, holdSeconds: 35 } });
+await server.stop();
 
 // An hour that was run: frames and figures of hosts as a run leaves them.
 const { database, close } = await openDatabase({ directory: data }, { migrations: migrationsFolder, emptyDatabase: emptyDatabaseFolder });
@@ -157,7 +98,7 @@ for (let from = 0; from < seconds; from += 200) {
 }
 await close();
 
-server = await serve();
+server = await serve(port, data, origin);
 const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: quietChromium });
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 
@@ -218,6 +159,6 @@ await frames('the same while the page is scrolled', async (n) => {
   await page.waitForTimeout(30);
 });
 await browser.close();
-await stop(server);
+await server.stop();
 target.close();
 rmSync(data, { recursive: true, force: true });

@@ -1,4 +1,5 @@
-export { compile, CompileError, type Program, type Scope } from './program/compile.js';
+export { compile, CompileError, type Program } from './program/compile.js';
+export type { Scope } from './program/scope.js';
 export type { Driver, WireRequest, WireResponse } from './drivers/driver.js';
 export { HttpDriver, optionsFor, type HttpDriverOptions } from './drivers/http/http-driver.js';
 export { CachedDriver } from './drivers/http/cached-driver.js';

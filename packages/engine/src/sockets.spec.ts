@@ -50,6 +50,18 @@ const send = (id: string, origin: string, message: string, awaits: Awaited | nul
 const awaitOne = (id: string, origin: string, awaits: Awaited): RequestStep =>
   over(id, origin, { action: 'await', socket: 'line', awaits });
 
+/** The request that opens a WebSocket at an origin. */
+const opens = (origin: string): WireRequest => ({
+  method: 'GET',
+  origin,
+  target: '/line',
+  headers: [],
+  body: null,
+  followRedirects: false,
+  wantsBody: () => true,
+  socket: { action: 'open', name: 'line', format: 'text', awaits: null },
+});
+
 /** Plays steps once, and says of each how it ended and what answered it. */
 async function played(steps: Step[], origin: string, more: Parameters<typeof script>[1] = {}) {
   const found: { step: string; failure: string | null; answer: string; ms: number }[] = [];
@@ -143,6 +155,36 @@ describe('messages over a WebSocket', () => {
     expect(never[0]?.failure).toMatch(/not open\. The step that opens it failed, or does not stand before this one\./);
   });
 
+  it('whose condition cannot be asked say so at once', async () => {
+    const origin = await target((line) => line.on('message', () => line.send('{"type":"done"}')));
+    const broken: Checked = { ...asText('('), is: 'matches' } as Checked;
+    const found = await played([open(origin), send('ask', origin, '{}', waits({ holds: [broken], atMostMs: 60_000 }))], origin);
+    expect(found[1]?.failure).toMatch(/^It cannot be said which message is awaited: .*missing closing/);
+  });
+
+  it('have no WebSocket where it cannot be tried, and none is left open where the user goes while one is being opened', async () => {
+    const origin = await target(() => undefined);
+    const strange = { ...open(origin), headers: [{ name: 'Sec-WebSocket-Protocol', value: text('not a name') }] };
+    expect((await played([strange], origin))[0]?.failure).toMatch(/subprotocol/);
+    let sockets = 0;
+    const slow = createServer((socket) => {
+      sockets++;
+      socket.on('error', () => undefined);
+      // What is not read would keep its end from being seen.
+      socket.resume();
+      socket.on('close', () => sockets--);
+    });
+    await listening(slow);
+    closing.push(() => slow.close());
+    const driver = new HttpDriver({ allows: () => true });
+    const opening = driver.send(opens(`http://127.0.0.1:${portOf(slow)}`));
+    for (let n = 0; n < 400 && sockets === 0; n++) await new Promise((done) => setTimeout(done, 5));
+    await driver.close();
+    expect((await opening).failure).toMatch(/closed before the connection was established/);
+    for (let n = 0; n < 400 && sockets > 0; n++) await new Promise((done) => setTimeout(done, 5));
+    expect(sockets).toBe(0);
+  });
+
   it('have no WebSocket where the handshake is refused, and none to a host that the environment does not allow', async () => {
     const origin = await target(() => undefined);
     const found = await played([{ ...open(origin), url: text('/elsewhere') }, send('ask', origin, '{}', null)], origin);
@@ -151,17 +193,7 @@ describe('messages over a WebSocket', () => {
     let reached = 0;
     const foreign = await target(() => reached++);
     const driver: Driver = new HttpDriver({ allows: (one) => one === origin });
-    const wish: WireRequest = {
-      method: 'GET',
-      origin: foreign,
-      target: '/line',
-      headers: [],
-      body: null,
-      followRedirects: false,
-      wantsBody: () => true,
-      socket: { action: 'open', name: 'line', format: 'text', awaits: null },
-    };
-    expect((await driver.send(wish)).failure).toMatch(/is not an allowed target, so nothing was sent/);
+    expect((await driver.send(opens(foreign))).failure).toMatch(/is not an allowed target, so nothing was sent/);
     expect(reached).toBe(0);
   });
 

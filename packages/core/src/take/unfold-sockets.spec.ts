@@ -3,6 +3,8 @@ import {
   correlate,
   exportHar,
   importHar,
+  jsonAt,
+  kindWords,
   readScript,
   requestSteps,
   scriptFromTake,
@@ -129,6 +131,38 @@ describe('messages over a WebSocket become exchanges', () => {
   });
 });
 
+describe('what a message is known by', () => {
+  it('places are read as JSON Pointers (RFC 6901, section 5)', () => {
+    const document = JSON.stringify({
+      foo: ['bar', 'baz'],
+      '': 0,
+      'a/b': 1,
+      'c%d': 2,
+      'e^f': 3,
+      'g|h': 4,
+      'i\\j': 5,
+      'k"l': 6,
+      ' ': 7,
+      'm~n': 8,
+    });
+    const found = ['/foo', '/foo/0', '/', '/a~1b', '/c%d', '/e^f', '/g|h', '/i\\j', '/k"l', '/ ', '/m~0n', '/none'].map((one) =>
+      jsonAt(document, one),
+    );
+    expect(found).toEqual(['["bar","baz"]', '"bar"', '0', '1', '2', '3', '4', '5', '6', '7', '8', undefined]);
+    expect(jsonAt('no JSON', '/foo')).toBeUndefined();
+  });
+
+  it('its kind is a word that it says of itself, never an id', () => {
+    const words = (said: string) => kindWords(said).map((one) => [one.path, one.word]);
+    expect(words('{"id":7,"type":"load.claimed","name":"Mara"}')).toEqual([['$.type', 'load.claimed']]);
+    expect(words('["changed",{"id":7}]')).toEqual([['$[0]', 'changed']]);
+    expect(words('{"type":"8f31-77"}')).toEqual([]);
+    expect(words('CONNECTED\nversion:1.2')).toEqual([[null, 'CONNECTED']]);
+    expect(words('42["claimed",{"id":7}]')).toEqual([[null, '42["claimed"']]);
+    expect(words('20418')).toEqual([]);
+  });
+});
+
 describe('a script of them', () => {
   const flow = (ticket: string, cursor: string, seal: string, news: string) =>
     talk(
@@ -146,7 +180,10 @@ describe('a script of them', () => {
   const second = flow('t-7703aa', 'c-11d0e9', 's-4ac772', 'bay-99b');
 
   it('hands on what one message gives to the next, and leaves out what nobody needs', () => {
-    expect(surveyTake(first).findings.map((one) => one.kind)).toEqual(['unasked']);
+    const survey = surveyTake(first);
+    expect(survey.findings.map((one) => one.kind)).toEqual(['unasked']);
+    // It is left out until the tester says otherwise.
+    expect(survey.findings[0]?.action?.drop).toEqual(survey.proposal.dropped);
     // The address is part of the flow, so the handshake of the second take has its own ticket.
     for (const one of second.exchanges) one.url = one.url.replace('t-81f2c4', 't-7703aa');
     const { script } = correlate(scriptOf(first), first, second, []);

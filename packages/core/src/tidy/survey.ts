@@ -38,10 +38,11 @@ export function surveyTake(loaded: LoadedTake): Survey {
   const polls = pollsOf(exchanges.filter((one) => !isTelemetry(one)));
   const telemetry = exchanges.filter(isTelemetry);
   const files = exchanges.filter(isStaticFile);
+  const unasked = unaskedInVain(loaded);
   const proposal: Tidy = {
     ...usualTidy,
     leftOut: hosts.filter((one) => one.role === 'telemetry' || one.role === 'other').map((one) => one.origin),
-    dropped: unaskedInVain(loaded).map((one) => one.n),
+    dropped: numbers(unasked),
     polls: Object.fromEntries(polls.map((one): [string, 'repeat' | 'drop'] => [one.key, one.sameAnswer ? 'drop' : 'repeat'])),
   };
   const units = unitsOf(exchanges, proposal, loaded.take.marks);
@@ -58,14 +59,14 @@ export function surveyTake(loaded: LoadedTake): Survey {
     redirects: { chains: chains.length, requests: chains.reduce((sum, one) => sum + one.chain.length - 1, 0) },
     sideBySide: { groups: groups.length, requests: groups.reduce((sum, one) => sum + one.units.length, 0) },
     pauses: { count: gaps.filter((gap) => gap > usualTidy.longestPauseMs).length, longestMs: Math.max(0, ...gaps) },
-    findings: findingsOf(loaded, new Set(polls.flatMap((one) => one.exchanges))),
+    findings: findingsOf(loaded, new Set(polls.flatMap((one) => one.exchanges)), unasked),
     proposal,
     played: units.reduce((sum, unit) => sum + (unit.kind === 'side-by-side' ? unit.units.length : 1), 0),
   };
 }
 
 /** What is suspicious about a take, the gravest first. */
-function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] {
+function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>, unasked: readonly Exchange[]): Finding[] {
   const { take, exchanges, readBody } = loaded;
   const found: Finding[] = [];
   const tell = (kind: Finding['kind'], sentence: string, about: readonly Exchange[], action: Finding['action'] = null) =>
@@ -132,12 +133,12 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>): Finding[] 
       exchanges.filter((one) => twice.again.includes(one.n)),
       { label: 'Leave the second out', drop: twice.again },
     );
-  const unasked = unaskedInVain(loaded);
   if (unasked.length > 0)
     tell(
       'unasked',
-      `${many(unasked.length, 'message')} came over a WebSocket unasked, and nothing of ${unasked.length === 1 ? 'it' : 'them'} is sent later: ${listed(unasked)}. A script does not wait for ${unasked.length === 1 ? 'it' : 'them'}; take ${unasked.length === 1 ? 'it' : 'them'} in again if it should.`,
+      `${many(unasked.length, 'message')} came over a WebSocket unasked, and nothing of ${unasked.length === 1 ? 'it' : 'them'} is sent later: ${listed(unasked)}. A script does not wait for ${unasked.length === 1 ? 'it' : 'them'}.`,
       unasked,
+      { label: unasked.length === 1 ? 'Leave it out' : 'Leave them out', drop: numbers(unasked) },
     );
   const lasting = exchanges.filter(isEventStream);
   if (lasting.length > 0)

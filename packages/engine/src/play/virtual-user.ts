@@ -12,7 +12,8 @@ import {
   type Header,
 } from '@sturdy/core';
 import type { Driver, WireRequest, WireResponse, WireSocket } from '../drivers/driver.js';
-import type { CompiledLoop, CompiledRequest, CompiledSocket, CompiledTransaction, Operation, Program, Scope } from '../program/compile.js';
+import type { CompiledLoop, CompiledRequest, CompiledSocket, CompiledTransaction, Operation, Program } from '../program/compile.js';
+import type { Scope } from '../program/scope.js';
 import { answerForCode, CodeError, openSandbox, type NextRequest } from '../sandbox/sandbox.js';
 
 /** A played request as an observer sees it. */

@@ -138,13 +138,19 @@ const compute = {
 async function started(more: Partial<Workload> = {}, samples: Conductor['samples'] = null) {
   const store = new FakeStore();
   const transport = new FakeTransport(store);
-  const conductor = new Conductor(store as unknown as Store, compute, new LiveHub(), transport, samples);
+  const told: Run[] = [];
+  const hub = new LiveHub();
+  const tell: LiveHub['tell'] = (topic, kind, data, keeps) => {
+    if (kind === 'run') told.push(data as Run);
+    hub.tell(topic, kind, data, keeps);
+  };
+  const conductor = new Conductor(store as unknown as Store, compute, { tell }, transport, samples);
   const run = await conductor.start({ ...workload, ...more }, environment);
   const settled = async () => {
     await new Promise((done) => setTimeout(done, 30));
     return store.runsSaved.at(-1);
   };
-  return { store, transport, conductor, run, settled };
+  return { store, transport, conductor, run, settled, live: () => told };
 }
 
 describe('the conductor', () => {
@@ -226,6 +232,24 @@ describe('the conductor', () => {
     expect(conductor.current?.id).toBe(run.id);
     await conductor.abort(run.id);
     expect(conductor.current).toBeNull();
+  });
+
+  it('gives no verdict that rests on a part of the figures', async () => {
+    const { store, transport, conductor, run, settled, live } = await started();
+    transport.all({ kind: 'ready' });
+    await settled();
+    for (const second of [0, 1]) transport.say.forEach((say, generator) => say({ kind: 'frame', frame: frame(generator, second) }));
+    await settled();
+    Object.assign(store, { saveFrames: () => Promise.reject(new Error('No space left on device')) });
+    transport.say.forEach((say, generator) => say({ kind: 'frame', frame: frame(generator, 2) }));
+    transport.all({ kind: 'ended' });
+    await settled();
+    await conductor.abort(run.id);
+    expect(live().at(-1)).toMatchObject({
+      state: 'failed',
+      verdict: 'none',
+      note: expect.stringMatching(/not all be stored: \d+ entries are missing/) as string,
+    });
   });
 
   it('starts all generators at the same moment, each told by its own clock', async () => {

@@ -521,10 +521,11 @@ export class Conductor {
     await Promise.all(playing.links.map((link) => link.close()));
     for (const dealer of playing.dealers.values()) playing.ledger.other(() => dealer.ended());
     // Until all is stored the run is live: its verdict is to rest on all that was measured.
-    await playing.ledger.flushed();
+    const missing = await playing.ledger.flushed();
     const ended: Run = { ...playing.run, state, note, endedAt };
     let run = ended;
     try {
+      if (missing > 0) throw new Error(`${missing.toLocaleString('en')} entries are missing`);
       const result = await this.compute.runResult(ended, await this.store.frames(ended.id), playing.scripts);
       const judged = result.criteria.length > 0 && state === 'done';
       const holds = result.criteria.every((one) => one.held);
@@ -532,11 +533,11 @@ export class Conductor {
       playing.ledger.run(run);
       await playing.ledger.flushed();
     } catch (error) {
-      // Only where it was given up before; the next start closes the run with what was stored of it.
+      // No verdict rests on a part of the figures. The next start closes the run with what was stored of it.
       run = {
         ...ended,
         state: 'failed',
-        note: `Its figures could not be stored: ${error instanceof Error ? error.message : 'unknown reason'}`,
+        note: `Its figures could not all be stored: ${error instanceof Error ? error.message : 'unknown reason'}`,
       };
     } finally {
       this.#playing.delete(run.id);

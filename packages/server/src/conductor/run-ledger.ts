@@ -50,7 +50,7 @@ export class RunLedger {
     this.#add({ kind: 'other', write });
   }
 
-  /** Resolves once all is stored, however long that takes; with a number where so many entries could not be, because it was given up. */
+  /** Resolves once all is stored, however long that takes, or it was given up; with the number of entries that could not be stored. */
   async flushed(): Promise<number> {
     await this.#write();
     while (this.#waiting.length > 0 && !this.#givenUp) {

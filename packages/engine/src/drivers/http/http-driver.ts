@@ -16,6 +16,7 @@ import { RequestUnderWay, type SendingGround } from './request-under-way.js';
 import { TargetTls } from './target-tls.js';
 import { UserLine } from './line.js';
 import { timedConnector, type ConnectTimes } from './timed-connector.js';
+import { TlsSessions } from './tls-sessions.js';
 import { UserCookies } from './user-cookies.js';
 import { UserSockets } from './user-sockets.js';
 
@@ -101,6 +102,7 @@ function directClient(
   http2: boolean,
   limitMs: number,
   tls: Parameters<typeof timedConnector>[1],
+  sessions: TlsSessions,
   told: (times: ConnectTimes) => void,
 ): Client {
   const connected = (times: ConnectTimes) => {
@@ -110,7 +112,7 @@ function directClient(
   };
   const client = new Client(origin, {
     ...(http2 ? { allowH2: true, pipelining: mostStreams } : { pipelining: 1 }),
-    connect: timedConnector(limitMs, tls, connected, http2),
+    connect: timedConnector(limitMs, tls, connected, { origin, sessions, asksHttp2: http2 }),
     ...noLimits,
   });
   return client;
@@ -133,12 +135,12 @@ function withCookies(headers: readonly Header[], kept: string): Header[] {
   return [...headers.filter((one) => !isCookie(one)), ['Cookie', [...rest, ...own].join('; ')]];
 }
 
-/** HTTP/1.1 over undici: own connections, own cookies (RFC 6265), timings of every phase. */
+/** HTTP/1.1 and HTTP/2 over undici, and WebSockets: own connections, own cookies (RFC 6265), timings of every phase. */
 export class HttpDriver implements Driver {
   readonly #cookies = new UserCookies();
   readonly #sockets = new UserSockets();
   readonly #connections = new Map<string, Connection[]>();
-
+  readonly #sessions = new TlsSessions();
   readonly #ground: SendingGround;
 
   constructor(readonly options: HttpDriverOptions) {
@@ -196,6 +198,7 @@ export class HttpDriver implements Driver {
 
   async reset(): Promise<void> {
     this.#cookies.clear();
+    this.#sessions.clear();
     await this.close();
   }
 
@@ -208,21 +211,28 @@ export class HttpDriver implements Driver {
 
   async #overSocket(request: WireRequest, socket: WireSocket): Promise<WireResponse> {
     const { options } = this;
-    const limitMs = options.answerLimitMs ?? usualAnswerLimitMs;
+    const limitMs = this.#ground.answerLimitMs;
     if (socket.action !== 'open') return this.#sockets.use(socket, request, limitMs);
     if (!options.allows(request.origin)) return this.#refused(request.origin);
     const { doors } = options;
     const asked = { origin: request.origin, method: request.method, target: request.target, body: bodyBytes(null) };
     const signIn = doors ? newSignIn(doors) : null;
     const shown = signIn?.covers(request.origin) ? signIn.prepare(asked, request.headers) : request.headers;
-    const response = await this.#sockets.open(socket.name, {
-      request,
-      headers: withCookies(instead(shown, options.headers ?? []), this.#cookies.headerFor(request.origin + request.target)),
-      tls: doors && request.origin.startsWith('https:') ? doors.tls.optionsFor(request.origin) : {},
-      proxy: doors?.upstreamProxy ?? '',
-      limitMs: Math.min(limitMs, options.connectLimitMs ?? limitMs),
-      line: options.line,
-    });
+    const headers = withCookies(instead(shown, options.headers ?? []), this.#cookies.headerFor(request.origin + request.target));
+    let response: WireResponse;
+    try {
+      response = await this.#sockets.open(socket.name, {
+        request,
+        headers,
+        tls: doors && request.origin.startsWith('https:') ? doors.tls.optionsFor(request.origin) : {},
+        sessions: this.#sessions,
+        proxy: doors?.upstreamProxy ?? '',
+        limitMs: Math.min(limitMs, options.connectLimitMs ?? limitMs),
+        line: options.line,
+      });
+    } catch (error) {
+      return this.#failed(error instanceof Error ? error.message : String(error), headers, 0);
+    }
     this.#cookies.keep(response.headers, request.origin, request.target);
     return response;
   }
@@ -258,7 +268,7 @@ export class HttpDriver implements Driver {
       client:
         doors && doors.upstreamProxy !== ''
           ? new ProxyAgent({ uri: doors.upstreamProxy, requestTls: { ...tls, timeout: limitMs }, ...noLimits })
-          : directClient(origin, http2, limitMs, tls, (times) => {
+          : directClient(origin, http2, limitMs, tls, this.#sessions, (times) => {
               made.connect = times;
               if (http2 && times.tls >= 0) made.shared = times.http2;
             }),

@@ -108,18 +108,12 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
       ({ failure } = decoded);
       body = failure === null ? decoded.bytes : null;
     }
-    this.done({
+    this.#ended(ended, {
       status: this.#status,
       statusText: this.#statusText,
       headers: this.#headers,
       body,
       failure,
-      hops: [],
-      sentHeaders: this.sentHeaders,
-      timings: this.#timings(ended),
-      durationMs: ended - this.#started,
-      bytesIn: this.#bytesIn,
-      bytesOut: this.bytesOut,
     });
   }
 
@@ -130,17 +124,22 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
   /** Ends it as failed; nothing where it has ended already. */
   fail(error: Error): void {
     if (this.#over) return;
-    const ended = this.#end();
-    this.done({
+    this.#ended(this.#end(), {
       status: 0,
       statusText: '',
       headers: [],
       body: null,
       failure: failureSentence(error, this.request.origin, this.request.target),
+    });
+  }
+
+  #ended(atMs: number, answer: Pick<WireResponse, 'status' | 'statusText' | 'headers' | 'body' | 'failure'>): void {
+    this.done({
+      ...answer,
       hops: [],
       sentHeaders: this.sentHeaders,
-      timings: this.#timings(ended),
-      durationMs: ended - this.#started,
+      timings: this.#timings(atMs),
+      durationMs: atMs - this.#started,
       bytesIn: this.#bytesIn,
       bytesOut: this.bytesOut,
     });

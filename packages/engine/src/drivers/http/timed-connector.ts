@@ -2,6 +2,7 @@ import type { Socket } from 'node:net';
 import { TLSSocket } from 'node:tls';
 import { buildConnector } from 'undici';
 import { openSockets } from './open-sockets.js';
+import type { TlsSessions } from './tls-sessions.js';
 import type { TargetTls } from './target-tls.js';
 
 /** Phases of the last connection that a client made, in ms; -1 where a phase did not happen. */
@@ -13,15 +14,16 @@ export interface ConnectTimes {
   http2: boolean;
 }
 
-/** A connector that notes how long looking up, connecting and the TLS handshake took. */
+/** A connector that goes on with a session of TLS where there is one, and notes how long looking up, connecting and the TLS handshake took. */
 export function timedConnector(
   limitMs: number,
   tls: ReturnType<TargetTls['optionsFor']> | Record<string, never>,
   note: (times: ConnectTimes) => void,
-  asksHttp2 = false,
+  { origin, sessions, asksHttp2 }: { origin: string; sessions: TlsSessions; asksHttp2: boolean },
 ): buildConnector.connector {
-  const connect = buildConnector({ timeout: limitMs, allowH2: asksHttp2, ...tls });
   return (options, callback) => {
+    // Made anew for each connection, so that it has the session that was agreed on last.
+    const connect = buildConnector({ timeout: limitMs, allowH2: asksHttp2, ...tls, session: sessions.of(origin) });
     const started = performance.now();
     let lookedUp = started;
     let connected = started;
@@ -29,7 +31,10 @@ export function timedConnector(
     // The types say that nothing is returned, yet the connector gives the socket that it opens.
     const open = connect as unknown as (...given: Parameters<typeof connect>) => Socket | undefined;
     const socket = open(options, callback);
-    if (socket) openSockets.follow(socket);
+    if (socket) {
+      openSockets.follow(socket);
+      sessions.follow(origin, socket);
+    }
     // Listeners go in front of undici's own, or its work would be counted as connecting.
     socket?.prependOnceListener('lookup', () => {
       lookedUp = performance.now();

@@ -7,6 +7,7 @@ import type { WireRequest, WireResponse, WireSocket } from '../driver.js';
 import { failureSentence } from './failure-sentence.js';
 import type { UserLine } from './line.js';
 import { openSockets } from './open-sockets.js';
+import type { TlsSessions } from './tls-sessions.js';
 
 /** How a WebSocket is opened. */
 export interface OpenWish {
@@ -15,6 +16,7 @@ export interface OpenWish {
   headers: readonly Header[];
   /** TLS options of the target. */
   tls: ConnectionOptions;
+  sessions: TlsSessions;
   /** Address of a proxy that stands before the target; empty where there is none. */
   proxy: string;
   /** ms until it must be open. */
@@ -64,8 +66,13 @@ const bufferOf = (data: RawData): Buffer => (Buffer.isBuffer(data) ? data : Arra
 /** The WebSockets of one virtual user (RFC 6455), by the names that its script gives them. */
 export class UserSockets {
   readonly #open = new Map<string, Opened>();
+  /** Those whose handshake is not answered yet. */
+  readonly #opening = new Set<WebSocket>();
 
-  /** Opens a WebSocket; one of the same name that is still open is closed. The answer is that of the handshake, whatever it is. */
+  /**
+   * Opens a WebSocket; one of the same name that is still open is closed. The answer is that of the handshake, whatever it is. Rejects where it
+   * cannot be tried, as with a protocol that has no valid name.
+   */
   open(name: string, wish: OpenWish): Promise<WireResponse> {
     this.#end(name);
     const { request, line } = wish;
@@ -90,10 +97,15 @@ export class UserSockets {
       bytesOut,
       ...rest,
     });
-    return new Promise((done) => {
+    return new Promise((resolve) => {
+      const done = (answered: WireResponse) => {
+        this.#opening.delete(socket);
+        resolve(answered);
+      };
+      const session = wish.sessions.of(request.origin);
       const socket = new WebSocket(where.replace(/^http/, 'ws'), protocols, {
         // The types of the package know fewer options than TLS takes.
-        ...(wish.tls as unknown as ClientOptions),
+        ...({ ...wish.tls, ...(session && { session }) } as unknown as ClientOptions),
         headers: Object.fromEntries(headers),
         handshakeTimeout: wish.limitMs,
         perMessageDeflate: false,
@@ -103,6 +115,7 @@ export class UserSockets {
         finishRequest: (sent) => {
           sent.once('socket', (connection) => {
             openSockets.follow(connection);
+            wish.sessions.follow(request.origin, connection);
             connection.once('lookup', () => (marks.lookedUp = performance.now()));
             connection.once('connect', () => (marks.connected = performance.now()));
             connection.once('secureConnect', () => (marks.secured = performance.now()));
@@ -110,6 +123,7 @@ export class UserSockets {
           sent.end();
         },
       });
+      this.#opening.add(socket);
       const opened: Opened = { socket, where, line, kept: [], keptBytes: 0, waiting: [], over: null };
       let answer: IncomingMessage | null = null;
       socket.on('upgrade', (came) => {
@@ -187,7 +201,17 @@ export class UserSockets {
     const sent = request.body ?? '';
     const bytesOut = use.action === 'send' ? framed(Buffer.byteLength(sent), true) : 0;
     // Whoever waits is there before anything is sent, and what is kept came before it.
-    const waits = use.awaits && this.#wait(opened, use, Math.min(use.awaits.atMostMs, limitMs));
+    const problems: string[] = [];
+    const accepts = (message: ResponseView): boolean => {
+      try {
+        return use.awaits?.accepts(message) ?? true;
+      } catch (error) {
+        // What cannot be asked of one message cannot be asked of any.
+        problems.push(error instanceof Error ? error.message : String(error));
+        return true;
+      }
+    };
+    const waits = use.awaits && this.#wait(opened, use.action, accepts, Math.min(use.awaits.atMostMs, limitMs));
     if (use.action === 'send') {
       const underWayMs = opened.line?.sending(bytesOut, 'kept', started) ?? 0;
       if (underWayMs > 0) await new Promise((go) => setTimeout(go, underWayMs));
@@ -197,6 +221,9 @@ export class UserSockets {
     const { arrived, others } = await waits;
     const durationMs = Math.max(0, (arrived?.atMs ?? performance.now()) - started);
     const timings: Timings = { ...noTimings, send: 0, wait: durationMs, receive: 0 };
+    const [problem] = problems;
+    if (problem !== undefined)
+      return { ...none, failure: `It cannot be said which message is awaited: ${problem}`, durationMs, timings, bytesOut };
     if (!arrived) return { ...none, failure: awaitFailure(use, opened, others, durationMs), durationMs, timings, bytesOut };
     return {
       ...none,
@@ -211,6 +238,8 @@ export class UserSockets {
 
   /** Closes all of them, as a browser does that leaves a page. */
   close(): void {
+    // One that is still being opened fails at once, or it would be open later with nobody to close it.
+    for (const socket of this.#opening) socket.terminate();
     for (const name of [...this.#open.keys()]) this.#end(name);
   }
 
@@ -250,8 +279,12 @@ export class UserSockets {
   }
 
   /** Waits for a message: of those that came already only where nothing is sent, because they answer nothing. */
-  #wait(opened: Opened, { action, awaits }: WireSocket, atMostMs: number): Promise<{ arrived: Arrived | null; others: Arrived[] }> {
-    const accepts = awaits?.accepts ?? (() => true);
+  #wait(
+    opened: Opened,
+    action: WireSocket['action'],
+    accepts: (message: ResponseView) => boolean,
+    atMostMs: number,
+  ): Promise<{ arrived: Arrived | null; others: Arrived[] }> {
     const others: Arrived[] = [];
     if (action === 'await') {
       const at = opened.kept.findIndex((one) => accepts(one.view));

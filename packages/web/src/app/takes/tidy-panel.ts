@@ -185,7 +185,7 @@ export class TidyPanel {
   readonly #dropped = computed(() => new Set(this.tidy().dropped));
 
   grave(finding: Finding): boolean {
-    return finding.kind !== 'not-playable' && finding.kind !== 'refused-host';
+    return finding.kind !== 'not-playable' && finding.kind !== 'refused-host' && finding.kind !== 'unasked';
   }
 
   change(change: Partial<Tidy>): void {
