@@ -49,11 +49,14 @@ const saved = async (): Promise<Workload> => {
   await new Promise((done) => setTimeout(done, 600));
   return ask<Workload>('GET', `/workloads/${workload.id}`);
 };
-/** Where a moment and a level stand in the chart: its grid is known, its axes go a little beyond the curve. */
-const placeOf = async (page: Page, share: { x: number; y: number }) => {
-  const box = await page.locator('app-curve-card canvas').boundingBox();
-  if (!box) throw new Error('no chart');
-  return { x: box.x + 52 + share.x * (box.width - 72), y: box.y + 34 + (1 - share.y) * (box.height - 68) };
+/** Where a moment and a number of users stand on the page, reckoned from the dots of the curve, whose places the chart tells. */
+const placeOf = async (page: Page, { seconds, users }: { seconds: number; users: number }) => {
+  const chart = page.locator('app-curve-card [data-handles]');
+  const box = await chart.boundingBox();
+  const [start, top] = JSON.parse((await chart.getAttribute('data-handles')) ?? '[]') as { x: number; y: number }[];
+  if (!box || !start || !top) throw new Error('no chart');
+  // The first dot is 0 users at 0 s, the second one 20 users at 2 s.
+  return { x: box.x + start.x + (seconds / 2) * (top.x - start.x), y: box.y + start.y + (users / 20) * (top.y - start.y) };
 };
 
 test('a curve is drawn by dragging, by a double click and by a table, and the forecast follows', async ({ page }) => {
@@ -63,9 +66,9 @@ test('a curve is drawn by dragging, by a double click and by a table, and the fo
   await expect(page.getByRole('table', { name: 'Points of the curve' }).getByRole('row')).toHaveCount(5);
   const iterations = page.locator('.facts .big').nth(2);
   const before = await iterations.textContent();
-  // The third point, the end of the plateau, stands at 8 s of an axis that ends at 11 s, and at 20 users of 23.
-  const from = await placeOf(page, { x: 8 / 11, y: 20 / 23 });
-  const to = await placeOf(page, { x: 8 / 11, y: 10 / 23 });
+  // The third point is the end of the plateau.
+  const from = await placeOf(page, { seconds: 8, users: 20 });
+  const to = await placeOf(page, { seconds: 8, users: 10 });
   await page.mouse.move(from.x, from.y);
   await page.mouse.down();
   await page.mouse.move(from.x, (from.y + to.y) / 2, { steps: 4 });
@@ -75,7 +78,7 @@ test('a curve is drawn by dragging, by a double click and by a table, and the fo
   const drawn = (await saved()).curve as Extract<LoadCurve, { kind: 'drawn' }>;
   expect(drawn.points[2]?.seconds).toBe(8);
   expect(Math.abs((drawn.points[2]?.percent ?? 0) - 50)).toBeLessThanOrEqual(3);
-  const new1 = await placeOf(page, { x: 4 / 11, y: 15 / 23 });
+  const new1 = await placeOf(page, { seconds: 4, users: 15 });
   await page.mouse.dblclick(new1.x, new1.y);
   await expect(page.getByRole('table', { name: 'Points of the curve' }).getByRole('row')).toHaveCount(6);
   await page.getByLabel('Per cent of point 3').fill('40');

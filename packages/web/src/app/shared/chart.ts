@@ -128,6 +128,8 @@ export class Chart implements OnDestroy {
       };
     });
     chart.setOption({ graphic: { elements } }, { replaceMerge: ['graphic'] });
+    // A canvas has no elements: who looks for a dot, such as a test, finds its place here in pixels of the chart.
+    this.box().nativeElement.dataset['handles'] = JSON.stringify(elements.map(({ x, y }) => ({ x, y })));
   }
 
   #tell(at: number, { x, y }: { x: number; y: number }): void {
