@@ -1,116 +1,193 @@
-// A place for real applications, tried by hand and not part of the tests: a MariaDB server and PHP's built-in web server on loopback,
-// with all data in a temporary folder. Needs Debian's packages mariadb-server, php-cli, php-mysql, wordpress and adminer.
-import { execFileSync, spawn } from 'node:child_process';
+// Where real applications are tried: processes, databases and PHP on loopback with all data in a folder of their own, and a robot that
+// records what it does in Chromium. Nothing here is part of the tests.
+import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { createRequire } from 'node:module';
-import { chmodSync, existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, rmSync } from 'node:fs';
+import { homedir } from 'node:os';
 import { join } from 'node:path';
 
-const { chromium } = createRequire(new URL('../../packages/standins/package.json', import.meta.url))('playwright-core');
-const sturdy = new URL('../../packages/cli/bin/sturdy.mjs', import.meta.url).pathname;
+const standins = new URL('../../packages/standins/', import.meta.url);
+const { chromium } = createRequire(new URL('package.json', standins))('playwright-core');
+const { quietChromium } = await import(new URL('dist/index.js', standins).href);
 
-const wait = (ms) => new Promise((done) => setTimeout(done, ms));
+export const wait = (ms) => new Promise((done) => setTimeout(done, ms));
+
+/** Installs what is missing of Debian's packages; their services are not started. */
+export function installDebian(packages) {
+  const missing = packages.filter((one) => {
+    try {
+      return !execFileSync('dpkg-query', ['-W', '-f=${Status}', one], { encoding: 'utf8', stdio: 'pipe' }).includes('install ok installed');
+    } catch {
+      return true;
+    }
+  });
+  if (missing.length === 0) return;
+  process.stderr.write(`Installing ${missing.join(', ')}…\n`);
+  execFileSync('apt-get', ['install', '-y', '-qq', '--no-install-recommends', ...missing], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+    env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive', RUNLEVEL: '1' },
+  });
+}
+
+/** Installs packages of the npm registry into a folder that is kept from one trial to the next; gives the folder. */
+export function installNpm(name, packages) {
+  const folder = join(homedir(), '.cache', 'sturdy-real', name);
+  mkdirSync(folder, { recursive: true });
+  const wanted = packages.map((one) => one.replace(/(?<=.)@[^@/]*$/, ''));
+  if (!wanted.every((one) => existsSync(join(folder, 'node_modules', one)))) {
+    process.stderr.write(`Installing ${packages.join(', ')}…\n`);
+    execFileSync('npm', ['init', '-y'], { cwd: folder, stdio: 'ignore' });
+    execFileSync('npm', ['install', '--no-audit', '--no-fund', ...packages], {
+      cwd: folder,
+      stdio: ['ignore', 'ignore', 'inherit'],
+    });
+  }
+  return folder;
+}
+
+/** Starts a program of an application; it ends with `stop`, with everything that it started. */
+export function startProgram(command, args, options = {}) {
+  const { log, ...rest } = options;
+  const program = spawn(command, args, { stdio: ['ignore', log ?? 'ignore', log ?? 'ignore'], detached: true, ...rest });
+  return {
+    pid: program.pid,
+    stop: () => {
+      try {
+        process.kill(-program.pid);
+      } catch {
+        // It has ended by itself.
+      }
+    },
+  };
+}
+
+/** Resolves once an address answers; throws after a minute and a half. */
+export async function answers(url, good = () => true) {
+  for (let count = 0; count < 180; count++) {
+    const response = await fetch(url, { redirect: 'manual' }).catch(() => null);
+    if (response && good(response.status)) return;
+    await wait(500);
+  }
+  throw new Error(`${url} does not answer.`);
+}
 
 /** Starts MariaDB on loopback with an empty database of its own. */
 export async function startDatabase(folder, port) {
   const data = join(folder, 'mysql');
-  rmSync(data, { recursive: true, force: true });
   mkdirSync(data, { recursive: true });
   chmodSync(folder, 0o777);
   execFileSync('mysql_install_db', [`--datadir=${data}`, '--user=root', '--auth-root-authentication-method=normal'], { stdio: 'ignore' });
   const socket = join(folder, 'mysql.sock');
-  const server = spawn(
-    'mysqld',
-    [
-      '--no-defaults',
-      `--datadir=${data}`,
-      `--socket=${socket}`,
-      `--port=${port}`,
-      '--bind-address=127.0.0.1',
-      '--user=root',
-      '--skip-log-bin',
-    ],
-    { stdio: 'ignore' },
-  );
+  const server = startProgram('mysqld', [
+    '--no-defaults',
+    `--datadir=${data}`,
+    `--socket=${socket}`,
+    `--port=${port}`,
+    '--bind-address=127.0.0.1',
+    '--user=root',
+    '--skip-log-bin',
+  ]);
   for (let count = 0; count < 60 && !existsSync(socket); count++) await wait(250);
   await wait(500);
   const sql = (text, database = 'mysql') =>
     execFileSync('mysql', ['--no-defaults', `--socket=${socket}`, '-uroot', '-N', '-B', database, '-e', text], { encoding: 'utf8' }).trim();
-  return { sql, port, stop: () => server.kill() };
+  return { sql, port, stop: server.stop };
 }
 
-/** Starts PHP's built-in server for a folder. */
-export async function startPhp(folder, port, index) {
-  const server = spawn('php', ['-d', 'display_errors=0', '-S', `127.0.0.1:${port}`, '-t', folder, ...(index ? [index] : [])], {
-    stdio: 'ignore',
-    env: { ...process.env, PHP_CLI_SERVER_WORKERS: '6' },
-    detached: true,
-  });
-  await wait(1500);
-  return { origin: `http://127.0.0.1:${port}`, stop: () => process.kill(-server.pid) };
+const postgresTools = '/usr/lib/postgresql/15/bin';
+
+/** Starts PostgreSQL on loopback with an empty database `app` of its own. */
+export async function startPostgres(folder, port) {
+  const data = join(folder, 'postgres');
+  mkdirSync(data, { recursive: true });
+  chmodSync(folder, 0o777);
+  execFileSync('chown', ['postgres', data]);
+  const asPostgres = (command, args, options = {}) =>
+    execFileSync('runuser', ['-u', 'postgres', '--', command, ...args], { encoding: 'utf8', cwd: '/', ...options });
+  asPostgres(`${postgresTools}/initdb`, ['-D', data, '-A', 'trust', '-E', 'UTF8'], { stdio: 'ignore' });
+  const server = startProgram(
+    'runuser',
+    ['-u', 'postgres', '--', `${postgresTools}/postgres`, '-D', data, '-p', String(port), '-c', 'listen_addresses=127.0.0.1', '-k', data],
+    { cwd: '/' },
+  );
+  const sql = (text, database = 'app') =>
+    asPostgres('psql', ['-h', '127.0.0.1', '-p', String(port), '-At', '-F', ' | ', '-c', text, database], { stdio: 'pipe' }).trim();
+  for (let count = 0; count < 60; count++) {
+    try {
+      sql('select 1', 'postgres');
+      break;
+    } catch {
+      await wait(250);
+    }
+  }
+  sql('create database app', 'postgres');
+  return { sql, port, stop: server.stop };
 }
 
-/** Records what a robot does in Chromium as a HAR file with bodies, like a person with the developer tools open. */
-export async function record(file, play) {
-  const browser = await chromium.launch({
-    executablePath: '/usr/bin/chromium',
-    args: [
-      '--headless',
-      '--no-sandbox',
-      '--disable-gpu',
-      '--disable-quic',
-      '--no-first-run',
-      '--disable-background-networking',
-      '--disable-component-update',
-      '--disable-sync',
+/** Starts PHP's built-in server for a folder, as the user of web servers, who owns the folder from then on. */
+export async function startPhp(folder, port, { router, settings = {}, env = {}, owns = [folder] } = {}) {
+  const all = { display_errors: '0', ...settings };
+  execFileSync('chown', ['-R', 'www-data', ...owns]);
+  const server = startProgram(
+    'runuser',
+    [
+      '-u',
+      'www-data',
+      '--',
+      'php',
+      ...Object.entries(all).flatMap(([name, value]) => ['-d', `${name}=${value}`]),
+      '-S',
+      `127.0.0.1:${port}`,
+      '-t',
+      folder,
+      ...(router ? [router] : []),
     ],
-  });
+    { env: { ...process.env, PHP_CLI_SERVER_WORKERS: '6', ...env }, cwd: folder },
+  );
+  const origin = `http://127.0.0.1:${port}`;
+  await answers(origin);
+  return { origin, stop: server.stop };
+}
+
+const saidInDialogs = new WeakMap();
+
+/** What the robot answers where a page asks by a dialog of the browser; without it, it agrees. */
+export const sayInDialogs = (page, text) => saidInDialogs.set(page, text);
+
+/**
+ * Lets a robot act in Chromium; what it does is recorded as a HAR file with bodies, as by a person with the developer tools open, where
+ * a file is named.
+ */
+export async function inBrowser(play, file) {
+  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--headless', ...quietChromium] });
   const context = await browser.newContext({
     viewport: { width: 1280, height: 900 },
-    recordHar: { path: file, content: 'embed', mode: 'full' },
+    ignoreHTTPSErrors: true,
+    ...(file ? { recordHar: { path: file, content: 'embed', mode: 'full' } } : {}),
   });
   const page = await context.newPage();
+  page.setDefaultTimeout(20_000);
+  page.on('dialog', (dialog) => void dialog.accept(dialog.type() === 'prompt' ? saidInDialogs.get(page) : undefined));
   try {
     await play(page);
     await page.waitForTimeout(800);
+  } catch (error) {
+    await page.screenshot({ path: `${file ?? 'prepared'}.png` }).catch(() => undefined);
+    throw error;
   } finally {
     await context.close();
     await browser.close();
   }
 }
 
-/**
- * Correlates and rehearses, once with both takes and once with the first alone, and prints what the command line said and what
- * stands in the application's own database before and after.
- */
-export function tryBoth(folder, takes, origin, look) {
-  const file = (name) => join(folder, name);
-  const run = (...args) => {
-    try {
-      return execFileSync(process.execPath, [sturdy, ...args], { encoding: 'utf8', stdio: ['ignore', 'pipe', 'pipe'] });
-    } catch (error) {
-      return `${error.stdout ?? ''}${error.stderr ?? ''}exit status ${error.status}\n`;
-    }
-  };
-  writeFileSync(file('env.yaml'), `targets: [${origin}]\n`);
-  for (const used of [takes, takes.slice(0, 1)]) {
-    const before = look();
-    const script = file(`script-${used.length}.yaml`);
-    const correlated = run('correlate', ...used, '--out', script, '--report', file(`correlation-${used.length}.json`));
-    const rehearsed = run(
-      'rehearse',
-      script,
-      '--environment',
-      file('env.yaml'),
-      '--take',
-      used[0],
-      '--repair',
-      '--report',
-      file(`rehearsal-${used.length}.json`),
-    );
-    process.stdout.write(
-      `== ${used.length === 1 ? 'one take' : 'two takes'}\n${correlated}${rehearsed}before:\n${before}\nafter:\n${look()}\n\n`,
-    );
-  }
+/** Copies an application with what its links lead to; links that lead nowhere are left out. */
+export function copySite(from, to) {
+  spawnSync('cp', ['-rL', from, to], { stdio: 'ignore' });
 }
 
-export { wait };
+/** An empty folder for the data of an application. */
+export function emptyFolder(path) {
+  rmSync(path, { recursive: true, force: true });
+  mkdirSync(path, { recursive: true });
+  return path;
+}
