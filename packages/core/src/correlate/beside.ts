@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import type { SentValue } from '../script/sent-values.js';
-import { alignTakes, movedPairs } from './align.js';
+import { pairTakes } from './align.js';
 import { sentByExchange } from './sent-by-exchange.js';
 
 /** One row of two takes laid beside each other. */
@@ -20,10 +20,9 @@ export type BesideRow = z.infer<typeof BesideRowSchema>;
 
 /** Lays two takes of a flow beside each other: what is missing, extra and moved, and which values differ. */
 export function layBeside(first: LoadedTake, second: LoadedTake): BesideRow[] {
-  const pairs = alignTakes(first.exchanges, second.exchanges);
+  const { inOrder: pairs, moved } = pairTakes(first, second);
   const sent = [sentByExchange(first), sentByExchange(second)] as const;
   const byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
-  const moved = movedPairs(first.exchanges, second.exchanges, pairs);
   const inBoth = new Set([...pairs.values(), ...moved.values()]);
   const compared = (one: Exchange, otherNumber: number, state: 'moved' | null): BesideRow => {
     const other = byNumber.get(otherNumber);

@@ -79,14 +79,16 @@ describe('correlating', () => {
     expect(script.made.map((one) => one.made)).toEqual(['epoch-ms', 'guid']);
   });
 
-  it('takes any item of a list that changed between the takes', () => {
-    const flow = (codes: string[]) =>
+  it('takes an item of a list that changed between the takes by its position, or any where both takes picked different positions', () => {
+    const flow = (codes: string[], picked: number) =>
       new TakeBuilder()
         .add(['GET', '/slots'], [200, json, JSON.stringify({ slots: codes.map((code) => ({ code })) })])
-        .add(['POST', '/take', json, JSON.stringify({ slot: codes[1] })], [200, json, '{}'])
+        .add(['POST', '/take', json, JSON.stringify({ slot: codes[picked] })], [200, json, '{}'])
         .load();
-    const script = handoffsOf(flow(['A-1', 'A-2', 'A-3']), flow(['B-7', 'C-4', 'B-9']));
-    expect(script.handoffs).toMatchObject([{ evidence: 'proven', extractor: { kind: 'jsonpath', path: '$.slots[*].code', pick: 'any' } }]);
+    const picks = (first: number, second: number) =>
+      handoffsOf(flow(['A-1', 'A-2', 'A-3'], first), flow(['B-7', 'C-4', 'B-9'], second)).handoffs.map((one) => one.extractor);
+    expect(picks(1, 1)).toMatchObject([{ kind: 'jsonpath', path: '$.slots[1].code', pick: 'first' }]);
+    expect(picks(1, 2)).toMatchObject([{ kind: 'jsonpath', path: '$.slots[*].code', pick: 'any' }]);
   });
 
   it('aligns takes by method and path shape although one has requests more', () => {
@@ -97,7 +99,7 @@ describe('correlating', () => {
       .add(['GET', '/x/98765'], [200, []])
       .add(['GET', '/b'], [200, []])
       .load();
-    expect([...alignTakes(first.exchanges, second.exchanges)]).toEqual([
+    expect([...alignTakes(first, second)]).toEqual([
       [1, 1],
       [2, 3],
       [3, 4],

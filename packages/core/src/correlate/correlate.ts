@@ -1,45 +1,22 @@
 import type { LoadedTake } from '../take/take.schema.js';
-import {
-  answerOf,
-  changeRequests,
-  placeOfResponse,
-  type Evidence,
-  type RequestStep,
-  type Script,
-  type UnsureValue,
-} from '../script/script.schema.js';
+import { answerOf, changeRequests, placeOfResponse, type RequestStep, type Script, type UnsureValue } from '../script/script.schema.js';
 import { describeExtractor } from '../script/describe-extractor.js';
 import { isCounted } from '../script/coverage.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
-import { commonShape, commonTitle, fitsTitle, isPlainWord } from '../take/messages.js';
+import { commonShape, commonTitle, fitsTitle } from '../take/messages.js';
 import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './candidates.js';
+import { countersOf } from './counters.js';
+import { Flows, type Find } from './flows.js';
 import { HandoffMaker, type Correlated, type Target } from './handoff-maker.js';
 import { PatternBook } from '../patterns/match.js';
 import type { HandoffPattern } from '../patterns/pattern.schema.js';
 import { publishedPatterns } from '../patterns/published.js';
-import { clockKind, findMade } from './made-values.js';
-import { isBareId } from './naming.js';
+import { Judge } from './judge.js';
+import { findMade } from './made-values.js';
 import { differingParts, SecondTake } from './second-take.js';
-import { dynamicShape, namesThing } from './shapes.js';
+import { dynamicShape } from './shapes.js';
 import { ValueIndex, type Origin, type Progress } from './value-index.js';
-import { isWeak } from './wanted.js';
-
-type Judged =
-  | { kind: 'handoff'; origin: Origin; evidence: Evidence; reason: string }
-  | { kind: 'unsure'; reason: string }
-  | { kind: 'fixed' }
-  | { kind: 'chosen' };
-
-/** A value, what it is called and where it is sent. */
-interface SentAs {
-  value: string;
-  name: string;
-  place: string;
-}
-
-const fixed: Judged = { kind: 'fixed' };
-/** The tester chose it from a list that did not change: it is for a data table, if for anything. */
-const chosen: Judged = { kind: 'chosen' };
+import { bitsOfProof, chanceOf, evidenceOf } from './weigh.js';
 
 /**
  * Correlates a script with its take: makes handoffs of the values that a second take proves or that shape and name make
@@ -70,6 +47,10 @@ class Correlation {
   readonly #index: ValueIndex;
   readonly #maker: HandoffMaker;
   readonly #twin: SecondTake | null;
+  readonly #judge: Judge;
+  readonly #flows: Flows;
+  readonly #steps: StepOfTake[];
+  readonly #counters: ReadonlySet<string>;
   readonly #unsure: UnsureValue[] = [];
 
   constructor(
@@ -82,11 +63,28 @@ class Correlation {
     this.#twin = second && new SecondTake(loaded, second);
     this.#index = new ValueIndex(loaded, script, this.#twin?.moving, patterns.knows, told);
     this.#maker = new HandoffMaker(script);
+    this.#judge = new Judge(loaded, this.#index, this.#twin, patterns);
+    this.#flows = new Flows((n) => this.#index.endedMs(n));
+    this.#steps = stepsOfTake(script, loaded);
+    this.#counters = countersOf(this.#steps);
+  }
+
+  /** What the second take sent where a step sends a value; undefined where it says nothing. */
+  #otherAt(own: StepOfTake, node: SentNode): string | undefined {
+    return this.#twin?.valueAt(own.exchange.n, node.place);
+  }
+
+  /** Keeps that a value is to be handed off; false where no step of the script asks for what gives it. */
+  #find(own: StepOfTake, target: Target, found: Omit<Find, 'own' | 'target' | 'name' | 'ofPage'> & { ofPage?: boolean }): boolean {
+    if (placeOfResponse(this.script, found.origin.exchange.n) === null) return false;
+    const name = target.value === target.node.value ? target.node.name : nameBefore(target.node, target.start);
+    this.#flows.add({ own, target, name, ofPage: false, ...found });
+    return true;
   }
 
   step(own: StepOfTake): void {
     visitStill(own.step, (node) => {
-      const other = this.#twin?.valueAt(own.exchange.n, node.place);
+      const other = this.#otherAt(own, node);
       // What is alike in both takes as a whole may still hold a part that is known to move.
       if (!isLeaf(node)) return other !== node.value && this.#whole(own, node, other, false);
       if (this.#whole(own, node, other, true)) return true;
@@ -98,55 +96,70 @@ class Correlation {
 
   /** Judges a value as a whole; true where it is dealt with. */
   #whole(own: StepOfTake, node: SentNode, other: string | undefined, leaf: boolean): boolean {
+    // The client counts these; what answers hold of the same numbers is chance.
+    if (this.#counters.has(node.place)) return true;
     const target: Target = { step: own.step, node, value: node.value, start: 0, end: node.value.length };
     const differs = other !== undefined && other !== node.value;
     const origins = this.#index.origins(node.value, node.name, own.exchange, differs);
     if (node.isName && !differs) return false;
     if (!leaf && !differs && !origins.some((one) => one.linked && !one.listed)) return false;
+    const byForm = this.#judge.byForm(node, own, other, origins);
+    if (byForm?.kind === 'handoff') return this.#find(own, target, { ...byForm, other, ofPage: true });
+    if (byForm?.kind === 'unsure') this.#doubt(own, node, byForm.reason);
+    if (byForm) {
+      this.#flows.input(own, node);
+      return leaf;
+    }
     if (origins.length > 0) {
-      const judged = this.#judge({ value: node.value, name: node.name, place: node.place }, origins, other, own);
-      if (judged.kind === 'handoff') return this.#maker.handOff(target, judged.origin, judged.evidence, judged.reason);
+      const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, own);
+      if (judged.kind === 'handoff') return this.#find(own, target, { ...judged, other });
       if (!leaf) return false;
+      if (judged.kind === 'chosen' || judged.kind === 'typed') this.#flows.input(own, node);
       if (judged.kind === 'unsure') this.#doubt(own, node, judged.reason, origins[0]);
-      return judged.kind === 'chosen' || !differs;
+      return judged.kind === 'chosen' || judged.kind === 'typed' || !differs;
     }
     for (const { origin, as } of this.#index.spelledOtherwise(node.value, node.name, own.exchange)) {
       if (differs && !this.#twin?.gives(origin, other, as)) continue;
       const told = `${describeExtractor(origin.extractor)} gives it in another spelling (${as})`;
-      return this.#maker.handOff(
-        target,
+      return this.#find(own, target, {
         origin,
-        differs ? 'proven' : 'likely',
-        differs ? `It differs between the two takes, and ${told}, right in both.` : `A response gave it first: ${told}.`,
+        evidence: differs ? 'proven' : 'likely',
+        reason: differs ? `It differs between the two takes, and ${told}, right in both.` : `A response gave it first: ${told}.`,
         as,
-      );
+        bits: bitsOfProof,
+        other,
+      });
     }
     return false;
   }
 
   /** Looks for what is server-made inside a value that no response gave as a whole. */
   #parts(own: StepOfTake, node: SentNode, other: string | undefined): void {
-    if (clockKind(node.value, this.loaded.take, own.exchange) || this.#index.isEcho(node.value, own.exchange)) return;
+    if (this.#judge.isClock(node.value, own) || this.#index.isEcho(node.value, own.exchange)) return;
     if (other !== undefined && other !== node.value) {
       for (const parts of differingParts(node.value, other)) {
         const found = parts.flatMap((part) => {
           const value = node.value.slice(part.start, part.end);
           if (this.#index.isTypedPart(node.value, part, own.exchange)) return [];
-          const origins = this.#index.origins(value, nameBefore(node, part.start), own.exchange, true);
-          const origin = origins.find((one) => this.#twin?.gives(one, part.other));
-          return origin ? [{ target: { step: own.step, node, value, start: part.start, end: part.end }, origin }] : [];
+          const name = nameBefore(node, part.start);
+          const origins = this.#index.origins(value, name, own.exchange, true);
+          const [best] = this.#judge.weighed({ value, name, place: node.place }, origins, part.other, own);
+          const evidence = best && evidenceOf(best.weight, value);
+          const target = { step: own.step, node, value, start: part.start, end: part.end };
+          return best && evidence ? [{ target, ...best, evidence, other: part.other }] : [];
         });
-        for (const { target, origin } of found)
-          this.#maker.handOff(
-            target,
+        for (const { target, origin, weight, evidence, other: there } of found)
+          this.#find(own, target, {
             origin,
-            'proven',
-            `A part of what is sent differs between the two takes, and ${describeExtractor(origin.extractor)} gives the right one in both.`,
-          );
+            evidence,
+            reason: `A part of what is sent differs between the two takes, and ${describeExtractor(origin.extractor)} gives the right one in both; ${chanceOf(weight)}.`,
+            bits: weight.bits,
+            other: there,
+          });
         if (found.length > 0) return;
       }
       const shape = dynamicShape(node.name, node.value);
-      if (shape && !this.#isTyped(node.value, own))
+      if (shape && !this.#judge.isTyped(node.value, own))
         this.#doubt(
           own,
           node,
@@ -156,7 +169,7 @@ class Correlation {
     }
     visitParts(node, this.#index, own.exchange, (part) => {
       const name = nameBefore(node, part.start);
-      const judged = this.#judge(
+      const judged = this.#judge.judge(
         { value: part.value, name, place: node.place },
         part.origins,
         other === undefined ? undefined : part.value,
@@ -164,106 +177,8 @@ class Correlation {
       );
       // A part of a readable text is there by chance, unless a token or a made thing's id says otherwise.
       if (judged.kind !== 'handoff') return false;
-      return this.#maker.handOff({ step: own.step, node, ...part }, judged.origin, judged.evidence, judged.reason);
+      return this.#find(own, { step: own.step, node, ...part }, { ...judged, other: other === undefined ? undefined : part.value });
     });
-  }
-
-  #judge(sent: SentAs, origins: readonly Origin[], other: string | undefined, own: StepOfTake): Judged {
-    const { value, name } = sent;
-    const [best] = origins;
-    if (!best) return fixed;
-    const shape = dynamicShape(name, value);
-    if (this.#twin && other !== undefined) {
-      if (other === value) return this.#sameInBoth(sent, origins, best, shape);
-      const proven = origins.find((origin) => this.#twin?.gives(origin, other) && !this.#isChoice(origin, value, other));
-      if (proven)
-        return {
-          kind: 'handoff',
-          origin: proven,
-          evidence: 'proven',
-          reason: `It differs between the two takes, and ${describeExtractor(proven.extractor)} gives the right value in both.`,
-        };
-      if (origins.some((origin) => this.#isChoice(origin, value, other))) return chosen;
-      return shape || own.exchange.method !== 'GET'
-        ? { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' }
-        : fixed;
-    }
-    const known = this.patterns.find(value, name, sent.place, origins);
-    if (known?.pattern.decision === 'leave') return fixed;
-    if (best.choice && !shape) return chosen;
-    const created = origins.find((one) => isCreatedId(value, name, one));
-    if (created)
-      return {
-        kind: 'handoff',
-        origin: created,
-        evidence: 'likely',
-        reason: 'It is the id in the answer to a change, so this take created the thing it names.',
-      };
-    const row = origins.find((one) => one.extractor.beside && one.linked);
-    if (row && /\d/.test(value))
-      return {
-        kind: 'handoff',
-        origin: row,
-        evidence: 'likely',
-        reason: `It stands in the row of what this take had typed before (${describeExtractor(row.extractor)}).`,
-      };
-    if (known)
-      return {
-        kind: 'handoff',
-        origin: known.origin,
-        evidence: 'likely',
-        reason: `The pattern “${known.pattern.name}” knows it as “${name}”, and ${describeExtractor(known.origin.extractor)} gives it.`,
-      };
-    if (best.listed && best.extractor.kind === 'jsonpath' && !best.extractor.beside && !isPlainWord(value))
-      return {
-        kind: 'unsure',
-        reason: `It was chosen from a list (${describeExtractor(best.extractor)}). A rehearsal or a second take will tell whether the list changes.`,
-      };
-    if (shape) return { kind: 'handoff', origin: best, evidence: 'likely', reason: `A response gave it first, and ${shape}.` };
-    const prefilled = origins.find(
-      (one) => one.linked && one.extractor.kind === 'field' && !one.choice && (namesThing(name) || namesThing(one.name)),
-    );
-    if (prefilled && /^[\w-]*\d[\w-]*$/.test(value))
-      return {
-        kind: 'handoff',
-        origin: prefilled,
-        evidence: 'likely',
-        reason: `The form gave it, and its name “${name}” says that it names a thing.`,
-      };
-    if (isPlainWord(value) || isWeak(value)) return fixed;
-    return {
-      kind: 'unsure',
-      reason: `A response gave it first (${describeExtractor(best.extractor)}), but nothing says yet that it changes.`,
-    };
-  }
-
-  /** A value that both takes sent alike. */
-  #sameInBoth({ value, name, place }: SentAs, origins: readonly Origin[], best: Origin, shape: string | null): Judged {
-    const known = this.patterns.find(value, name, place, origins);
-    if (best.listed || best.choice || known?.pattern.decision === 'leave') return fixed;
-    if (known)
-      return {
-        kind: 'handoff',
-        origin: known.origin,
-        evidence: 'likely',
-        reason: `It is the same in both takes, but the pattern “${known.pattern.name}” knows it as “${name}”, and ${describeExtractor(known.origin.extractor)} gives it.`,
-      };
-    if (isCreatedId(value, name, best))
-      return {
-        kind: 'handoff',
-        origin: best,
-        evidence: 'likely',
-        reason: 'It is the same in both takes, but it is the id in the answer to a change: each replay creates a thing of its own.',
-      };
-    return shape ? { kind: 'unsure', reason: `It is the same in both takes, yet ${shape}. A rehearsal will tell.` } : fixed;
-  }
-
-  /** True where both takes chose from a list that offered both: then the tester chose, and nothing moved. */
-  #isChoice(origin: Origin, value: string, other: string): boolean {
-    if (!origin.listed || !this.#twin) return false;
-    const any = { ...origin.extractor, ...('pick' in origin.extractor ? { pick: 'any' as const } : {}) };
-    const [here, there] = [this.#index.matches(origin.exchange.n, any), this.#twin.matches(origin.exchange.n, any)];
-    return [here, there].every((offered) => offered.includes(value) && offered.includes(other));
   }
 
   /** A redirect may lead to any place in the segments that differ between the takes. */
@@ -285,10 +200,6 @@ class Correlation {
     return { ...step, expect: { ...step.expect, title: commonTitle(title, other) } };
   }
 
-  #isTyped(value: string, { exchange }: StepOfTake): boolean {
-    return /\s/.test(value) || isPlainWord(value) || this.#index.isEchoed(value, exchange);
-  }
-
   #doubt(own: StepOfTake, node: SentNode, reason: string, origin?: Origin): void {
     if (!isCounted(node) || node.isName) return;
     this.#unsure.push({
@@ -302,7 +213,8 @@ class Correlation {
   }
 
   result(): Correlated {
-    findMade(this.script, this.loaded, this.#index, this.#maker, this.#twin);
+    this.#flows.resolve(this.#maker, this.#steps, (own, node) => this.#otherAt(own, node));
+    findMade(this.script, this.loaded, this.#index, this.#maker, this.#twin, this.#flows.inputs);
     const unsure = this.#unsure.filter((one) => !this.#maker.has(one.step, one.place));
     const result = this.#maker.result();
     const script = this.#twin ? changeRequests(result.script, (step) => this.#easeTitle(this.#easeRedirect(step))) : result.script;
@@ -311,14 +223,4 @@ class Correlation {
       report: { ...result.report, unsure: unsure.length },
     };
   }
-}
-
-/** The id of a thing that the request of the origin created: in its redirect, or called the same in its answer. */
-function isCreatedId(value: string, name: string, origin: Origin): boolean {
-  const { exchange, extractor } = origin;
-  if (exchange.method === 'GET' || origin.listed || !/^[\w.~-]*\d[\w.~-]*$|^[\w-]{10,}$/.test(value) || isPlainWord(value)) return false;
-  // A short number in a redirect is an id where it stands as a segment, or under a name that says so.
-  if (extractor.kind === 'header' && extractor.name === 'location')
-    return !isWeak(value) || extractor.within?.left.startsWith('/') === true || /(^|[_-])id$|Id$|ID$|^(no|number|key)$/.test(name);
-  return origin.linked && extractor.kind === 'jsonpath' && (isBareId(origin.name) || namesThing(origin.name) || /^\d+$/.test(value));
 }

@@ -6,6 +6,8 @@ import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { stepsOfTake, visitStill } from './candidates.js';
 import type { HandoffMaker, Target } from './handoff-maker.js';
 import type { SecondTake } from './second-take.js';
+import { countersOf } from './counters.js';
+import { readsAsTyped } from './person-inputs.js';
 import type { ValueIndex } from './value-index.js';
 import { spansOf } from './words.js';
 
@@ -43,13 +45,18 @@ const busterName = /^(_+|cb|rnd|rand|random|nocache|no_cache|cachebuster|cache|b
 const isComputed = (name: string, value: string): boolean =>
   /^([0-9a-f]{40}|[0-9a-f]{64}|[0-9a-f]{128})$/i.test(value) || (looksLikeDigest(value) && /sig|proof|hash|h?mac$|digest|seal/i.test(name));
 
-/** Random values that the client draws: UUIDs, long digits, letters and digits, where nothing else explains them. */
-function randomKind(node: SentNode, other: string | undefined): { made: Made['made']; reason: string } | null {
+/**
+ * Random values that the client draws: UUIDs, long digits, letters and digits, where nothing else explains them. What is sent several
+ * times unchanged is not drawn for each request, and what reads as people write was typed.
+ */
+function randomKind(node: SentNode, other: string | undefined, times: number): { made: Made['made']; reason: string } | null {
   const { value, name } = node;
   const differs = other !== undefined && other !== value;
+  const isBuster = busterName.test(name);
   if (/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(value))
     return { made: 'guid', reason: 'It is a UUID that no response gave, so the client made it.' };
-  if (!differs && !busterName.test(name)) return null;
+  if (!differs && !isBuster) return null;
+  if (times > 1 && !isBuster) return null;
   // What is computed of other values must not be drawn: the server would refuse it. Code can compute it.
   if (isComputed(name, value)) return null;
   const why = differs
@@ -57,30 +64,48 @@ function randomKind(node: SentNode, other: string | undefined): { made: Made['ma
     : 'No response gave it, and its name says that it keeps caches away';
   if (/^0?\.\d{6,}$/.test(value) || /^\d{6,20}$/.test(value))
     return { made: 'random-digits', reason: `${why}: a random number that the client draws.` };
-  if (/^[A-Za-z0-9_-]{16,}$/.test(value) && /\d/.test(value) && /[a-z]/i.test(value))
+  if (/^[A-Za-z0-9_-]{16,}$/.test(value) && /\d/.test(value) && /[a-z]/i.test(value) && !readsAsTyped(value))
     return { made: 'random-text', reason: `${why}: random signs that the client draws.` };
   return null;
 }
 
-/** Where the client counts its requests: a small number that goes up by one each time it is sent under a name. */
-function countersOf(script: Script): Set<string> {
-  const series = new Map<string, number[]>();
-  for (const { step } of requestSteps(script))
-    for (const node of sentNodes(step))
-      if (/^\d{1,9}$/.test(node.value) && isLeaf(node)) series.set(node.place, [...(series.get(node.place) ?? []), Number(node.value)]);
-  return new Set(
-    [...series]
-      .filter(([, all]) => all.length >= 3 && all.every((one, at) => at === 0 || one === (all[at - 1] ?? 0) + 1))
-      .map(([place]) => place),
-  );
+/** How often each value is sent as a whole. */
+function timesSent(script: Script): Map<string, number> {
+  const times = new Map<string, number>();
+  const walk = (node: SentNode): void => {
+    if (isLeaf(node)) times.set(node.value, (times.get(node.value) ?? 0) + 1);
+    node.kids.forEach(walk);
+  };
+  for (const { step } of requestSteps(script)) sentNodes(step).forEach(walk);
+  return times;
 }
 
 /** Values that the client makes itself, because no response gave them: clocks, digests of known values, UUIDs, counters, random signs. */
-export function findMade(script: Script, loaded: LoadedTake, index: ValueIndex, maker: HandoffMaker, twin: SecondTake | null): void {
-  const counters = countersOf(script);
+export function findMade(
+  script: Script,
+  loaded: LoadedTake,
+  index: ValueIndex,
+  maker: HandoffMaker,
+  twin: SecondTake | null,
+  /** Places that a person filled, by step and place. */
+  inputs: ReadonlySet<string>,
+): void {
+  const counters = countersOf(stepsOfTake(script, loaded));
+  const times = timesSent(script);
   const known = new KnownValues(script, loaded);
   for (const { step, exchange } of stepsOfTake(script, loaded))
     visitStill(step, (node) => {
+      if (counters.has(node.place)) {
+        const start = twin?.valueAt(exchange.n, node.place);
+        // One that starts alike in both takes is sent right as it was recorded.
+        if (start !== undefined && start !== node.value)
+          maker.make(
+            { step, node, value: node.value, start: 0, end: node.value.length },
+            'counter',
+            'It goes up by one with each request and starts elsewhere in the second take: the client counts.',
+          );
+        return true;
+      }
       if (
         !isLeaf(node) ||
         node.isName ||
@@ -104,13 +129,9 @@ export function findMade(script: Script, loaded: LoadedTake, index: ValueIndex, 
       if (digest && known.put(digest, whole, maker)) return true;
       if (known.putJoined(whole, maker)) return true;
       const other = twin?.valueAt(exchange.n, node.place);
-      const random = randomKind(node, other);
+      const random = inputs.has(`${step.id} ${node.place}`) ? null : randomKind(node, other, times.get(node.value) ?? 0);
       if (random) {
         maker.make(whole, random.made, random.reason);
-        return true;
-      }
-      if (counters.has(node.place) && other !== undefined && other !== node.value) {
-        maker.make(whole, 'counter', 'It goes up by one with each request and starts elsewhere in the second take: the client counts.');
         return true;
       }
       // A clock may stand within a longer text, as in the name of a callback.

@@ -1,5 +1,5 @@
 import { encode } from '../script/encoding.js';
-import { isPicked, matchesOf } from '../script/extract.js';
+import { isPicked, jsonMatches, matchesOf, refined } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Extractor } from '../script/script.schema.js';
 import { boundariesFor } from './boundaries.js';
@@ -29,10 +29,41 @@ export function extractorsFor(received: ReceivedValue, value: string, view: Resp
   } else if (extractor.kind === 'jsonpath' && received.listed) {
     const all = matchesOf(extractor, view);
     const last = all.length > 1 && all.lastIndexOf(value) === all.length - 1;
-    wanted.push(...besides(extractor, view, typed(), last ? 'last' : 'first'), extractor);
+    const { tuple, positions } = positionsOf(extractor, value, view);
+    // Of what is no list of like things, such as a pair of id and key, each position has a meaning of its own.
+    wanted.push(...besides(extractor, view, typed(), last ? 'last' : 'first'));
+    wanted.push(...(tuple ? [...positions, extractor] : [extractor, ...positions]));
   } else wanted.push(extractor);
   return wanted.filter((one) => isPicked(value, one, matchesOf(one, view)));
 }
+
+/** A list this long is a list of like things, whatever stands in it. */
+const longestTuple = 8;
+const mostPositions = 4;
+
+/** The extractors that read a value by its position in the lists it stands in, and whether the innermost list is a tuple of unlike values. */
+function positionsOf(
+  extractor: Extract<Extractor, { kind: 'jsonpath' }>,
+  value: string,
+  view: ResponseView,
+): { tuple: boolean; positions: Extractor[] } {
+  const members = jsonMatches(extractor.path, view.json, undefined);
+  const at = members.flatMap((one, position) => (refined(one.text, extractor).includes(value) ? [position] : []));
+  const positions = at.slice(0, mostPositions).flatMap((position): Extractor[] => {
+    const member = members[position];
+    return member ? [{ ...extractor, path: pathOf(member.keys), pick: 'first' }] : [];
+  });
+  const isScalarList = extractor.path.endsWith('[*]') && members.length <= longestTuple;
+  const forms = new Set(members.map((one) => kindOf(one.text).replace(/x+/g, 'x')));
+  return { tuple: isScalarList && forms.size > 1, positions };
+}
+
+/** A normalised path (RFC 9535, 2.7) as extractors write it. */
+const pathOf = (keys: readonly (string | number)[]): string =>
+  keys.reduce<string>(
+    (path, key) => path + (typeof key === 'number' ? `[${key}]` : /^[A-Za-z_]\w*$/.test(key) ? `.${key}` : `[${JSON.stringify(key)}]`),
+    '$',
+  );
 
 /** What a value is made of: digits, a UUID, or its length. */
 const kindOf = (value: string): string => (/^\d+$/.test(value) ? 'digits' : value.replace(/[0-9a-f]/gi, 'x'));

@@ -1,5 +1,6 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { redirectTarget } from '../take/messages.js';
+import { answeredAtMs } from '../take/unfold-sockets.js';
 import { isPicked, matchesOf } from '../script/extract.js';
 import type { Encoding, Extractor } from '../script/script.schema.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
@@ -7,7 +8,10 @@ import { recordedText } from '../script/template.js';
 import { encode } from '../script/encoding.js';
 import type { ResponseView } from '../script/response-view.js';
 import { pairTakes } from './align.js';
+import { inOrderOf, pairCalls } from './pair-calls.js';
+import type { OfferedForm } from './offered-forms.js';
 import { ParsedViews } from './parsed-views.js';
+import { TakeForms } from './person-inputs.js';
 import { nodesByExchange } from './sent-by-exchange.js';
 import type { Origin } from './value-index.js';
 
@@ -21,15 +25,32 @@ export class SecondTake {
   readonly #views: ParsedViews;
   readonly #partners = new Map<string, SentNode>();
   readonly #texts = new Map<string, string>();
+  /** By batch which call of it is which in the second take. */
+  readonly #calls = new Map<number, ReadonlyMap<string, string>>();
+  readonly #forms: TakeForms;
+  readonly #sentBy = new Map<number, Set<string>>();
   /** Values of the first take, and parts of them, that are others in the second. */
   readonly moving = new Set<string>();
 
   constructor(first: LoadedTake, second: LoadedTake) {
     this.#views = new ParsedViews(second);
-    this.#pairs = pairTakes(first, second);
+    const pairs = pairTakes(first, second);
+    this.#pairs = new Map([...pairs.inOrder, ...pairs.moved]);
     this.#byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
+    this.#forms = new TakeForms({
+      exchanges: second.exchanges,
+      readBody: second.readBody,
+      view: (n) => this.#views.of(n),
+      endedMs: (n) => endedAtMs(this.#byNumber.get(n)),
+    });
     const [left, right] = [nodesByExchange(first), nodesByExchange(second)];
-    for (const [n, partner] of this.#pairs) this.#pairNodes(n, left.get(n) ?? [], right.get(partner) ?? []);
+    for (const [n, nodes] of right) this.#sentBy.set(n, valuesOf(nodes));
+    for (const [n, partner] of this.#pairs) {
+      const [own, other] = [left.get(n) ?? [], right.get(partner) ?? []];
+      const calls = pairCalls(own, other);
+      if (calls.size > 0) this.#calls.set(n, calls);
+      this.#pairNodes(n, own, calls.size > 0 ? inOrderOf(other, calls) : other);
+    }
   }
 
   #pairNodes(n: number, left: readonly SentNode[], right: readonly SentNode[]): void {
@@ -75,6 +96,17 @@ export class SecondTake {
     return exchange && view ? { exchange, view } : undefined;
   }
 
+  /** The form that the partner of an exchange was sent from; null where no page showed one. */
+  formOf(n: number): OfferedForm | null {
+    const partner = this.#byNumber.get(this.#pairs.get(n) ?? -1);
+    return partner ? this.#forms.of(partner) : null;
+  }
+
+  /** True where the partner of an exchange sends the value as a whole, somewhere. */
+  sends(n: number, value: string): boolean {
+    return this.#sentBy.get(this.#pairs.get(n) ?? -1)?.has(value) ?? false;
+  }
+
   /** What the second take sent where the first sent a text. */
   textFor(text: string): string {
     return this.#texts.get(text) ?? text;
@@ -89,8 +121,28 @@ export class SecondTake {
   /** What an extractor finds in the partner of an exchange; texts that it looks for are those that the second take sent. */
   matches(n: number, extractor: Extractor): string[] {
     const view = this.#views.of(this.#pairs.get(n) ?? -1);
-    return view ? matchesOf(extractor, view, (template) => this.textFor(recordedText(template))) : [];
+    return view ? matchesOf(this.#inBatch(n, extractor), view, (template) => this.textFor(recordedText(template))) : [];
   }
+
+  /** An extractor that reads the answer to one call of a batch, for where that call stands in the second take. */
+  #inBatch(n: number, extractor: Extractor): Extractor {
+    const calls = this.#calls.get(n);
+    const at = calls && extractor.kind === 'jsonpath' ? /^\$\[(\d+)\]/.exec(extractor.path)?.[1] : undefined;
+    const there = at === undefined ? undefined : calls?.get(at);
+    return there === undefined || extractor.kind !== 'jsonpath'
+      ? extractor
+      : { ...extractor, path: `$[${there}]${extractor.path.slice(`$[${at ?? ''}]`.length)}` };
+  }
+}
+
+function valuesOf(nodes: readonly SentNode[]): Set<string> {
+  const found = new Set<string>();
+  const walk = (node: SentNode): void => {
+    found.add(node.value);
+    node.kids.forEach(walk);
+  };
+  nodes.forEach(walk);
+  return found;
 }
 
 /** The parts of two texts that differ, where the rest of them is alike: runs of letters and digits, one by one or all together. */
@@ -140,3 +192,5 @@ function middle(first: string, second: string): { start: number; end: number; ot
     ? { start, end, other: second.slice(start, second.length - tail) }
     : null;
 }
+
+const endedAtMs = (exchange: Exchange | undefined): number => (exchange ? answeredAtMs(exchange) : Infinity);

@@ -73,6 +73,7 @@ export class ValueIndex {
   /** Texts that were sent and that no response had given before: what people typed. */
   readonly #typed = new Set<string>();
   readonly #typedInTurn: { text: string; sentMs: number }[] = [];
+  readonly #sameForm = new Map<string, number>();
   /** Values as sent, by the spelling that ids are compared in. */
   readonly #spelt = new Map<string, Occurrence[]>();
 
@@ -152,6 +153,18 @@ export class ValueIndex {
   matches(n: number, extractor: Extractor): string[] {
     const view = this.view(n);
     return view ? matchesOf(extractor, view) : [];
+  }
+
+  /** How many values of the same form an answer holds, of which any could be the wanted one by chance; only short ones are counted. */
+  sameForm(n: number, value: string): number {
+    if (value.length > longestCounted) return 1;
+    const form = /^\d+$/.test(value) ? `\\d{${value.length}}` : `[A-Za-z0-9]{${value.length}}`;
+    const key = `${n} ${form}`;
+    const known = this.#sameForm.get(key);
+    if (known !== undefined) return known;
+    const count = this.view(n)?.body.match(new RegExp(`(?<![A-Za-z0-9])${form}(?![A-Za-z0-9])`, 'g'))?.length ?? 0;
+    this.#sameForm.set(key, count);
+    return count;
   }
 
   /** When a response had ended, in ms from the start of the take. */
@@ -314,7 +327,10 @@ function isLinked(name: string, { exchange, received }: Occurrence): boolean {
 const mostTyped = 20;
 
 /** More places than this are not looked at for one value. */
-const mostOccurrences = 16;
+const mostOccurrences = 40;
+
+/** Longer values do not stand in an answer by chance. */
+const longestCounted = 6;
 
 const isSpeltId = (value: string): boolean =>
   value.length >= 12 && value.length <= 80 && /^[0-9a-z._:{}-]+$/i.test(value) && /\d/.test(value);

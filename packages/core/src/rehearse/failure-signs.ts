@@ -29,7 +29,7 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
     ![expect.redirect, ...(expect.otherRedirects ?? [])].some((one) => leadsTo(one, location))
   )
     return `It redirects to ${cutShort(location, 80)} where the take went to ${expect.redirect}.`;
-  if (expect.content !== null && response.kind !== expect.content) {
+  if (expect.content !== null && response.kind !== expect.content && response.declaredKind !== expect.content) {
     const page = response.kind === 'html' && response.html.title !== '' ? `: the page “${cutShort(response.html.title)}”` : '';
     return `It answered with ${response.kind} where the take had ${expect.content}${page}.`;
   }

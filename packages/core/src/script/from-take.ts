@@ -234,7 +234,7 @@ export function expectationOf(exchange: Exchange, readBody: (hash: string) => st
   const view = viewOf(exchange, readBody);
   if (!response || !view) return { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
   const location = headerOf(response.headers, 'location');
-  const kind = bodyKind(mediaType(response.headers));
+  const { kind } = view;
   const title = kind === 'html' ? view.html.title : '';
   return {
     statuses: response.status === 304 ? [200, 304] : [response.status],

@@ -8,6 +8,8 @@ export interface HtmlElement {
   nth: number;
   /** The innermost row it stands in (a table row, list item or the like), as an index of `rows`; -1 for none. */
   row: number;
+  /** The form that it belongs to, as an index of `elements`; -1 for none. */
+  form: number;
   /** Where it stands in the text: its start tag, and what gave its value where that stands further on. */
   start: number;
   end: number;
@@ -38,7 +40,7 @@ const announces = (attributes: Record<string, string>): boolean =>
 export function readHtml(text: string): HtmlPage {
   const page: HtmlPage = { elements: [], title: '', texts: [], scripts: [], comments: [], rows: [], alerts: [], alertsAt: [] };
   const counts = new Map<string, number>();
-  const open: { name: string; alert: boolean; row: number }[] = [];
+  const open: { name: string; alert: boolean; row: number; form: number }[] = [];
   let alerts = 0;
   let textEnd = -2;
   let select: HtmlElement | undefined;
@@ -52,14 +54,15 @@ export function readHtml(text: string): HtmlPage {
         [select.start, select.end] = [parser.startIndex, parser.endIndex + 1];
       }
       const row = isRow(name, attributes) ? page.rows.push('') - 1 : (open.at(-1)?.row ?? -1);
-      page.elements.push({ name, attributes, nth, row, start: parser.startIndex, end: parser.endIndex + 1 });
+      const form = name === 'form' ? page.elements.length : (open.at(-1)?.form ?? -1);
+      page.elements.push({ name, attributes, nth, row, form, start: parser.startIndex, end: parser.endIndex + 1 });
       if (name === 'select') select = page.elements.at(-1);
       const alert = announces(attributes);
       if (alert && alerts++ === 0) {
         page.alerts.push('');
         page.alertsAt.push(page.elements.length - 1);
       }
-      open.push({ name, alert, row });
+      open.push({ name, alert, row, form });
     },
     onclosetag() {
       if (open.pop()?.alert) alerts--;

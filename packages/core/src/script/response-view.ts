@@ -14,8 +14,14 @@ export class ResponseView {
     readonly body: string,
   ) {}
 
+  /** What the body is: as its type says, or as it looks where servers are known to write another type over it. */
   get kind(): BodyKind {
-    return (this.#kind ??= bodyKind(mediaType(this.headers)));
+    return (this.#kind ??= lookOf(this.declaredKind, this.body));
+  }
+
+  /** What the type in the header says that the body is. */
+  get declaredKind(): BodyKind {
+    return bodyKind(mediaType(this.headers));
   }
 
   get html(): HtmlPage {
@@ -38,6 +44,21 @@ export class ResponseView {
       }
     }
     return this.#json.value;
+  }
+}
+
+const looksLikeHtml = /^\s*(?:<!--[\s\S]{0,2000}?-->\s*)*<(?:!doctype html|html|head|body|div|span|form|table|t[rdh]|ul|ol|li|p|a|b|i|h[1-6]|input|select|option|label|section|script|br)\b/i;
+
+/** Pages are often sent as text or JSON, and JSON as a page: there the first signs say what the body is. */
+function lookOf(declared: BodyKind, body: string): BodyKind {
+  if (declared !== 'text' && declared !== 'json' && declared !== 'html') return declared;
+  if (declared !== 'html' && looksLikeHtml.test(body)) return 'html';
+  if (declared === 'json' || !/^\s*[{[]/.test(body) || !/[}\]]\s*$/.test(body)) return declared;
+  try {
+    JSON.parse(body);
+    return 'json';
+  } catch {
+    return declared;
   }
 }
 
