@@ -8,7 +8,7 @@ import { isLeaf, leavesOf, type SentNode } from '../script/sent-values.js';
 import { compact, isStill, recordedText } from '../script/template.js';
 import { isPlainWord } from '../take/messages.js';
 import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
-import { capturedView } from '../rehearse/judge.js';
+import { capturedView } from '../rehearse/captured.js';
 import { SecondTake } from '../correlate/second-take.js';
 import { ValueIndex } from '../correlate/value-index.js';
 import { holdsText } from './check.js';

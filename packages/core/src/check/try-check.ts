@@ -6,7 +6,7 @@ import { ResponseView, viewOf } from '../script/response-view.js';
 import { answerOf, requestSteps, type Check, type Script } from '../script/script.schema.js';
 import { recordedText } from '../script/template.js';
 import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
-import { capturedView } from '../rehearse/judge.js';
+import { capturedView } from '../rehearse/captured.js';
 import { SecondTake } from '../correlate/second-take.js';
 import { checkFailure, checkProblem, type Answer } from './check.js';
 import { playedFill } from './played-values.js';

@@ -188,6 +188,17 @@ export class Judge {
       .sort((left, right) => right.weight.bits - left.weight.bits);
   }
 
+  /**
+   * The origins from which a value that was sent as recorded could come, those with the greatest weight first. With a second take only
+   * those that give there what it sent.
+   */
+  plausible(sent: SentAs, origins: readonly Origin[], other: string | undefined, own: StepOfTake): Weighed[] {
+    return origins
+      .filter((origin) => other === undefined || this.twin === null || this.twin.gives(origin, other))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, other, own) }))
+      .sort((left, right) => right.weight.bits - left.weight.bits);
+  }
+
   #weightOf({ value, name }: SentAs, origin: Origin, other: string | undefined, own: StepOfTake): Weight {
     const { extractor, exchange } = origin;
     const anyOf = 'pick' in extractor && extractor.pick === 'any';

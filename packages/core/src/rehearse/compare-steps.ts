@@ -7,7 +7,7 @@ import { answerOf, requestSteps, type Script } from '../script/script.schema.js'
 import { leavesOf, nodesOf } from '../script/sent-values.js';
 import { bodyTree, targetTree } from '../script/value-tree.js';
 import { DifferenceRowSchema, differenceOf, linesOf, type DifferenceRow, type MovingValue } from './difference.js';
-import { capturedView } from './judge.js';
+import { capturedView } from './captured.js';
 import type { CapturedStep } from './rehearsal.schema.js';
 
 /** What one side of a comparison sent in a step, and what it got. */

@@ -1,36 +1,90 @@
+import { looksLikeId } from '../take/messages.js';
 import type { ResponseView } from '../script/response-view.js';
 
-/** Features of a response's structure that hold no values: tag paths of pages, key paths of JSON, element names of XML. */
-function features(response: ResponseView): Set<string> {
-  const found = new Set<string>();
-  if (response.kind === 'html') {
-    const names = response.html.elements.map((one) => one.name);
-    for (let at = 0; at < names.length; at++) found.add(names.slice(at, at + 3).join('>'));
-    for (const { name, attributes } of response.html.elements)
-      if (attributes['name'] && /^(input|select|textarea|form|meta)$/.test(name)) found.add(`${name}:${attributes['name']}`);
-  } else if (response.kind === 'json') {
-    const walk = (value: unknown, path: string, depth: number) => {
-      found.add(path);
-      if (depth > 32) return;
-      if (Array.isArray(value))
-        value.slice(0, 200).forEach((item) => {
-          walk(item, `${path}[]`, depth + 1);
-        });
-      else if (value !== null && typeof value === 'object')
-        for (const [key, inner] of Object.entries(value)) walk(inner, `${path}.${key}`, depth + 1);
-    };
-    walk(response.json, '$', 0);
-  } else for (const match of response.body.slice(0, 1_000_000).matchAll(/<([A-Za-z][\w:-]*)/g)) found.add(match[1] ?? '');
-  return found;
+/**
+ * What an answer is made of, without its values: tag paths of pages, key paths of JSON, element names of XML. Only kinds count: the items
+ * of a list stand for one item that has the members of all of them.
+ */
+interface Structure {
+  features: Set<string>;
+  /** Places that hold nothing here but may hold anything: empty lists and null members. */
+  open: string[];
 }
 
-/** Structural likeness of two responses, 0 to 1: the Jaccard index (Jaccard 1901) of their features. */
-export function likenessOf(left: ResponseView, right: ResponseView): number {
-  if (left.kind !== right.kind) return 0;
-  const a = features(left);
-  const b = features(right);
-  if (a.size === 0 && b.size === 0) return 1;
-  let shared = 0;
-  for (const one of a) if (b.has(one)) shared++;
-  return shared / (a.size + b.size - shared);
+const deepest = 32;
+const mostItems = 200;
+
+/** A member whose name is an id is one of a kind, as an item of a list is. */
+const memberOf = (key: string): string => (looksLikeId(key) ? '*' : key);
+
+function jsonStructure(root: unknown): Structure {
+  const features = new Set<string>();
+  const open: string[] = [];
+  const walk = (value: unknown, path: string, depth: number): void => {
+    features.add(path);
+    if (depth > deepest) return;
+    if (Array.isArray(value)) {
+      if (value.length === 0) open.push(`${path}[]`);
+      for (const item of value.slice(0, mostItems)) walk(item, `${path}[]`, depth + 1);
+    } else if (value !== null && typeof value === 'object') {
+      const entries = Object.entries(value);
+      if (entries.length === 0) open.push(path);
+      for (const [key, inner] of entries) walk(inner, `${path}.${memberOf(key)}`, depth + 1);
+    } else if (value === null) open.push(path);
+  };
+  walk(root, '$', 0);
+  return { features, open };
+}
+
+/** Elements that stand as often as there are things to show. */
+const isRepeated = /^(tr|li|option|article|dd|dt|tbody)$/;
+
+function htmlStructure(view: ResponseView): Structure {
+  const features = new Set<string>();
+  const { elements } = view.html;
+  const rowOf = new Map<number, string>();
+  for (const one of elements) if (one.row >= 0 && !rowOf.has(one.row)) rowOf.set(one.row, one.name);
+  const outside = elements.filter((one) => !isRepeated.test(one.name) && (one.row < 0 || !isRepeated.test(rowOf.get(one.row) ?? '')));
+  const names = outside.map((one) => one.name);
+  for (let at = 0; at + 2 < names.length || at === 0; at++) if (names.length > 0) features.add(names.slice(at, at + 3).join('>'));
+  for (const { name, attributes } of outside)
+    if (attributes['name'] && /^(input|select|textarea|form|meta)$/.test(name))
+      features.add(`${name}:${attributes['name'].replace(/\d+/g, '#')}`);
+  return { features, open: [] };
+}
+
+function structureOf(view: ResponseView): Structure {
+  if (view.kind === 'html') return htmlStructure(view);
+  if (view.kind === 'json' && view.json !== undefined) return jsonStructure(view.json);
+  const features = new Set<string>();
+  if (view.kind === 'xml') for (const match of view.body.slice(0, 1_000_000).matchAll(/<([A-Za-z][\w:-]*)/g)) features.add(match[1] ?? '');
+  return { features, open: [] };
+}
+
+const isUnder = (feature: string, places: readonly string[]): boolean =>
+  places.some((place) => feature !== place.replace(/\[\]$/, '') && feature.startsWith(place));
+
+/**
+ * Structural likeness of an answer to those that were good, 0 to 1. What differs between good answers is no difference: what all of them
+ * have must be there, and what none of them has is strange (the Jaccard index, Jaccard 1901, over these two). An empty list fits any.
+ */
+export function likenessOf(good: ResponseView | readonly ResponseView[], replayed: ResponseView): number {
+  const references = (Array.isArray(good) ? (good as readonly ResponseView[]) : [good as ResponseView]).filter(
+    (one) => one.body !== '' || replayed.body === '',
+  );
+  if (references.length === 0) return 1;
+  const alike = references.filter((one) => one.kind === replayed.kind);
+  if (alike.length === 0) return 0;
+  const own = structureOf(replayed);
+  const all = alike.map(structureOf);
+  const open = [...own.open, ...all.flatMap((one) => one.open)];
+  const counts = new Map<string, number>();
+  for (const { features } of all) for (const one of features) counts.set(one, (counts.get(one) ?? 0) + 1);
+  let [shared, missing, strange] = [0, 0, 0];
+  for (const [feature, count] of counts)
+    if (own.features.has(feature)) shared++;
+    else if (count === all.length && !isUnder(feature, open)) missing++;
+  for (const feature of own.features) if (!counts.has(feature) && !isUnder(feature, open)) strange++;
+  const whole = shared + missing + strange;
+  return whole === 0 ? 1 : shared / whole;
 }

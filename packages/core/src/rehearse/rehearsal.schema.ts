@@ -45,6 +45,8 @@ export const StaleValueSchema = z.object({
   /** Step whose response gives it. */
   origin: z.string(),
   extractor: ExtractorSchema,
+  /** The weight of the evidence that it comes from there (see `weigh`). */
+  bits: z.number().default(0),
 });
 export type StaleValue = z.infer<typeof StaleValueSchema>;
 
@@ -55,6 +57,8 @@ export const RehearsedStepSchema = z.object({
   /** What differs from the take, in sentences; the first is the most telling. */
   reasons: z.array(z.string()),
   stale: z.array(StaleValueSchema),
+  /** What the server says of trouble that no good answer says; absent where it says nothing. */
+  said: z.array(z.string()).optional(),
   /** A wider shape of the redirect that would let this answer pass, where everything else about it is as in the take. */
   redirect: z.string().optional(),
   /** What accepting this answer would make the step expect; absent where there is nothing to accept. */

@@ -21,7 +21,7 @@ import { boundaryExtractors, expressionFor, extractorsFor } from '../correlate/p
 import { receivedValues } from '../correlate/received-values.js';
 import { SecondTake } from '../correlate/second-take.js';
 import { ValueIndex } from '../correlate/value-index.js';
-import { capturedView } from './judge.js';
+import { capturedView } from './captured.js';
 
 /** What an extractor did on one response. */
 export const TriedResponseSchema = z.object({

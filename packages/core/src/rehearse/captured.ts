@@ -1,0 +1,31 @@
+import type { BodyReader } from '../take/take.schema.js';
+import { ResponseView } from '../script/response-view.js';
+import type { FailureSign } from '../check/failure-sign.js';
+import type { CapturedStep, RehearsalNote } from './rehearsal.schema.js';
+
+/** What playing a script once gave: the captured steps, and the text of their bodies. */
+export interface Captured {
+  steps: CapturedStep[];
+  readBody: BodyReader;
+  /** Handoffs whose extractor found nothing, with the step that was to give them. */
+  missing: { step: string; handoff: string }[];
+  /** Texts that no good answer holds. */
+  failureSigns?: readonly FailureSign[];
+  /** What steps that send nothing said, and how they failed. */
+  notes?: readonly RehearsalNote[];
+  /** Requests that were passed over, because a condition did not hold. */
+  skipped?: readonly string[];
+  /** The step before which the tester ended the rehearsal, or at which it waits. */
+  endedBefore?: string | undefined;
+}
+
+/** The last capture of each step: in a repeat the latest round counts. */
+export const lastOfEach = (steps: readonly CapturedStep[]): Map<string, CapturedStep> => new Map(steps.map((one) => [one.step, one]));
+
+/** The captured response as a view, or that of a redirect on the way (`hop`); undefined where none came. */
+export function capturedView(captured: CapturedStep, readBody: BodyReader, hop?: number): ResponseView | undefined {
+  const response = hop === undefined ? captured.response : captured.hops?.[hop];
+  return response
+    ? new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '')
+    : undefined;
+}

@@ -1,0 +1,106 @@
+import { isPlainWord } from '../take/messages.js';
+import { describeExtractor } from '../script/describe-extractor.js';
+import type { HtmlElement } from '../script/html.js';
+import type { SentValue } from '../script/sent-values.js';
+import { requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
+import { boundPlaces, sentValues } from '../script/request-parts.js';
+import { isCounted } from '../script/coverage.js';
+import { capturedView, type Captured } from './captured.js';
+import { faultTexts } from './failure-signs.js';
+import type { CapturedStep, Divergence, RehearsedStep } from './rehearsal.schema.js';
+
+const short = (text: string, length = 48): string => (text.length > length ? `${text.slice(0, length)}…` : text);
+
+/** Where a rehearsal first left the take, why most likely, and what to do; null where it did not. */
+export function firstDivergence(script: Script, steps: readonly RehearsedStep[], captured: Captured): Divergence | null {
+  const first = steps.find((one) => one.verdict !== 'passed');
+  if (!first) return null;
+  const requests = requestSteps(script);
+  const numberOf = (id: string) => requests.find(({ step }) => step.id === id)?.number ?? 0;
+  const own = requests.find(({ step }) => step.id === first.step);
+  const what = own ? `Step ${first.number}, ${own.step.name}` : `Step ${first.number}`;
+  const base = { step: first.step, number: first.number, refused: null };
+  const happened = `${what}: ${first.reasons[0] ?? 'it differs from the take.'}`;
+  if (first.captured && !first.captured.response)
+    return {
+      ...base,
+      sentence: happened,
+      cause: 'unreachable',
+      advice: 'See whether the application runs and the environment names the right address, then rehearse again.',
+    };
+  const missing = captured.missing.find((one) => boundTo(own?.step, one.handoff));
+  if (missing)
+    return {
+      ...base,
+      sentence: `${happened} It needs “${script.handoffs.find((one) => one.id === missing.handoff)?.name ?? 'a value'}”, which step ${numberOf(missing.step)} did not give.`,
+      cause: 'missing-value',
+      handoff: missing.handoff,
+      advice: 'Look at the answer of that step: the extractor found nothing there.',
+    };
+  // What this step sends stale, or else what an earlier one did: a visit often ends one step later.
+  const stale =
+    first.stale[0] ??
+    steps
+      .filter((one) => one.number < first.number)
+      .flatMap((one) => one.stale)
+      .at(-1);
+  if (stale) {
+    const where = stale.step === first.step ? 'It' : `Step ${numberOf(stale.step)}`;
+    const told = first.stale.length > 0 && first.verdict === 'drifted' && first.reasons.length === first.stale.length;
+    return {
+      ...base,
+      sentence: `${told ? `${what} answered as in the take, but proves nothing.` : happened} ${where} sent ${stale.name} “${short(stale.recorded)}” from the take; the server now gives “${short(stale.current)}” at step ${numberOf(stale.origin)} (${describeExtractor(stale.extractor)}).`,
+      cause: 'stale-value',
+      advice: `Hand ${stale.name} off: read it at step ${numberOf(stale.origin)} and send what is read.`,
+    };
+  }
+  const refused = own && first.captured ? refusedValue(own.step, first.captured, captured) : null;
+  if (refused !== null)
+    return {
+      ...base,
+      refused,
+      sentence: `${happened} The answer names “${short(refused)}”, which this step sent as it was typed in the take.`,
+      cause: 'refused-value',
+      advice: 'This value can be used only once. Bind it to a column of a data table, or let a new one be made.',
+    };
+  return {
+    ...base,
+    sentence: happened,
+    cause: 'unknown',
+    advice:
+      first.redirect === undefined
+        ? 'Compare the two answers of this step; look for a value that a page script computes.'
+        : `Let it lead to ${first.redirect}: the part that differs is made anew on each visit.`,
+  };
+}
+
+const boundTo = (step: RequestStep | undefined, handoff: string): boolean =>
+  step !== undefined && JSON.stringify([step.url, step.headers, step.body]).includes(`"handoff":"${handoff}"`);
+
+/** What answers say where a value must be another one each time, in the languages of the trade. */
+const saysTaken = /already|exist|taken|duplicate|unique|in use|used before/i;
+
+/** A typed value that the fault text of the answer quotes, or that stands in the field beside a text which says that it is taken. */
+function refusedValue(step: RequestStep, own: CapturedStep, captured: Captured): string | null {
+  const view = capturedView(own, captured.readBody);
+  if (!view) return null;
+  const bound = boundPlaces(step);
+  const typed = sentValues(step).filter((sent) => isCounted(sent) && !bound.has(sent.place));
+  const { elements, alerts, alertsAt } = view.html;
+  for (const [at, text] of alerts.entries()) {
+    if (!saysTaken.test(text)) continue;
+    const from = alertsAt[at] ?? 0;
+    const field = elements.slice(from).find((one) => typed.some((sent) => isFieldOf(one, sent)));
+    const sent = field && typed.find((one) => isFieldOf(field, one));
+    if (sent) return sent.value;
+  }
+  const said = faultTexts(view).join(' ');
+  // The longest value that is quoted; a plain word may stand in the sentence by chance.
+  const [quoted] = typed
+    .filter((sent) => sent.value.length >= 4 && !isPlainWord(sent.value) && said.includes(sent.value))
+    .sort((left, right) => right.value.length - left.value.length);
+  return quoted?.value ?? null;
+}
+
+const isFieldOf = ({ name, attributes }: HtmlElement, sent: SentValue): boolean =>
+  /^(input|textarea)$/.test(name) && attributes['name'] === sent.name && sent.value.length >= 3 && attributes['value'] === sent.value;
