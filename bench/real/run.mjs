@@ -42,7 +42,16 @@ function difference(before, after) {
   const made = after.filter((one) => !old.has(one.id));
   const touched = after.filter((one) => old.has(one.id) && old.get(one.id).text !== one.text);
   const gone = before.filter((one) => !after.some((other) => other.id === one.id));
-  return { made: made.length, done: made.filter((one) => one.done).length, touched: touched.length + gone.length };
+  return {
+    made: made.length,
+    done: made.filter((one) => one.done).length,
+    touched: touched.length + gone.length,
+    details: [
+      ...made.map((one) => `made ${one.text}`),
+      ...touched.map((one) => `touched ${old.get(one.id).text} -> ${one.text}`),
+      ...gone.map((one) => `gone ${one.text}`),
+    ],
+  };
 }
 
 const readJson = (file) => (existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : null);
@@ -76,15 +85,16 @@ async function tryTakes(folder, app, running, takes) {
   const start = await running.things();
   const repaired = await run(folder, ['rehearse', ...given(files.report), '--repair']);
   const middle = await running.things();
-  const again = await run(folder, ['rehearse', ...given(files.again)]);
+  const again = await run(folder, ['rehearse', ...given(files.again), ...(supportsSecond ? ['--twice'] : [])]);
   const end = await running.things();
   const report = readJson(join(folder, files.report));
   const last = readJson(join(folder, files.again));
   const inRounds = difference(start, middle);
   const once = difference(middle, end);
-  const right = once.done >= 1 && once.made === once.done && once.touched === 0;
+  const played = last?.rounds.length ?? 1;
+  const right = once.done === played && once.made === played && once.touched === 0;
   const said = last?.result ?? last?.verdict ?? `exit status ${again.status}`;
-  const passed = /^(passed|proven)/.test(said);
+  const passed = said === 'passed' || said === 'proven';
   const script = readFileSync(join(folder, files.script), 'utf8');
   return {
     takes: takes.length,
@@ -95,7 +105,7 @@ async function tryTakes(folder, app, running, takes) {
     said,
     once,
     is: passed ? (right ? 'good' : 'FALSE PASS') : right ? `right, called ${said}` : 'failed',
-    text: [correlated.text, repaired.text, again.text].join('\n--\n'),
+    text: [correlated.text, repaired.text, again.text, ...inRounds.details, ...once.details].join('\n--\n'),
     handoffsAfter: (script.match(/^ {2}- name:/gm) ?? []).length,
   };
 }

@@ -25,6 +25,7 @@ export const app = {
           .sql('select * from intake where id > 1', 'store')
           .split('\n')
           .filter(Boolean)
+          .map((text) => text.trim())
           .map((text) => ({ id: text.split('\t')[0], text, done: /\t[12]$/.test(text) })),
       stop: () => {
         php.stop();

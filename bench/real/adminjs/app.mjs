@@ -36,6 +36,7 @@ export const app = {
           .sql('select id, title, pallets, state, "growerId", chilled from intakes where id > 7 order by id')
           .split('\n')
           .filter(Boolean)
+          .map((text) => text.trim())
           .map((text) => ({ id: text.split(' | ')[0], text, done: / \| (arrived|released) \| \d/.test(text) })),
       stop: () => {
         server.stop();

@@ -38,6 +38,7 @@ export const app = {
         run('-c', `import sqlite3;print("\\n".join(" | ".join(map(str, r)) for r in sqlite3.connect("db.sqlite3").execute("${query}")))`)
           .split('\n')
           .filter(Boolean)
+          .map((text) => text.trim())
           .map((text) => ({ id: text.split(' | ')[0], text, done: / \| (Ann|Bea) \| 1$/.test(text) })),
       stop: server.stop,
     };

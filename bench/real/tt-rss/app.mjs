@@ -69,6 +69,7 @@ export const app = {
           .sql("select id, login, access_level, email from ttrss_users where login <> 'admin' order by id")
           .split('\n')
           .filter(Boolean)
+          .map((text) => text.trim())
           .map((text) => ({ id: text.split(' | ')[0], text, done: /\| (5|10) \| \w+@/.test(text) })),
       stop: () => {
         php.stop();
@@ -90,8 +91,17 @@ export const app = {
     await page.click('text=Create user');
     await page.waitForTimeout(1500);
     await page.click(`text=${login}`);
-    await page.click('#access_level');
-    await page.click(`.dijitMenuItem:has-text("${level}") >> visible=true`);
+    await page.waitForTimeout(800);
+    // The list closes again where the dialog is still moving.
+    for (let count = 0; count < 5 && (await page.locator('#access_level').innerText()).trim() !== level; count++) {
+      await page.click('#access_level');
+      await page.waitForTimeout(500);
+      await page
+        .locator(`.dijitMenuItem:has-text("${level}") >> visible=true`)
+        .click({ timeout: 2000 })
+        .catch(() => undefined);
+      await page.waitForTimeout(300);
+    }
     await page.fill('input[name=email] >> visible=true', email);
     await page.click('.dijitDialog >> text=Save');
     await page.waitForTimeout(1500);

@@ -46,6 +46,7 @@ if(!defined('ABSPATH'))define('ABSPATH',__DIR__.'/');require_once ABSPATH.'wp-se
           .sql(query, 'wp')
           .split('\n')
           .filter(Boolean)
+          .map((text) => text.trim())
           .map((text) => ({ id: text.split('\t')[0], text, done: /changed\tpublish$/.test(text) })),
       stop: () => {
         php.stop();

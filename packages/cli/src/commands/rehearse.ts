@@ -1,13 +1,18 @@
 import { copyFileSync, writeFileSync } from 'node:fs';
 import {
   judgeRehearsal,
+  mostRounds,
+  prove,
   rehearsalFile,
   repair,
   repairInRounds,
+  requestSteps,
   writeScript,
+  type Captured,
   type Environment,
   type LoadedTake,
   type Rehearsal,
+  type RehearsalResult,
   type Script,
 } from '@sturdy/core';
 import { CompileError, rehearse } from '@sturdy/engine';
@@ -19,11 +24,16 @@ interface Options {
   environment: string;
   report: string;
   take?: string;
+  second?: string;
   repair: boolean;
+  twice: boolean;
   rounds: string;
 }
 
-type Played = Pick<Rehearsal, 'startedAt' | 'steps' | 'verdict' | 'divergence'>;
+type Played = Pick<Rehearsal, 'startedAt' | 'steps' | 'verdict' | 'divergence'> & { captured: Captured };
+
+/** Exit status by what came of it. */
+const statuses: Record<RehearsalResult, number> = { proven: 0, unproven: 4, drifted: 1, failed: 1 };
 
 export function addRehearse(program: Command): void {
   program
@@ -33,15 +43,22 @@ export function addRehearse(program: Command): void {
     .requiredOption('--environment <env.yaml>', 'where it is played (see: sturdy schema environment); only targets: is needed')
     .requiredOption('--report <report.json>', 'where verdicts and reasons are written (see: sturdy schema rehearsal)')
     .option('--take <take.har>', 'the recording that the answers are laid beside; without it only what the script expects is checked')
-    .option('--repair', 'add the handoffs that the rehearsal proves missing, and rehearse again; needs --take', false)
-    .option('--rounds <number>', 'rehearsals at most with --repair', '4')
+    .option(
+      '--second <second.har>',
+      'a second recording of the same flow: what differs between the two is no difference, and what moves is known',
+    )
+    .option('--repair', 'find out why it fails, change the script, and rehearse again until it passes twice in a row; needs --take', false)
+    .option('--twice', 'rehearse a second time directly after the first; without it a pass is never proven', false)
+    .option('--rounds <number>', 'rehearsals at most with --repair', String(mostRounds))
     .addHelpText(
       'after',
       `
 Works without the server. Sends only to the targets that the environment names, and only to this machine.
 With --repair the script file is written anew; what it was before is kept beside it as <script.yaml>.before.
-Exit status: 0 passed, 1 failed or drifted, 2 it could not be run.
-Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --take take-1.har --repair`,
+Each rehearsal makes the records that a person would make; with --repair that are up to as many as --rounds says.
+Exit status: 0 passed and proven, 4 passed but not proven (the lines say what could not be seen, and how to prove it),
+1 failed or drifted, 2 it could not be run.
+Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --take take-1.har --second take-2.har --repair`,
     )
     .action(async (file: string, options: Options) => {
       const { script, files } = readScriptFile(file);
@@ -50,19 +67,36 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
         throw new UsageError('--repair needs --take: the recording says what the answers should be.');
       const rounds = Number(options.rounds);
       if (!Number.isInteger(rounds) || rounds < 1 || rounds > 20) throw new UsageError('--rounds is a whole number from 1 to 20.');
+      if (options.second !== undefined && options.take === undefined)
+        throw new UsageError('--second needs --take: it is laid beside the first recording.');
       const take = options.take === undefined ? null : await readTake(options.take);
       const loaded = take?.loaded ?? noTake(script);
+      const second = options.second === undefined ? null : (await readTake(options.second)).loaded;
       const readFile = (hash: string) => files.get(hash) ?? take?.shelf.bytes(hash);
+      const most = options.repair ? rounds : options.twice ? 2 : 1;
+      say(`At most ${most === 1 ? 'one rehearsal' : `${most} rehearsals`} of ${requestSteps(script).length} requests.`);
       const done = await repairInRounds<Played>(
         script,
         {
-          rehearse: (current) => playAndJudge(current, environment, loaded, readFile),
-          repair: (current, rehearsal) => Promise.resolve(repair(current, loaded, rehearsal)),
+          rehearse: (current) => playAndJudge(current, environment, loaded, second, readFile),
+          repair: (current, rehearsal, proof, failed) => Promise.resolve(repair(current, loaded, { rehearsal, proof }, second, failed)),
+          prove: (current, ...played) =>
+            Promise.resolve(
+              prove(
+                current,
+                loaded,
+                second,
+                played.map((one) => one.captured),
+              ),
+            ),
         },
-        options.repair ? rounds : 1,
+        most,
       );
-      const kept = options.repair ? done.rounds : done.rounds.map((one) => ({ ...one, report: null }));
-      const report = rehearsalFile(done.script, environment, kept);
+      const last = done.rounds.at(-1);
+      // A single pass is looked over too, for what it leaves open.
+      const proof =
+        done.proof ?? (done.result === 'unproven' && last ? prove(done.script, loaded, second, [last.rehearsal.captured]) : null);
+      const report = rehearsalFile(done.script, environment, done.rounds, done.result, proof);
       writeJson(options.report, report);
       if (options.repair && done.script !== script) {
         copyFileSync(file, `${file}.before`);
@@ -72,7 +106,7 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
         );
       }
       tell(report, options.repair);
-      process.exitCode = report.verdict === 'passed' ? 0 : 1;
+      process.exitCode = statuses[done.result];
     });
 }
 
@@ -80,6 +114,7 @@ async function playAndJudge(
   script: Script,
   environment: Environment,
   loaded: LoadedTake,
+  second: LoadedTake | null,
   readFile: (hash: string) => Uint8Array | undefined,
 ): Promise<Played> {
   const shelf = new BodyShelf();
@@ -87,7 +122,8 @@ async function playAndJudge(
   const capture = await rehearse({ script, environment, random: Math.random, put: shelf.put, readFile }).catch((error: unknown) => {
     throw error instanceof CompileError ? new UsageError(error.message) : error;
   });
-  return { startedAt, ...judgeRehearsal(script, loaded, { ...capture, readBody: shelf.text, failureSigns: environment.failureSigns }) };
+  const captured = { ...capture, readBody: shelf.text, failureSigns: environment.failureSigns };
+  return { startedAt, ...judgeRehearsal(script, loaded, captured, second), captured };
 }
 
 /** Stands for the recording where there is none: nothing is compared with it. */
@@ -97,14 +133,30 @@ const noTake = (script: Script): LoadedTake => ({
   readBody: () => undefined,
 });
 
+const say = (line: string): void => {
+  process.stdout.write(`${line}\n`);
+};
+
+const resultWords: Record<RehearsalResult, string> = {
+  proven: 'passed and proven',
+  unproven: 'passed, unproven',
+  drifted: 'drifted',
+  failed: 'failed',
+};
+
 function tell(report: ReturnType<typeof rehearsalFile>, repairing: boolean): void {
-  const say = (line: string) => process.stdout.write(`${line}\n`);
-  report.rounds.forEach(({ rehearsal, repaired }, index) => {
+  report.rounds.forEach(({ rehearsal, repaired, tried }, index) => {
     const good = rehearsal.steps.filter((one) => one.verdict === 'passed').length;
     say(`${repairing ? `Round ${index + 1}: ` : ''}${rehearsal.verdict}, ${good} of ${rehearsal.steps.length} steps passed.`);
+    for (const one of tried) say(`  tried: ${one.sentence} ${outcomeWords[one.outcome]}`);
     if (rehearsal.divergence) say(`  ${rehearsal.divergence.sentence}\n  ${rehearsal.divergence.advice}`);
     for (const one of repaired?.handoffs ?? []) say(`  added the handoff “${one.name}”: ${one.reason}`);
     for (const one of repaired?.made ?? []) say(`  let the client make “${one.name}”: ${one.reason}`);
-    for (const one of repaired?.eased ?? []) say(`  step ${one.step}: ${one.reason}`);
+    for (const one of [...(repaired?.eased ?? []), ...(repaired?.replaced ?? [])]) say(`  step ${one.step}: ${one.reason}`);
   });
+  say(`Result: ${resultWords[report.result]}.`);
+  for (const one of [...(report.proof?.made ?? []), ...(report.proof?.changed ?? [])]) say(`  step ${one.number} ${one.what}`);
+  for (const one of report.proof?.open ?? []) say(`  open: ${one.sentence} ${one.advice}`);
 }
+
+const outcomeWords = { helped: 'It helped.', kept: 'It is right, but was not all.', 'taken back': 'It did not help and was taken back.' };

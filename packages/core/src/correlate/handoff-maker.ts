@@ -28,11 +28,14 @@ export interface CorrelationReport {
   made: { name: string; reason: string }[];
   /** Expectations that were widened, by the number of the step. */
   eased: { step: number; reason: string }[];
+  /** Handoffs that are read elsewhere now, or are none any more, by the number of a step that sends them. */
+  replaced: { step: number; reason: string }[];
   unsure: number;
 }
 
 /** True where correlating or repairing found nothing to add. */
-export const addsNothing = ({ handoffs, made, eased }: CorrelationReport): boolean => handoffs.length + made.length + eased.length === 0;
+export const addsNothing = ({ handoffs, made, eased, replaced }: CorrelationReport): boolean =>
+  handoffs.length + made.length + eased.length + replaced.length === 0;
 
 /** The result of correlating: a new script, and what was added. */
 export interface Correlated {
@@ -202,6 +205,7 @@ export class HandoffMaker {
           .map(({ id, name, evidence, reason }) => ({ name, evidence, reason, uses: uses.get(id)?.length ?? 0 })),
         made: this.#made.map(({ name, reason }) => ({ name, reason })),
         eased: [],
+        replaced: [],
         unsure: 0,
       },
     };

@@ -4,6 +4,12 @@ import { isContainerNumber } from '../data/container-number.js';
 const tellingName =
   /csrf|xsrf|token|nonce|state|verifier|session|sess|sid|ticket|key|secret|stamp|version|rev(ision)?|etag|match|guid|uuid|draft|seal|signature|sig$|auth|code$|cursor|twin|hash/i;
 
+/** Names of what belongs to a visit or a page, and not to a thing: tokens, keys, states. */
+export const isTokenName = (name: string): boolean =>
+  /csrf|xsrf|token|nonce|state$|verifier|session|sess$|^sid$|ticket|secret|stamp|etag|version|seal|signature|auth|cursor|hash|cookie/i.test(
+    name.replace(/ \d+$/, ''),
+  );
+
 /** Why a value looks as if a server made it for this visit alone, in a few words; null where nothing says so. */
 export function dynamicShape(name: string, value: string): string | null {
   if (/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(value)) return 'it is a UUID';

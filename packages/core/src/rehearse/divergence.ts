@@ -7,6 +7,7 @@ import { boundPlaces, sentValues } from '../script/request-parts.js';
 import { isCounted } from '../script/coverage.js';
 import { capturedView, type Captured } from './captured.js';
 import { faultTexts } from './failure-signs.js';
+import { saysTaken } from './said.js';
 import type { CapturedStep, Divergence, RehearsedStep } from './rehearsal.schema.js';
 
 const short = (text: string, length = 48): string => (text.length > length ? `${text.slice(0, length)}…` : text);
@@ -76,9 +77,6 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
 
 const boundTo = (step: RequestStep | undefined, handoff: string): boolean =>
   step !== undefined && JSON.stringify([step.url, step.headers, step.body]).includes(`"handoff":"${handoff}"`);
-
-/** What answers say where a value must be another one each time, in the languages of the trade. */
-const saysTaken = /already|exist|taken|duplicate|unique|in use|used before/i;
 
 /** A typed value that the fault text of the answer quotes, or that stands in the field beside a text which says that it is taken. */
 function refusedValue(step: RequestStep, own: CapturedStep, captured: Captured): string | null {

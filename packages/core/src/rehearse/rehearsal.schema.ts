@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { BodyRefSchema, HeaderSchema, TimingsSchema } from '../take/take.schema.js';
+import { ProofSchema } from '../proof/proof.schema.js';
 import { ExpectationSchema, ExtractorSchema } from '../script/script.schema.js';
 
 export const VerdictSchema = z.enum(['passed', 'drifted', 'failed', 'not-sent']);
@@ -102,6 +103,8 @@ export const RehearsalSchema = z.object({
   /** Rows that were dealt and are spent now. */
   rows: z.array(z.object({ table: z.string(), row: z.number().int() })),
   notes: z.array(RehearsalNoteSchema).optional(),
+  /** What was seen of what it did, where it passed: with the one before it, if that passed too. Absent where it did not pass. */
+  proof: ProofSchema.optional(),
   /** The step before which the tester ended it; absent where it went through. The verdict is that of the steps before. */
   endedBefore: z.string().optional(),
   /** The step before which it waits for the tester; absent once it has ended. */
@@ -109,12 +112,22 @@ export const RehearsalSchema = z.object({
 });
 export type Rehearsal = z.infer<typeof RehearsalSchema>;
 
+/** What came of a rehearsal: seen to have done what the takes did, passed without that being seen, or not passed. */
+export const rehearsalResults = ['proven', 'unproven', 'drifted', 'failed'] as const;
+export type RehearsalResult = (typeof rehearsalResults)[number];
+
+/** The result of a rehearsal as it stands by itself. */
+export const resultOf = ({ verdict, proof }: Pick<Rehearsal, 'verdict' | 'proof'>): RehearsalResult =>
+  verdict === 'passed' ? (proof?.state ?? 'unproven') : verdict === 'drifted' ? 'drifted' : 'failed';
+
 /** How a rehearsal is to be played. */
 export const RehearsalWishSchema = z.object({
   /** `step` waits before each request until it is told to go on. */
   mode: z.enum(['through', 'step']).default('through'),
   /** The last step to be played; the rest is left out. */
   until: z.string().nullable().default(null),
+  /** Plays it a second time directly after the first, where the first passed: only that proves a pass. */
+  twice: z.boolean().default(false),
   /** Rows to be dealt, by table; the next free one where a table is not named. */
   rows: z.array(z.object({ table: z.string(), row: z.number().int() })).default([]),
 });

@@ -100,7 +100,9 @@ describe('judging a rehearsal', () => {
       '<p class="errornote">Please correct the error below.</p><ul class="errorlist"><li>A user of that name already exists.</li></ul><input name="username" value="grower-one"><input name="role" value="user">';
     const result = judgeRehearsal(own, take, playback(own, { s1: [200, html, page] }));
     expect(result.divergence).toMatchObject({ cause: 'refused-value', refused: 'grower-one' });
-    expect(repair(own, take, result).script.made).toMatchObject([{ made: 'unique-text', recorded: 'grower-one' }]);
+    expect(repair(own, take, { rehearsal: result, proof: null }).script.made).toMatchObject([
+      { made: 'unique-text', recorded: 'grower-one' },
+    ]);
   });
 
   it('drifts where the answer is built differently', () => {
@@ -116,7 +118,7 @@ describe('judging a rehearsal', () => {
 describe('repairing', () => {
   const rehearse = (answers: Record<string, Answer>, own = script) => {
     const result = judged(answers, own);
-    return repair(own, recorded, result);
+    return repair(own, recorded, { rehearsal: result, proof: null });
   };
 
   it('hands off every value that was proved stale, wherever it is used', () => {
@@ -151,7 +153,7 @@ describe('repairing', () => {
     };
     const elsewhere = to('/desk/Vxtu55crplG');
     expect(elsewhere.steps).toMatchObject([{ verdict: 'drifted', redirect: '/desk/*' }]);
-    const { script: repaired, report } = repair(own, take, elsewhere);
+    const { script: repaired, report } = repair(own, take, { rehearsal: elsewhere, proof: null });
     expect(report.eased).toHaveLength(1);
     expect(requestSteps(repaired)[0]?.step.expect.redirect).toBe('/desk/*');
     // A name that differs is another place; so is a longer way.
@@ -180,7 +182,9 @@ describe('repairing', () => {
       take,
       playback(own, { s1: [200, html, '<title>Book</title><p role="alert">CSQU3054383 was booked before</p>'] }),
     );
-    expect(repair(own, take, result).script.made).toMatchObject([{ made: 'container-number', recorded: 'CSQU3054383' }]);
+    expect(repair(own, take, { rehearsal: result, proof: null }).script.made).toMatchObject([
+      { made: 'container-number', recorded: 'CSQU3054383' },
+    ]);
   });
 });
 

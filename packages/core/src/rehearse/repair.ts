@@ -1,67 +1,82 @@
 import type { LoadedTake } from '../take/take.schema.js';
-import { describeExtractor } from '../script/describe-extractor.js';
-import { changeRequests, requestSteps, type Script } from '../script/script.schema.js';
-import { isLeaf } from '../script/sent-values.js';
-import { visitCandidates, visitStill } from '../correlate/candidates.js';
-import { HandoffMaker, type Correlated } from '../correlate/handoff-maker.js';
-import { freshKind } from '../correlate/shapes.js';
-import { ValueIndex } from '../correlate/value-index.js';
-import type { Rehearsal } from './rehearsal.schema.js';
+import { changeRequests, type Script } from '../script/script.schema.js';
+import { HandoffMaker, type CorrelationReport } from '../correlate/handoff-maker.js';
+import type { Hypothesis } from './hypothesis.schema.js';
+import { hypothesesOf, type Seen, type Supposition } from './hypotheses.js';
+
+/** Above this a change stays even where the next rehearsal gets no further: it is right, and was not the only reason. */
+export const likelyEnough = 0.9;
+/** Below this a supposition is not worth the records that a rehearsal makes. */
+const leastLikely = 0.08;
+/** So many suppositions about different steps are tried at once. */
+const mostAtOnce = 3;
+
+/** What is tried next: the script with it, the script with only what is beyond doubt, and what it rests on. */
+export interface Experiment {
+  script: Script;
+  /** The script without what the next rehearsal has to show. */
+  sure: Script;
+  report: CorrelationReport;
+  tried: Hypothesis[];
+}
 
 /**
- * Makes handoffs of the values that a rehearsal proved stale, and lets a refused typed value be made anew where its form
- * allows. The report is empty where the rehearsal gave no ground for a change.
+ * Makes hypotheses of why a rehearsal left the take, and changes the script by the likeliest: all that it proved, and of the others the best
+ * for each of a few steps. `failed` names those that were tried and did not help. The script is the same where nothing is left to try.
  */
-export function repair(script: Script, loaded: LoadedTake, rehearsal: Pick<Rehearsal, 'steps' | 'divergence'>): Correlated {
-  const maker = new HandoffMaker(script);
-  const key = (step: string, place: string, start: number, end: number) => `${step} ${place} ${start} ${end}`;
-  const stale = new Map(
-    rehearsal.steps
-      .flatMap((one) => one.stale)
-      .map((one) => [key(one.step, one.place, one.part?.start ?? 0, one.part?.end ?? one.recorded.length), one]),
-  );
-  const index = new ValueIndex(loaded, script);
-  const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
-  visitCandidates(script, loaded, index, (candidate) => {
-    const proof = stale.get(key(candidate.step.id, candidate.node.place, candidate.start, candidate.end));
-    const origin = proof && candidate.origins.find((one) => JSON.stringify(one.extractor) === JSON.stringify(proof.extractor));
-    if (!proof || !origin) return false;
-    return maker.handOff(
-      candidate,
-      origin,
-      'proven',
-      `The rehearsal sent it as recorded while step ${numbers.get(proof.origin) ?? '?'} now gave another (${describeExtractor(proof.extractor)}).`,
-    );
-  });
-  const refused = rehearsal.divergence?.refused;
-  const fresh = refused ? freshKind(refused) : null;
-  if (refused && fresh) {
-    for (const { step } of requestSteps(script))
-      visitStill(step, (node) => {
-        if (!isLeaf(node) || node.value !== refused) return false;
-        maker.make(
-          { step, node, value: node.value, start: 0, end: node.value.length },
-          fresh.made,
-          `The answer refused the typed one, and ${fresh.reason}.`,
-        );
-        return true;
-      });
+export function repair(
+  script: Script,
+  loaded: LoadedTake,
+  seen: Seen,
+  second: LoadedTake | null = null,
+  failed: readonly string[] = [],
+): Experiment {
+  const known = new Set(failed);
+  const all = hypothesesOf(script, loaded, second, seen).filter((one) => !known.has(one.id) && one.likelihood >= leastLikely);
+  const sure = all.filter((one) => one.likelihood >= likelyEnough);
+  const tried = [...sure];
+  // What was proven may be all there is to it; only where nothing was is something tried.
+  if (sure.length === 0) {
+    const steps = new Set<string>();
+    for (const one of all) {
+      if (steps.size >= mostAtOnce || steps.has(one.step) || (steps.size > 0 && one.likelihood < 0.5)) continue;
+      steps.add(one.step);
+      tried.push(one);
+    }
   }
-  const eased = rehearsal.steps.flatMap(({ step, redirect }) => (redirect === undefined ? [] : [{ step, redirect }]));
-  const repaired = maker.result();
-  const wider = new Map(eased.map((one) => [one.step, one.redirect]));
+  const changed = applied(script, tried);
   return {
-    script: changeRequests(repaired.script, (step) => {
+    ...changed,
+    sure: sure.length === tried.length ? changed.script : sure.length === 0 ? script : applied(script, sure).script,
+    tried: tried.map(({ id, kind, step, number, sentence, likelihood }) => ({ id, kind, step, number, sentence, likelihood })),
+  };
+}
+
+function applied(script: Script, suppositions: readonly Supposition[]): { script: Script; report: CorrelationReport } {
+  const before = suppositions.reduce((changed, one) => one.change?.(changed) ?? changed, script);
+  const maker = new HandoffMaker(before);
+  for (const one of suppositions) one.put?.(maker);
+  const wider = new Map(
+    suppositions.flatMap((one) =>
+      one.kind === 'wider-redirect' ? [[one.step, one.id.slice(`redirect ${one.step} `.length)] as const] : [],
+    ),
+  );
+  const made = maker.result();
+  return {
+    script: changeRequests(made.script, (step) => {
       const redirect = wider.get(step.id);
       return redirect === undefined ? step : { ...step, expect: { ...step.expect, redirect } };
     }),
     report: {
-      ...repaired.report,
-      eased: eased.map(({ step, redirect }) => ({
-        step: numbers.get(step) ?? 0,
-        reason: `It was led to another address of the same form, and the page there is built as in the take; now ${redirect} is accepted.`,
-      })),
-      unsure: repaired.script.unsure.length,
+      ...made.report,
+      eased: suppositions
+        .filter((one) => one.kind === 'wider-redirect')
+        .map((one) => ({
+          step: one.number,
+          reason: `It was led to another address of the same form, and the page there is built as in the take; now ${wider.get(one.step) ?? ''} is accepted.`,
+        })),
+      replaced: suppositions.filter((one) => one.change).map(({ number, sentence }) => ({ step: number, reason: sentence })),
+      unsure: made.script.unsure.length,
     },
   };
 }

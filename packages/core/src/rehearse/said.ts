@@ -45,6 +45,9 @@ const joinedTexts = (texts: readonly string[]): string[] => {
 const trouble =
   /\b(errors?|fail(s|ed|ure)?|invalid|not (found|valid|allowed|included|permitted|exist|available|authori[sz]ed)|denied|forbidden|unauthori[sz]ed|expired|already|duplicate|in use|must (be|not)|may not|cannot|can't|could not|couldn't|unable|wrong|missing|required|refused|rejected|conflict|exception|no longer|try again|mismatch|does not|doesn't|do not match|timed? ?out|locked)\b/i;
 
+/** What answers say where a value must be another one each time, in the languages of the trade; common practice, no source. */
+export const saysTaken = /already|exist|taken|duplicate|unique|in use|used before|conflict/i;
+
 /** A text without what is another one on each visit: numbers, and words that hold digits. */
 const masked = (text: string): string => text.replace(/[\w-]*\d[\w-]*/g, '#').toLowerCase();
 

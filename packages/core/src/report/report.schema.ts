@@ -1,7 +1,9 @@
 import * as z from 'zod';
 import { BodyRefSchema } from '../take/take.schema.js';
 import { EvidenceSchema, ExtractorSchema } from '../script/script.schema.js';
-import { DivergenceSchema, VerdictSchema } from '../rehearse/rehearsal.schema.js';
+import { ProofSchema } from '../proof/proof.schema.js';
+import { TriedSchema } from '../rehearse/hypothesis.schema.js';
+import { DivergenceSchema, rehearsalResults, VerdictSchema } from '../rehearse/rehearsal.schema.js';
 
 /** The version of the report files. */
 export const reportVersion = 1;
@@ -12,6 +14,10 @@ export const CorrelationReportSchema = z.object({
   handoffs: z.array(z.object({ name: z.string(), evidence: EvidenceSchema, reason: z.string(), uses: z.number().int() })),
   made: z.array(z.object({ name: z.string(), reason: z.string() })),
   eased: z.array(z.object({ step: z.number().int(), reason: z.string() })).describe('expectations that were widened'),
+  replaced: z
+    .array(z.object({ step: z.number().int(), reason: z.string() }))
+    .default([])
+    .describe('handoffs that are read elsewhere now, or are none any more'),
   unsure: z.number().int(),
 });
 
@@ -70,6 +76,7 @@ const RehearsalOfFile = z.object({
     StepRef.extend({
       verdict: VerdictSchema,
       reasons: z.array(z.string()),
+      said: z.array(z.string()).describe('what the server says of trouble, and the take does not'),
       stale: z
         .array(z.object({ name: z.string(), place: z.string(), origin: StepRef }))
         .describe('values sent as recorded though the server now gives others'),
@@ -85,6 +92,16 @@ export const RehearsalFileSchema = z.object({
   script: z.string(),
   environment: z.object({ name: z.string(), targets: z.array(z.string()) }),
   verdict: VerdictSchema.describe('of the last round'),
-  rounds: z.array(z.object({ rehearsal: RehearsalOfFile, repaired: CorrelationReportSchema.nullable() })),
+  result: z
+    .enum(rehearsalResults)
+    .describe('proven: passed twice in a row and seen to have done what the takes did; unproven: passed, but not seen'),
+  proof: ProofSchema.nullable().describe('what was seen to be made and changed, and what stays open; null where it did not pass'),
+  rounds: z.array(
+    z.object({
+      rehearsal: RehearsalOfFile,
+      repaired: CorrelationReportSchema.nullable(),
+      tried: z.array(TriedSchema).describe('what the changes before this round rested on, and whether it came further with them'),
+    }),
+  ),
 });
 export type RehearsalFile = z.infer<typeof RehearsalFileSchema>;

@@ -3,7 +3,8 @@ import { describeExtractor } from '../script/describe-extractor.js';
 import { readPlaces, requestSteps, type Script } from '../script/script.schema.js';
 import { usePlaces } from '../script/use-places.js';
 import { maskUrl } from '../take/secrets.js';
-import type { Rehearsal } from '../rehearse/rehearsal.schema.js';
+import type { Rehearsal, RehearsalResult } from '../rehearse/rehearsal.schema.js';
+import type { Proof } from '../proof/proof.schema.js';
 import type { Round } from '../rehearse/rounds.js';
 import type { Environment } from '../workload/workload.schema.js';
 import { reportVersion, type CorrelationFile, type RehearsalFile } from './report.schema.js';
@@ -55,6 +56,8 @@ export function rehearsalFile(
   script: Script,
   environment: Environment,
   rounds: readonly Round<Pick<Rehearsal, 'startedAt' | 'steps' | 'verdict' | 'divergence'>>[],
+  result: RehearsalResult,
+  proof: Proof | null,
 ): RehearsalFile {
   const ref = stepRefs(script);
   return {
@@ -63,7 +66,9 @@ export function rehearsalFile(
     script: script.name,
     environment: { name: environment.name, targets: environment.targets },
     verdict: rounds.at(-1)?.rehearsal.verdict ?? 'failed',
-    rounds: rounds.map(({ rehearsal, report }) => ({
+    result,
+    proof,
+    rounds: rounds.map(({ rehearsal, report, tried }) => ({
       rehearsal: {
         startedAt: rehearsal.startedAt,
         verdict: rehearsal.verdict,
@@ -72,6 +77,7 @@ export function rehearsalFile(
           ...ref(one.step),
           verdict: one.verdict,
           reasons: one.reasons,
+          said: one.said ?? [],
           stale: one.stale.map(({ name, place, origin }) => ({ name, place, origin: ref(origin) })),
           replayed: one.captured && {
             status: one.captured.response?.status ?? null,
@@ -82,6 +88,7 @@ export function rehearsalFile(
         })),
       },
       repaired: report,
+      tried,
     })),
   };
 }

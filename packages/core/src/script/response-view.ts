@@ -16,7 +16,9 @@ export class ResponseView {
 
   /** What the body is: as its type says, or as it looks where servers are known to write another type over it. */
   get kind(): BodyKind {
-    return (this.#kind ??= lookOf(this.declaredKind, this.body));
+    // Answers that a browser took from its cache are often recorded without their type.
+    const type = mediaType(this.headers);
+    return (this.#kind ??= lookOf(type === '' && this.body !== '' ? 'text' : bodyKind(type), this.body));
   }
 
   /** What the type in the header says that the body is. */
@@ -47,7 +49,8 @@ export class ResponseView {
   }
 }
 
-const looksLikeHtml = /^\s*(?:<!--[\s\S]{0,2000}?-->\s*)*<(?:!doctype html|html|head|body|div|span|form|table|t[rdh]|ul|ol|li|p|a|b|i|h[1-6]|input|select|option|label|section|script|br)\b/i;
+const looksLikeHtml =
+  /^\s*(?:<!--[\s\S]{0,2000}?-->\s*)*<(?:!doctype html|html|head|body|div|span|form|table|t[rdh]|ul|ol|li|p|a|b|i|h[1-6]|input|select|option|label|section|script|br)\b/i;
 
 /** Pages are often sent as text or JSON, and JSON as a page: there the first signs say what the body is. */
 function lookOf(declared: BodyKind, body: string): BodyKind {

@@ -54,7 +54,10 @@ export function pathAndQuery(url: string): string {
  * `/intakes/20418?a=1` and `/intakes/20977?a=7` have the same shape.
  */
 export function pathShape(target: string): string {
-  const [path = '', query = ''] = target.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '').split('?');
+  const [path = '', query = ''] = target
+    .replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '')
+    .replace(/#.*$/, '')
+    .split('?');
   const parts = path.split('/').map((part) => (looksLikeId(part) ? '*' : part));
   const names = query
     .split('&')
@@ -81,9 +84,10 @@ export const isPlainWord = (part: string): boolean => /^[A-Za-z]?[a-z]+([-_.][A-
 
 /** True where a redirect leads to a place of the given shape; `*` in the shape stands for any one segment. */
 export function leadsTo(shape: string, target: string): boolean {
-  const [wantedPath = '', wantedQuery = ''] = shape.split('?');
+  // Where on a page a redirect leads to is no matter of the page (RFC 9110, 10.2.2).
+  const [wantedPath = '', wantedQuery = ''] = shape.replace(/#.*$/, '').split('?');
   const [path = '', query = ''] = pathShape(target).split('?');
-  const raw = target.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '').split('?')[0] ?? '';
+  const raw = target.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '').split(/[?#]/)[0] ?? '';
   const wanted = wantedPath.split('/');
   const found = raw.split('/');
   const shaped = path.split('/');

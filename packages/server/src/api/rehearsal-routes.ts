@@ -1,10 +1,13 @@
 import {
   CorrelationReportSchema,
+  ProofSchema,
+  rehearsalResults,
   RehearsalOrderSchema,
   RehearsalSchema,
   RehearsalWishSchema,
   ScriptSchema,
   StepDifferenceSchema,
+  TriedSchema,
   type Rehearsal,
 } from '@sturdy/core';
 import * as z from 'zod';
@@ -45,7 +48,8 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       result: RehearsalSchema,
       handle: async ({ params, body }) => {
         const script = await needScript(store, params.scriptId);
-        return rehearsalRoom.rehearse(script, await playedIn(store, script.projectId), body);
+        const environment = await playedIn(store, script.projectId);
+        return body.twice ? rehearsalRoom.rehearseTwice(script, environment, body) : rehearsalRoom.rehearse(script, environment, body);
       },
     }),
     route({
@@ -60,11 +64,20 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
     route({
       method: 'post',
       path: '/scripts/:scriptId/repair',
-      summary: 'Rehearse and repair in rounds until the script passes or nothing more can be added',
+      summary: 'Rehearse and repair in rounds until the script passes twice in a row and is proven, or nothing is left to try',
       params: InScript,
       result: z.object({
         script: ScriptSchema,
-        rounds: z.array(z.object({ rehearsal: RehearsalSchema, report: CorrelationReportSchema.nullable() })),
+        rounds: z.array(
+          z.object({
+            rehearsal: RehearsalSchema,
+            report: CorrelationReportSchema.nullable(),
+            tried: z.array(TriedSchema),
+            proof: ProofSchema.optional(),
+          }),
+        ),
+        proof: ProofSchema.nullable(),
+        result: z.enum(rehearsalResults),
       }),
       handle: async ({ params, request }) => {
         const script = await needScript(store, params.scriptId);
@@ -80,12 +93,13 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       handle: async ({ params, request }) => {
         const script = await needScript(store, params.scriptId);
         const rehearsal = await theRehearsal(params.rehearsalId);
-        const mended = await compute.repair(script, await needTake(store, script.takeId), rehearsal);
+        const second = script.secondTakeId === null ? null : await store.loadTake(script.secondTakeId);
+        const mended = await compute.repair(script, await needTake(store, script.takeId), second, rehearsal, rehearsal.proof ?? null, []);
         const kept = await keepScript(store, mended.script, {
           by: personOf(request),
           what: `Repaired after rehearsal ${rehearsal.number}`,
         });
-        return { ...mended, script: kept.script };
+        return { report: mended.report, script: kept.script };
       },
     }),
     route({

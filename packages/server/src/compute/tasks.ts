@@ -25,6 +25,7 @@ import {
   querySamples,
   usersOf,
   Workbench,
+  prove,
   repair,
   runResult,
   runTable,
@@ -34,6 +35,7 @@ import {
   type Handoff,
   type HandoffPattern,
   type PatternFind,
+  type Proof,
   type Proposal,
   type TextProblem,
   type Trial,
@@ -41,6 +43,7 @@ import {
   type CheckSuggestion,
   type CodeStep,
   type Correlated,
+  type Experiment,
   type Frame,
   type LanePoint,
   type LoadedTake,
@@ -73,6 +76,7 @@ const load = (stored: StoredTake): LoadedTake => ({
   readBytes: (hash) => stored.bytes[hash],
 });
 
+const capturedOf = ({ steps, bodies }: StoredRehearsal): Captured => ({ steps, missing: [], readBody: (hash) => bodies[hash] });
 const answersOf = ({ bodies, ...rest }: StoredRehearsal) => ({ ...rest, readBody: (hash: string) => bodies[hash] });
 
 const sideOf = (script: Script, { steps, bodies }: StoredRehearsal): Side => sideOfRehearsal(script, steps, (hash) => bodies[hash]);
@@ -104,14 +108,25 @@ export const tasks = {
   judge: (
     script: Script,
     take: StoredTake,
+    second: StoredTake | null,
     captured: Omit<Captured, 'readBody'> & { bodies: Record<string, string> },
   ): Pick<Rehearsal, 'steps' | 'verdict' | 'divergence' | 'notes'> =>
-    judgeRehearsal(script, load(take), { ...captured, readBody: (hash) => captured.bodies[hash] }),
+    judgeRehearsal(script, load(take), { ...captured, readBody: (hash) => captured.bodies[hash] }, second && load(second)),
+
+  prove: (script: Script, take: StoredTake, second: StoredTake | null, rehearsals: StoredRehearsal[]): Proof =>
+    prove(script, load(take), second && load(second), rehearsals.map(capturedOf)),
 
   handOff: (script: Script, take: StoredTake, at: { step: string; place: string }): ReturnType<typeof handOffValue> =>
     handOffValue(script, load(take), at),
 
-  repair: (script: Script, take: StoredTake, rehearsal: Rehearsal): Correlated => repair(script, load(take), rehearsal),
+  repair: (
+    script: Script,
+    take: StoredTake,
+    second: StoredTake | null,
+    rehearsal: Rehearsal,
+    proof: Proof | null,
+    failed: readonly string[],
+  ): Experiment => repair(script, load(take), { rehearsal, proof }, second && load(second), failed),
 
   /** Lays out what extractors are tried on. The key names it; another one replaces it. */
   openWorkbench: (key: string, script: Script, take: StoredTake, second: StoredTake | null, rehearsals: StoredRehearsal[]): void => {

@@ -10,8 +10,9 @@ import {
   type Environment,
   type Rehearsal,
   type RehearsalOrder,
+  type Proof,
   type RehearsalWish,
-  type Round,
+  type RoundsDone,
   type Script,
 } from '@sturdy/core';
 import { CompileError, rehearse, type RehearsalCapture, type Row } from '@sturdy/engine';
@@ -22,7 +23,9 @@ import type { LiveHub } from '../live/live-hub.js';
 import { notFound, Problem } from '../problem.js';
 import { keepScript } from '../scripts/keep-script.js';
 import type { Store } from '../store/store-client.js';
+import type { StoredTake } from '../store/repository.js';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
+import { storedRehearsal } from './stored-rehearsal.js';
 import { RehearsalUnderWay } from './under-way.js';
 
 /** Rows as they are dealt to one rehearsal. */
@@ -39,7 +42,7 @@ interface DealtRows {
 const rowOf = ({ columns }: DataTable, { values }: { values: readonly string[] }): Row =>
   new Map(columns.map(({ name }, at) => [name, values[at] ?? '']));
 
-const plainWish: RehearsalWish = { mode: 'through', until: null, rows: [] };
+const plainWish: RehearsalWish = { mode: 'through', until: null, twice: false, rows: [] };
 
 /** Plays scripts once and judges them; repairs them in rounds. */
 export class RehearsalRoom {
@@ -96,6 +99,7 @@ export class RehearsalRoom {
   async #play(script: Script, environment: Environment, underWay: RehearsalUnderWay): Promise<Rehearsal> {
     const stored = await this.store.loadTake(script.takeId);
     if (!stored) throw notFound('take', script.takeId);
+    const second = await this.#secondTake(script);
     const before = await this.store.rehearsals(script.id);
     const id = randomUUID();
     const dealt = await this.#openTables(script, id, underWay.wish);
@@ -116,7 +120,11 @@ export class RehearsalRoom {
       const due = fresh;
       fresh = [];
       await this.store.putBodies(due);
-      const judged = await this.compute.judge(script, stored, { ...capture, bodies: texts, failureSigns: environment.failureSigns });
+      const judged = await this.compute.judge(script, stored, second, {
+        ...capture,
+        bodies: texts,
+        failureSigns: environment.failureSigns,
+      });
       return { ...base, rows: dealt.spent, ...judged, ...(capture.endedBefore === undefined ? {} : { endedBefore: capture.endedBefore }) };
     };
     const files = await this.#files(script);
@@ -151,20 +159,50 @@ export class RehearsalRoom {
     return rehearsal;
   }
 
-  /** Rehearses and repairs until the script passes, nothing more can be added, or the rounds are used up. */
-  async repair(script: Script, environment: Environment, by: string): Promise<{ script: Script; rounds: Round[] }> {
+  async #secondTake(script: Script): Promise<StoredTake | null> {
+    return script.secondTakeId === null ? null : this.store.loadTake(script.secondTakeId);
+  }
+
+  /** Plays the script twice in a row, where the first time passes, and says what was seen of what it did. */
+  async rehearseTwice(script: Script, environment: Environment, wish: RehearsalWish): Promise<Rehearsal> {
+    const first = await this.rehearse(script, environment, wish);
+    if (first.verdict !== 'passed' || first.waitingAt !== undefined || first.endedBefore !== undefined) return first;
+    const again = await this.rehearse(script, environment, { ...plainWish, mode: wish.mode });
+    if (again.verdict !== 'passed' || again.waitingAt !== undefined || again.endedBefore !== undefined) return again;
+    return (await this.#proven(script, first, again)).rehearsal;
+  }
+
+  /** The second of two rehearsals that passed, with what was seen of both; it is stored with that. */
+  async #proven(script: Script, first: Rehearsal, again: Rehearsal): Promise<{ rehearsal: Rehearsal; proof: Proof }> {
     const stored = await this.store.loadTake(script.takeId);
     if (!stored) throw notFound('take', script.takeId);
-    return repairInRounds(script, {
+    const [left, right] = [await storedRehearsal(this.store, first), await storedRehearsal(this.store, again)];
+    const proof = await this.compute.prove(script, stored, await this.#secondTake(script), [left, right]);
+    const rehearsal = { ...again, proof };
+    await this.store.saveRehearsal(rehearsal);
+    return { rehearsal, proof };
+  }
+
+  /** Rehearses and repairs until the script is proven, nothing is left to try, or the rounds are used up. */
+  async repair(script: Script, environment: Environment, by: string): Promise<RoundsDone> {
+    const stored = await this.store.loadTake(script.takeId);
+    if (!stored) throw notFound('take', script.takeId);
+    const second = await this.#secondTake(script);
+    const done = await repairInRounds(script, {
       rehearse: (current) => this.rehearse(current, environment, plainWish, false),
-      repair: async (current, rehearsal) => {
-        const repaired = await this.compute.repair(current, stored, rehearsal);
-        return { ...repaired, script: ownParts(repaired.script) };
+      repair: async (current, rehearsal, proof, failed) => {
+        const experiment = await this.compute.repair(current, stored, second, rehearsal, proof, failed);
+        return { ...experiment, script: ownParts(experiment.script), sure: ownParts(experiment.sure) };
       },
+      prove: async (current, first, again) => (await this.#proven(current, first, again)).proof,
       repaired: async (current) => {
         await keepScript(this.store, current, { by, what: 'Repaired' });
       },
     });
+    return {
+      ...done,
+      rounds: done.rounds.map((one) => (one.proof ? { ...one, rehearsal: { ...one.rehearsal, proof: one.proof } } : one)),
+    };
   }
 
   /** The tables of a script, from which rows are dealt while it is played. */

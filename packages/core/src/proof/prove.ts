@@ -1,0 +1,365 @@
+import type { LoadedTake } from '../take/take.schema.js';
+import { pathAndQuery } from '../take/messages.js';
+import { viewOf, type ResponseView } from '../script/response-view.js';
+import { answerOf, exchangesOf, requestSteps, type Handoff, type RequestStep, type Script } from '../script/script.schema.js';
+import { sentNodes } from '../script/request-parts.js';
+import { isLeaf, type SentNode } from '../script/sent-values.js';
+import { isStill, movingPieces } from '../script/template.js';
+import { usePlaces } from '../script/use-places.js';
+import { stepsOfTake, visitStill, type StepOfTake } from '../correlate/candidates.js';
+import { Judge } from '../correlate/judge.js';
+import { isBareId } from '../correlate/naming.js';
+import { readsAsTyped } from '../correlate/person-inputs.js';
+import { SecondTake } from '../correlate/second-take.js';
+import { isTokenName, namesThing } from '../correlate/shapes.js';
+import { ValueIndex } from '../correlate/value-index.js';
+import { isWeak } from '../correlate/wanted.js';
+import { PatternBook } from '../patterns/match.js';
+import { publishedPatterns } from '../patterns/published.js';
+import { capturedView, lastOfEach, type Captured } from '../rehearse/captured.js';
+import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
+import type { OpenPoint, Proof } from './proof.schema.js';
+import { sentNow } from './sent-now.js';
+import { shows, showsAs } from './shown.js';
+
+const short = (text: string, length = 40): string => (text.length > length ? `${text.slice(0, length)}…` : text);
+
+/** A step with what the take and the rehearsals say of it. */
+interface LaidStep {
+  step: RequestStep;
+  number: number;
+  own: StepOfTake | undefined;
+  recorded: ResponseView[];
+  other: ResponseView | undefined;
+  replays: { sent: Map<string, string>; views: ResponseView[] }[];
+}
+
+/**
+ * Whether two rehearsals in a row that passed did what the takes did: things of their own were made, what was sent is shown by them, and
+ * nothing of the take is still sent that should have moved. Without a second rehearsal nothing is proven.
+ */
+export function prove(script: Script, loaded: LoadedTake, second: LoadedTake | null, rehearsals: readonly Captured[]): Proof {
+  return new Prover(script, loaded, second, rehearsals).proof();
+}
+
+class Prover {
+  readonly #steps: LaidStep[];
+  readonly #twin: SecondTake | null;
+  readonly #judge: Judge;
+  readonly #index: ValueIndex;
+  readonly #open: OpenPoint[] = [];
+  readonly #made: Proof['made'] = [];
+  readonly #changed: Proof['changed'] = [];
+
+  constructor(
+    readonly script: Script,
+    loaded: LoadedTake,
+    second: LoadedTake | null,
+    readonly rehearsals: readonly Captured[],
+  ) {
+    this.#twin = second && new SecondTake(loaded, second);
+    this.#index = new ValueIndex(loaded, script, this.#twin?.moving);
+    this.#judge = new Judge(loaded, this.#index, this.#twin, new PatternBook(publishedPatterns));
+    const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
+    const ofTake = new Map(stepsOfTake(script, loaded).map((one) => [one.step.id, one]));
+    const captures = rehearsals.map((one) => lastOfEach(one.steps));
+    this.#steps = requestSteps(script).map(({ step, number }) => ({
+      step,
+      number,
+      own: ofTake.get(step.id),
+      recorded: exchangesOf(step).flatMap((n) => {
+        const exchange = byNumber.get(n);
+        return exchange ? [viewOf(exchange, loaded.readBody)].filter((one) => one !== undefined) : [];
+      }),
+      other: this.#twin?.partnerOf(answerOf(step) ?? -1)?.view,
+      replays: captures.flatMap((capture, at) => {
+        const captured = capture.get(step.id);
+        const rehearsal = rehearsals[at];
+        return captured && rehearsal
+          ? [{ sent: sentNow(captured, rehearsal.readBody), views: viewsOf(captured, rehearsal) }]
+          : [{ sent: new Map<string, string>(), views: [] }];
+      }),
+    }));
+  }
+
+  proof(): Proof {
+    this.#thingsMade();
+    this.#stillRecorded();
+    this.#shownAgain();
+    if (this.rehearsals.length < 2)
+      this.#open.push({
+        step: null,
+        number: 0,
+        kind: 'once',
+        sentence: 'It was rehearsed once only. What can be used only once shows the second time.',
+        advice: 'Rehearse twice in a row.',
+      });
+    const acts = this.#steps.filter((one) => this.#isAct(one));
+    const [first] = acts;
+    if (first && this.#made.length === 0 && this.#changed.length === 0 && this.#open.length === 0)
+      this.#open.push({
+        step: first.step.id,
+        number: first.number,
+        kind: 'unseen',
+        sentence: `No answer shows what step ${first.number} and those after it did.`,
+        advice: 'Add a check for what the answer should say, or a step that looks at the thing.',
+      });
+    return { state: this.#open.length === 0 ? 'proven' : 'unproven', made: this.#made, changed: this.#changed, open: this.#open };
+  }
+
+  /** A request by which a person changes something: no reading, no signing in or out. */
+  #isAct({ step, own }: LaidStep): boolean {
+    if (/^(GET|HEAD|OPTIONS)$/.test(step.method) || own === undefined) return false;
+    const nodes = leaves(step);
+    if (nodes.some((node) => /pass(word|wd|phrase)?$|^pwd$/i.test(node.name))) return false;
+    if (/log-?(in|out|on|off)|sign-?(in|out|on|off)|\/(oauth2?|token|auth|session)s?\b/i.test(pathAndQuery(own.exchange.url))) return false;
+    return nodes.some((node) => this.#isInput(node, own) || !isStill(node.template));
+  }
+
+  /** A value that a person typed or chose: the form says so, or it was sent before any answer gave it and reads as people write. */
+  #isInput(node: SentNode, own: StepOfTake): boolean {
+    const other = this.#twin?.valueAt(own.exchange.n, node.place);
+    const input = this.#judge.inputOf(node, own, other);
+    if (input) return input.kind === 'typed' || input.kind === 'chosen';
+    if (/^(path|header|cookie):/.test(node.place) || node.isName || node.value.length < 2) return false;
+    if (other !== undefined && other === node.value) return false;
+    const origins = this.#index.origins(node.value, node.name, own.exchange, true);
+    if (origins.length === 0) return readsAsTyped(node.value) && !this.#judge.isClock(node.value, own);
+    const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, own);
+    return judged.kind === 'chosen' || judged.kind === 'typed';
+  }
+
+  /** What a person gave to this act and to none before it. */
+  #newInputs(act: LaidStep): SentNode[] {
+    const { own } = act;
+    if (!own) return [];
+    const before = new Set(
+      this.#steps.filter((one) => one.number < act.number).flatMap((one) => leaves(one.step).map((node) => node.value)),
+    );
+    return leaves(act.step).filter((node) => node.value !== '' && !before.has(node.value) && this.#isInput(node, own));
+  }
+
+  /** Each thing that the take made has to be another one in each rehearsal, and to be shown where the take showed its own. */
+  #thingsMade(): void {
+    const uses = usePlaces(this.script);
+    for (const handoff of this.script.handoffs) {
+      const maker = this.#makerOf(handoff, uses.get(handoff.id)?.map((one) => one.place) ?? []);
+      if (!maker) continue;
+      const values = this.rehearsals.map((_, at) => this.#valueIn(handoff, at, uses.get(handoff.id) ?? []));
+      const known = values.filter((one) => one !== undefined);
+      if (known.length < this.rehearsals.length) continue;
+      const all = [handoff.recorded, ...known];
+      if (new Set(all).size < all.length) {
+        this.#open.push({
+          step: maker.step.id,
+          number: maker.number,
+          kind: 'not-new',
+          sentence: `Step ${maker.number} made ${handoff.name} “${short(handoff.recorded)}” in the take; ${known.length > 1 && known[0] === known[1] ? `both rehearsals got “${short(known[0] ?? '')}”` : `the rehearsal got “${short(known.find((one) => one === handoff.recorded) ?? '')}” again`}, so nothing new was made.`,
+          advice: 'What is typed there may have to be new each time: bind it to data, or let it be made anew.',
+        });
+        continue;
+      }
+      const hidden = this.#notShown(handoff.recorded, known, maker.number);
+      if (hidden) {
+        this.#open.push({
+          step: hidden.step.id,
+          number: hidden.number,
+          kind: 'not-shown',
+          sentence: `Step ${hidden.number} showed ${handoff.name} “${short(handoff.recorded)}” in the take; the rehearsal's own “${short(known[0] ?? '')}” is not shown there.`,
+          advice: 'Look at the answer of that step: it may show the thing of the take.',
+        });
+        continue;
+      }
+      this.#made.push({
+        step: maker.step.id,
+        number: maker.number,
+        what: `made ${handoff.name} ${known.map((one) => short(one)).join(', then ')}`,
+      });
+    }
+  }
+
+  /** The step that made the thing which a handoff names; undefined where the handoff names none, such as a token of the session. */
+  #makerOf(handoff: Handoff, places: readonly string[]): LaidStep | undefined {
+    if (isTokenName(handoff.name) || handoff.recorded.length > 64) return undefined;
+    const names = places.map((place) => /([^:/[\]]+)(?:\[\d+\])?$/.exec(place)?.[1] ?? '');
+    const isId = places.some((place) => /^path:/.test(place)) || names.some((name) => isBareId(name) || namesThing(name));
+    if (!isId) return undefined;
+    // One that was picked from a list was there before.
+    if ('pick' in handoff.extractor && handoff.extractor.pick === 'any') return undefined;
+    const origin = this.#steps.find((one) => one.step.id === handoff.origin);
+    if (!origin) return undefined;
+    // What the act itself sends was there before it.
+    const sent = this.#steps.filter((one) => one.number <= origin.number && this.#isAct(one)).flatMap((one) => leaves(one.step));
+    if (sent.some((node) => node.value === handoff.recorded && isStill(node.template))) return undefined;
+    const isNew = isWeak(handoff.recorded) || this.#isNewAt(handoff.recorded, origin);
+    if (this.#isAct(origin)) return isNew ? origin : undefined;
+    // Elsewhere it stands in the row of what the act sent, or on a page that was not there before the act.
+    if (!handoff.extractor.beside && isWeak(handoff.recorded)) return undefined;
+    return isNew ? [...this.#steps].reverse().find((one) => one.number < origin.number && this.#isAct(one)) : undefined;
+  }
+
+  /** True where no answer shows a value before the act that could have made it, and no request sends it. */
+  #isNewAt(value: string, origin: LaidStep): boolean {
+    const act = this.#isAct(origin) ? origin : [...this.#steps].reverse().find((one) => one.number < origin.number && this.#isAct(one));
+    if (!act) return false;
+    return this.#steps
+      .filter((one) => one.number < act.number)
+      .every((one) => !one.recorded.some((view) => shows(view, value)) && !leaves(one.step).some((node) => node.value === value));
+  }
+
+  #valueIn(handoff: Handoff, rehearsal: number, places: readonly { step: string; place: string }[]): string | undefined {
+    for (const { step, place } of places) {
+      const laid = this.#steps.find((one) => one.step.id === step);
+      const recorded = laid && leaves(laid.step).find((node) => node.place === place);
+      const now = laid?.replays[rehearsal]?.sent.get(place);
+      if (now === undefined || !recorded) continue;
+      if (recorded.value === handoff.recorded) return now;
+    }
+    return undefined;
+  }
+
+  /** The first step after `from` that showed a value in both takes and does not show the one of each rehearsal. */
+  #notShown(recorded: string, now: readonly string[], from: number): LaidStep | undefined {
+    if (isWeak(recorded)) return undefined;
+    return this.#steps.find(
+      (one) =>
+        one.number > from &&
+        one.recorded.some((view) => shows(view, recorded)) &&
+        one.replays.some(({ views }, at) => views.length > 0 && !views.some((view) => shows(view, now[at] ?? ''))),
+    );
+  }
+
+  /** What differs between the takes moves; what of it is still sent as recorded and was not typed or chosen proves nothing. */
+  #stillRecorded(): void {
+    const twin = this.#twin;
+    if (!twin) return;
+    for (const { own, step, number } of this.#steps) {
+      if (!own) continue;
+      visitStill(step, (node) => {
+        const other = twin.valueAt(own.exchange.n, node.place);
+        if (!isLeaf(node) || node.isName || other === undefined || other === node.value) return false;
+        if (this.#index.occurrences(node.value, own.exchange).length === 0 && !this.#hasMovingPart(node, own)) return false;
+        const input = this.#judge.inputOf(node, own, other);
+        if (input?.kind === 'typed' || input?.kind === 'chosen' || input?.kind === 'given') return false;
+        const origins = this.#index.origins(node.value, node.name, own.exchange, true);
+        const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, own);
+        if (judged.kind === 'typed' || judged.kind === 'chosen' || (judged.kind === 'fixed' && !this.#hasMovingPart(node, own)))
+          return false;
+        this.#open.push({
+          step: step.id,
+          number,
+          kind: 'still-recorded',
+          about: { place: node.place, value: node.value },
+          sentence: `Step ${number} sends “${short(node.value)}” (${node.place}) as it was recorded, and the second take sent another.`,
+          advice: 'Hand it off, bind it to data, or say that it stays.',
+        });
+        return false;
+      });
+    }
+  }
+
+  /** True where a part of a value is what a handoff of the script reads, so that it moves. */
+  #hasMovingPart(node: SentNode, own: StepOfTake): boolean {
+    return this.script.handoffs.some(
+      (one) =>
+        !isWeak(one.recorded) &&
+        one.recorded !== node.value &&
+        node.value.includes(one.recorded) &&
+        !this.#index.isEcho(node.value, own.exchange),
+    );
+  }
+
+  /** What a person gave to an act and the take showed afterwards has to be shown by the rehearsals, too. */
+  #shownAgain(): void {
+    for (const act of this.#steps) {
+      const { own } = act;
+      if (!own || !this.#isAct(act)) continue;
+      const inputs = this.#newInputs(act);
+      if (inputs.length === 0) continue;
+      let seen = 0;
+      for (const input of inputs) {
+        const echoes = this.#echoesOf(input, act);
+        if (echoes.length === 0) continue;
+        const now = act.replays.map((one) => one.sent.get(input.place));
+        const lost = echoes.find(({ laid, named }) =>
+          laid.replays.some(({ views }, at) => {
+            const value = now[at];
+            return (
+              value !== undefined &&
+              views.length > 0 &&
+              !views.some((view) => (named ? showsAs(view, input.name, value) : shows(view, value)))
+            );
+          }),
+        );
+        seen++;
+        if (lost) {
+          this.#open.push({
+            step: lost.laid.step.id,
+            number: lost.laid.number,
+            kind: 'not-shown',
+            about: { place: input.place, value: input.value },
+            sentence: `Step ${act.number} sent “${short(now[0] ?? input.value)}” (${input.name}), and step ${lost.laid.number} does not show it as it did in the take.`,
+            advice: 'Compare the two answers of that step: the change may not have reached the thing that is shown.',
+          });
+          continue;
+        }
+        if (echoes.some(({ laid }) => this.#isOfOwnThing(laid)) || (now[0] !== undefined && now[0] !== input.value))
+          this.#changed.push({
+            step: act.step.id,
+            number: act.number,
+            what: `${input.name} “${short(now[0] ?? input.value)}” is shown by step ${echoes[0]?.laid.number ?? 0}`,
+          });
+      }
+      if (seen === 0)
+        this.#open.push({
+          step: act.step.id,
+          number: act.number,
+          kind: 'unseen',
+          sentence: `No later answer of the take shows what step ${act.number} sent (${inputs
+            .slice(0, 3)
+            .map((one) => `“${short(one.value, 24)}”`)
+            .join(', ')}), so nobody can see whether it arrived.`,
+          advice: 'Record a step that looks at the thing, or add a check for what the answer should say.',
+        });
+    }
+  }
+
+  /** Steps after an act whose recorded answers show what it sent, while none before it did. */
+  #echoesOf(input: SentNode, act: LaidStep): { laid: LaidStep; named: boolean }[] {
+    const isLong = input.value.length >= 4 && !isWeak(input.value);
+    const before = this.#steps.filter((one) => one.number < act.number);
+    const after = this.#steps.filter((one) => one.number >= act.number);
+    const find = (holds: (view: ResponseView) => boolean, named: boolean) =>
+      before.some((one) => one.recorded.some(holds))
+        ? []
+        : after.filter((one) => one.recorded.some(holds)).map((laid) => ({ laid, named }));
+    const plain = isLong ? find((view) => shows(view, input.value), false) : [];
+    return plain.length > 0 ? plain : find((view) => showsAs(view, input.name, input.value), true);
+  }
+
+  /** True for a step that asks for a thing which is another one in each rehearsal. */
+  #isOfOwnThing({ step, replays }: LaidStep): boolean {
+    const recorded = new Map(leaves(step).map((node) => [node.place, node.value]));
+    return leaves(step).some((node) => {
+      if (isStill(node.template) || ![...movingPieces(node.template)].some((piece) => piece.kind === 'handoff')) return false;
+      const all = [recorded.get(node.place), ...replays.map((one) => one.sent.get(node.place))];
+      return !isTokenName(node.name) && new Set(all).size === all.length;
+    });
+  }
+}
+
+function leaves(step: RequestStep): SentNode[] {
+  const found: SentNode[] = [];
+  const walk = (node: SentNode): void => {
+    if (isLeaf(node)) found.push(node);
+    node.kids.forEach(walk);
+  };
+  sentNodes(step).forEach(walk);
+  return found;
+}
+
+const viewsOf = (captured: CapturedStep, rehearsal: Captured): ResponseView[] =>
+  [
+    ...(captured.hops ?? []).map((_, hop) => capturedView(captured, rehearsal.readBody, hop)),
+    capturedView(captured, rehearsal.readBody),
+  ].filter((one) => one !== undefined);

@@ -1,0 +1,43 @@
+import { encode } from '../script/encoding.js';
+import type { ResponseView } from '../script/response-view.js';
+
+const escapes = /[.*+?^${}()|[\]\\]/g;
+const isWordSign = /[\p{L}\d]/u;
+
+/** True where a text holds a value that is not a piece of a longer word. */
+function holdsWord(text: string, value: string): boolean {
+  for (let at = text.indexOf(value); at >= 0; at = text.indexOf(value, at + 1)) {
+    const before = text[at - 1] ?? ' ';
+    const after = text[at + value.length] ?? ' ';
+    if (!(isWordSign.test(value[0] ?? '') && isWordSign.test(before)) && !(isWordSign.test(value.at(-1) ?? '') && isWordSign.test(after)))
+      return true;
+  }
+  return false;
+}
+
+/** True where an answer shows a text, in a header too, whatever it is wrapped in there. */
+export function shows(view: ResponseView, value: string): boolean {
+  if (value === '') return false;
+  if (view.headers.some(([name, text]) => /^(location|etag|content-location)$/i.test(name) && holdsWord(text, value))) return true;
+  if (view.kind === 'binary' || view.kind === 'script') return false;
+  const spellings = new Set([value, encode('xml', value), encode('json', value), encode('component', value), encode('form', value)]);
+  for (const one of spellings) if (holdsWord(view.body, one)) return true;
+  return view.kind === 'html' && view.html.texts.some((text) => holdsWord(text, value));
+}
+
+/** True where an answer shows a value under a name: a field of a page that holds it, or a member of JSON. */
+export function showsAs(view: ResponseView, name: string, value: string): boolean {
+  if (name === '') return false;
+  if (view.kind === 'html')
+    return view.html.elements.some(
+      (one) =>
+        one.attributes['name'] === name &&
+        (one.attributes['value'] ?? '') === value &&
+        (!/^(radio|checkbox)$/i.test(one.attributes['type'] ?? '') || 'checked' in one.attributes),
+    );
+  if (view.kind === 'json')
+    return new RegExp(
+      `"${encode('json', name).replace(escapes, '\\$&')}"\\s*:\\s*"?${encode('json', value).replace(escapes, '\\$&')}"?\\s*[,}\\]]`,
+    ).test(view.body);
+  return false;
+}

@@ -1,0 +1,351 @@
+import type { LoadedTake } from '../take/take.schema.js';
+import { describeExtractor } from '../script/describe-extractor.js';
+import { placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
+import { sentNodes } from '../script/request-parts.js';
+import { isLeaf, type SentNode } from '../script/sent-values.js';
+import { mapPieces, movingPieces } from '../script/template.js';
+import { changeAllTemplates } from '../script/step-templates.js';
+import { stepsOfTake, visitCandidates, visitStill } from '../correlate/candidates.js';
+import { HandoffMaker } from '../correlate/handoff-maker.js';
+import { Judge } from '../correlate/judge.js';
+import { readsAsTyped } from '../correlate/person-inputs.js';
+import { SecondTake } from '../correlate/second-take.js';
+import { freshKind } from '../correlate/shapes.js';
+import { ValueIndex, type Origin } from '../correlate/value-index.js';
+import { bitsOfLikelihood, bitsOfProof } from '../correlate/weigh.js';
+import { PatternBook } from '../patterns/match.js';
+import { publishedPatterns } from '../patterns/published.js';
+import type { Proof } from '../proof/proof.schema.js';
+import type { Hypothesis } from './hypothesis.schema.js';
+import type { Rehearsal, RehearsedStep, StaleValue } from './rehearsal.schema.js';
+import { saysTaken } from './said.js';
+
+/** What was seen when the script was played. */
+export interface Seen {
+  rehearsal: Pick<Rehearsal, 'steps' | 'divergence'>;
+  /** Present where it passed and was not proven. */
+  proof: Proof | null;
+}
+
+/** A hypothesis with the change that it makes: pieces through a maker, or a new script before that. */
+export interface Supposition extends Hypothesis {
+  put?: (maker: HandoffMaker) => void;
+  change?: (script: Script) => Script;
+}
+
+const short = (text: string): string => (text.length > 40 ? `${text.slice(0, 40)}…` : text);
+
+/** Everything that could explain what was seen, the likeliest first. */
+export function hypothesesOf(script: Script, loaded: LoadedTake, second: LoadedTake | null, seen: Seen): Supposition[] {
+  const found = new Finder(script, loaded, second, seen).all();
+  return found.sort((left, right) => right.likelihood - left.likelihood || left.number - right.number);
+}
+
+class Finder {
+  readonly #twin: SecondTake | null;
+  readonly #index: ValueIndex;
+  readonly #judge: Judge;
+  readonly #numbers: Map<string, number>;
+
+  constructor(
+    readonly script: Script,
+    readonly loaded: LoadedTake,
+    second: LoadedTake | null,
+    readonly seen: Seen,
+  ) {
+    this.#twin = second && new SecondTake(loaded, second);
+    this.#index = new ValueIndex(loaded, script, this.#twin?.moving);
+    this.#judge = new Judge(loaded, this.#index, this.#twin, new PatternBook(publishedPatterns));
+    this.#numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
+  }
+
+  all(): Supposition[] {
+    return [...this.#stale(), ...this.#redirects(), ...this.#mustBeNew(), ...this.#handoffs(), ...this.#unsure()];
+  }
+
+  #number(step: string): number {
+    return this.#numbers.get(step) ?? 0;
+  }
+
+  /** The first step that left the take; undefined where all passed. */
+  get #bad(): RehearsedStep | undefined {
+    return this.seen.rehearsal.steps.find((one) => one.verdict !== 'passed');
+  }
+
+  #stale(): Supposition[] {
+    const key = (step: string, place: string, start: number, end: number) => `${step} ${place} ${start} ${end}`;
+    const stale = new Map<string, StaleValue>(
+      this.seen.rehearsal.steps
+        .flatMap((one) => one.stale)
+        .map((one) => [key(one.step, one.place, one.part?.start ?? 0, one.part?.end ?? one.recorded.length), one]),
+    );
+    const found: Supposition[] = [];
+    if (stale.size === 0) return found;
+    visitCandidates(this.script, this.loaded, this.#index, (candidate) => {
+      const proof = stale.get(key(candidate.step.id, candidate.node.place, candidate.start, candidate.end));
+      const origin = proof && candidate.origins.find((one) => JSON.stringify(one.extractor) === JSON.stringify(proof.extractor));
+      if (!proof || !origin) return false;
+      const reason = `The rehearsal sent it as recorded while step ${this.#number(proof.origin)} now gave another (${describeExtractor(proof.extractor)}).`;
+      found.push({
+        id: `stale ${candidate.step.id} ${candidate.node.place} ${candidate.start} ${JSON.stringify(proof.extractor)}`,
+        kind: 'stale-value',
+        step: candidate.step.id,
+        number: candidate.number,
+        sentence: `Step ${candidate.number} sends ${proof.name} “${short(proof.recorded)}” from the take; read it at step ${this.#number(proof.origin)} instead.`,
+        likelihood: proof.bits >= bitsOfProof ? 0.95 : proof.bits >= bitsOfLikelihood ? 0.7 : 0.4,
+        put: (maker) => {
+          maker.handOff(candidate, origin, 'proven', reason);
+        },
+      });
+      return true;
+    });
+    return found;
+  }
+
+  #redirects(): Supposition[] {
+    return this.seen.rehearsal.steps.flatMap(({ step, number, redirect }) =>
+      redirect === undefined
+        ? []
+        : [
+            {
+              id: `redirect ${step} ${redirect}`,
+              kind: 'wider-redirect' as const,
+              step,
+              number,
+              sentence: `Step ${number} may lead to ${redirect}: the part that differs is made anew on each visit.`,
+              likelihood: 0.9,
+            },
+          ],
+    );
+  }
+
+  /** Typed values that the server takes only once: one that it names, or those of the act that made nothing new. */
+  #mustBeNew(): Supposition[] {
+    const bad = this.#bad;
+    const refused = this.seen.rehearsal.divergence?.refused ?? null;
+    const found = new Map<string, Supposition>();
+    const suppose = (value: string, step: string, likelihood: number, why: string): void => {
+      const before = found.get(value);
+      if (before && before.likelihood >= likelihood) return;
+      const fresh = freshKind(value);
+      found.set(value, {
+        id: `new ${value}`,
+        kind: 'must-be-new',
+        step,
+        number: this.#number(step),
+        sentence: `“${short(value)}” can be used only once (${why}); a new one is made each time.`,
+        likelihood,
+        put: (maker) => {
+          this.#makeAnew(value, maker, `${why.charAt(0).toUpperCase()}${why.slice(1)}, and ${fresh.reason}.`);
+        },
+      });
+    };
+    if (refused !== null && bad) suppose(refused, bad.step, 0.9, 'the answer refused the typed one');
+    const said = bad ? [...bad.reasons, ...(bad.said ?? [])].join(' ') : '';
+    const acts = new Map<string, number>();
+    // The act that failed, and the one before it, whose answer may have said it without any sign of failure.
+    if (bad) {
+      // A server that says something else has another reason.
+      const saysOther = !saysTaken.test(said) && ((bad.said ?? []).length > 0 || /but says “|instead of [\d or]+: “/.test(said));
+      acts.set(bad.step, saysTaken.test(said) ? 0.8 : saysOther ? 0.05 : 0.35);
+      for (const one of this.seen.rehearsal.steps)
+        if (one.number < bad.number && one.said?.some((text) => saysTaken.test(text))) acts.set(one.step, 0.85);
+      const earlier = this.seen.rehearsal.steps.filter((one) => one.number < bad.number).reverse();
+      const act = earlier.find((one) => this.#isAct(one.step) && this.#typedIn(one.step).length > 0);
+      if (act && !saysOther && !acts.has(act.step)) acts.set(act.step, 0.3);
+    }
+    for (const point of this.seen.proof?.open ?? []) {
+      if (point.step === null) continue;
+      if (point.kind === 'not-new') acts.set(point.step, 0.75);
+      else if (point.kind === 'not-shown' || point.kind === 'said') {
+        const number = this.#number(point.step);
+        const act = [...this.seen.rehearsal.steps]
+          .reverse()
+          .find((one) => one.number <= number && this.#isAct(one.step) && this.#typedIn(one.step).length > 0);
+        if (act && !acts.has(act.step)) acts.set(act.step, 0.4);
+      }
+    }
+    for (const [step, likelihood] of acts) {
+      const texts = this.#typedIn(step);
+      texts.forEach((node) => {
+        const isNamed = said.includes(node.value) && node.value.length >= 4;
+        suppose(
+          node.value,
+          step,
+          likelihood * (isNamed ? 1 : identifies(node) ? 0.9 : 0.5),
+          isNamed ? 'the answer names it' : likelihood > 0.5 ? 'nothing new was made with it' : 'the thing may exist already',
+        );
+      });
+    }
+    return [...found.values()];
+  }
+
+  #isAct(step: string): boolean {
+    return requestSteps(this.script).some((one) => one.step.id === step && !/^(GET|HEAD)$/.test(one.step.method));
+  }
+
+  /** What a person typed in a step: no password, and nothing that an answer had given. */
+  #typedIn(stepId: string): SentNode[] {
+    const own = stepsOfTake(this.script, this.loaded).find((one) => one.step.id === stepId);
+    if (!own) return [];
+    // A form with one password is a sign-in; one that repeats it makes an account.
+    if (leavesOfStep(own.step).filter((node) => /pass/i.test(node.name) && node.value !== '').length === 1) return [];
+    const found: SentNode[] = [];
+    visitStill(own.step, (node) => {
+      if (!isLeaf(node) || node.isName || node.value.length < 3 || /pass/i.test(node.name) || /^(path|header|cookie):/.test(node.place))
+        return false;
+      const other = this.#twin?.valueAt(own.exchange.n, node.place);
+      const input = this.#judge.inputOf(node, own, other);
+      const isTyped = input
+        ? input.kind === 'typed'
+        : other !== node.value &&
+          (readsAsTyped(node.value) || /^[A-Z]{2,}\d+$|^\d{4,}$/.test(node.value)) &&
+          this.#index.occurrences(node.value, own.exchange).length === 0 &&
+          !this.#judge.isClock(node.value, own);
+      if (isTyped) found.push(node);
+      return false;
+    });
+    return found;
+  }
+
+  #makeAnew(value: string, maker: HandoffMaker, reason: string): void {
+    const { made } = freshKind(value);
+    for (const { step } of requestSteps(this.script))
+      visitStill(step, (node) => {
+        if (!isLeaf(node) || node.value !== value) return false;
+        maker.make({ step, node, value: node.value, start: 0, end: node.value.length }, made, reason);
+        return true;
+      });
+  }
+
+  /** Handoffs that the failing step sends: another place may be the right one, or the value was a person's choice. */
+  #handoffs(): Supposition[] {
+    const bad = this.#bad;
+    const open = this.seen.proof?.open.find((one) => one.kind === 'not-shown' || one.kind === 'not-new');
+    const steps = new Set([bad?.step, open?.step ?? undefined].filter((one) => one !== undefined));
+    const missing = this.seen.rehearsal.divergence?.handoff;
+    const found: Supposition[] = [];
+    const seenHandoffs = new Set<string>();
+    for (const own of stepsOfTake(this.script, this.loaded)) {
+      if (!steps.has(own.step.id)) continue;
+      for (const node of leavesOfStep(own.step)) {
+        const [piece, ...more] = [...movingPieces(node.template)];
+        if (piece?.kind !== 'handoff' || more.length > 0 || piece.recorded !== node.value || seenHandoffs.has(piece.handoff)) continue;
+        const handoff = this.script.handoffs.find((one) => one.id === piece.handoff);
+        if (!handoff) continue;
+        seenHandoffs.add(handoff.id);
+        const isMissing = missing === handoff.id;
+        const doubt = isMissing ? 0.7 : handoff.evidence === 'proven' ? 0.15 : 0.45;
+        const other = this.#twin?.valueAt(own.exchange.n, node.place);
+        const origins = this.#index.origins(node.value, node.name, own.exchange, true);
+        const others = this.#judge
+          .plausible({ value: node.value, name: node.name, place: node.place }, origins, other, own)
+          .filter(({ origin }) => JSON.stringify(origin.extractor) !== JSON.stringify(handoff.extractor))
+          .slice(0, 3);
+        // One that is read again at each page has no single other place.
+        (handoff.also ? [] : others).forEach(({ origin, weight }, at) => {
+          found.push({
+            id: `elsewhere ${handoff.id} ${origin.exchange.n} ${JSON.stringify(origin.extractor)}`,
+            kind: 'read-elsewhere',
+            step: own.step.id,
+            number: own.number,
+            sentence: `${handoff.name} is read at another place: ${describeExtractor(origin.extractor)}.`,
+            likelihood: (doubt * Math.min(1, Math.max(0.2, weight.bits / bitsOfProof))) / (at + 1),
+            change: (script) => readElsewhere(script, handoff.id, origin),
+          });
+        });
+        found.push({
+          id: `choice ${handoff.id}`,
+          kind: 'wrong-handoff',
+          step: own.step.id,
+          number: own.number,
+          sentence: `${handoff.name} “${short(handoff.recorded)}” is no handoff: it was chosen, and is sent as recorded.`,
+          likelihood: handoff.evidence === 'proven' ? 0.05 : doubt * 0.8,
+          change: (script) => withoutHandoff(script, handoff.id),
+        });
+      }
+    }
+    return found;
+  }
+
+  /** Values about which correlation was not sure, in the steps up to the first that left the take. */
+  #unsure(): Supposition[] {
+    const last = this.#bad?.number ?? (this.seen.proof ? Infinity : 0);
+    const found: Supposition[] = [];
+    for (const own of stepsOfTake(this.script, this.loaded)) {
+      if (own.number > last) continue;
+      const places = new Set(this.script.unsure.filter((one) => one.step === own.step.id).map((one) => one.place));
+      if (places.size === 0) continue;
+      visitStill(own.step, (node) => {
+        if (!places.has(node.place)) return false;
+        const other = this.#twin?.valueAt(own.exchange.n, node.place);
+        const origins = this.#index.origins(node.value, node.name, own.exchange, true);
+        const [best] = this.#judge.plausible({ value: node.value, name: node.name, place: node.place }, origins, other, own);
+        if (!best) return false;
+        found.push({
+          id: `unsure ${own.step.id} ${node.place}`,
+          kind: 'unsure-value',
+          step: own.step.id,
+          number: own.number,
+          sentence: `Step ${own.number} sends ${node.name} “${short(node.value)}”, which ${describeExtractor(best.origin.extractor)} gives.`,
+          likelihood: own.number === last ? 0.5 : 0.3,
+          put: (maker) => {
+            maker.handOff(
+              { step: own.step, node, value: node.value, start: 0, end: node.value.length },
+              best.origin,
+              'likely',
+              `A rehearsal tried it: ${describeExtractor(best.origin.extractor)} gives it.`,
+            );
+          },
+        });
+        return true;
+      });
+    }
+    return found;
+  }
+}
+
+/** Names of fields that tell things apart; common practice, no source. */
+const identifies = ({ name }: SentNode): boolean =>
+  /name|login|user|title|subject|code|number|no$|key|id$|slug|mail|url|label|handle/i.test(name);
+
+function leavesOfStep(step: RequestStep): SentNode[] {
+  const found: SentNode[] = [];
+  const walk = (node: SentNode): void => {
+    if (isLeaf(node)) found.push(node);
+    node.kids.forEach(walk);
+  };
+  sentNodes(step).forEach(walk);
+  return found;
+}
+
+/** The handoff, read from another origin. */
+function readElsewhere(script: Script, id: string, origin: Origin): Script {
+  const place = placeOfResponse(script, origin.exchange.n);
+  if (!place) return script;
+  return {
+    ...script,
+    handoffs: script.handoffs.map((one) => {
+      if (one.id !== id) return one;
+      const kept = { ...one };
+      delete kept.hop;
+      delete kept.also;
+      return {
+        ...kept,
+        origin: place.step,
+        ...(place.hop === undefined ? {} : { hop: place.hop }),
+        extractor: origin.extractor,
+        evidence: 'likely',
+        reason: `A rehearsal showed that another place gives the wrong one; now ${describeExtractor(origin.extractor)} gives it.`,
+      };
+    }),
+  };
+}
+
+/** The script with the handoff's uses sent as they were recorded. */
+export function withoutHandoff(script: Script, id: string): Script {
+  const still = changeAllTemplates(script, (template) =>
+    mapPieces(template, (piece) => (piece.kind === 'handoff' && piece.handoff === id ? { kind: 'text', text: piece.recorded } : undefined)),
+  );
+  return { ...still, handoffs: still.handoffs.filter((one) => one.id !== id) };
+}
