@@ -129,14 +129,38 @@ describe('the command line', () => {
       file('out.json'),
       '--take',
       file('one.har'),
+      '--second',
+      file('two.har'),
+      '--twice',
     );
     expect(rehearsed).toMatchObject({ status: 0, error: '' });
-    expect(created.slice(before)).toEqual(['cod']);
+    expect(created.slice(before)).toEqual(['cod', 'cod']);
+    expect(rehearsed.out).toContain(`step 2 led to things/${before + 1}00, then things/${before + 2}00`);
     const out = RehearsalFileSchema.parse(JSON.parse(readFileSync(file('out.json'), 'utf8')));
-    expect([out.verdict, out.rounds.map((one) => one.rehearsal.steps.map((step) => step.replayed?.status))]).toEqual([
+    expect([out.verdict, out.result, out.rounds.map((one) => one.rehearsal.steps.map((step) => step.replayed?.status))]).toEqual([
       'passed',
-      [[200, 200]],
+      'proven',
+      [
+        [200, 200],
+        [200, 200],
+      ],
     ]);
+  });
+
+  it('ends with 4 where it passed once only, because that proves nothing', async () => {
+    const once = await run(
+      'rehearse',
+      file('script.yaml'),
+      '--environment',
+      file('env.yaml'),
+      '--report',
+      file('once.json'),
+      '--take',
+      file('one.har'),
+    );
+    expect(once).toMatchObject({ status: 4, error: '' });
+    expect(once.out).toContain('Result: passed, unproven.');
+    expect(once.out).toContain('Rehearse twice in a row.');
   });
 
   it('takes handoff patterns from a file, which stand for shipped ones of the same id', async () => {
@@ -246,7 +270,7 @@ describe('the command line', () => {
   it('tells all that can be given', () => {
     for (const [command, told] of [
       ['correlate', '--report'],
-      ['rehearse', 'Exit status: 0 passed, 1 failed or drifted, 2 it could not be run.'],
+      ['rehearse', 'Exit status: 0 passed and proven, 4 passed but not proven'],
       ['run', '3 they held, but the figures are not to be trusted.'],
       ['serve', '--proxy-port'],
     ] as const) {

@@ -5,13 +5,17 @@ import {
   correlationFile,
   everything,
   filesOf,
+  keepable,
+  keeping,
+  leftOutOf,
   patternsOf,
   requestSteps,
   scriptFromTake,
   surveyTake,
   writeScript,
+  type Keepable,
 } from '@sturdy/core';
-import type { Command } from 'commander';
+import { InvalidArgumentError, type Command } from 'commander';
 import { readPatternFile, readTake, writeJson } from '../input-files.js';
 import { UsageError } from '../usage-error.js';
 
@@ -21,6 +25,15 @@ interface Options {
   name?: string;
   patterns?: string;
   everything: boolean;
+  keep: Keepable[];
+}
+
+function keepableKinds(text: string): Keepable[] {
+  return text.split(',').map((one) => {
+    const kind = keepable.find((known) => known === one.trim());
+    if (!kind) throw new InvalidArgumentError(`Name some of ${keepable.join(', ')}, with commas between them.`);
+    return kind;
+  });
 }
 
 export function addCorrelate(program: Command): void {
@@ -37,10 +50,11 @@ export function addCorrelate(program: Command): void {
       'handoff patterns of your own, as the product exports them; one with the id of a shipped pattern stands for it (see: sturdy schema patterns)',
     )
     .option('--everything', 'leave nothing out and put nothing together: static files, telemetry, redirects as steps of their own', false)
+    .option('--keep <kinds>', `keep what would be left out: ${keepable.join(', ')}, with commas between them`, keepableKinds, [])
     .addHelpText(
       'after',
       `
-Works without the server. Nothing is sent anywhere.
+Works without the server. Nothing is sent anywhere. What is left out is printed, with the option that keeps it.
 Exit status: 0 the script was written, 2 it could not be made.
 Example: sturdy correlate take-1.har take-2.har --out script.yaml --report correlation.json`,
     )
@@ -49,11 +63,8 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
       const second = secondFile === undefined ? null : await readTake(secondFile);
       const patterns = patternsOf(options.patterns === undefined ? [] : readPatternFile(options.patterns));
       const survey = surveyTake(first.loaded);
-      const raw = scriptFromTake(first.loaded, {
-        scriptId: randomUUID(),
-        name: options.name ?? first.loaded.take.name,
-        tidy: options.everything ? everything : survey.proposal,
-      });
+      const tidy = options.everything ? everything : keeping(survey.proposal, options.keep);
+      const raw = scriptFromTake(first.loaded, { scriptId: randomUUID(), name: options.name ?? first.loaded.take.name, tidy });
       if (requestSteps(raw).length === 0)
         throw new UsageError(`${file} holds no request of an application. With --everything nothing is left out.`);
       const { script } = correlate(raw, first.loaded, second?.loaded ?? null, patterns);
@@ -69,6 +80,7 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
       });
       if (options.report !== undefined) writeJson(options.report, report);
       const say = (line: string) => process.stdout.write(`${line}\n`);
+      for (const one of options.everything ? [] : leftOutOf(survey, tidy)) say(`${one.sentence} (--keep ${one.keep})`);
       for (const one of report.handoffs)
         say(
           `handoff “${one.name}” (${one.evidence}): step ${one.origins.map(({ number }) => number).join(', ')} → ${one.uses.length} uses. ${one.reason}`,

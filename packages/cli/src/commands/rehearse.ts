@@ -7,6 +7,7 @@ import {
   repair,
   repairInRounds,
   requestSteps,
+  resultWords,
   writeScript,
   type Captured,
   type Environment,
@@ -135,13 +136,6 @@ const noTake = (script: Script): LoadedTake => ({
 
 const say = (line: string): void => {
   process.stdout.write(`${line}\n`);
-};
-
-const resultWords: Record<RehearsalResult, string> = {
-  proven: 'passed and proven',
-  unproven: 'passed, unproven',
-  drifted: 'drifted',
-  failed: 'failed',
 };
 
 function tell(report: ReturnType<typeof rehearsalFile>, repairing: boolean): void {

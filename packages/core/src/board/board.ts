@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import type { DataTable } from '../data/data-table.schema.js';
-import type { Rehearsal } from '../rehearse/rehearsal.schema.js';
+import { resultOf, type Rehearsal } from '../rehearse/rehearsal.schema.js';
 import { boundColumns } from '../script/bind-value.js';
 import { requestSteps, type Script } from '../script/script.schema.js';
 import type { Run } from '../analyse/run.schema.js';
@@ -8,7 +8,7 @@ import type { Take } from '../take/take.schema.js';
 import type { Workload } from '../workload/workload.schema.js';
 
 const CellSchema = z.object({
-  shape: z.enum(['passed', 'drifted', 'failed', 'none']),
+  shape: z.enum(['proven', 'unproven', 'passed', 'drifted', 'failed', 'none']),
   figure: z.string(),
   detail: z.string(),
   /** Where a click leads. */
@@ -100,8 +100,8 @@ function boardRow(script: Script, input: BoardInput): Board['rows'][number] {
     rehearsal: !rehearsal
       ? { shape: 'none', figure: 'not yet', detail: '', link: `${link}/rehearsal` }
       : {
-          shape: rehearsal.verdict === 'passed' ? 'passed' : rehearsal.verdict === 'drifted' ? 'drifted' : 'failed',
-          figure: rehearsal.divergence ? `at step ${rehearsal.divergence.number}` : 'passed',
+          shape: resultOf(rehearsal),
+          figure: rehearsal.divergence ? `at step ${rehearsal.divergence.number}` : resultOf(rehearsal),
           detail: `rehearsal ${rehearsal.number}`,
           link: `${link}/rehearsal`,
         },
@@ -150,6 +150,13 @@ function nextSteps(input: BoardInput): Board['next'] {
         rehearsal.divergence?.sentence ?? 'The last rehearsal left the take.',
         'Open the script',
         link,
+      );
+    else if (resultOf(rehearsal) !== 'proven')
+      add(
+        `Prove the pass of ${script.name}`,
+        rehearsal.proof?.open[0]?.sentence ?? 'It passed once. Only a second time in a row shows that it does what was recorded.',
+        'Open the rehearsal',
+        `${link}/rehearsal`,
       );
     else if (boundColumns(script).size === 0)
       add(`Give ${script.name} its own data`, 'Every user would enter what was recorded.', 'Open the data', '/data');

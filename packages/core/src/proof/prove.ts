@@ -1,5 +1,5 @@
 import type { LoadedTake } from '../take/take.schema.js';
-import { pathAndQuery } from '../take/messages.js';
+import { headerOf, pathAndQuery } from '../take/messages.js';
 import { viewOf, type ResponseView } from '../script/response-view.js';
 import { answerOf, exchangesOf, requestSteps, type Handoff, type RequestStep, type Script } from '../script/script.schema.js';
 import { sentNodes } from '../script/request-parts.js';
@@ -84,6 +84,7 @@ class Prover {
 
   proof(): Proof {
     this.#thingsMade();
+    this.#ledToNew();
     this.#stillRecorded();
     this.#shownAgain();
     if (this.rehearsals.length < 2)
@@ -175,6 +176,27 @@ class Prover {
         number: maker.number,
         what: `made ${handoff.name} ${known.map((one) => short(one)).join(', then ')}`,
       });
+    }
+  }
+
+  /** An act that leads on to the page of what it made leads to another page each time, as it did in both takes. */
+  #ledToNew(): void {
+    for (const act of this.#steps) {
+      if (!this.#isAct(act) || this.#made.some((one) => one.number === act.number)) continue;
+      const recorded = ledTo(act.recorded);
+      const now = act.replays.map((one) => ledTo(one.views));
+      if (recorded === undefined || now.some((one) => one === undefined)) continue;
+      const all = [recorded, ...now.filter((one) => one !== undefined)];
+      const parts = all.map((one) => one.split(/[/?#&=]/));
+      const at = (parts[0] ?? []).findIndex((part, place) => parts.some((other) => other[place] !== part));
+      if (at < 0) continue;
+      const values = parts.map((one) => one[at] ?? '');
+      if (new Set(values).size === values.length && values.every((one) => /\d/.test(one) || one.length >= 8))
+        this.#made.push({
+          step: act.step.id,
+          number: act.number,
+          what: `led to ${now.map((one) => short(one ?? '', 60)).join(', then ')}`,
+        });
     }
   }
 
@@ -310,7 +332,7 @@ class Prover {
             what: `${input.name} “${short(now[0] ?? input.value)}” is shown by step ${echoes[0]?.laid.number ?? 0}`,
           });
       }
-      if (seen === 0)
+      if (seen === 0 && !this.#made.some((one) => one.number === act.number))
         this.#open.push({
           step: act.step.id,
           number: act.number,
@@ -346,6 +368,12 @@ class Prover {
       return !isTokenName(node.name) && new Set(all).size === all.length;
     });
   }
+}
+
+/** Where the last redirect among some answers leads, without its origin; undefined where none does. */
+function ledTo(views: readonly ResponseView[]): string | undefined {
+  const location = views.map((view) => headerOf(view.headers, 'location')).findLast((one) => one !== undefined);
+  return location?.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '');
 }
 
 function leaves(step: RequestStep): SentNode[] {

@@ -15,15 +15,16 @@ export function isTelemetry(exchange: Exchange): boolean {
   if (!measuring.test(host) && !measuring.test(path)) return false;
   const { response } = exchange;
   if (!response) return true;
-  const kind = bodyKind(mediaType(response.headers));
-  const small = (response.body?.size ?? 0) < 100;
-  return (
-    response.status === 204 ||
-    small ||
-    (mediaType(response.headers).startsWith('image/') && small) ||
-    (kind === 'script' && exchange.method === 'GET')
-  );
+  const size = response.body?.size ?? 0;
+  // A form, or an answer that says something, may be business: “/tracking” is where parcels are followed, too.
+  if (bodyKind(mediaType(exchange.requestHeaders)) === 'form' && !measuring.test(host)) return false;
+  if (response.status === 204 || size <= saysNothing) return true;
+  if (exchange.method !== 'GET') return false;
+  return (mediaType(response.headers).startsWith('image/') && size < 100) || bodyKind(mediaType(response.headers)) === 'script';
 }
+
+/** An answer this short is “ok” or the like. */
+const saysNothing = 4;
 
 /** A page, a redirect or a form: what a person meets. */
 const isMet = (exchange: Exchange): boolean => {
@@ -75,6 +76,12 @@ export function hostsOf(exchanges: readonly Exchange[]): Survey['hosts'] {
       };
     if (own.every(isStaticFile)) return { ...base, role: 'content', reason: 'It gave style sheets, scripts, images or fonts only.' };
     if (siteOf(origin) === home) return { ...base, role: 'application', reason: 'It belongs to the same host as the first page.' };
-    return { ...base, role: 'other', reason: 'No page and no redirect of the flow comes from it, and its name is another.' };
+    if (own.some((one) => !/^(GET|HEAD|OPTIONS)$/.test(one.method)))
+      return { ...base, role: 'application', reason: 'Something was sent to it, so it may belong to the flow.' };
+    return {
+      ...base,
+      role: 'other',
+      reason: 'No page and no redirect of the flow comes from it, its name is another, and it was only asked.',
+    };
   });
 }

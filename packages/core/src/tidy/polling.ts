@@ -1,5 +1,6 @@
-import { isStaticFile, pathAndQuery, pathShape } from '../take/messages.js';
-import type { Exchange } from '../take/take.schema.js';
+import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery, pathShape } from '../take/messages.js';
+import type { Exchange, Mark } from '../take/take.schema.js';
+import { isPage } from '../take/warnings.js';
 import { originOf } from './hosts.js';
 import type { Survey } from './tidy.schema.js';
 
@@ -12,24 +13,80 @@ const regularPart = 0.6;
 export const questionOf = (exchange: Exchange): string =>
   `${exchange.method} ${originOf(exchange)}${pathShape(pathAndQuery(exchange.url))}`;
 
-/** Requests that a page sends again and again by its own clock, whether they ask for news or only say that it is still there. */
-export function pollsOf(exchanges: readonly Exchange[]): Survey['polls'] {
+/** Names under which page scripts send their clocks and counters with a poll; common practice, no source. */
+const clockName = /^(_+|t|ts|time|timestamp|now|seq|since|after|last|rnd|rand|n|cb|nocache|zx)$/i;
+
+/** A query without what a timer counts. */
+const maskedQuery = (query: string): string =>
+  query
+    .split('&')
+    .map((pair) => {
+      const [name = '', value = ''] = pair.split('=');
+      return /^\d{10,19}$/.test(value) || (clockName.test(name) && /^[\d.]+$/.test(value)) ? `${name}=#` : pair;
+    })
+    .join('&');
+
+/**
+ * What makes two requests the same poll: the whole of what they send, clocks and counters of the address aside. A body counts to the last
+ * byte, so that two acts that are posted to one address are never taken for one.
+ */
+export function pollKey(exchange: Exchange): string {
+  const [path = '', query] = pathAndQuery(exchange.url).split('?');
+  const asked = query === undefined ? '' : `?${maskedQuery(query)}`;
+  const body = exchange.requestBody === null ? '' : ` ${exchange.requestBody.hash.slice(0, 16)}`;
+  return `${exchange.method} ${originOf(exchange)}${path}${asked}${body}`;
+}
+
+/** A request that may be one of a poll: it asks, and its answer gives the client nothing to keep. */
+function mayPoll(exchange: Exchange): boolean {
+  const { response } = exchange;
+  if (isStaticFile(exchange) || exchange.socket || isPage(exchange) || response === null) return false;
+  if (!/^(GET|HEAD|POST)$/.test(exchange.method)) return false;
+  // What a form of a page posts is an act of a person, however often.
+  if (
+    exchange.method === 'POST' &&
+    bodyKind(mediaType(response.headers)) === 'html' &&
+    /navigate/i.test(headerOf(exchange.requestHeaders, 'sec-fetch-mode') ?? '')
+  )
+    return false;
+  if (response.status < 200 || response.status >= 300) return response.status === 304;
+  return headerOf(response.headers, 'location') === undefined && headerOf(response.headers, 'set-cookie') === undefined;
+}
+
+const kindOf = ({ response }: Exchange): string =>
+  `${response?.status === 304 ? 200 : (response?.status ?? 0)} ${bodyKind(mediaType(response?.headers ?? []))}`;
+
+/**
+ * Requests that a page sends again and again by its own clock, whether they ask for news or only say that it is still there. Only intervals in
+ * which nobody acted count, because what follows acts is no timer.
+ */
+export function pollsOf(exchanges: readonly Exchange[], marks: readonly Mark[] = []): Survey['polls'] {
   const groups = new Map<string, Exchange[]>();
   for (const one of exchanges) {
-    if (isStaticFile(one) || one.socket) continue;
-    const key = questionOf(one);
+    if (!mayPoll(one)) continue;
+    const key = pollKey(one);
     const list = groups.get(key);
     if (list) list.push(one);
     else groups.set(key, [one]);
   }
+  const candidates = [...groups].filter(([, own]) => own.length >= fewest && new Set(own.map(kindOf)).size === 1);
+  const polling = new Set(candidates.flatMap(([, own]) => own));
+  const acts = [
+    ...exchanges
+      .filter((one) => !polling.has(one) && !isStaticFile(one) && (isPage(one) || !/^(GET|HEAD|OPTIONS)$/.test(one.method)))
+      .map((one) => one.startedAtMs),
+    ...marks.filter((one) => one.kind === 'begin' || one.kind === 'end').map((one) => one.atMs),
+  ].sort((left, right) => left - right);
   const polls: Survey['polls'] = [];
-  for (const [key, own] of groups) {
-    if (own.length < fewest) continue;
-    const gaps = own.slice(1).map((one, index) => one.startedAtMs - (own[index]?.startedAtMs ?? 0));
+  for (const [key, own] of candidates) {
+    const gaps = own.slice(1).flatMap((one, index) => {
+      const from = own[index]?.startedAtMs ?? 0;
+      return hasBetween(acts, from, one.startedAtMs) ? [] : [one.startedAtMs - from];
+    });
     const sorted = [...gaps].sort((left, right) => left - right);
     const median = sorted[Math.floor(sorted.length / 2)] ?? 0;
     const regular = gaps.filter((gap) => Math.abs(gap - median) <= median / 4).length;
-    if (median < shortestMs || regular < regularPart * gaps.length) continue;
+    if (gaps.length < fewest - 1 || median < shortestMs || regular < regularPart * gaps.length) continue;
     const answers = new Set(own.map((one) => `${one.response?.status ?? 0} ${one.response?.body?.hash ?? ''}`));
     const [first] = own;
     polls.push({
@@ -41,4 +98,14 @@ export function pollsOf(exchanges: readonly Exchange[]): Survey['polls'] {
     });
   }
   return polls;
+}
+
+function hasBetween(sorted: readonly number[], from: number, to: number): boolean {
+  let [low, high] = [0, sorted.length];
+  while (low < high) {
+    const at = (low + high) >> 1;
+    if ((sorted[at] ?? 0) <= from) low = at + 1;
+    else high = at;
+  }
+  return (sorted[low] ?? Infinity) < to;
 }

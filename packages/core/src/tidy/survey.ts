@@ -1,5 +1,6 @@
 import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery } from '../take/messages.js';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { bodiesForEffects, filesWithEffect } from './effects.js';
 import { bodiesForUnasked, unaskedInVain } from './unasked.js';
 import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
 import { hostsOf, isTelemetry, originOf } from './hosts.js';
@@ -29,13 +30,17 @@ function firstPages(exchanges: readonly Exchange[]): Exchange[] {
 export const surveyBodies = (exchanges: readonly Exchange[]): string[] => [
   ...firstPages(exchanges).flatMap((one) => (one.response?.body ? [one.response.body.hash] : [])),
   ...bodiesForUnasked(exchanges),
+  ...bodiesForEffects(exchanges),
 ];
 
 /** Looks a take over: what it holds, what of it a script needs, and what is suspicious. Reads the bodies of `surveyBodies`. */
 export function surveyTake(loaded: LoadedTake): Survey {
   const { exchanges } = loaded;
   const hosts = hostsOf(exchanges);
-  const polls = pollsOf(exchanges.filter((one) => !isTelemetry(one)));
+  const polls = pollsOf(
+    exchanges.filter((one) => !isTelemetry(one)),
+    loaded.take.marks,
+  );
   const telemetry = exchanges.filter(isTelemetry);
   const files = exchanges.filter(isStaticFile);
   const unasked = unaskedInVain(loaded);
@@ -43,6 +48,7 @@ export function surveyTake(loaded: LoadedTake): Survey {
     ...usualTidy,
     leftOut: hosts.filter((one) => one.role === 'telemetry' || one.role === 'other').map((one) => one.origin),
     dropped: numbers(unasked),
+    kept: [...filesWithEffect(exchanges, loaded.readBody)],
     polls: Object.fromEntries(polls.map((one): [string, 'repeat' | 'drop'] => [one.key, one.sameAnswer ? 'drop' : 'repeat'])),
   };
   const units = unitsOf(exchanges, proposal, loaded.take.marks);

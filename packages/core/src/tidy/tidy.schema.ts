@@ -18,6 +18,8 @@ export const TidySchema = z.object({
   longestPauseMs: z.number().min(0).max(3_600_000),
   /** Numbers of exchanges that are left out one by one. */
   dropped: z.array(z.number().int()),
+  /** Numbers of files that are kept although files are dropped: they give something that is sent later. */
+  kept: z.array(z.number().int()).default([]),
 });
 export type Tidy = z.infer<typeof TidySchema>;
 
@@ -31,6 +33,7 @@ export const everything: Tidy = {
   sideBySide: false,
   longestPauseMs: 0,
   dropped: [],
+  kept: [],
 };
 
 /** What becomes of a take where nothing is known of it: what carries no state goes, the rest is put together as it ran. */
@@ -43,6 +46,7 @@ export const usualTidy: Tidy = {
   sideBySide: true,
   longestPauseMs: 10_000,
   dropped: [],
+  kept: [],
 };
 
 /** How an origin stands to the application that is tested. */

@@ -3,7 +3,7 @@ import { readChallenges } from '../sign-in/challenge.js';
 import type { Exchange, Mark } from '../take/take.schema.js';
 import { answeredAtMs } from '../take/unfold-sockets.js';
 import { isTelemetry, originOf } from './hosts.js';
-import { questionOf } from './polling.js';
+import { pollKey } from './polling.js';
 import type { Tidy } from './tidy.schema.js';
 
 /** An exchange with the redirects that are followed in the same step. */
@@ -42,20 +42,21 @@ export function keptExchanges(exchanges: readonly Exchange[], tidy: Tidy): Excha
   const leftOut = new Set(tidy.leftOut);
   const dropped = new Set(tidy.dropped);
   const doors = challengesAtTheDoor(exchanges);
+  const kept = new Set(tidy.kept);
   const stays = new Set<number>();
   return exchanges.filter((one) => {
-    const kept =
+    const remains =
       // A message goes where the handshake goes that opened its WebSocket.
       (!one.socket || stays.has(one.socket.openedBy)) &&
       !leftOut.has(originOf(one)) &&
       !dropped.has(one.n) &&
       !isEventStream(one) &&
       !doors.has(one.n) &&
-      !(tidy.staticFiles === 'drop' && isStaticFile(one)) &&
+      !(tidy.staticFiles === 'drop' && isStaticFile(one) && !kept.has(one.n)) &&
       !(tidy.telemetry === 'drop' && isTelemetry(one)) &&
-      tidy.polls[questionOf(one)] !== 'drop';
-    if (kept) stays.add(one.n);
-    return kept;
+      tidy.polls[pollKey(one)] !== 'drop';
+    if (remains) stays.add(one.n);
+    return remains;
   });
 }
 
@@ -118,10 +119,10 @@ function redirectTarget(kept: readonly Exchange[], at: number): number | null {
 function joinPolls(units: readonly RequestUnit[], tidy: Tidy): Unit[] {
   const joined: Unit[] = [];
   for (const unit of units) {
-    const key = questionOf(unit.chain[0]);
+    const key = pollKey(unit.chain[0]);
     const last = joined.at(-1);
     const before = last?.kind === 'repeat' ? last : last?.kind === 'request' ? { first: last, times: 1 } : null;
-    if (tidy.polls[key] === 'repeat' && before && questionOf(before.first.chain[0]) === key) {
+    if (tidy.polls[key] === 'repeat' && before && pollKey(before.first.chain[0]) === key) {
       const everyMs = (startOf(unit) - startOf(before.first)) / before.times;
       joined[joined.length - 1] = { kind: 'repeat', first: before.first, times: before.times + 1, everyMs };
     } else joined.push(unit);

@@ -3,6 +3,7 @@ import {
   dryDeal,
   DryIterationSchema,
   forecast,
+  proofWarning,
   VersionSchema,
   WorkloadSchema,
   writeWorkloadFile,
@@ -191,7 +192,13 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
       result: ForecastSchema,
       handle: async ({ body }) => {
         const { scripts, requestMs } = await planned(body);
-        return forecast(body, scripts, await store.tables(body.projectId), requestMs);
+        const told = forecast(body, scripts, await store.tables(body.projectId), requestMs);
+        const unproven: string[] = [];
+        for (const script of scripts.values()) {
+          const warning = proofWarning(script.name, (await store.rehearsals(script.id))[0]);
+          if (warning !== null) unproven.push(warning);
+        }
+        return { ...told, warnings: [...unproven, ...told.warnings] };
       },
     }),
     route({

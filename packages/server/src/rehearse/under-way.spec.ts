@@ -1,7 +1,7 @@
 import type { Rehearsal, RehearsalWish } from '@sturdy/core';
 import { RehearsalUnderWay } from './under-way.js';
 
-const wish = (change: Partial<RehearsalWish> = {}): RehearsalWish => ({ mode: 'through', until: null, rows: [], ...change });
+const wish = (change: Partial<RehearsalWish> = {}): RehearsalWish => ({ mode: 'through', until: null, twice: false, rows: [], ...change });
 const at = (step: string) => () => Promise.resolve({ id: 'r', waitingAt: step } as unknown as Rehearsal);
 const played = (...steps: string[]) => new Set(steps);
 

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { answerOf, requestSteps, type Rehearsal, type RehearsalOrder, type RehearsalNote } from '@sturdy/core';
+import { answerOf, requestSteps, resultOf, resultWords, type Rehearsal, type RehearsalOrder, type RehearsalNote } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
 import { dataActions, dataFeature } from '../data/data';
 import { EnvironmentDialogs } from '../frame/environment-dialogs';
@@ -14,6 +14,7 @@ import { takesFeature } from '../takes/takes.feature';
 import { loadScriptOf } from '../scripts/script-of-address';
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
+import { ProofNote } from './proof-note';
 import { DifferenceView } from './difference-view';
 import { RehearsalStarter } from './rehearsal-starter';
 import type { RehearsalKind } from './rehearse-dialog';
@@ -22,7 +23,7 @@ import type { RehearsalKind } from './rehearse-dialog';
 @Component({
   selector: 'app-rehearsal-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, VerdictShape, BodyView, DifferenceView],
+  imports: [RouterLink, ProofNote, VerdictShape, BodyView, DifferenceView],
   templateUrl: './rehearsal-screen.html',
   styleUrl: './rehearsal-screen.scss',
 })
@@ -118,7 +119,7 @@ export class RehearsalScreen {
       ? 'waiting'
       : one.endedBefore
         ? `${one.verdict}, ended before step ${this.numberOf(one.endedBefore)}`
-        : one.verdict;
+        : resultWords[resultOf(one)];
     return `${one.number}: ${how}, ${moment(one.startedAt)}`;
   }
   verdictIn(rehearsal: Rehearsal, step: string): string {

@@ -33,8 +33,9 @@ export interface RehearsalChoice {
     <div class="modal-body">
       <div class="note warn">
         <b>This makes real records.</b>
-        One virtual user plays the script{{ kind() === 'repair' ? ', again in each of up to ' + mostRounds + ' rounds' : '' }}.
-        {{ changing() }} of its {{ count() }} requests can change something in the application ({{ methods() }}). They go to
+        One virtual user plays the script{{ kind() === 'repair' ? ', up to ' + mostRounds + ' times' : twice() ? ', and once more' : '' }}.
+        Each time it makes what a person would make: {{ changing() }} of its {{ count() }} requests can change something in the application
+        ({{ methods() }}). They go to
         @for (one of targets(); track one) {
           <span class="mono">{{ one }}</span>{{ $last ? '' : ', ' }}
         }
@@ -60,6 +61,10 @@ export interface RehearsalChoice {
                 <option [value]="one.step.id" [selected]="one.step.id === until()">{{ one.number }} · {{ one.step.name }}</option>
               }
             </select></label
+          >
+          <label class="d-flex gap-2 mt-2"
+            ><input type="checkbox" [checked]="twice()" [disabled]="mode() !== 'through'" (change)="twice.set(!twice())" /> Twice in a row:
+            only that proves a pass</label
           >
         </fieldset>
       }
@@ -117,6 +122,7 @@ export class RehearseDialog {
   readonly allTables = signal<readonly DataTable[]>([]);
   readonly mode = signal<'through' | 'step' | 'until'>('through');
   readonly until = signal<string | null>(null);
+  readonly twice = signal(false);
   readonly known = signal(false);
   readonly mostRounds = mostRounds;
   readonly #rows = new Map<string, number>();
@@ -160,6 +166,7 @@ export class RehearseDialog {
       wish: {
         mode: this.mode() === 'step' ? 'step' : 'through',
         until: this.mode() === 'until' ? until : null,
+        twice: this.mode() === 'through' && this.twice(),
         rows: [...this.#rows].map(([table, row]) => ({ table, row })),
       },
     };

@@ -23,6 +23,8 @@ import {
   idsOf,
   outermost,
   requestSteps,
+  resultOf,
+  resultWords,
   type ClassifiedValue,
   type Container,
   type ScriptEdit,
@@ -30,6 +32,7 @@ import {
 } from '@sturdy/core';
 import { figure, hue } from '../shared/format';
 import { dataActions, dataFeature } from '../data/data';
+import { ProofNote } from '../rehearsal/proof-note';
 import { RehearsalStarter } from '../rehearsal/rehearsal-starter';
 import type { RehearsalKind } from '../rehearsal/rehearse-dialog';
 import { VerdictShape } from '../shared/verdict-shape';
@@ -60,7 +63,7 @@ const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] 
 @Component({
   selector: 'app-script-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkDrag, RouterLink, NgbDropdownModule, VerdictShape, ScriptTextView, Strings, StepDrawer, StepEditor],
+  imports: [CdkDrag, RouterLink, NgbDropdownModule, ProofNote, VerdictShape, ScriptTextView, Strings, StepDrawer, StepEditor],
   host: { '(document:keydown)': 'key($event)' },
   templateUrl: './script-screen.html',
   styleUrl: './script-screen.scss',
@@ -84,6 +87,9 @@ export class ScriptScreen {
   readonly done = this.#store.selectSignal(scriptsFeature.selectDone);
   readonly report = this.#store.selectSignal(scriptsFeature.selectReport);
   readonly rounds = this.#store.selectSignal(scriptsFeature.selectRounds);
+  readonly resultOf = resultOf;
+  readonly resultWords = resultWords;
+  readonly outcomes = { helped: 'It helped.', kept: 'It is right, but was not all.', 'taken back': 'It did not help and was taken back.' };
   readonly past = this.#store.selectSignal(scriptsFeature.selectPast);
   readonly future = this.#store.selectSignal(scriptsFeature.selectFuture);
   readonly coverage = this.#store.selectSignal(scriptsFeature.selectCoverage);

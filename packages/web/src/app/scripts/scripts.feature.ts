@@ -62,11 +62,12 @@ const changed = (state: ScriptsState, script: Script): ScriptsState =>
   });
 
 /** What was added, in a sentence. */
-function told({ handoffs, made, eased }: CorrelationReport): string {
+function told({ handoffs, made, eased, replaced }: CorrelationReport): string {
   const added = [
     ...handoffs.map((one) => `the handoff ${one.name}`),
     ...made.map((one) => `${one.name}, made by the client`),
     ...eased.map((one) => `a wider redirect at step ${one.step}`),
+    ...replaced.map((one) => one.reason),
   ];
   return added.length === 0
     ? 'Nothing could be added from this rehearsal.'

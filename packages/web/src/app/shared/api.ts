@@ -26,7 +26,7 @@ import type {
   Rehearsal,
   RehearsalOrder,
   RehearsalWish,
-  Round,
+  RoundsDone,
   Run,
   RunResult,
   RunTable,
@@ -207,7 +207,7 @@ export class Api {
     this.#http.post<{ script: Script; report: CorrelationReport }>(`/api/scripts/${id}/rehearsals/${rehearsal}/mend`, {});
   stepDifference = (id: string, rehearsal: string, step: string, beside: string) =>
     this.#http.get<StepDifference>(`/api/scripts/${id}/rehearsals/${rehearsal}/steps/${step}/difference`, { params: { beside } });
-  repair = (id: string) => this.#http.post<{ script: Script; rounds: Round[] }>(`/api/scripts/${id}/repair`, {});
+  repair = (id: string) => this.#http.post<RoundsDone>(`/api/scripts/${id}/repair`, {});
   rehearsals = (id: string) => this.#http.get<Rehearsal[]>(`/api/scripts/${id}/rehearsals`);
 
   patternsFile = `${inProject}/patterns.yaml`;

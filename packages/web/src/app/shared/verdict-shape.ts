@@ -1,13 +1,29 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
 
-const names: Record<string, string> = { passed: 'passed', drifted: 'drifted', failed: 'failed', 'not-sent': 'not sent', none: 'not yet' };
+const names: Record<string, string> = {
+  proven: 'passed and proven',
+  unproven: 'passed, unproven',
+  passed: 'passed',
+  drifted: 'drifted',
+  failed: 'failed',
+  'not-sent': 'not sent',
+  none: 'not yet',
+};
 
-/** A verdict by its shape: disc passed, wave drifted, snapped line failed, dashed ring not sent. */
+/** A verdict by its shape: disc in a ring proven, half a disc in a ring unproven, disc passed, wave drifted, snapped line failed, dashed ring not sent. */
 @Component({
   selector: 'app-verdict',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<svg width="14" height="14" viewBox="0 0 14 14" role="img" [attr.aria-label]="label()">
     @switch (verdict()) {
+      @case ('proven') {
+        <circle cx="7" cy="7" r="3.4" fill="var(--s0)" />
+        <circle cx="7" cy="7" r="5.9" fill="none" stroke="var(--s0)" stroke-width="1.5" />
+      }
+      @case ('unproven') {
+        <path d="M2.6 7a4.4 4.4 0 0 0 8.8 0z" fill="var(--s0)" />
+        <circle cx="7" cy="7" r="4.9" fill="none" stroke="var(--s0)" stroke-width="1.5" stroke-dasharray="2.6 2" />
+      }
       @case ('passed') {
         <circle cx="7" cy="7" r="4.5" fill="var(--s0)" />
       }

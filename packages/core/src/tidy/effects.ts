@@ -1,0 +1,81 @@
+import { headersOf, isStaticFile } from '../take/messages.js';
+import type { Exchange } from '../take/take.schema.js';
+import { originOf } from './hosts.js';
+
+type ReadBody = (hash: string) => string | undefined;
+
+const longestRead = 64_000;
+const mostRead = 400;
+const mostTokens = 400;
+/** A value that nobody writes twice by chance: long enough, with digits. */
+const token = /[A-Za-z0-9_-]{12,200}/g;
+const isToken = (text: string): boolean => /\d/.test(text) && /[A-Za-z]/.test(text) && !/^\d{4}-\d\d-\d\d/.test(text);
+
+const isSmall = (size: number | undefined): boolean => size !== undefined && size > 0 && size <= longestRead;
+
+/** What might be left out, and may have an effect all the same: files and requests to hosts of which no page comes. */
+const mayGive = (one: Exchange): boolean =>
+  one.method === 'GET' && isSmall(one.response?.body?.size) && /script|json|text\/plain/i.test(one.response?.body?.mimeType ?? '');
+
+/** Hashes of the bodies that tell which of these have an effect. */
+export function bodiesForEffects(exchanges: readonly Exchange[]): string[] {
+  const given = exchanges.filter((one) => mayGive(one) && isStaticFile(one)).slice(0, mostRead);
+  if (given.length === 0) return [];
+  return [
+    ...given.flatMap((one) => one.response?.body?.hash ?? []),
+    ...exchanges
+      .filter((one) => isSmall(one.requestBody?.size))
+      .slice(0, mostRead)
+      .flatMap((one) => one.requestBody?.hash ?? []),
+  ];
+}
+
+/**
+ * Numbers of exchanges that would be left out as files, but whose answer gives something that is sent later: a value, or a cookie that
+ * nothing else had set before.
+ */
+export function filesWithEffect(exchanges: readonly Exchange[], readBody: ReadBody): Set<number> {
+  const found = new Set<number>();
+  const setters = new Map<string, Exchange>();
+  for (const one of exchanges)
+    for (const line of headersOf(one.response?.headers ?? [], 'set-cookie')) {
+      const key = `${originOf(one)} ${line.split('=')[0]?.trim() ?? ''}`;
+      if (!setters.has(key)) setters.set(key, one);
+    }
+  for (const [key, setter] of setters) {
+    const [origin = '', name = ''] = key.split(' ');
+    const isSent = exchanges.some(
+      (later) =>
+        later.n > setter.n &&
+        !isStaticFile(later) &&
+        originOf(later) === origin &&
+        headersOf(later.requestHeaders, 'cookie').some((line) => line.split(';').some((pair) => pair.trim().startsWith(`${name}=`))),
+    );
+    if (isSent && isStaticFile(setter)) found.add(setter.n);
+  }
+  const given = exchanges.filter((one) => mayGive(one) && isStaticFile(one)).slice(0, mostRead);
+  if (given.length === 0) return found;
+  const sentAfter = new Map<string, number>();
+  const pagesGave = new Map<string, number>();
+  for (const one of exchanges) {
+    if (isStaticFile(one)) continue;
+    const texts = [
+      one.url,
+      ...one.requestHeaders.filter(([name]) => !/^(cookie|user-agent|referer)$/i.test(name)).map(([, value]) => value),
+    ];
+    if (one.requestBody && isSmall(one.requestBody.size)) texts.push(readBody(one.requestBody.hash) ?? '');
+    for (const text of texts) for (const [word] of text.matchAll(token)) if (isToken(word)) sentAfter.set(word, one.n);
+    const answer = one.response?.body ? (readBody(one.response.body.hash) ?? '') : '';
+    if (answer.length <= longestRead)
+      for (const [word] of answer.matchAll(token)) if (isToken(word) && !pagesGave.has(word)) pagesGave.set(word, one.n);
+  }
+  for (const one of given) {
+    const text = readBody(one.response?.body?.hash ?? '') ?? '';
+    let count = 0;
+    for (const [word] of text.matchAll(token)) {
+      if (!isToken(word) || ++count > mostTokens) continue;
+      if ((sentAfter.get(word) ?? 0) > one.n && (pagesGave.get(word) ?? Infinity) > one.n) found.add(one.n);
+    }
+  }
+  return found;
+}

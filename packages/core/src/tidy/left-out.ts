@@ -1,0 +1,60 @@
+import type { Survey, Tidy } from './tidy.schema.js';
+
+/** Kinds of what a take holds and a script leaves out unless it is told to keep it. */
+export const keepable = ['files', 'telemetry', 'polls', 'hosts', 'messages'] as const;
+export type Keepable = (typeof keepable)[number];
+
+/** Something that is left out or put together, in a sentence, with what keeps it. */
+export interface LeftOut {
+  keep: Keepable;
+  sentence: string;
+}
+
+const many = (count: number, what: string): string => `${count} ${what}${count === 1 ? '' : 's'}`;
+
+/** What a script leaves out of a take by these choices: nothing is left out silently. */
+export function leftOutOf(survey: Survey, tidy: Tidy): LeftOut[] {
+  const found: LeftOut[] = [];
+  const files = survey.staticFiles.requests - tidy.kept.length;
+  if (tidy.staticFiles === 'drop' && files > 0)
+    found.push({
+      keep: 'files',
+      sentence: `${many(files, 'static file')} (styles, scripts, images, fonts) ${files === 1 ? 'is' : 'are'} left out.`,
+    });
+  if (tidy.telemetry === 'drop' && survey.telemetry.requests > 0)
+    found.push({
+      keep: 'telemetry',
+      sentence: `${many(survey.telemetry.requests, 'request')} to measuring addresses ${survey.telemetry.requests === 1 ? 'is' : 'are'} left out: ${survey.telemetry.names.join(', ')}.`,
+    });
+  for (const poll of survey.polls) {
+    const choice = tidy.polls[poll.key];
+    const asked = `${poll.name} was asked ${poll.exchanges.length} times by a timer, every ${(poll.everyMs / 1000).toFixed(1)} s (no. ${poll.exchanges.join(', ')})`;
+    if (choice === 'drop') found.push({ keep: 'polls', sentence: `${asked}, always with the same answer, and is left out.` });
+    if (choice === 'repeat') found.push({ keep: 'polls', sentence: `${asked}; where these follow each other they are one repeat.` });
+  }
+  for (const { origin, requests, reason } of survey.hosts)
+    if (tidy.leftOut.includes(origin))
+      found.push({
+        keep: 'hosts',
+        sentence: `${many(requests, 'request')} to ${origin} ${requests === 1 ? 'is' : 'are'} left out. ${reason}`,
+      });
+  if (tidy.dropped.length > 0)
+    found.push({
+      keep: 'messages',
+      sentence: `${many(tidy.dropped.length, 'message')} that nobody asked for ${tidy.dropped.length === 1 ? 'is' : 'are'} not waited for (no. ${tidy.dropped.join(', ')}).`,
+    });
+  return found;
+}
+
+/** The same choices, with some kinds of things kept. */
+export function keeping(tidy: Tidy, kinds: readonly Keepable[]): Tidy {
+  const wants = new Set(kinds);
+  return {
+    ...tidy,
+    ...(wants.has('files') ? { staticFiles: 'keep' as const } : {}),
+    ...(wants.has('telemetry') ? { telemetry: 'keep' as const } : {}),
+    ...(wants.has('polls') ? { polls: {} } : {}),
+    ...(wants.has('hosts') ? { leftOut: [] } : {}),
+    ...(wants.has('messages') ? { dropped: [] } : {}),
+  };
+}
