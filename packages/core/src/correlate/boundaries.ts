@@ -43,3 +43,30 @@ export function boundariesFor(text: string, raw: string): Extract<Extractor, { k
   }
   return spare;
 }
+
+/** How far before a value its name may stand. */
+const longestName = 32;
+
+/**
+ * Boundaries around each place where a value stands behind a name, such as a key or the call of a function: the name and what is between
+ * it and the value, and which of the places that these lead to it is.
+ */
+export function boundariesBehind(text: string, raw: string, name: string): Extract<Extractor, { kind: 'between' }>[] {
+  const found: Extract<Extractor, { kind: 'between' }>[] = [];
+  let count = 0;
+  for (let at = text.indexOf(raw); at >= 0 && count < mostOccurrences; at = text.indexOf(raw, at + 1)) {
+    if (isInside(text, raw, at)) continue;
+    const from = text.lastIndexOf(name, at);
+    if (from < 0 || at - from - name.length > longestName - name.length || from + name.length > at) continue;
+    const right = rightOf(text, raw, at + raw.length);
+    if (right === null || right === '') continue;
+    count++;
+    const left = text.slice(from, at);
+    // What holds digits of its own is another text on the next visit.
+    if (/\d/.test(left)) continue;
+    let nth = 0;
+    for (let before = text.indexOf(left); before >= 0 && before < from; before = text.indexOf(left, before + 1)) nth++;
+    if (!found.some((one) => one.left === left && one.nth === nth)) found.push({ kind: 'between', left, right, nth });
+  }
+  return found;
+}

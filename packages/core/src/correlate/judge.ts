@@ -212,9 +212,20 @@ export class Judge {
         ? [distinct(this.index.matches(exchange.n, extractor)), ...(this.twin ? [distinct(this.twin.matches(exchange.n, extractor))] : [])]
         : [],
       created: isCreatedId(value, name, origin),
+      narrowed: extractor.beside !== undefined && this.#isNarrowed(exchange.n, extractor),
       repeats,
       sharedPath: this.#sharesPath(own.exchange.url, exchange.url),
     });
+  }
+
+  /** True where the text of a row picks one of several rows, in one of the takes. */
+  #isNarrowed(n: number, extractor: Extractor): boolean {
+    const all: Extractor = {
+      ...extractor,
+      ...('pick' in extractor || extractor.kind === 'between' ? { pick: 'any' as const } : {}),
+    } as Extractor;
+    delete all.beside;
+    return this.index.matches(n, all).length > 1 || (this.twin !== null && this.twin.matches(n, all).length > 1);
   }
 
   /** True where two addresses have a word in common that fewer than half of all addresses have. */

@@ -2,7 +2,7 @@ import { encode } from '../script/encoding.js';
 import { isPicked, jsonMatches, matchesOf, refined } from '../script/extract.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Extractor } from '../script/script.schema.js';
-import { boundariesFor } from './boundaries.js';
+import { boundariesBehind, boundariesFor } from './boundaries.js';
 import type { ReceivedValue } from './received-values.js';
 
 /**
@@ -11,7 +11,7 @@ import type { ReceivedValue } from './received-values.js';
  */
 export function extractorsFor(received: ReceivedValue, value: string, view: ResponseView, typed: () => readonly string[]): Extractor[] {
   const { extractor } = received;
-  if (!extractor) return boundaryExtractors(view, value);
+  if (!extractor) return [...besideName(received.name, value, view, typed), ...boundaryExtractors(view, value)];
   const wanted: Extractor[] = [];
   if (extractor.kind === 'attribute' && extractor.by === null) {
     const all = matchesOf({ ...extractor, pick: 'any' }, view);
@@ -75,6 +75,34 @@ const kindOf = (value: string): string => (/^\d+$/.test(value) ? 'digits' : valu
 function besides(extractor: Extractor, view: ResponseView, typed: readonly string[], end: 'first' | 'last'): Extractor[] {
   const shown = typed.filter((text) => view.body.includes(text));
   return shown.slice(0, 8).map((text) => ({ ...extractor, beside: [{ kind: 'text', text }], pick: end }) as Extractor);
+}
+
+/** So many places behind a name are looked at. */
+const mostNamed = 4;
+
+/**
+ * Boundaries of a value behind its name in a script or a text: kept to the line in which a text stands that the client had sent before, such
+ * as the call for one row; else where the name leads to it alone, or by position.
+ */
+function besideName(name: string, value: string, view: ResponseView, typed: () => readonly string[]): Extractor[] {
+  if (name === '') return [];
+  const raws = [...new Set([value, encode('json', value), encode('xml', value)])];
+  const named = raws.flatMap((raw) => boundariesBehind(view.body, raw, name)).slice(0, mostNamed);
+  if (named.length === 0) return [];
+  const texts = typed()
+    .filter((text) => view.body.includes(text) && !/\d{10}/.test(text))
+    .slice(0, 4);
+  return named.flatMap((one) => {
+    const all = matchesOf({ ...one, nth: 0, pick: 'any' }, view);
+    const end = all.length > 1 && one.nth === all.length - 1 ? 'last' : 'first';
+    const inLine = texts.map((text): Extractor => ({ ...one, nth: 0, pick: end, beside: [{ kind: 'text', text }] }));
+    const byPosition: Extractor = end === 'last' ? { ...one, nth: 0, pick: 'last' } : one;
+    return [
+      ...(all.length > 1 ? inLine : []),
+      one.nth === 0 || end === 'last' ? byPosition : one,
+      ...(all.length > 1 ? [] : inLine),
+    ].filter((way) => isPicked(value, way, matchesOf(way, view)));
+  });
 }
 
 /** Boundaries around the value, as it stands in the body or in an escaped form of it. */

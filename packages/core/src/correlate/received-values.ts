@@ -267,22 +267,27 @@ function fromHtml(page: HtmlPage, collector: Collector): void {
       collector.text(text, { name: own, extractor, rank, listed: !by });
     }
   }
-  for (const text of [...page.scripts, ...page.comments]) {
-    if (!collector.wants.mayBeIn(text)) continue;
-    // Quoted values first: in them a sign may stand that no word has.
-    for (const match of text.matchAll(/(?:["']?([\w$-]{1,60})["']?\s*[:=]\s*)?(["'`])((?:(?!\2)[^\\\n]){1,4000})\2/g))
-      collector.whole(match[3] ?? '', { name: match[1] ?? '', extractor: null, rank: 6 });
-    for (const match of text.matchAll(/([\w$-]{1,60})?["']?\s*[:=]?\s*("(?:[^"\\\n]|\\.){1,4000}")/g))
-      if (match[2]?.includes('\\')) {
-        const plain = json(match[2]);
-        if (typeof plain === 'string') collector.whole(plain, { name: match[1] ?? '', extractor: null, rank: 6 });
-      }
-    collector.words(text, { name: '', extractor: null, rank: 6.5 });
-  }
+  for (const text of [...page.scripts, ...page.comments]) if (collector.wants.mayBeAnywhereIn(text)) fromScript(text, collector);
   for (const text of page.texts) {
     collector.whole(text, { name: '', extractor: null, rank: 7 });
     collector.words(text, { name: '', extractor: null, rank: 8 });
   }
+}
+
+/** Lines of calls and assignments, as servers send them for a page to run. */
+const isCode = (text: string): boolean =>
+  text.length > 20 && /[;)}]\s*(\n|$)/.test(text) && /\w\s*[(=]/.test(text) && /["'][^"']*["']|\(/.test(text);
+
+function fromScript(text: string, collector: Collector): void {
+  // Quoted values first: in them a sign may stand that no word has.
+  for (const match of text.matchAll(/(?:["']?([\w$-]{1,60})["']?\s*[:=]\s*)?(["'`])((?:(?!\2)[^\\\n]){1,4000})\2/g))
+    collector.whole(match[3] ?? '', { name: match[1] ?? '', extractor: null, rank: 6 });
+  for (const match of text.matchAll(/([\w$-]{1,60})?["']?\s*[:=]?\s*("(?:[^"\\\n]|\\.){1,4000}")/g))
+    if (match[2]?.includes('\\')) {
+      const plain = json(match[2]);
+      if (typeof plain === 'string') collector.whole(plain, { name: match[1] ?? '', extractor: null, rank: 6 });
+    }
+  collector.words(text, { name: '', extractor: null, rank: 6.5 });
 }
 
 function json(text: string): unknown {
@@ -307,7 +312,10 @@ function fromJson(document: unknown, collector: Collector): void {
         collector.whole(key, { name, extractor: null, rank: 6, listed: true });
         walk(inner, path + step, listed, key, depth + 1);
       }
-    else if (typeof value === 'string' || typeof value === 'number')
+    else if (typeof value === 'string' && isCode(value)) {
+      // A script within JSON: its values stand between words, not at a place of the document.
+      fromScript(value, collector);
+    } else if (typeof value === 'string' || typeof value === 'number')
       collector.text(String(value), {
         name: name === '' ? 'value' : name,
         extractor: { kind: 'jsonpath', path, pick: listed ? 'any' : 'first' },

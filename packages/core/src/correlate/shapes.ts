@@ -28,7 +28,8 @@ const isReadable = (value: string): boolean =>
   /^([A-Za-z][a-z]+|\d{1,4}|[A-Z]{2,})([-_. /]([A-Za-z][a-z]+|\d{1,4}|[A-Z]{2,}))*$/.test(value);
 
 /** Names that say a value names a thing: `id`, `post_ID`, `fields[id]`, `rowId`. */
-export const namesThing = (name: string): boolean => /(^|[^A-Za-z])(id|ID|uuid|guid)\]?$|[a-z](Id|ID)\]?$/.test(name);
+export const namesThing = (name: string): boolean =>
+  /(^|[^A-Za-z])(id|ID|uuid|guid)\]?$|[a-z](Id|ID)\]?$|(^|[^A-Za-z])[a-z]{1,2}id\]?$/.test(name);
 
 /** Shannon entropy in bits a sign (Shannon 1948). */
 export function bitsPerSign(text: string): number {

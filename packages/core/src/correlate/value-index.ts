@@ -8,6 +8,7 @@ import { exchangesOf, requestSteps, type Encoding, type Extractor, type Script }
 import { sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { isBareId, sameName, sameThing } from './naming.js';
+import { readsAsTyped } from './person-inputs.js';
 import { ParsedViews } from './parsed-views.js';
 import { extractorsFor } from './proposals.js';
 import { receivedValues, type ReceivedValue, type Wants } from './received-values.js';
@@ -81,7 +82,7 @@ export class ValueIndex {
     readonly loaded: LoadedTake,
     script: Script,
     /** Values that differ from those of a second take. */
-    moving: ReadonlySet<string> = new Set(),
+    readonly moving: ReadonlySet<string> = new Set(),
     /** Says which sent values a handoff pattern knows. */
     known: (value: string, name: string, place: string) => boolean = () => false,
     /** Told of each answer that has been read. */
@@ -297,7 +298,11 @@ export class ValueIndex {
       if ((this.#typedInTurn[at]?.sentMs ?? 0) < endMs) low = at + 1;
       else high = at;
     }
-    return this.#typedInTurn.slice(Math.max(0, low - mostTyped), low).map((one) => one.text);
+    const texts = this.#typedInTurn.slice(Math.max(0, low - mostTyped), low).map((one) => one.text);
+    // Where a second take tells, what both sent alike names no row of this visit.
+    return this.moving.size === 0
+      ? texts
+      : [...texts.filter((text) => this.moving.has(text)), ...texts.filter((text) => !this.moving.has(text))];
   }
 }
 
@@ -338,4 +343,9 @@ const spelling = (value: string): string => encode('lower', encode('bare', value
 
 /** What people type: words or a number that is long enough to be looked for in a row, in a field and not in an address. */
 const isTypedText = ({ value, place }: SentNode): boolean =>
-  /^(form|part|json|query|xml):/.test(place) && value.length >= 5 && value.length <= 200 && /^[\p{L}\d][\p{L}\d .,:_'&/()-]*$/u.test(value);
+  /^(form|part|json|query|xml):/.test(place) &&
+  value.length >= 5 &&
+  value.length <= 200 &&
+  !/\d{10}/.test(value) &&
+  readsAsTyped(value) &&
+  /^[\p{L}\d][\p{L}\d .,:_'&/()-]*$/u.test(value);

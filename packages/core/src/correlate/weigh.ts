@@ -41,6 +41,8 @@ export interface Circumstances {
   offered: readonly number[];
   /** The request of the origin created the thing that the value names. */
   created: boolean;
+  /** The row in which it is read is one of several, so the text that picks it says something. */
+  narrowed: boolean;
   /** The answer was asked for with the value itself, so it may only repeat it. */
   repeats: boolean;
   /** Words that the addresses of both requests have in common and few others have. */
@@ -68,7 +70,7 @@ const saysNothing = (name: string): boolean => name === '' || isBareId(name) || 
  * that; undefined where there is no second take, or where it sent the same.
  */
 export function weigh(origin: Origin, value: string, other: string | undefined, circumstances: Circumstances): Weight {
-  const { name, sameForm, offered, created, repeats, sharedPath } = circumstances;
+  const { name, sameForm, offered, created, narrowed, repeats, sharedPath } = circumstances;
   const { extractor } = origin;
   const chance =
     surprisal(value) +
@@ -80,7 +82,7 @@ export function weigh(origin: Origin, value: string, other: string | undefined, 
   else if (origin.linked || sameThing(origin.name, name)) tie += weights.sameThing;
   else if (!saysNothing(origin.name) && !saysNothing(name)) tie += weights.otherName;
   if (created) tie += weights.created;
-  if (extractor.beside) tie += weights.row;
+  if (extractor.beside && narrowed) tie += weights.row;
   if (extractor.kind === 'field' && sameName(origin.name, name)) tie += weights.form;
   if (extractor.kind === 'header' && extractor.name === 'location') tie += weights.redirect;
   if (sharedPath) tie += weights.sharedPath;

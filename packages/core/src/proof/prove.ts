@@ -8,7 +8,7 @@ import { isStill, movingPieces } from '../script/template.js';
 import { usePlaces } from '../script/use-places.js';
 import { stepsOfTake, visitStill, type StepOfTake } from '../correlate/candidates.js';
 import { Judge } from '../correlate/judge.js';
-import { isBareId } from '../correlate/naming.js';
+import { isBareId, sameThing } from '../correlate/naming.js';
 import { readsAsTyped } from '../correlate/person-inputs.js';
 import { SecondTake } from '../correlate/second-take.js';
 import { isTokenName, namesThing } from '../correlate/shapes.js';
@@ -20,7 +20,7 @@ import { capturedView, lastOfEach, type Captured } from '../rehearse/captured.js
 import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
 import type { OpenPoint, Proof } from './proof.schema.js';
 import { sentNow } from './sent-now.js';
-import { shows, showsAs } from './shown.js';
+import { shows, showsAs, timesShown } from './shown.js';
 
 const short = (text: string, length = 40): string => (text.length > length ? `${text.slice(0, length)}…` : text);
 
@@ -50,6 +50,8 @@ class Prover {
   readonly #open: OpenPoint[] = [];
   readonly #made: Proof['made'] = [];
   readonly #changed: Proof['changed'] = [];
+  /** Things that each rehearsal made, with their ids in it. */
+  readonly #madeHandoffs: { handoff: Handoff; now: string[] }[] = [];
 
   constructor(
     readonly script: Script,
@@ -171,6 +173,7 @@ class Prover {
         });
         continue;
       }
+      this.#madeHandoffs.push({ handoff, now: known });
       this.#made.push({
         step: maker.step.id,
         number: maker.number,
@@ -212,7 +215,8 @@ class Prover {
     if (!origin) return undefined;
     // What the act itself sends was there before it.
     const sent = this.#steps.filter((one) => one.number <= origin.number && this.#isAct(one)).flatMap((one) => leaves(one.step));
-    if (sent.some((node) => node.value === handoff.recorded && isStill(node.template))) return undefined;
+    const isSameThing = (node: SentNode): boolean => !isWeak(node.value) || names.some((name) => sameThing(name, node.name));
+    if (sent.some((node) => node.value === handoff.recorded && isStill(node.template) && isSameThing(node))) return undefined;
     const isNew = isWeak(handoff.recorded) || this.#isNewAt(handoff.recorded, origin);
     if (this.#isAct(origin)) return isNew ? origin : undefined;
     // Elsewhere it stands in the row of what the act sent, or on a page that was not there before the act.
@@ -260,12 +264,14 @@ class Prover {
       visitStill(step, (node) => {
         const other = twin.valueAt(own.exchange.n, node.place);
         if (!isLeaf(node) || node.isName || other === undefined || other === node.value) return false;
-        if (this.#index.occurrences(node.value, own.exchange).length === 0 && !this.#hasMovingPart(node, own)) return false;
         const input = this.#judge.inputOf(node, own, other);
-        if (input?.kind === 'typed' || input?.kind === 'chosen' || input?.kind === 'given') return false;
+        if (input?.kind === 'typed' || input?.kind === 'chosen') return false;
         const origins = this.#index.origins(node.value, node.name, own.exchange, true);
-        const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, own);
-        if (judged.kind === 'typed' || judged.kind === 'chosen' || (judged.kind === 'fixed' && !this.#hasMovingPart(node, own)))
+        const sent = { value: node.value, name: node.name, place: node.place };
+        const judged = this.#judge.judge(sent, origins, other, own);
+        if (judged.kind === 'typed' || judged.kind === 'chosen') return false;
+        // However weak the evidence, what an answer gives in both takes may move; what none gives was a person's.
+        if (this.#judge.weighed(sent, origins, other, own).length === 0 && !this.#hasMovingPart(node, own) && judged.kind !== 'handoff')
           return false;
         this.#open.push({
           step: step.id,
@@ -299,6 +305,7 @@ class Prover {
       const inputs = this.#newInputs(act);
       if (inputs.length === 0) continue;
       let seen = 0;
+      let untied: { input: SentNode; laid: LaidStep | undefined } | undefined;
       for (const input of inputs) {
         const echoes = this.#echoesOf(input, act);
         if (echoes.length === 0) continue;
@@ -313,8 +320,8 @@ class Prover {
             );
           }),
         );
-        seen++;
         if (lost) {
+          seen++;
           this.#open.push({
             step: lost.laid.step.id,
             number: lost.laid.number,
@@ -325,24 +332,46 @@ class Prover {
           });
           continue;
         }
-        if (echoes.some(({ laid }) => this.#isOfOwnThing(laid)) || (now[0] !== undefined && now[0] !== input.value))
+        const fresh =
+          now.length > 0 && now.every((value) => value !== undefined && value !== input.value) && new Set(now).size === now.length;
+        const grown = echoes.find(({ laid, named }) => !named && this.#grows(laid, input.value, now));
+        if (grown) {
+          this.#made.push({
+            step: act.step.id,
+            number: act.number,
+            what: `made one thing more each time: step ${grown.laid.number} shows “${short(input.value)}” once more often`,
+          });
+          seen++;
+        } else if (fresh || this.#isOfOwnThing(act) || echoes.some(({ laid }) => this.#isOfOwnThing(laid))) {
           this.#changed.push({
             step: act.step.id,
             number: act.number,
             what: `${input.name} “${short(now[0] ?? input.value)}” is shown by step ${echoes[0]?.laid.number ?? 0}`,
           });
+          seen++;
+        } else untied ??= { input, laid: echoes[0]?.laid };
       }
-      if (seen === 0 && !this.#made.some((one) => one.number === act.number))
+      if (seen > 0 || this.#made.some((one) => one.number === act.number)) continue;
+      if (untied) {
         this.#open.push({
           step: act.step.id,
           number: act.number,
           kind: 'unseen',
-          sentence: `No later answer of the take shows what step ${act.number} sent (${inputs
-            .slice(0, 3)
-            .map((one) => `“${short(one.value, 24)}”`)
-            .join(', ')}), so nobody can see whether it arrived.`,
-          advice: 'Record a step that looks at the thing, or add a check for what the answer should say.',
+          sentence: `Step ${untied.laid?.number ?? act.number} shows “${short(untied.input.value)}”, which step ${act.number} sent, but nothing shows that it is of the thing that this rehearsal made and not of the recorded one.`,
+          advice: 'Let what is typed there be new each time, or record a step that opens the thing by its id.',
         });
+        continue;
+      }
+      this.#open.push({
+        step: act.step.id,
+        number: act.number,
+        kind: 'unseen',
+        sentence: `No later answer of the take shows what step ${act.number} sent (${inputs
+          .slice(0, 3)
+          .map((one) => `“${short(one.value, 24)}”`)
+          .join(', ')}), so nobody can see whether it arrived.`,
+        advice: 'Record a step that looks at the thing, or add a check for what the answer should say.',
+      });
     }
   }
 
@@ -359,13 +388,24 @@ class Prover {
     return plain.length > 0 ? plain : find((view) => showsAs(view, input.name, input.value), true);
   }
 
-  /** True for a step that asks for a thing which is another one in each rehearsal. */
+  /** True where a step shows a text once more often with each visit: the take, the first rehearsal, the second. */
+  #grows(laid: LaidStep, value: string, now: readonly (string | undefined)[]): boolean {
+    if (now.some((one) => one !== value) || laid.replays.length < 2) return false;
+    const counts = [laid.recorded, ...laid.replays.map((one) => one.views)].map((views) =>
+      views.reduce((sum, view) => sum + timesShown(view, value), 0),
+    );
+    return counts.every((count, at) => at === 0 || count > (counts[at - 1] ?? 0));
+  }
+
+  /** True for a step that asks for a thing which the rehearsal made, or that shows it. */
   #isOfOwnThing({ step, replays }: LaidStep): boolean {
-    const recorded = new Map(leaves(step).map((node) => [node.place, node.value]));
-    return leaves(step).some((node) => {
-      if (isStill(node.template) || ![...movingPieces(node.template)].some((piece) => piece.kind === 'handoff')) return false;
-      const all = [recorded.get(node.place), ...replays.map((one) => one.sent.get(node.place))];
-      return !isTokenName(node.name) && new Set(all).size === all.length;
+    return this.#madeHandoffs.some(({ handoff, now }) => {
+      // Whatever read it: where the take sent its own id, each rehearsal sent the one of what it had made.
+      const isSent = leaves(step).some(
+        (node) =>
+          node.value === handoff.recorded && replays.length > 0 && replays.every(({ sent }, at) => sent.get(node.place) === now[at]),
+      );
+      return isSent || (!isWeak(handoff.recorded) && replays.every(({ views }, at) => views.some((view) => shows(view, now[at] ?? ''))));
     });
   }
 }

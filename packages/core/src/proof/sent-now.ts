@@ -1,4 +1,4 @@
-import type { Header, BodyReader } from '../take/take.schema.js';
+import type { BodyReader } from '../take/take.schema.js';
 import { bodyKind, mediaType, pathAndQuery } from '../take/messages.js';
 import { nodesOf, type SentNode } from '../script/sent-values.js';
 import { carriesValue } from '../script/request-parts.js';
@@ -18,6 +18,8 @@ export function sentNow({ request }: CapturedStep, readBody: BodyReader): Map<st
   add(targetTree(pathAndQuery(request.url)));
   for (const [name, value] of request.headers) if (carriesValue(name) && name.toLowerCase() !== 'referer') add(headerTree(name, value));
   const text = request.body ? (readBody(request.body.hash) ?? '') : '';
-  if (text !== '') add(bodyTree(text, bodyKind(mediaType(request.headers as Header[]))));
+  // After a redirect the headers are those of the last request, the body is that of the first.
+  const type = request.body?.mimeType ?? '';
+  if (text !== '') add(bodyTree(text, bodyKind(type === '' ? mediaType(request.headers) : type)));
   return found;
 }

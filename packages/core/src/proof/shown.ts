@@ -25,6 +25,14 @@ export function shows(view: ResponseView, value: string): boolean {
   return view.kind === 'html' && view.html.texts.some((text) => holdsWord(text, value));
 }
 
+/** How often an answer shows a text. */
+export function timesShown(view: ResponseView, value: string): number {
+  if (value === '' || view.kind === 'binary' || view.kind === 'script') return 0;
+  let count = 0;
+  for (let at = view.body.indexOf(value); at >= 0; at = view.body.indexOf(value, at + value.length)) count++;
+  return count;
+}
+
 /** True where an answer shows a value under a name: a field of a page that holds it, or a member of JSON. */
 export function showsAs(view: ResponseView, name: string, value: string): boolean {
   if (name === '') return false;

@@ -3,7 +3,7 @@ import { describeExtractor } from '../script/describe-extractor.js';
 import { placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
 import { sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
-import { mapPieces, movingPieces } from '../script/template.js';
+import { mapPieces, movingPieces, recordedText } from '../script/template.js';
 import { changeAllTemplates } from '../script/step-templates.js';
 import { stepsOfTake, visitCandidates, visitStill } from '../correlate/candidates.js';
 import { HandoffMaker } from '../correlate/handoff-maker.js';
@@ -140,7 +140,8 @@ class Finder {
         },
       });
     };
-    if (refused !== null && bad) suppose(refused, bad.step, 0.9, 'the answer refused the typed one');
+    if (refused !== null && bad && !this.#wasOffered(refused, bad.step))
+      suppose(refused, bad.step, 0.9, 'the answer refused the typed one');
     const said = bad ? [...bad.reasons, ...(bad.said ?? [])].join(' ') : '';
     const acts = new Map<string, number>();
     // The act that failed, and the one before it, whose answer may have said it without any sign of failure.
@@ -169,15 +170,23 @@ class Finder {
       const texts = this.#typedIn(step);
       texts.forEach((node) => {
         const isNamed = said.includes(node.value) && node.value.length >= 4;
+        // By it the row of the thing is found; where it is not new, the row may be that of the take.
+        const picksRow = this.script.handoffs.some(({ extractor }) => extractor.beside && recordedText(extractor.beside) === node.value);
         suppose(
           node.value,
           step,
-          likelihood * (isNamed ? 1 : identifies(node) ? 0.9 : 0.5),
+          likelihood * (isNamed || picksRow ? 1 : identifies(node) ? 0.9 : 0.5),
           isNamed ? 'the answer names it' : likelihood > 0.5 ? 'nothing new was made with it' : 'the thing may exist already',
         );
       });
     }
     return [...found.values()];
+  }
+
+  /** True for a value that an answer had given before a step sends it: another of the same kind is taken from there. */
+  #wasOffered(value: string, step: string): boolean {
+    const own = stepsOfTake(this.script, this.loaded).find((one) => one.step.id === step);
+    return own !== undefined && this.#index.occurrences(value, own.exchange).length > 0;
   }
 
   #isAct(step: string): boolean {
@@ -271,6 +280,7 @@ class Finder {
   /** Values about which correlation was not sure, in the steps up to the first that left the take. */
   #unsure(): Supposition[] {
     const last = this.#bad?.number ?? (this.seen.proof ? Infinity : 0);
+    const refused = this.seen.rehearsal.divergence?.refused;
     const found: Supposition[] = [];
     for (const own of stepsOfTake(this.script, this.loaded)) {
       if (own.number > last) continue;
@@ -288,7 +298,7 @@ class Finder {
           step: own.step.id,
           number: own.number,
           sentence: `Step ${own.number} sends ${node.name} “${short(node.value)}”, which ${describeExtractor(best.origin.extractor)} gives.`,
-          likelihood: own.number === last ? 0.5 : 0.3,
+          likelihood: refused === node.value ? 0.85 : own.number === last ? 0.5 : 0.3,
           put: (maker) => {
             maker.handOff(
               { step: own.step, node, value: node.value, start: 0, end: node.value.length },

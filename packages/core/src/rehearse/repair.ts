@@ -4,8 +4,10 @@ import { HandoffMaker, type CorrelationReport } from '../correlate/handoff-maker
 import type { Hypothesis } from './hypothesis.schema.js';
 import { hypothesesOf, type Seen, type Supposition } from './hypotheses.js';
 
-/** Above this a change stays even where the next rehearsal gets no further: it is right, and was not the only reason. */
-export const likelyEnough = 0.9;
+/** True for what a rehearsal proved: it stays even where the next one gets no further, because it is right and was not the only reason. */
+export const isSure = ({ kind, likelihood }: Pick<Hypothesis, 'kind' | 'likelihood'>): boolean =>
+  likelihood >= 0.9 && (kind === 'stale-value' || kind === 'wider-redirect');
+
 /** Below this a supposition is not worth the records that a rehearsal makes. */
 const leastLikely = 0.08;
 /** So many suppositions about different steps are tried at once. */
@@ -33,7 +35,7 @@ export function repair(
 ): Experiment {
   const known = new Set(failed);
   const all = hypothesesOf(script, loaded, second, seen).filter((one) => !known.has(one.id) && one.likelihood >= leastLikely);
-  const sure = all.filter((one) => one.likelihood >= likelyEnough);
+  const sure = all.filter(isSure);
   const tried = [...sure];
   // What was proven may be all there is to it; only where nothing was is something tried.
   if (sure.length === 0) {

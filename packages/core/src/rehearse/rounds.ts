@@ -3,7 +3,7 @@ import type { Proof } from '../proof/proof.schema.js';
 import type { Script } from '../script/script.schema.js';
 import type { Tried } from './hypothesis.schema.js';
 import { resultOf, type Rehearsal, type RehearsalResult } from './rehearsal.schema.js';
-import { likelyEnough, type Experiment } from './repair.js';
+import { isSure, type Experiment } from './repair.js';
 
 /** Rehearsals of one *Rehearse and repair*, before it is the tester's turn; the second one of a proof counts. */
 export const mostRounds = 8;
@@ -91,7 +91,7 @@ export async function repairInRounds<R extends Judged>(script: Script, work: Rou
       if (round)
         round.tried = pending.tried.map((one) => ({
           ...one,
-          outcome: helped ? 'helped' : one.likelihood >= likelyEnough ? 'kept' : 'taken back',
+          outcome: helped ? 'helped' : isSure(one) ? 'kept' : 'taken back',
         }));
       if (!helped) {
         failed.push(...pending.tried.map((one) => one.id));

@@ -68,10 +68,28 @@ export function foundBy(extractor: Extractor, response: ResponseView, fill: Fill
     case 'xpath':
       return xPathTexts(extractor.expression, response).map(inHeader);
     case 'between':
-      return betweens(response.body, extractor.left, extractor.right);
+      return besideInText(betweens(response.body, extractor.left, extractor.right), response.body, beside);
     case 'regex':
-      return regexMatches(extractor.pattern, response.body);
+      return besideInText(regexMatches(extractor.pattern, response.body), response.body, beside);
   }
+}
+
+/** Of what was found in a text, that whose line holds another text; a line ends at a break, also one that is written as \\n in a script. */
+function besideInText(found: Found[], body: string, beside: string | undefined): Found[] {
+  if (beside === undefined) return found;
+  const spellings = [beside, JSON.stringify(beside).slice(1, -1), JSON.stringify(JSON.stringify(beside).slice(1, -1)).slice(1, -1)];
+  return found.filter(({ start, end }) => {
+    const line = lineAround(body, start, end);
+    return spellings.some((text) => line.includes(text));
+  });
+}
+
+const longestLine = 20_000;
+
+function lineAround(body: string, start: number, end: number): string {
+  const from = Math.max(start - longestLine, body.lastIndexOf('\n', start - 1) + 1, body.lastIndexOf('\\n', start - 1) + 2, 0);
+  const breaks = [body.indexOf('\n', end), body.indexOf('\\n', end)].filter((at) => at >= 0);
+  return body.slice(from, Math.min(end + longestLine, body.length, ...breaks));
 }
 
 /** The members that a path leads to, with their places as normalised paths (RFC 9535, 2.7); `beside` as in the schema. */

@@ -9,17 +9,28 @@ import { isStill, recordedText } from './template.js';
  */
 export function followRows(script: Script): Script {
   if (!script.handoffs.some((one) => one.extractor.beside && isStill(one.extractor.beside))) return script;
-  const moving = new Map<string, Template>();
-  const walk = (node: SentNode): void => {
-    if (!isStill(node.template) && isLeaf(node) && !node.template.some(isWrap)) moving.set(node.value, node.template);
-    node.kids.forEach(walk);
-  };
-  for (const { step } of requestSteps(script)) sentNodes(step).forEach(walk);
+  const moving = new Map<string, { number: number; template: Template }[]>();
+  const numbers = new Map<string, number>();
+  for (const { step, number } of requestSteps(script)) {
+    numbers.set(step.id, number);
+    const walk = (node: SentNode): void => {
+      if (!isStill(node.template) && isLeaf(node) && !node.template.some(isWrap)) {
+        const sent = { number, template: node.template };
+        const list = moving.get(node.value);
+        if (list) list.push(sent);
+        else moving.set(node.value, [sent]);
+      }
+      node.kids.forEach(walk);
+    };
+    sentNodes(step).forEach(walk);
+  }
   return {
     ...script,
     handoffs: script.handoffs.map((one) => {
       const { beside } = one.extractor;
-      const follows = beside && isStill(beside) ? moving.get(recordedText(beside)) : undefined;
+      // What is sent later cannot have been shown yet.
+      const sent = beside && isStill(beside) ? moving.get(recordedText(beside)) : undefined;
+      const follows = sent?.find(({ number }) => number <= (numbers.get(one.origin) ?? 0))?.template;
       return follows ? { ...one, extractor: { ...one.extractor, beside: follows } } : one;
     }),
   };
