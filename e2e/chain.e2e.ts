@@ -84,9 +84,11 @@ test('from a recording to an explained verdict, through the real interface', asy
     // The whole list is compared, so that a failure says what the rounds said.
     await expect(page.locator('.note', { hasText: /Round \d/ })).toHaveText([/Round 1: failed/, /Round 2: passed/], { timeout: 60_000 });
     await expect(page.getByText('was booked before')).toBeVisible();
+    await expect(page.getByText('Passed and proven.')).toBeVisible();
+    await expect(page.getByText(/made intake \d+, then \d+/).first()).toBeVisible();
     await looksRight(page, 'script after its repair');
     await page.getByRole('button', { name: 'Rehearse', exact: true }).click();
-    await expect(page.getByText('It passed.')).toBeVisible();
+    await expect(page.getByText('Passed, unproven.')).toBeVisible();
     const before = stage.yard.truth();
     expect(before.releasedCount).toBe(before.bookedCount);
   });

@@ -1,4 +1,4 @@
-import { makeBoard, scriptFromTake, type BoardInput, type Rehearsal, type Run, type Workload } from '../index.js';
+import { makeBoard, scriptFromTake, type BoardInput, type Proof, type Rehearsal, type Run, type Workload } from '../index.js';
 import { everything } from '../tidy/tidy.schema.js';
 import { form, TakeBuilder } from '../test/take-builder.js';
 
@@ -67,8 +67,11 @@ describe('the board', () => {
     expect(next(known)).toEqual(['Rehearse Book']);
     expect(next({ ...known, rehearsals: new Map([['s', [rehearsal('failed')]]]) })).toEqual(['Correlate Book']);
     const passed = { ...known, rehearsals: new Map([['s', [rehearsal('passed')]]]) };
-    expect(next(passed)).toEqual(['Give Book its own data']);
-    expect(next({ ...passed, workloads: [workload], runs: [run] })).toEqual(['Give Book its own data', 'Look at run 7']);
+    expect(next(passed)).toEqual(['Prove the pass of Book']);
+    const proof: Proof = { state: 'proven', made: [], changed: [], open: [] };
+    const proven = { ...known, rehearsals: new Map([['s', [{ ...rehearsal('passed'), proof }]]]) };
+    expect(next(proven)).toEqual(['Give Book its own data']);
+    expect(next({ ...proven, workloads: [workload], runs: [run] })).toEqual(['Give Book its own data', 'Look at run 7']);
   });
 
   it('shows each script by shape, figure and detail, with a way in', () => {

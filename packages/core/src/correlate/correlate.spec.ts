@@ -86,7 +86,7 @@ describe('correlating', () => {
         .add(['POST', '/take', json, JSON.stringify({ slot: codes[picked] })], [200, json, '{}'])
         .load();
     const picks = (first: number, second: number) =>
-      handoffsOf(flow(['A-1', 'A-2', 'A-3'], first), flow(['B-7', 'C-4', 'B-9'], second)).handoffs.map((one) => one.extractor);
+      handoffsOf(flow(['A-101', 'A-207', 'A-313'], first), flow(['B-791', 'C-480', 'B-902'], second)).handoffs.map((one) => one.extractor);
     expect(picks(1, 1)).toMatchObject([{ kind: 'jsonpath', path: '$.slots[1].code', pick: 'first' }]);
     expect(picks(1, 2)).toMatchObject([{ kind: 'jsonpath', path: '$.slots[*].code', pick: 'any' }]);
   });

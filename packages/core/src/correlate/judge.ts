@@ -223,7 +223,7 @@ export class Judge {
     const all: Extractor = {
       ...extractor,
       ...('pick' in extractor || extractor.kind === 'between' ? { pick: 'any' as const } : {}),
-    } as Extractor;
+    };
     delete all.beside;
     return this.index.matches(n, all).length > 1 || (this.twin !== null && this.twin.matches(n, all).length > 1);
   }
@@ -350,7 +350,7 @@ export class Judge {
 /** An extractor that reads one item of a list, as one that reads all of them. */
 function anyOfItsList(extractor: Extractor): Extractor {
   if (extractor.kind === 'jsonpath') return { ...extractor, path: extractor.path.replace(/\[-?\d+\]/g, '[*]'), pick: 'any' };
-  return { ...extractor, ...('pick' in extractor || extractor.kind === 'attribute' ? { pick: 'any' as const } : {}) } as Extractor;
+  return { ...extractor, ...('pick' in extractor || extractor.kind === 'attribute' ? { pick: 'any' as const } : {}) };
 }
 
 const isPlainPath = (place: string): boolean => /^(path|header|cookie|parameter):/.test(place);

@@ -33,7 +33,7 @@ export class TakeForms {
 
   constructor(readonly take: FormTake) {
     this.#pages = take.exchanges
-      .filter((one) => one.response?.body && (one.response.body.size ?? 0) > 0)
+      .filter((one) => one.response?.body && one.response.body.size > 0)
       .map((one) => ({ n: one.n, endedMs: take.endedMs(one.n) }));
   }
 

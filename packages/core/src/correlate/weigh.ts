@@ -28,8 +28,14 @@ export function surprisal(value: string): number {
   if (/^\d{1,3}$/.test(value)) return -Math.log2(Math.log10(1 + 1 / Math.max(1, Number(value))));
   if (/^\d+$/.test(value)) return Math.min(mostBits, value.length * Math.log2(10));
   if (isPlainWord(value)) return bitsOfWord;
-  return Math.min(mostBits, value.length * bitsPerSign(value));
+  // By the signs that could stand at each place, less what codes repeat; a longer token by its own entropy.
+  const bySigns =
+    bitsLeft *
+    Array.from(value).reduce((sum, sign) => sum + (/\d/.test(sign) ? Math.log2(10) : /\p{L}/u.test(sign) ? Math.log2(26) : 0), 0);
+  return Math.min(mostBits, Math.max(bySigns, value.length * bitsPerSign(value)));
 }
+
+const bitsLeft = 0.75;
 
 /** What is known about a candidate beyond the value itself. */
 export interface Circumstances {
@@ -60,6 +66,8 @@ const weights = {
   sharedPath: 2,
   repeats: -6,
   position: -2,
+  /** A free pick explains what nothing else does. */
+  any: -3,
 };
 
 /** Names that say nothing of what they name, so that they agree and disagree with nothing. */
@@ -73,14 +81,14 @@ export function weigh(origin: Origin, value: string, other: string | undefined, 
   const { name, sameForm, offered, created, narrowed, repeats, sharedPath } = circumstances;
   const { extractor } = origin;
   const chance =
-    surprisal(value) +
-    (other === undefined ? 0 : surprisal(other)) -
+    Math.min(mostBits, surprisal(value) + (other === undefined ? 0 : surprisal(other))) -
     Math.log2(Math.max(1, sameForm)) -
     offered.reduce((sum, count) => sum + Math.log2(Math.max(1, count)), 0);
+  const isFreePick = 'pick' in extractor && extractor.pick === 'any';
   let tie = 0;
   if (sameName(origin.name, name) && !saysNothing(name)) tie += weights.sameName;
   else if (origin.linked || sameThing(origin.name, name)) tie += weights.sameThing;
-  else if (!saysNothing(origin.name) && !saysNothing(name)) tie += weights.otherName;
+  else if (!isFreePick && !saysNothing(origin.name) && !saysNothing(name)) tie += weights.otherName;
   if (created) tie += weights.created;
   if (extractor.beside && narrowed) tie += weights.row;
   if (extractor.kind === 'field' && sameName(origin.name, name)) tie += weights.form;
@@ -89,7 +97,8 @@ export function weigh(origin: Origin, value: string, other: string | undefined, 
   if (repeats) tie += weights.repeats;
   const position = positionOf(extractor);
   if (position > 0) tie += weights.position - Math.log2(position);
-  return { bits: Math.min(mostBits, chance) + tie, tie };
+  if (isFreePick) tie += weights.any;
+  return { bits: chance + tie, tie };
 }
 
 /** The position by which an extractor picks one of several like things, from 0. */

@@ -4,7 +4,7 @@ import { viewOf, type ResponseView } from '../script/response-view.js';
 import { answerOf, exchangesOf, requestSteps, type Handoff, type RequestStep, type Script } from '../script/script.schema.js';
 import { sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
-import { isStill, movingPieces } from '../script/template.js';
+import { isStill } from '../script/template.js';
 import { usePlaces } from '../script/use-places.js';
 import { stepsOfTake, visitStill, type StepOfTake } from '../correlate/candidates.js';
 import { Judge } from '../correlate/judge.js';
@@ -47,6 +47,8 @@ class Prover {
   readonly #twin: SecondTake | null;
   readonly #judge: Judge;
   readonly #index: ValueIndex;
+  /** What is sent together with a password. */
+  readonly #credentials: Set<string>;
   readonly #open: OpenPoint[] = [];
   readonly #made: Proof['made'] = [];
   readonly #changed: Proof['changed'] = [];
@@ -62,6 +64,12 @@ class Prover {
     this.#twin = second && new SecondTake(loaded, second);
     this.#index = new ValueIndex(loaded, script, this.#twin?.moving);
     this.#judge = new Judge(loaded, this.#index, this.#twin, new PatternBook(publishedPatterns));
+    this.#credentials = new Set(
+      requestSteps(script)
+        .map(({ step }) => leaves(step))
+        .filter((nodes) => nodes.some(isPassword) && nodes.length <= mostInSignIn)
+        .flatMap((nodes) => nodes.map((node) => node.value)),
+    );
     const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
     const ofTake = new Map(stepsOfTake(script, loaded).map((one) => [one.step.id, one]));
     const captures = rehearsals.map((one) => lastOfEach(one.steps));
@@ -114,7 +122,7 @@ class Prover {
   #isAct({ step, own }: LaidStep): boolean {
     if (/^(GET|HEAD|OPTIONS)$/.test(step.method) || own === undefined) return false;
     const nodes = leaves(step);
-    if (nodes.some((node) => /pass(word|wd|phrase)?$|^pwd$/i.test(node.name))) return false;
+    if (nodes.some(isPassword) && nodes.length <= mostInSignIn) return false;
     if (/log-?(in|out|on|off)|sign-?(in|out|on|off)|\/(oauth2?|token|auth|session)s?\b/i.test(pathAndQuery(own.exchange.url))) return false;
     return nodes.some((node) => this.#isInput(node, own) || !isStill(node.template));
   }
@@ -122,10 +130,11 @@ class Prover {
   /** A value that a person typed or chose: the form says so, or it was sent before any answer gave it and reads as people write. */
   #isInput(node: SentNode, own: StepOfTake): boolean {
     const other = this.#twin?.valueAt(own.exchange.n, node.place);
+    // What both takes gave alike, or what signs in, is no news that an answer could show.
+    if (other === node.value || this.#credentials.has(node.value)) return false;
     const input = this.#judge.inputOf(node, own, other);
     if (input) return input.kind === 'typed' || input.kind === 'chosen';
     if (/^(path|header|cookie):/.test(node.place) || node.isName || node.value.length < 2) return false;
-    if (other !== undefined && other === node.value) return false;
     const origins = this.#index.origins(node.value, node.name, own.exchange, true);
     if (origins.length === 0) return readsAsTyped(node.value) && !this.#judge.isClock(node.value, own);
     const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, own);
@@ -207,7 +216,7 @@ class Prover {
   #makerOf(handoff: Handoff, places: readonly string[]): LaidStep | undefined {
     if (isTokenName(handoff.name) || handoff.recorded.length > 64) return undefined;
     const names = places.map((place) => /([^:/[\]]+)(?:\[\d+\])?$/.exec(place)?.[1] ?? '');
-    const isId = places.some((place) => /^path:/.test(place)) || names.some((name) => isBareId(name) || namesThing(name));
+    const isId = places.some((place) => place.startsWith('path:')) || names.some((name) => isBareId(name) || namesThing(name));
     if (!isId) return undefined;
     // One that was picked from a list was there before.
     if ('pick' in handoff.extractor && handoff.extractor.pick === 'any') return undefined;
@@ -409,6 +418,10 @@ class Prover {
     });
   }
 }
+
+const isPassword = (node: SentNode): boolean => /pass(word|wd|phrase)?\d?$|^pwd$/i.test(node.name) && node.value !== '';
+/** A request with a password and more values than this makes an account rather than signing in. */
+const mostInSignIn = 12;
 
 /** Where the last redirect among some answers leads, without its origin; undefined where none does. */
 function ledTo(views: readonly ResponseView[]): string | undefined {

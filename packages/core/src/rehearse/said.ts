@@ -86,5 +86,9 @@ export function troubleIn(replayed: ResponseView, good: readonly ResponseView[])
   const texts = shownTexts(replayed).filter((text) => trouble.test(text) && isNew(text) && !faults.includes(text));
   const visible = replayed.kind === 'html' ? replayed.html.texts.join(' ').length : replayed.body.length;
   for (const text of texts) found.push({ text, plain: visible <= shortAnswer });
-  return found.sort((left, right) => Number(right.plain) - Number(left.plain) || left.text.length - right.text.length);
+  // A sentence that is cut by an element is found in pieces, too.
+  const whole = found.filter(
+    (one) => !found.some((other) => other !== one && other.text.length > one.text.length && other.text.includes(one.text)),
+  );
+  return whole.sort((left, right) => Number(right.plain) - Number(left.plain) || left.text.length - right.text.length);
 }

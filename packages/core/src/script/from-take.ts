@@ -1,4 +1,4 @@
-import { bodyKind, headerOf, headersOf, mediaType, pathAndQuery, pathShape, resolveReference, textShape } from '../take/messages.js';
+import { bodyKind, headerOf, headersOf, pathAndQuery, pathShape, resolveReference, textShape } from '../take/messages.js';
 import type { BodyRef, Exchange, LoadedTake, Take } from '../take/take.schema.js';
 import { originOf } from '../tidy/hosts.js';
 import { opensSocket, endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';

@@ -6,17 +6,28 @@ export type Answer = [number, Header[], string?] | string;
 
 /**
  * Makes what a rehearsal would have captured: the given answers by step, in order; steps without one were not sent. `sent` gives the
- * bodies of requests, where they are wanted.
+ * bodies of requests, and `targets` where they went, where these are not as recorded.
  */
-export function playback(script: Script, answers: Record<string, Answer>, sent: Record<string, string> = {}): Captured {
+export function playback(
+  script: Script,
+  answers: Record<string, Answer>,
+  sent: Record<string, string> = {},
+  targets: Record<string, string> = {},
+): Captured {
   const bodies = new Map<string, string>();
   const steps = requestSteps(script)
     .filter(({ step }) => answers[step.id] !== undefined)
-    .map(({ step }): CapturedStep => captured(step, answers[step.id] ?? 'no answer', bodies, sent[step.id]));
+    .map(({ step }): CapturedStep => captured(step, answers[step.id] ?? 'no answer', bodies, sent[step.id], targets[step.id]));
   return { steps, missing: [], readBody: (hash) => bodies.get(hash) };
 }
 
-function captured(step: RequestStep, answer: Answer, bodies: Map<string, string>, sent: string | undefined): CapturedStep {
+function captured(
+  step: RequestStep,
+  answer: Answer,
+  bodies: Map<string, string>,
+  sent: string | undefined,
+  target: string | undefined,
+): CapturedStep {
   const [status, headers, text] = typeof answer === 'string' ? [0, [] as Header[], undefined] : answer;
   const hash = `${step.id}-answer`;
   if (text !== undefined) bodies.set(hash, text);
@@ -28,7 +39,7 @@ function captured(step: RequestStep, answer: Answer, bodies: Map<string, string>
     durationMs: 5,
     request: {
       method: step.method,
-      url: step.origin + recordedText(step.url),
+      url: step.origin + (target ?? recordedText(step.url)),
       headers: step.headers.map(({ name, value }) => [name, recordedText(value)]),
       body,
     },

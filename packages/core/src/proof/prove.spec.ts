@@ -1,0 +1,141 @@
+import {
+  correlate,
+  proofWarning,
+  prove,
+  scriptFromTake,
+  type Captured,
+  type LoadedTake,
+  type Proof,
+  type Rehearsal,
+  type Script,
+} from '../index.js';
+import { everything } from '../tidy/tidy.schema.js';
+import { playback, type Answer } from '../test/playback.js';
+import { form, html, json, TakeBuilder } from '../test/take-builder.js';
+
+/** Makes a crate, changes it by its id, and opens it: with what is typed, the id that the server gives, and the page that shows it. */
+const flow = (id: string, note: string, goods: string) =>
+  new TakeBuilder()
+    .add(['POST', '/api/crates', json, `{"goods":"${goods}"}`], [201, json, `{"id":${id},"goods":"${goods}"}`])
+    .add(['POST', `/api/crates/${id}`, json, `{"note":"${note}"}`], [200, json, '{"ok":true}'])
+    .add(['GET', `/api/crates/${id}`], [200, json, `{"id":${id},"goods":"${goods}","note":"${note}"}`])
+    .load();
+const first = flow('4711', 'Keep it dry', 'Frozen peas');
+const second = flow('4718', 'Told by Ann', 'Cooled fish');
+const scriptOf = (loaded: LoadedTake, other: LoadedTake | null): Script =>
+  correlate(scriptFromTake(loaded, { scriptId: 's', name: 's', tidy: everything }), loaded, other).script;
+const script = scriptOf(first, second);
+
+/** A rehearsal in which the server gave an id, the steps sent one, and the page showed what it did. */
+function played(own: Script, id: string, sent = id, shown = { id, note: 'Keep it dry', goods: 'Frozen peas' }): Captured {
+  const answers: Record<string, Answer> = {
+    s1: [201, json, `{"id":${id},"goods":"Frozen peas"}`],
+    s2: [200, json, '{"ok":true}'],
+    s3: [200, json, JSON.stringify({ id: Number(shown.id), goods: shown.goods, note: shown.note })],
+  };
+  const bodies = { s1: '{"goods":"Frozen peas"}', s2: '{"note":"Keep it dry"}' };
+  return playback(own, answers, bodies, { s2: `/api/crates/${sent}`, s3: `/api/crates/${sent}` });
+}
+const proofOf = (own: Script, rehearsals: Captured[], other: LoadedTake | null = second): Proof => prove(own, first, other, rehearsals);
+const kinds = (proof: Proof) => proof.open.map((one) => one.kind);
+
+describe('a pass is proven', () => {
+  it('by things that each rehearsal made for itself, and by what these show', () => {
+    const proof = proofOf(script, [played(script, '5001'), played(script, '5002')]);
+    expect(proof.open).toEqual([]);
+    expect(proof.state).toBe('proven');
+    expect(proof.made.map((one) => one.what)).toEqual(['made crate 5001, then 5002']);
+    expect(proof.changed.map((one) => one.what)).toContain('note “Keep it dry” is shown by step 3');
+  });
+
+  it('never by one rehearsal alone', () => {
+    const proof = proofOf(script, [played(script, '5001')]);
+    expect([proof.state, kinds(proof)]).toEqual(['unproven', ['once']]);
+  });
+
+  it('where an act leads on to another page each time', () => {
+    const redirected = (id: string, goods: string) =>
+      new TakeBuilder().add(['POST', '/crates', form, `goods=${goods}`], [303, [['Location', `/crates/${id}`]]]).load();
+    const take = redirected('4711', 'Peas+of+May');
+    const own = scriptOf(take, redirected('4718', 'Fish+at+six'));
+    const once = (id: string) => playback(own, { s1: [303, [['Location', `/crates/${id}`]]] }, { s1: 'goods=Peas+of+May' });
+    expect(prove(own, take, null, [once('5001'), once('5002')]).made).toMatchObject([{ what: 'led to /crates/5001, then /crates/5002' }]);
+    expect(prove(own, take, null, [once('4711'), once('4711')]).state).toBe('unproven');
+  });
+
+  it('where a list shows one more each time, though nothing of it has an id', () => {
+    const listed = (count: number, goods: string) => `<title>All</title><ul>${`<li>${goods}</li>`.repeat(count)}</ul>`;
+    const visit = (goods: string) =>
+      new TakeBuilder()
+        .add(['POST', '/add', form, `goods=${goods}`], [200, html, 'Done.'])
+        .add(['GET', '/all'], [200, html, listed(1, goods)])
+        .load();
+    const take = visit('Peasofmay');
+    const own = scriptOf(take, visit('Fishatsix'));
+    const once = (count: number) =>
+      playback(own, { s1: [200, html, 'Done.'], s2: [200, html, listed(count, 'Peasofmay')] }, { s1: 'goods=Peasofmay' });
+    expect(prove(own, take, visit('Fishatsix'), [once(2), once(3)])).toMatchObject({
+      state: 'proven',
+      made: [{ what: expect.stringContaining('once more often') as string }],
+    });
+    // Shown as often as in the take, it may be the one of the take.
+    expect(kinds(prove(own, take, visit('Fishatsix'), [once(1), once(1)]))).toEqual(['unseen']);
+  });
+});
+
+describe('a pass is not proven', () => {
+  it('where what was made is not new', () => {
+    expect(kinds(proofOf(script, [played(script, '5001'), played(script, '5001')]))).toContain('not-new');
+    expect(kinds(proofOf(script, [played(script, '4711'), played(script, '5002')]))).toContain('not-new');
+  });
+
+  it('where a later step shows the recorded thing instead of the new one', () => {
+    const old = { id: '4711', note: 'Keep it dry', goods: 'Frozen peas' };
+    expect(kinds(proofOf(script, [played(script, '5001', '5001', old), played(script, '5002', '5002', old)]))).toContain('not-shown');
+  });
+
+  it('where a change did not reach what is shown, although every step answered well', () => {
+    const unchanged = (id: string) => played(script, id, id, { id, note: '', goods: 'Frozen peas' });
+    const proof = proofOf(script, [unchanged('5001'), unchanged('5002')]);
+    expect(proof.open).toMatchObject([{ kind: 'not-shown', sentence: expect.stringContaining('“Keep it dry” (note)') as string }]);
+  });
+
+  it('where what moves between the takes is sent as recorded', () => {
+    const raw = scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything });
+    const proof = proofOf(raw, [played(raw, '5001', '4711'), played(raw, '5002', '4711')]);
+    expect(proof.state).toBe('unproven');
+    expect(proof.open.filter((one) => one.kind === 'still-recorded').map((one) => one.about?.place)).toEqual(['path:3', 'path:3']);
+  });
+
+  it('where nothing shows what was sent', () => {
+    const silent = (note: string) => new TakeBuilder().add(['POST', '/notes', json, `{"note":"${note}"}`], [204, []]).load();
+    const take = silent('Keep it dry');
+    const own = scriptOf(take, silent('Told by Ann'));
+    const once = () => playback(own, { s1: [204, []] }, { s1: '{"note":"Keep it dry"}' });
+    expect(prove(own, take, silent('Told by Ann'), [once(), once()]).open).toMatchObject([{ kind: 'unseen', step: 's1' }]);
+  });
+
+  it('by any script that lacks one of its handoffs (each left out in turn)', () => {
+    for (const left of script.handoffs) {
+      const raw = scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything });
+      const ablated: Script = { ...raw, handoffs: script.handoffs.filter((one) => one.id !== left.id) };
+      expect(proofOf(ablated, [played(ablated, '5001', '4711'), played(ablated, '5002', '4711')]).state).toBe('unproven');
+    }
+  });
+});
+
+it('a flow that only looks is proven by answers alone', () => {
+  const take = new TakeBuilder().add(['GET', '/a'], [200, html, '<title>A</title>']).load();
+  const own = scriptOf(take, null);
+  const once = () => playback(own, { s1: [200, html, '<title>A</title>'] });
+  expect(prove(own, take, null, [once(), once()])).toEqual({ state: 'proven', made: [], changed: [], open: [] });
+});
+
+it('says why a script should not be played by many users yet', () => {
+  const passed = { verdict: 'passed', divergence: null } as unknown as Rehearsal;
+  expect(proofWarning('Book', undefined)).toContain('was never rehearsed');
+  expect(proofWarning('Book', passed)).toBe('“Book” passed its last rehearsal, unproven. It was rehearsed once only.');
+  expect(proofWarning('Book', { ...passed, proof: { state: 'proven', made: [], changed: [], open: [] } })).toBeNull();
+  const failed = { verdict: 'failed', divergence: { sentence: 'Step 3 failed.' } } as unknown as Rehearsal;
+  expect(proofWarning('Book', failed)).toBe('“Book” did not pass its last rehearsal. Step 3 failed.');
+});
