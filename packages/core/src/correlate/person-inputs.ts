@@ -3,7 +3,6 @@ import type { Extractor } from '../script/script.schema.js';
 import type { SentNode } from '../script/sent-values.js';
 import type { ResponseView } from '../script/response-view.js';
 import { readHtml, type HtmlPage } from '../script/html.js';
-import { keptParts } from './kept-parts.js';
 import { formOf, sentNames, type OfferedField, type OfferedForm } from './offered-forms.js';
 
 /** What the page says of a value that a form sends. */
@@ -63,7 +62,7 @@ export class TakeForms {
   #htmlOf(n: number, view: ResponseView): HtmlPage {
     const known = this.#parsed.get(n);
     if (known) return known;
-    const html = readHtml(keptParts(view.body, () => false));
+    const html = readHtml(partWithFields(view.body));
     this.#parsed.set(n, html);
     for (const oldest of this.#parsed.keys()) {
       if (this.#parsed.size <= mostPages) break;
@@ -75,6 +74,16 @@ export class TakeForms {
 
 /** So many pages before a request are looked at for its form. */
 const mostPages = 12;
+/** A page from its first field to its last: what a form says stands between them. */
+function partWithFields(page: string): string {
+  const start = page.search(/<(?:form|input|select|textarea|button)\b/i);
+  if (start < 0) return '';
+  const ends = ['</form', '</select', '</textarea', '</button', '<input', '</option', '<option', '</FORM', '</SELECT', '<INPUT'];
+  const last = Math.max(...ends.map((one) => page.lastIndexOf(one)));
+  const end = page.indexOf('>', Math.max(last, start));
+  return page.slice(start, end < 0 ? page.length : end + 1);
+}
+
 const mayHoldFields = /<(?:input|select|textarea|button)\b/i;
 
 /** The name under which a place sends a value in a form; undefined for places that no form fills. */
