@@ -8,8 +8,8 @@ export default defineConfig({
   // A busy machine may let one wait too long; what passes only the second time is told as flaky.
   retries: 1,
   reporter: 'list',
-  timeout: 240_000,
-  expect: { timeout: 15_000 },
+  timeout: 420_000,
+  expect: { timeout: 25_000 },
   use: {
     actionTimeout: 15_000,
     viewport: { width: 1280, height: 800 },
