@@ -112,7 +112,13 @@ describe('a rehearsal that waits', () => {
   });
 
   it('says what its action has added', () => {
-    const report = { handoffs: [{ name: 'form key', evidence: 'proven', reason: '', uses: 2 }], made: [], eased: [], replaced: [], unsure: 0 } as const;
+    const report = {
+      handoffs: [{ name: 'form key', evidence: 'proven', reason: '', uses: 2 }],
+      made: [],
+      eased: [],
+      replaced: [],
+      unsure: 0,
+    } as const;
     const mended = reducer(
       opened,
       scriptsActions.mended({ script, report: { ...report, handoffs: [...report.handoffs], made: [], eased: [] } }),
