@@ -2,7 +2,7 @@
 // records what it does in Chromium. Nothing here is part of the tests.
 import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { createRequire } from 'node:module';
-import { chmodSync, existsSync, mkdirSync, rmSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { join } from 'node:path';
 
@@ -190,4 +190,51 @@ export function emptyFolder(path) {
   rmSync(path, { recursive: true, force: true });
   mkdirSync(path, { recursive: true });
   return path;
+}
+
+/** Starts an LDAP directory on loopback with a tree of its own: `dc=quay,dc=example`, whose manager is `cn=admin`. */
+export async function startDirectory(folder, port, entries = '') {
+  const data = join(folder, 'directory');
+  mkdirSync(data, { recursive: true });
+  const config = join(folder, 'slapd.conf');
+  writeFileSync(
+    config,
+    `${['core', 'cosine', 'inetorgperson', 'nis'].map((one) => `include /etc/ldap/schema/${one}.schema`).join('\n')}
+pidfile ${folder}/slapd.pid
+modulepath /usr/lib/ldap
+moduleload back_mdb
+database mdb
+suffix "dc=quay,dc=example"
+rootdn "cn=admin,dc=quay,dc=example"
+rootpw tulip-42
+directory ${data}
+`,
+  );
+  const tree = `dn: dc=quay,dc=example
+objectClass: dcObject
+objectClass: organization
+dc: quay
+o: Quay
+
+dn: ou=people,dc=quay,dc=example
+objectClass: organizationalUnit
+ou: people
+
+dn: ou=groups,dc=quay,dc=example
+objectClass: organizationalUnit
+ou: groups
+
+${entries}`;
+  execFileSync('slapadd', ['-f', config], { input: tree, stdio: ['pipe', 'ignore', 'ignore'] });
+  const server = startProgram('slapd', ['-f', config, '-h', `ldap://127.0.0.1:${port}/`, '-d', '0']);
+  await wait(1000);
+  return {
+    /** The entries below the tree as objects of their attributes. */
+    entries: () =>
+      execFileSync('slapcat', ['-f', config, '-o', 'ldif-wrap=no'], { encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] })
+        .split('\n\n')
+        .filter(Boolean)
+        .map((text) => Object.fromEntries(text.split('\n').map((line) => line.split(/::? /)))),
+    stop: server.stop,
+  };
 }

@@ -63,7 +63,7 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
       const second = secondFile === undefined ? null : await readTake(secondFile);
       const patterns = patternsOf(options.patterns === undefined ? [] : readPatternFile(options.patterns));
       const survey = surveyTake(first.loaded);
-      const tidy = options.everything ? everything : keeping(survey.proposal, options.keep);
+      const tidy = options.everything ? everything : keeping(survey, options.keep);
       const raw = scriptFromTake(first.loaded, { scriptId: randomUUID(), name: options.name ?? first.loaded.take.name, tidy });
       if (requestSteps(raw).length === 0)
         throw new UsageError(`${file} holds no request of an application. With --everything nothing is left out.`);

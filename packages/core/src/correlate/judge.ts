@@ -199,6 +199,11 @@ export class Judge {
       .sort((left, right) => right.weight.bits - left.weight.bits);
   }
 
+  /** True for an id in the answer to a change, which nobody had sent before under this name. */
+  #isCreated(value: string, name: string, origin: Origin): boolean {
+    return isCreatedId(value, name, origin) && !this.index.wasSentAs(name, value, origin.exchange);
+  }
+
   #weightOf({ value, name }: SentAs, origin: Origin, other: string | undefined, own: StepOfTake): Weight {
     const { extractor, exchange } = origin;
     const anyOf = 'pick' in extractor && extractor.pick === 'any';
@@ -211,7 +216,7 @@ export class Judge {
       offered: anyOf
         ? [distinct(this.index.matches(exchange.n, extractor)), ...(this.twin ? [distinct(this.twin.matches(exchange.n, extractor))] : [])]
         : [],
-      created: isCreatedId(value, name, origin),
+      created: this.#isCreated(value, name, origin),
       narrowed: extractor.beside !== undefined && this.#isNarrowed(exchange.n, extractor),
       repeats,
       sharedPath: this.#sharesPath(own.exchange.url, exchange.url),
@@ -252,7 +257,7 @@ export class Judge {
         reason: `It is the same in both takes, but the pattern “${known.pattern.name}” knows it as “${name}”, and ${describeExtractor(known.origin.extractor)} gives it.`,
       };
     const created = origins
-      .filter((one) => isCreatedId(value, name, one))
+      .filter((one) => this.#isCreated(value, name, one))
       .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, own) }))
       .sort((left, right) => right.weight.bits - left.weight.bits)[0];
     if (created && created.weight.tie > 0 && created.weight.bits >= bitsOfLikelihood)
@@ -272,7 +277,7 @@ export class Judge {
     const known = this.patterns.find(value, name, place, origins);
     if (known?.pattern.decision === 'leave') return fixed;
     if (best.choice && !shape) return chosen;
-    const created = origins.find((one) => isCreatedId(value, name, one));
+    const created = origins.find((one) => this.#isCreated(value, name, one));
     if (created)
       return {
         kind: 'handoff',

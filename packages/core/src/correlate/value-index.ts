@@ -67,6 +67,8 @@ const spellings: readonly Encoding[] = ['lower', 'upper', 'bare'];
 export class ValueIndex {
   readonly #received = new Map<string, Occurrence[]>();
   readonly #firstSentMs = new Map<string, number>();
+  /** By name and value, so that a 1 that says one thing is not taken for a 1 that says another. */
+  readonly #firstSentAsMs = new Map<string, number>();
   readonly #sentBy = new Map<number, Set<string>>();
   readonly #views: ParsedViews;
   readonly #endMs: Map<number, number>;
@@ -119,6 +121,8 @@ export class ValueIndex {
         const before = this.#firstSentMs.get(node.value);
         if (before === undefined || exchange.startedAtMs < before) this.#firstSentMs.set(node.value, exchange.startedAtMs);
         if (isLeaf(node)) {
+          const key = `${node.name} ${node.value}`;
+          this.#firstSentAsMs.set(key, Math.min(this.#firstSentAsMs.get(key) ?? Infinity, exchange.startedAtMs));
           for (const word of wordsOf(node.value)) {
             wanted.add(word, node.name);
             // Words that people typed come back in answers; short ones and numbers stand everywhere.
@@ -186,6 +190,11 @@ export class ValueIndex {
   /** True where the client had sent the value before any response held it: what comes back and is sent again is an echo. */
   isEcho(value: string, exchange: Exchange): boolean {
     return (this.#firstSentMs.get(value) ?? Infinity) < exchange.startedAtMs && this.occurrences(value, exchange).length === 0;
+  }
+
+  /** True where an exchange, or one before it, sends the value under this name: then its answer did not create it. */
+  wasSentAs(name: string, value: string, exchange: Exchange): boolean {
+    return (this.#firstSentAsMs.get(`${name} ${value}`) ?? Infinity) <= exchange.startedAtMs;
   }
 
   /** True where a later response shows the value as a text or a member: what people typed comes back like this. */

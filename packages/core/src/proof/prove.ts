@@ -4,7 +4,7 @@ import { viewOf, type ResponseView } from '../script/response-view.js';
 import { answerOf, exchangesOf, requestSteps, type Handoff, type RequestStep, type Script } from '../script/script.schema.js';
 import { sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
-import { isStill } from '../script/template.js';
+import { isStill, movingPieces } from '../script/template.js';
 import { usePlaces } from '../script/use-places.js';
 import { stepsOfTake, visitStill, type StepOfTake } from '../correlate/candidates.js';
 import { Judge } from '../correlate/judge.js';
@@ -54,6 +54,8 @@ class Prover {
   readonly #changed: Proof['changed'] = [];
   /** Things that each rehearsal made, with their ids in it. */
   readonly #madeHandoffs: { handoff: Handoff; now: string[] }[] = [];
+  /** Texts that were another one in each rehearsal, and that answers showed. */
+  readonly #fresh: { recorded: string; now: string[] }[] = [];
 
   constructor(
     readonly script: Script,
@@ -357,6 +359,7 @@ class Prover {
             number: act.number,
             what: `${input.name} “${short(now[0] ?? input.value)}” is shown by step ${echoes[0]?.laid.number ?? 0}`,
           });
+          if (fresh) this.#fresh.push({ recorded: input.value, now: now.filter((value) => value !== undefined) });
           seen++;
         } else untied ??= { input, laid: echoes[0]?.laid };
       }
@@ -393,7 +396,12 @@ class Prover {
       before.some((one) => one.recorded.some(holds))
         ? []
         : after.filter((one) => one.recorded.some(holds)).map((laid) => ({ laid, named }));
-    const plain = isLong ? find((view) => shows(view, input.value), false) : [];
+    const longer = isLong
+      ? [...new Set(after.flatMap((one) => (one === act ? leaves(one.step).map((node) => node.value) : [])))].filter(
+          (one) => one.length > input.value.length && one.includes(input.value),
+        )
+      : [];
+    const plain = isLong ? find((view) => shows(view, input.value, longer), false) : [];
     return plain.length > 0 ? plain : find((view) => showsAs(view, input.name, input.value), true);
   }
 
@@ -408,6 +416,20 @@ class Prover {
 
   /** True for a step that asks for a thing which the rehearsal made, or that shows it. */
   #isOfOwnThing({ step, replays }: LaidStep): boolean {
+    // An answer named the thing by what was new in this rehearsal, and this step asks for it by that.
+    const asksForFresh = leaves(step).some(
+      ({ template, place, value }) =>
+        [...movingPieces(template)].every((one) => one.kind === 'handoff') &&
+        !isStill(template) &&
+        this.#fresh.some(
+          ({ recorded, now }) =>
+            value !== recorded &&
+            value.includes(recorded) &&
+            replays.length > 0 &&
+            replays.every(({ sent }, at) => now[at] !== undefined && sent.get(place) === value.replaceAll(recorded, now[at])),
+        ),
+    );
+    if (asksForFresh) return true;
     return this.#madeHandoffs.some(({ handoff, now }) => {
       // Whatever read it: where the take sent its own id, each rehearsal sent the one of what it had made.
       const isSent = leaves(step).some(

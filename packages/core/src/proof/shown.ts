@@ -15,14 +15,27 @@ function holdsWord(text: string, value: string): boolean {
   return false;
 }
 
-/** True where an answer shows a text, in a header too, whatever it is wrapped in there. */
-export function shows(view: ResponseView, value: string): boolean {
+const spellingsOf = (value: string): Set<string> =>
+  new Set([value, encode('xml', value), encode('json', value), encode('component', value), encode('form', value)]);
+
+/**
+ * True where an answer shows a text, in a header too, whatever it is wrapped in there. Where it stands only as a part of one of the `longer`
+ * texts, it is those that are shown.
+ */
+export function shows(view: ResponseView, value: string, longer: readonly string[] = []): boolean {
   if (value === '') return false;
-  if (view.headers.some(([name, text]) => /^(location|etag|content-location)$/i.test(name) && holdsWord(text, value))) return true;
+  const hidden = longer.flatMap((one) => [...spellingsOf(one)]);
+  const holds = (text: string, spelling: string): boolean =>
+    holdsWord(text, spelling) &&
+    (hidden.length === 0 ||
+      holdsWord(
+        hidden.reduce((left, one) => left.replaceAll(one, '\u0000'), text),
+        spelling,
+      ));
+  if (view.headers.some(([name, text]) => /^(location|etag|content-location)$/i.test(name) && holds(text, value))) return true;
   if (view.kind === 'binary' || view.kind === 'script') return false;
-  const spellings = new Set([value, encode('xml', value), encode('json', value), encode('component', value), encode('form', value)]);
-  for (const one of spellings) if (holdsWord(view.body, one)) return true;
-  return view.kind === 'html' && view.html.texts.some((text) => holdsWord(text, value));
+  for (const one of spellingsOf(value)) if (holds(view.body, one)) return true;
+  return view.kind === 'html' && view.html.texts.some((text) => holds(text, value));
 }
 
 /** How often an answer shows a text. */

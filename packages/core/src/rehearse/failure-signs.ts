@@ -62,7 +62,15 @@ export function faultTexts(response: ResponseView): string[] {
   return [];
 }
 
-/** True where the page asks for a password. */
-export const asksToSignIn = (response: ResponseView): boolean =>
-  response.kind === 'html' &&
-  response.html.elements.some((one) => one.name === 'input' && one.attributes['type']?.toLowerCase() === 'password');
+/** A page that asks to sign in has few fields; common practice, no source. */
+const mostSignInFields = 8;
+
+const isHiddenOrButton = /^(hidden|submit|button|image|reset|checkbox|radio)$/;
+
+/** True where the page asks for one password and little else: a page that sets one asks for it twice, and a form of work has more fields. */
+export function asksToSignIn(response: ResponseView): boolean {
+  if (response.kind !== 'html') return false;
+  const typeOf = (one: (typeof response.html.elements)[number]): string => one.attributes['type']?.toLowerCase() ?? '';
+  const fields = response.html.elements.filter((one) => /^(input|textarea|select)$/.test(one.name) && !isHiddenOrButton.test(typeOf(one)));
+  return fields.filter((one) => typeOf(one) === 'password').length === 1 && fields.length <= mostSignInFields;
+}

@@ -166,12 +166,14 @@ class Finder {
         if (act && !acts.has(act.step)) acts.set(act.step, 0.4);
       }
     }
+    const groups: Supposition[] = [];
     for (const [step, likelihood] of acts) {
-      const texts = this.#typedIn(step);
-      texts.forEach((node) => {
+      const naming = new Set<string>();
+      [...this.#typedIn(step), ...this.#typedBefore(step)].forEach((node) => {
         const isNamed = said.includes(node.value) && node.value.length >= 4;
         // By it the row of the thing is found; where it is not new, the row may be that of the take.
         const picksRow = this.script.handoffs.some(({ extractor }) => extractor.beside && recordedText(extractor.beside) === node.value);
+        if (isNamed || picksRow || identifies(node)) naming.add(node.value);
         suppose(
           node.value,
           step,
@@ -179,8 +181,25 @@ class Finder {
           isNamed ? 'the answer names it' : likelihood > 0.5 ? 'nothing new was made with it' : 'the thing may exist already',
         );
       });
+      if (naming.size > 1) groups.push(this.#allNew(step, [...naming], likelihood));
     }
-    return [...found.values()];
+    return [...groups, ...found.values()];
+  }
+
+  /** All that names the thing of an act is another one each time: where one of them stays, its row is found among those of the takes. */
+  #allNew(step: string, values: readonly string[], likelihood: number): Supposition {
+    const quoted = values.map((value) => `“${short(value)}”`).join(', ');
+    return {
+      id: `new ${step} ${values.join('\n')}`,
+      kind: 'must-be-new',
+      step,
+      number: this.#number(step),
+      sentence: `What names the thing can be used only once (${quoted}); new ones are made each time.`,
+      likelihood: Math.min(0.89, likelihood * 1.05),
+      put: (maker) => {
+        for (const value of values) this.#makeAnew(value, maker, `It names the thing that is made, and ${freshKind(value).reason}.`);
+      },
+    };
   }
 
   /** True for a value that an answer had given before a step sends it: another of the same kind is taken from there. */
@@ -215,6 +234,19 @@ class Finder {
       return false;
     });
     return found;
+  }
+
+  /** What a person typed in an earlier step and a page carried on to this one, as the pages of a wizard do. */
+  #typedBefore(stepId: string): SentNode[] {
+    const own = requestSteps(this.script).find(({ step }) => step.id === stepId)?.step;
+    if (!own) return [];
+    const carried = new Set(
+      leavesOfStep(own).flatMap((node) => ([...movingPieces(node.template)].some((one) => one.kind === 'handoff') ? [node.value] : [])),
+    );
+    if (carried.size === 0) return [];
+    return requestSteps(this.script)
+      .filter(({ number, step }) => number < this.#number(stepId) && this.#isAct(step.id))
+      .flatMap(({ step }) => this.#typedIn(step.id).filter((node) => carried.has(node.value)));
   }
 
   #makeAnew(value: string, maker: HandoffMaker, reason: string): void {

@@ -2,6 +2,7 @@ import type { LoadedTake } from '../take/take.schema.js';
 import { commonShape, redirectTarget } from '../take/messages.js';
 import { viewOf, type ResponseView } from '../script/response-view.js';
 import { answerOf, requestSteps, type Expectation, type RequestStep, type Script } from '../script/script.schema.js';
+import { sentNodes } from '../script/request-parts.js';
 import { SecondTake } from '../correlate/second-take.js';
 import { acceptanceOf } from './accept.js';
 import { signOf } from '../check/failure-sign.js';
@@ -125,21 +126,28 @@ function judgeStep(step: RequestStep, good: readonly ResponseView[], own: Captur
   };
   const failure = failureOf(replayed, step.expect, location) ?? sign;
   const [recorded] = good;
+  const trouble = recorded ? troubleIn(replayed, good) : [];
+  const said = trouble.map((one) => short(one.text, 160));
+  const told = said.length === 0 ? {} : { said };
   if (failure) {
     const redirect = easedRedirect(step, replayed, recorded, location);
-    return judged(redirect === null ? 'failed' : 'drifted', failure, [], redirect);
+    return { ...judged(redirect === null ? 'failed' : 'drifted', failure, [], redirect), ...told };
   }
   // What the tester asks of an answer is no matter of taste either.
-  if (own.checks) return { verdict: 'failed', reasons: own.checks };
+  if (own.checks) return { verdict: 'failed', reasons: own.checks, ...told };
   if (!recorded) return { verdict: 'passed', reasons: [] };
-  const trouble = troubleIn(replayed, good);
-  const said = trouble.map((one) => short(one.text, 160));
   const like = likenessOf(good, replayed);
   const found: { kind: Harmless; verdict: Verdict; reason: string }[] = [];
   // Browsers lose the body of an answer when the page is left at once, and files may come from a cache; then there is nothing to compare with.
   const isKept = good.some((one) => one.body !== '');
   if (isKept && asksToSignIn(replayed) && !good.some(asksToSignIn))
     found.push({ kind: 'sign-in', verdict: 'failed', reason: 'The page asks to sign in; in the take it did not.' });
+  if (isKept && showsFormAgain(step, replayed, good))
+    found.push({
+      kind: 'structure',
+      verdict: 'failed',
+      reason: `It shows the form again that was sent${said[0] === undefined ? '; in the take it did not' : `, and says “${said.slice(0, 2).join(' ')}”`}.`,
+    });
   const plain = trouble.filter((one) => one.plain);
   if (isKept && plain.length > 0)
     found.push({
@@ -155,7 +163,6 @@ function judgeStep(step: RequestStep, good: readonly ResponseView[], own: Captur
     });
   const left = found.filter((one) => !step.expect.harmless?.includes(one.kind));
   const [first] = left;
-  const told = said.length === 0 ? {} : { said };
   if (!first) return { verdict: 'passed', reasons: [], ...told };
   return {
     ...judged(
@@ -165,6 +172,31 @@ function judgeStep(step: RequestStep, good: readonly ResponseView[], own: Captur
     ),
     ...told,
   };
+}
+
+/** A form is shown again where this part of the fields that were sent stands in the answer, to be filled in. */
+const fieldsAgain = 0.6;
+
+/** True where an answer asks for the very fields that were sent, and the good ones do not: the server did not take them. */
+function showsFormAgain(step: RequestStep, replayed: ResponseView, good: readonly ResponseView[]): boolean {
+  if (replayed.kind !== 'html' || /^(GET|HEAD)$/.test(step.method)) return false;
+  const fieldsOf = (view: ResponseView): Set<string> =>
+    new Set(
+      view.html.elements.flatMap(({ name, attributes }) =>
+        /^(input|select|textarea)$/.test(name) && !/^(hidden|submit|button|image|reset)$/i.test(attributes['type'] ?? '')
+          ? [attributes['name'] ?? '']
+          : [],
+      ),
+    );
+  const offered = fieldsOf(replayed);
+  const sent = new Set(sentNodes(step).flatMap((node) => (/^(form|part):/.test(node.place) ? [node.name] : [])));
+  const again = [...sent].filter((name) => name !== '' && offered.has(name));
+  const whole = good.map(fieldsOf);
+  return (
+    again.length > 1 &&
+    again.length >= fieldsAgain * offered.size &&
+    good.every((one, at) => one.kind !== 'html' || again.filter((name) => whole[at]?.has(name)).length < again.length / 2)
+  );
 }
 
 /** A wider shape of the redirect, where a part of it that is no name differs and all else of the answer is as in the take. */

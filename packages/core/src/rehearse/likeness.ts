@@ -47,7 +47,8 @@ function htmlStructure(view: ResponseView): Structure {
   const outside = elements.filter((one) => !isRepeated.test(one.name) && (one.row < 0 || !isRepeated.test(rowOf.get(one.row) ?? '')));
   const names = outside.map((one) => one.name);
   for (let at = 0; at + 2 < names.length || at === 0; at++) if (names.length > 0) features.add(names.slice(at, at + 3).join('>'));
-  for (const { name, attributes } of outside)
+  // Rows also lay out forms, so the fields in them count.
+  for (const { name, attributes } of elements)
     if (attributes['name'] && /^(input|select|textarea|form|meta)$/.test(name))
       features.add(`${name}:${attributes['name'].replace(/\d+/g, '#')}`);
   return { features, open: [] };

@@ -131,7 +131,9 @@ export function fitsTitle(shape: string, title: string): boolean {
     .split('*')
     .map((part) => part.replace(/[\\^$.|?+()[\]{}]/g, '\\$&'))
     .join('.+');
-  return new RegExp(`^${pattern}$`, 'u').test(own);
+  const fits = new RegExp(`^${pattern}$`, 'u');
+  // A word with a digit in it may hold a part of the shape.
+  return fits.test(own) || fits.test(title.replace(/\s+/g, ' ').trim());
 }
 
 /** The shape of two titles of one page: words that differ become `*`. Null where they are too different to be those of one page. */

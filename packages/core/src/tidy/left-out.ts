@@ -1,7 +1,7 @@
 import type { Survey, Tidy } from './tidy.schema.js';
 
 /** Kinds of what a take holds and a script leaves out unless it is told to keep it. */
-export const keepable = ['files', 'telemetry', 'polls', 'hosts', 'messages'] as const;
+export const keepable = ['files', 'telemetry', 'polls', 'hosts', 'messages', 'doubles'] as const;
 export type Keepable = (typeof keepable)[number];
 
 /** Something that is left out or put together, in a sentence, with what keeps it. */
@@ -38,23 +38,31 @@ export function leftOutOf(survey: Survey, tidy: Tidy): LeftOut[] {
         keep: 'hosts',
         sentence: `${many(requests, 'request')} to ${origin} ${requests === 1 ? 'is' : 'are'} left out. ${reason}`,
       });
-  if (tidy.dropped.length > 0)
+  const doubled = tidy.dropped.filter((n) => survey.doubled.includes(n));
+  if (doubled.length > 0)
+    found.push({
+      keep: 'doubles',
+      sentence: `${many(doubled.length, 'request')} that a service worker of the page sent on ${doubled.length === 1 ? 'stands' : 'stand'} twice; the second is left out (no. ${doubled.join(', ')}).`,
+    });
+  const messages = tidy.dropped.filter((n) => !survey.doubled.includes(n));
+  if (messages.length > 0)
     found.push({
       keep: 'messages',
-      sentence: `${many(tidy.dropped.length, 'message')} that nobody asked for ${tidy.dropped.length === 1 ? 'is' : 'are'} not waited for (no. ${tidy.dropped.join(', ')}).`,
+      sentence: `${many(messages.length, 'message')} that nobody asked for ${messages.length === 1 ? 'is' : 'are'} not waited for (no. ${messages.join(', ')}).`,
     });
   return found;
 }
 
-/** The same choices, with some kinds of things kept. */
-export function keeping(tidy: Tidy, kinds: readonly Keepable[]): Tidy {
+/** What a survey proposes, with some kinds of things kept. */
+export function keeping({ proposal: tidy, doubled }: Survey, kinds: readonly Keepable[]): Tidy {
   const wants = new Set(kinds);
+  const isKept = (n: number): boolean => wants.has(doubled.includes(n) ? 'doubles' : 'messages');
   return {
     ...tidy,
     ...(wants.has('files') ? { staticFiles: 'keep' as const } : {}),
     ...(wants.has('telemetry') ? { telemetry: 'keep' as const } : {}),
     ...(wants.has('polls') ? { polls: {} } : {}),
     ...(wants.has('hosts') ? { leftOut: [] } : {}),
-    ...(wants.has('messages') ? { dropped: [] } : {}),
+    dropped: tidy.dropped.filter((n) => !isKept(n)),
   };
 }

@@ -1,5 +1,6 @@
 import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery } from '../take/messages.js';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { doubledByWorker } from './doubled.js';
 import { bodiesForEffects, filesWithEffect } from './effects.js';
 import { bodiesForUnasked, unaskedInVain } from './unasked.js';
 import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
@@ -44,10 +45,11 @@ export function surveyTake(loaded: LoadedTake): Survey {
   const telemetry = exchanges.filter(isTelemetry);
   const files = exchanges.filter(isStaticFile);
   const unasked = unaskedInVain(loaded);
+  const doubled = doubledByWorker(exchanges);
   const proposal: Tidy = {
     ...usualTidy,
     leftOut: hosts.filter((one) => one.role === 'telemetry' || one.role === 'other').map((one) => one.origin),
-    dropped: numbers(unasked),
+    dropped: numbers([...unasked, ...doubled]),
     kept: [...filesWithEffect(exchanges, loaded.readBody)],
     polls: Object.fromEntries(polls.map((one): [string, 'repeat' | 'drop'] => [one.key, one.sameAnswer ? 'drop' : 'repeat'])),
   };
@@ -62,17 +64,23 @@ export function surveyTake(loaded: LoadedTake): Survey {
     staticFiles: { requests: files.length, bytes: files.reduce((sum, one) => sum + (one.response?.body?.size ?? 0), 0) },
     telemetry: { requests: telemetry.length, names: [...new Set(telemetry.map(short))].slice(0, 5) },
     polls,
+    doubled: numbers(doubled),
     redirects: { chains: chains.length, requests: chains.reduce((sum, one) => sum + one.chain.length - 1, 0) },
     sideBySide: { groups: groups.length, requests: groups.reduce((sum, one) => sum + one.units.length, 0) },
     pauses: { count: gaps.filter((gap) => gap > usualTidy.longestPauseMs).length, longestMs: Math.max(0, ...gaps) },
-    findings: findingsOf(loaded, new Set(polls.flatMap((one) => one.exchanges)), unasked),
+    findings: findingsOf(loaded, new Set(polls.flatMap((one) => one.exchanges)), unasked, doubled),
     proposal,
     played: units.reduce((sum, unit) => sum + (unit.kind === 'side-by-side' ? unit.units.length : 1), 0),
   };
 }
 
 /** What is suspicious about a take, the gravest first. */
-function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>, unasked: readonly Exchange[]): Finding[] {
+function findingsOf(
+  loaded: LoadedTake,
+  polled: ReadonlySet<number>,
+  unasked: readonly Exchange[],
+  doubled: readonly Exchange[],
+): Finding[] {
   const { take, exchanges, readBody } = loaded;
   const found: Finding[] = [];
   const tell = (kind: Finding['kind'], sentence: string, about: readonly Exchange[], action: Finding['action'] = null) =>
@@ -131,7 +139,8 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>, unasked: re
   if (cut.length > 0)
     tell('cut-body', `${many(cut.length, 'body')} ${cut.length === 1 ? 'was' : 'were'} kept in part only: ${listed(cut)}.`, cut);
   clockJumps(take.startedAt, exchanges, tell);
-  const twice = recordedTwice(exchanges.filter((one) => !polled.has(one.n) && !isTelemetry(one) && !one.socket));
+  const isDoubled = new Set(doubled);
+  const twice = recordedTwice(exchanges.filter((one) => !polled.has(one.n) && !isTelemetry(one) && !one.socket && !isDoubled.has(one)));
   if (twice)
     tell(
       'recorded-twice',
@@ -145,6 +154,13 @@ function findingsOf(loaded: LoadedTake, polled: ReadonlySet<number>, unasked: re
       `${many(unasked.length, 'message')} came over a WebSocket unasked, and nothing of ${unasked.length === 1 ? 'it' : 'them'} is sent later: ${listed(unasked)}. A script does not wait for ${unasked.length === 1 ? 'it' : 'them'}.`,
       unasked,
       { label: unasked.length === 1 ? 'Leave it out' : 'Leave them out', drop: numbers(unasked) },
+    );
+  if (doubled.length > 0)
+    tell(
+      'doubled',
+      `${many(doubled.length, 'request')} ${doubled.length === 1 ? 'stands' : 'stand'} twice, because a service worker of the page sent ${doubled.length === 1 ? 'it' : 'them'} on: ${listed(doubled)}. The server was asked once, so one of each two is left out.`,
+      doubled,
+      { label: doubled.length === 1 ? 'Leave it out' : 'Leave them out', drop: numbers(doubled) },
     );
   const lasting = exchanges.filter(isEventStream);
   if (lasting.length > 0)

@@ -79,6 +79,8 @@ export const SurveySchema = z.object({
       sameAnswer: z.boolean(),
     }),
   ),
+  /** Numbers of exchanges that stand twice, because a service worker sent them on. */
+  doubled: z.array(z.number().int()).default([]),
   redirects: z.object({ chains: z.number().int(), requests: z.number().int() }),
   sideBySide: z.object({ groups: z.number().int(), requests: z.number().int() }),
   pauses: z.object({ count: z.number().int(), longestMs: z.number() }),
@@ -97,6 +99,7 @@ export const SurveySchema = z.object({
         'certificate',
         'not-playable',
         'unasked',
+        'doubled',
         'empty',
       ]),
       sentence: z.string(),
