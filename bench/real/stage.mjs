@@ -238,3 +238,34 @@ ${entries}`;
     stop: server.stop,
   };
 }
+
+const apacheModules = '/usr/lib/apache2/modules';
+
+/** Starts Apache on loopback in front of an application, with modules and directives of its own for the door. */
+export async function startApache(folder, port, { modules, directives, behind }) {
+  const home = join(folder, 'apache');
+  mkdirSync(join(home, 'htdocs'), { recursive: true });
+  const names = ['mpm_event', 'authn_core', 'authz_core', 'authz_user', 'env', 'alias', 'proxy', 'proxy_http', ...modules];
+  const config = join(home, 'httpd.conf');
+  writeFileSync(
+    config,
+    `ServerRoot ${home}
+ServerName 127.0.0.1
+PidFile ${home}/httpd.pid
+ErrorLog ${home}/error.log
+Listen 127.0.0.1:${port}
+User www-data
+Group www-data
+DocumentRoot ${home}/htdocs
+${names.map((one) => `LoadModule ${one}_module ${apacheModules}/mod_${one}.so`).join('\n')}
+ProxyPreserveHost On
+${directives}
+${behind ? `ProxyPass / ${behind}/` : ''}
+`,
+  );
+  execFileSync('chown', ['-R', 'www-data', home]);
+  const server = startProgram('apache2', ['-d', home, '-f', config, '-DFOREGROUND']);
+  const origin = `http://127.0.0.1:${port}`;
+  await answers(origin);
+  return { origin, stop: server.stop };
+}

@@ -33,8 +33,12 @@ export interface HtmlPage {
 const isRow = (name: string, attributes: Record<string, string>): boolean =>
   /^(tr|li|article|option|dd|fieldset|form)$/.test(name) || /^(row|listitem|option)$/.test(attributes['role'] ?? '');
 
-const announces = (attributes: Record<string, string>): boolean =>
-  attributes['role'] === 'alert' || /(^|[\s_-])(error(s|list|note|message)?|fault|alert|danger)([\s_-]|$)/i.test(attributes['class'] ?? '');
+/** Buttons and links that do harm are dressed like warnings, and announce nothing. */
+const isControl = /^(button|a|input|select|option|label|summary)$/;
+
+const announces = (name: string, attributes: Record<string, string>): boolean =>
+  attributes['role'] === 'alert' ||
+  (!isControl.test(name) && /(^|[\s_-])(error(s|list|note|message)?|fault|alert|danger)([\s_-]|$)/i.test(attributes['class'] ?? ''));
 
 /** Reads a page leniently, as browsers do; never throws. */
 export function readHtml(text: string): HtmlPage {
@@ -57,7 +61,7 @@ export function readHtml(text: string): HtmlPage {
       const form = name === 'form' ? page.elements.length : (open.at(-1)?.form ?? -1);
       page.elements.push({ name, attributes, nth, row, form, start: parser.startIndex, end: parser.endIndex + 1 });
       if (name === 'select') select = page.elements.at(-1);
-      const alert = announces(attributes);
+      const alert = announces(name, attributes);
       if (alert && alerts++ === 0) {
         page.alerts.push('');
         page.alertsAt.push(page.elements.length - 1);

@@ -10,6 +10,10 @@ export interface LeftOut {
   sentence: string;
 }
 
+/** Numbers of exchanges, the first ones where there are many. */
+const numbered = (numbers: readonly number[]): string =>
+  `no. ${numbers.slice(0, 8).join(', ')}${numbers.length > 8 ? ` and ${numbers.length - 8} more` : ''}`;
+
 const many = (count: number, what: string): string => `${count} ${what}${count === 1 ? '' : 's'}`;
 
 /** What a script leaves out of a take by these choices: nothing is left out silently. */
@@ -28,7 +32,7 @@ export function leftOutOf(survey: Survey, tidy: Tidy): LeftOut[] {
     });
   for (const poll of survey.polls) {
     const choice = tidy.polls[poll.key];
-    const asked = `${poll.name} was asked ${poll.exchanges.length} times by a timer, every ${(poll.everyMs / 1000).toFixed(1)} s (no. ${poll.exchanges.join(', ')})`;
+    const asked = `${poll.name} was asked ${poll.exchanges.length} times by a timer, every ${(poll.everyMs / 1000).toFixed(1)} s (${numbered(poll.exchanges)})`;
     if (choice === 'drop') found.push({ keep: 'polls', sentence: `${asked}, always with the same answer, and is left out.` });
     if (choice === 'repeat') found.push({ keep: 'polls', sentence: `${asked}; where these follow each other they are one repeat.` });
   }
@@ -42,13 +46,13 @@ export function leftOutOf(survey: Survey, tidy: Tidy): LeftOut[] {
   if (doubled.length > 0)
     found.push({
       keep: 'doubles',
-      sentence: `${many(doubled.length, 'request')} that a service worker of the page sent on ${doubled.length === 1 ? 'stands' : 'stand'} twice; the second is left out (no. ${doubled.join(', ')}).`,
+      sentence: `${many(doubled.length, 'request')} that a service worker of the page sent on ${doubled.length === 1 ? 'stands' : 'stand'} twice; the second is left out (${numbered(doubled)}).`,
     });
   const messages = tidy.dropped.filter((n) => !survey.doubled.includes(n));
   if (messages.length > 0)
     found.push({
       keep: 'messages',
-      sentence: `${many(messages.length, 'message')} that nobody asked for ${messages.length === 1 ? 'is' : 'are'} not waited for (no. ${messages.join(', ')}).`,
+      sentence: `${many(messages.length, 'message')} that nobody asked for ${messages.length === 1 ? 'is' : 'are'} not waited for (${numbered(messages)}).`,
     });
   return found;
 }

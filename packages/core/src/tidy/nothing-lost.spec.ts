@@ -169,7 +169,7 @@ describe('nothing is lost before correlation begins', () => {
         sentence: expect.stringMatching(/^GET \/alive was asked 5 times by a timer, every 1\.0 s \(no\. 3, 4, 5, 6, 7\)/) as string,
       },
     ]);
-    const kept = keeping(survey.proposal, ['files', 'polls']);
+    const kept = keeping(survey, ['files', 'polls']);
     expect(leftOutOf(survey, kept)).toEqual([]);
     expect(requestSteps(scriptFromTake(loaded, { scriptId: 's', name: 's', tidy: kept }))).toHaveLength(7);
   });
