@@ -2,6 +2,7 @@
 // memory over takes of growing size. usage: npm run bench:correlation [-- --seed N] [--sizes 25,50,100,200] [--verbose]
 import { parseArgs } from 'node:util';
 import { correlate, everything, scriptFromTake } from '../packages/core/dist/index.js';
+import { ablate } from './correlation/ablation.mjs';
 import { heldOut, tuned } from './correlation/conventions.mjs';
 import { measure, measureTakes } from './correlation/measure.mjs';
 import { silent } from './correlation/silent-misses.mjs';
@@ -49,6 +50,7 @@ for (const [half, conventions] of [
     );
   }
 
+const yardLeftOut = [];
 const yardTakes = await Promise.all([1, 2, 3].map(yardTake));
 say('\nTidewell Yard, all transactions'.padEnd(52) + '   recall precision  extractors right on an unseen take');
 for (const takes of [2, 1]) {
@@ -61,9 +63,45 @@ for (const takes of [2, 1]) {
       say(`      ${one}`),
     );
   const live = await yardRounds(takes);
+  yardLeftOut.push([takes, live.leftOut]);
   say(
     `    played on a fresh Yard: ${live.passed ? 'passed' : 'NOT PASSED'}; rehearsals until it passed: ${live.rounds.join(', and once more: ')}; booked ${live.booked}, released ${live.released}`,
   );
+}
+
+say('\nOne handoff left out at a time'.padEnd(52) + '    left out  called proven  cause right  wrong  none named');
+const sayCauses = (name, { left, proven, causes }) =>
+  say(
+    `  ${name.padEnd(48)}${String(left).padStart(10)} ${String(proven).padStart(14)} ${String(causes.right).padStart(12)} ${String(causes.wrong).padStart(6)} ${String(causes.none).padStart(11)}`,
+  );
+for (const [half, conventions] of [
+  ['tuned on', tuned],
+  ['held out', heldOut],
+  ['easily missed', silent],
+])
+  for (const takes of [2, 1]) {
+    const sum = { left: 0, proven: 0, causes: { right: 0, wrong: 0, none: 0 } };
+    const told = [];
+    for (const [name, play] of Object.entries(conventions))
+      for (let visit = 0; visit < Math.min(4, Number(values.visits)); visit++) {
+        const one = ablate(name, play, `${values.seed}-${visit}`, takes === 2);
+        if (!one) continue;
+        sum.left += one.left;
+        sum.proven += one.proven.length;
+        for (const cause of Object.keys(sum.causes)) sum.causes[cause] += one.causes[cause];
+        told.push(
+          ...one.proven.map((text) => `proven without ${text} (${name})`),
+          ...one.wrongCauses.map((text) => `wrong cause: ${text} (${name})`),
+        );
+      }
+    sayCauses(`${half}, ${takes} take${takes === 2 ? 's' : ''}`, sum);
+    [...new Set(told)].slice(0, values.verbose ? 20 : 3).forEach((text) => say(`      ${text}`));
+  }
+for (const [takes, one] of yardLeftOut) {
+  sayCauses(`Yard, ${takes} take${takes === 2 ? 's' : ''}`, { ...one, proven: one.falsePasses.length });
+  one.falsePasses.forEach((text) => say(`      proven without ${text}`));
+  if (one.needless.length > 0) say(`      proven and right without: ${one.needless.join(', ')}`);
+  if (values.verbose) one.wrongCauses.forEach((text) => say(`      wrong cause: ${text}`));
 }
 
 /** A take of a given size in MB of text: a form flow of 2,000 exchanges with pages of the needed length. */

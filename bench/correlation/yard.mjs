@@ -7,6 +7,7 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { readTake } from '../../packages/cli/dist/input-files.js';
 import { everything, requestSteps, scriptFromTake, sentNodes } from '../../packages/core/dist/index.js';
+import { leaveOneOut } from '../leave-one-out.mjs';
 import { startYard } from '../../packages/standins/dist/index.js';
 
 const file = (name) => fileURLToPath(new URL(`yard/${name}`, import.meta.url));
@@ -37,7 +38,10 @@ export async function yardTake(number) {
   return { truth, load: () => loaded };
 }
 
-/** Correlates the takes, plays the script against a fresh Yard and repairs it: how many rehearsals it needs, and what Yard holds then. */
+/**
+ * Correlates the takes, plays the script against a fresh Yard and repairs it: how many rehearsals it needs, and what Yard holds then. After that
+ * what the script needs is left out one by one.
+ */
 export async function yardRounds(takes) {
   const folder = mkdtempSync(join(tmpdir(), 'sturdy-yard-'));
   const yard = await startYard({ port: 0 });
@@ -61,7 +65,22 @@ export async function yardRounds(takes) {
     const again = await rehearse('again.json');
     const rounds = ['out.json', 'again.json'].map((name) => JSON.parse(readFileSync(join(folder, name), 'utf8')).rounds.length);
     const after = yard.truth();
+    const second = given[1] === undefined ? [] : ['--second', given[1]];
+    let last = after;
+    const leftOut = await leaveOneOut(
+      folder,
+      'script.yaml',
+      (script, report) =>
+        run('rehearse', script, '--environment', 'env.yaml', '--take', given[0], ...second, '--twice', '--report', report),
+      () => {
+        const now = yard.truth();
+        const right = now.bookedCount - last.bookedCount === 2 && now.releasedCount - last.releasedCount === 2;
+        last = now;
+        return right;
+      },
+    );
     return {
+      leftOut,
       passed: played === 0 && again === 0,
       rounds,
       booked: after.bookedCount - before.bookedCount,

@@ -1,12 +1,14 @@
 // Real applications, each started on loopback, recorded twice by a robot, correlated, rehearsed and repaired by the command line, and
-// then looked up in its own database. usage: npm run bench:real -- NAME… [--product FOLDER] [--json FILE] [--keep]
+// then looked up in its own database. usage: npm run bench:real -- NAME… [--product FOLDER] [--json FILE] [--keep] [--leave-out]
 // Without names it lists them. --product takes another build of the product, such as an older one. --keep leaves the application running.
+// --leave-out leaves the handoffs of the passing script out one by one: none of that may end proven and be wrong.
 import { execFile } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
+import { leaveOneOut } from '../leave-one-out.mjs';
 import { emptyFolder, installDebian, installNpm, inBrowser } from './stage.mjs';
 
 const { values, positionals } = parseArgs({
@@ -15,6 +17,7 @@ const { values, positionals } = parseArgs({
     product: { type: 'string', default: fileURLToPath(new URL('../..', import.meta.url)) },
     json: { type: 'string' },
     keep: { type: 'boolean', default: false },
+    'leave-out': { type: 'boolean', default: false },
   },
 });
 const here = new URL('./', import.meta.url);
@@ -96,7 +99,23 @@ async function tryTakes(folder, app, running, takes) {
   const said = last?.result ?? last?.verdict ?? `exit status ${again.status}`;
   const passed = said === 'passed' || said === 'proven';
   const script = readFileSync(join(folder, files.script), 'utf8');
+  let looked = await running.things();
+  const leftOut =
+    values['leave-out'] && passed && right
+      ? await leaveOneOut(
+          folder,
+          files.script,
+          (file, report) => run(folder, ['rehearse', file, ...given(report).slice(1), '--twice']),
+          async () => {
+            const now = await running.things();
+            const { made, done, touched } = difference(looked, now);
+            looked = now;
+            return made === 2 && done === 2 && touched === 0;
+          },
+        )
+      : undefined;
   return {
+    ...(leftOut === undefined ? {} : { leftOut }),
     takes: takes.length,
     handoffs: readJson(join(folder, name('correlation', 'json')))?.handoffs.length ?? 0,
     rounds: report?.rounds.length ?? 0,
@@ -151,10 +170,15 @@ for (const name of positionals.includes('all') ? known : positionals) {
   try {
     const one = await trial(name);
     all.push(one);
-    for (const result of one.results)
+    for (const result of one.results) {
       say(
         `${name.padEnd(14)} ${result.takes} take${result.takes === 2 ? 's' : ' '}  ${String(result.is).padEnd(24)} said ${String(result.said).padEnd(10)} rounds ${result.rounds}  handoffs ${result.handoffs}  rounds made ${result.inRounds?.made} (${result.inRounds?.done} changed, ${result.inRounds?.touched} others touched); once more made ${result.once?.made} (${result.once?.done}, ${result.once?.touched})`,
       );
+      if (result.leftOut)
+        say(
+          `${' '.repeat(24)}left out one by one ${result.leftOut.left}: called proven and wrong ${result.leftOut.falsePasses.length}${result.leftOut.falsePasses.map((text) => ` (${text})`).join('')}, proven and right ${result.leftOut.needless.length}; causes right ${result.leftOut.causes.right}, wrong ${result.leftOut.causes.wrong}, none named ${result.leftOut.causes.none}`,
+        );
+    }
   } catch (error) {
     say(`${name}: ${error instanceof Error ? error.stack : String(error)}`);
     all.push({ name, error: String(error) });

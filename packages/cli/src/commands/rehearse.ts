@@ -4,6 +4,7 @@ import {
   mostRounds,
   prove,
   rehearsalFile,
+  nothingTried,
   repair,
   repairInRounds,
   requestSteps,
@@ -80,7 +81,9 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
         script,
         {
           rehearse: (current) => playAndJudge(current, environment, loaded, second, readFile),
-          repair: (current, rehearsal, proof, failed) => Promise.resolve(repair(current, loaded, { rehearsal, proof }, second, failed)),
+          // Without --repair the script is played as it is, a second time too.
+          repair: (current, rehearsal, proof, failed) =>
+            Promise.resolve(options.repair ? repair(current, loaded, { rehearsal, proof }, second, failed) : nothingTried(current)),
           prove: (current, ...played) =>
             Promise.resolve(
               prove(

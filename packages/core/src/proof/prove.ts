@@ -18,6 +18,7 @@ import { PatternBook } from '../patterns/match.js';
 import { publishedPatterns } from '../patterns/published.js';
 import { capturedView, lastOfEach, type Captured } from '../rehearse/captured.js';
 import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
+import { masked, shownTexts } from '../rehearse/said.js';
 import type { OpenPoint, Proof } from './proof.schema.js';
 import { sentNow } from './sent-now.js';
 import { shows, showsAs, timesShown } from './shown.js';
@@ -99,6 +100,7 @@ class Prover {
     this.#ledToNew();
     this.#stillRecorded();
     this.#shownAgain();
+    this.#effects();
     if (this.rehearsals.length < 2)
       this.#open.push({
         step: null,
@@ -385,6 +387,50 @@ class Prover {
         advice: 'Record a step that looks at the thing, or add a check for what the answer should say.',
       });
     }
+  }
+
+  /**
+   * An act to which a person gave nothing new, such as a release at the press of a button: the words that the take's answers had from then on,
+   * and none before, have to stand in those of the rehearsals as well.
+   */
+  #effects(): void {
+    for (const act of this.#steps) {
+      if (!this.#isAct(act) || this.#newInputs(act).length > 0) continue;
+      const next = this.#steps.find((one) => one.number > act.number && this.#isAct(one))?.number ?? Infinity;
+      const before = new Set(
+        this.#steps
+          .filter((one) => one.number < act.number)
+          .flatMap((one) => one.recorded.flatMap(shownTexts))
+          .map(masked),
+      );
+      for (const laid of this.#steps.filter((one) => one.number >= act.number && one.number < next)) {
+        const now = laid.replays.map(({ views }) => new Set(views.flatMap(shownTexts).map(masked)));
+        if (now.length === 0 || laid.replays.some(({ views }) => views.length === 0)) continue;
+        const other = laid.other && new Set(shownTexts(laid.other).map(masked));
+        const news = [...new Set(laid.recorded.flatMap(shownTexts))].filter(
+          (text) =>
+            !before.has(masked(text)) && /\p{L}{4}/u.test(text) && (other === undefined || other.has(masked(text))) && !this.#moves(text),
+        );
+        const lost = news.filter((text) => now.some((texts) => !texts.has(masked(text))));
+        if (news.length === 0 || lost.length * 2 < news.length) continue;
+        this.#open.push({
+          step: laid.step.id,
+          number: laid.number,
+          kind: 'not-shown',
+          sentence: `Step ${laid.number} showed ${lost
+            .slice(0, 3)
+            .map((one) => `“${short(one)}”`)
+            .join(', ')} after step ${act.number} in the take, and does not now.`,
+          advice: 'Compare the two answers of that step: what was done before it may not have been taken.',
+        });
+        break;
+      }
+    }
+  }
+
+  /** True for a text that holds what is another one on each visit by what the script knows. */
+  #moves(text: string): boolean {
+    return [...this.script.handoffs, ...this.script.made].some(({ recorded }) => recorded.length >= 3 && text.includes(recorded));
   }
 
   /** Steps after an act whose recorded answers show what it sent, while none before it did. */

@@ -149,7 +149,8 @@ function judgeStep(step: RequestStep, good: readonly ResponseView[], own: Captur
       reason: `It shows the form again that was sent${said[0] === undefined ? '; in the take it did not' : `, and says “${said.slice(0, 2).join(' ')}”`}.`,
     });
   const plain = trouble.filter((one) => one.plain);
-  if (isKept && plain.length > 0)
+  // A fault of a program is one, whether the take holds a good answer or not; a page has to be compared.
+  if ((isKept || /^(xml|json)$/.test(replayed.kind)) && plain.length > 0)
     found.push({
       kind: 'alerts',
       verdict: 'failed',

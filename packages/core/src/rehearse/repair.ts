@@ -22,6 +22,14 @@ export interface Experiment {
   tried: Hypothesis[];
 }
 
+/** The script as it is, where nothing shall be or is left to be tried. */
+export const nothingTried = (script: Script): Experiment => ({
+  script,
+  sure: script,
+  report: new HandoffMaker(script).result().report,
+  tried: [],
+});
+
 /**
  * Makes hypotheses of why a rehearsal left the take, and changes the script by the likeliest: all that it proved, and of the others the best
  * for each of a few steps. `failed` names those that were tried and did not help. The script is the same where nothing is left to try.

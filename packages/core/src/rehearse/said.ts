@@ -49,7 +49,7 @@ const trouble =
 export const saysTaken = /already|exist|taken|duplicate|unique|in use|used before|conflict/i;
 
 /** A text without what is another one on each visit: numbers, and words that hold digits. */
-const masked = (text: string): string => text.replace(/[\w-]*\d[\w-]*/g, '#').toLowerCase();
+export const masked = (text: string): string => text.replace(/[\w-]*\d[\w-]*/g, '#').toLowerCase();
 
 /** Members that say by themselves whether it went well. */
 const flags = /^(success|ok|valid|succeeded|is_?valid|is_?success)$/i;
