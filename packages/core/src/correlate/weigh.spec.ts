@@ -77,6 +77,17 @@ describe('coincidences', () => {
     expect(correlated(flow(4711), flow(4718)).handoffs.map((one) => one.recorded)).toEqual(['4711']);
   });
 
+  it('nor is what was sent under this name before the change', () => {
+    const flow = (id: number) =>
+      new TakeBuilder()
+        .add(['GET', '/tree?server_id=1'], [200, html, ''])
+        .add(['POST', '/sign-in', form, `user=kim${id}&server_id=1`], [303, [['Location', '/desk?server_id=1']]])
+        .add(['GET', '/desk?server_id=1'], [200, html, ''])
+        .add(['POST', '/save', form, 'server_id=1'], [200, html, ''])
+        .load();
+    expect(correlated(flow(1), flow(2)).handoffs).toEqual([]);
+  });
+
   it('what both takes sent alike did not come from a place that gave another value in the second', () => {
     const flow = (count: string) =>
       new TakeBuilder()

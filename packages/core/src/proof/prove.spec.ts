@@ -115,6 +115,46 @@ describe('a pass is not proven', () => {
     expect(prove(own, take, silent('Told by Ann'), [once(), once()]).open).toMatchObject([{ kind: 'unseen', step: 's1' }]);
   });
 
+  it('where an act to which nothing was typed leaves the thing as it was', () => {
+    const state = (text: string) => JSON.stringify({ goods: 'Frozen peas', state: text });
+    const visit = (id: string, goods: string) =>
+      new TakeBuilder()
+        .add(['POST', '/api/crates', json, `{"goods":"${goods}"}`], [201, json, `{"id":${id},"goods":"${goods}","state":"expected"}`])
+        .add(['POST', `/api/crates/${id}/release`, json, ''], [200, json, ''])
+        .add(['GET', `/api/crates/${id}`], [200, json, `{"goods":"${goods}","state":"released today"}`])
+        .load();
+    const [take, other] = [visit('4711', 'Frozen peas'), visit('4718', 'Cooled fish')];
+    const own = scriptOf(take, other);
+    const once = (id: string, text: string) =>
+      playback(
+        own,
+        {
+          s1: [201, json, `{"id":${id},"goods":"Frozen peas","state":"expected"}`],
+          s2: [200, json, ''],
+          s3: [200, json, state(text)],
+        },
+        { s1: '{"goods":"Frozen peas"}' },
+        { s2: `/api/crates/${id}/release`, s3: `/api/crates/${id}` },
+      );
+    expect(prove(own, take, other, [once('5001', 'released today'), once('5002', 'released today')]).state).toBe('proven');
+    expect(prove(own, take, other, [once('5001', 'expected'), once('5002', 'expected')]).open).toMatchObject([
+      { kind: 'not-shown', number: 3, sentence: expect.stringContaining('“released today” after step 2') as string },
+    ]);
+  });
+
+  it('by a page that shows a text only as a part of a longer one', () => {
+    const visit = (first: string, last: string) =>
+      new TakeBuilder()
+        .add(['POST', '/people', form, `last=${last}&name=${first}+${last}`], [200, html, `<p>Made ${first} ${last}.</p>`])
+        .load();
+    const [take, other] = [visit('Anna', 'Hill'), visit('Beat', 'Wood')];
+    const own = scriptOf(take, other);
+    const once = (end: string) =>
+      playback(own, { s1: [200, html, `<p>Made Anna Hill${end}.</p>`] }, { s1: `last=Hill${end}x&name=Anna+Hill${end}` });
+    // The page never showed the last name by itself, so that its absence says nothing.
+    expect(prove(own, take, other, [once('k7'), once('m9')])).toMatchObject({ state: 'proven', open: [] });
+  });
+
   it('by any script that lacks one of its handoffs (each left out in turn)', () => {
     for (const left of script.handoffs) {
       const raw = scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything });

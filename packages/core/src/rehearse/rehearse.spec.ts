@@ -1,5 +1,6 @@
 import {
   bindColumn,
+  correlate,
   coverage,
   judgeRehearsal,
   likenessOf,
@@ -209,5 +210,105 @@ describe('binding data', () => {
         .filter((one) => one.class === 'data')
         .map((one) => one.place),
     ).toEqual(['form:no', 'form:doc/json:/no']);
+  });
+});
+
+describe('a form that was sent', () => {
+  const page = (fields: string, more = '') => `<title>Crates</title><nav><a href="/">Home</a></nav>${more}<form>${fields}</form>`;
+  const fields = (names: readonly string[]) => names.map((name) => `<tr><td>${name}</td><td><input name="${name}"></td></tr>`).join('');
+  const names = ['code', 'goods', 'grower', 'pallets'];
+  const loaded = new TakeBuilder()
+    .add(['GET', '/crates/new'], [200, html, page(`<table>${fields(names)}</table>`)])
+    .add(['POST', '/crates', form, 'code=A7&goods=Peas&grower=Hill&pallets=3'], [200, html, page('<button>Go on</button>', '<p>Made.</p>')])
+    .load();
+  const own = scripted(loaded);
+  const play = (answer: string) =>
+    judgeRehearsal(own, loaded, playback(own, { s1: [200, html, page(`<table>${fields(names)}</table>`)], s2: [200, html, answer] }));
+
+  it('and is shown again was not taken, and what the server says of it is told', () => {
+    const again = play(page(`<table>${fields(names)}</table>`, '<p>A crate A7 exists already.</p>'));
+    expect(again.steps[1]).toMatchObject({
+      verdict: 'failed',
+      reasons: ['It shows the form again that was sent, and says “A crate A7 exists already.”.'],
+    });
+    expect(again.steps[1]?.said).toContain('A crate A7 exists already.');
+  });
+
+  it('is no page that asks to sign in because a password can be set on it', () => {
+    const account = page('<input type="password" name="new"><input type="password" name="again"><button>Go on</button>', '<p>Made.</p>');
+    expect(play(account).steps[1]?.reasons.join(' ')).not.toContain('sign in');
+    const gone = '<title>Crates</title><form><input name="user"><input type="password" name="password"></form>';
+    expect(play(gone).steps[1]?.reasons).toEqual(['The page asks to sign in; in the take it did not.']);
+  });
+
+  it('is not refused by a button that is dressed like a warning', () => {
+    const dressed = page('<button>Go on</button><button class="danger">Delete them all</button>', '<p>Made.</p>');
+    expect(play(dressed).steps[1]).toMatchObject({ verdict: 'passed' });
+    const warned = page('<button>Go on</button>', '<p class="error">Delete failed</p><p>Made.</p>');
+    expect(play(warned).steps[1]).toMatchObject({ verdict: 'failed' });
+  });
+});
+
+it('what a refusal says is told where a redirect was expected, and a fault of a program where the take holds no answer', () => {
+  const loaded = new TakeBuilder()
+    .add(['POST', '/crates', form, 'code=A7'], [303, [['Location', '/crates/1']]])
+    .add(['POST', '/release', json, '{"crate":1}'], [200, [['Content-Type', 'text/xml']], ''])
+    .load();
+  const own = scripted(loaded);
+  const { steps } = judgeRehearsal(
+    own,
+    loaded,
+    playback(own, {
+      s1: [200, html, '<p>The crate exists already.</p>'],
+      s2: [200, [['Content-Type', 'text/xml']], '<fault><text>The message is too old.</text></fault>'],
+    }),
+  );
+  expect(steps[0]?.said).toEqual(['The crate exists already.']);
+  expect(steps[1]).toMatchObject({ verdict: 'failed', reasons: ['It answered 200, but says “The message is too old.”.'] });
+});
+
+it('a title that names what was made anew fits the shape in which both takes have other words there', () => {
+  const named = (who: string) => [200, html, `<title>Store 1.2 - name=${who},part=people</title>`] as [number, typeof html, string];
+  const flow = (who: string) => new TakeBuilder().add(['GET', '/a'], named(who)).load();
+  const own = correlate(scripted(flow('Ann Hill')), flow('Ann Hill'), flow('Bea Wood')).script;
+  const play = (who: string) => judgeRehearsal(own, flow('Ann Hill'), playback(own, { s1: named(who) }), flow('Bea Wood')).verdict;
+  expect([play('Ann Hillx7k2'), play('Ann Hill')]).toEqual(['passed', 'passed']);
+  expect(judgeRehearsal(own, flow('Ann Hill'), playback(own, { s1: [200, html, '<title>Error</title>'] })).verdict).toBe('failed');
+});
+
+describe('what has to be new each time', () => {
+  const flow = (code: string, name: string) =>
+    new TakeBuilder()
+      .add(['GET', '/new'], [200, html, '<form><input name="code"><input name="name"><textarea name="note"></textarea></form>'])
+      .add(
+        ['POST', '/check', form, `code=${code}&name=${name}&note=Dry+and+cool`],
+        [200, html, `<form><input type="hidden" name="code" value="${code}"><input type="hidden" name="name" value="${name}"></form>`],
+      )
+      .add(['POST', '/make', form, `code=${code}&name=${name}`], [303, [['Location', '/made']]])
+      .load();
+  const [take, other] = [flow('HILL-ANN', 'Ann+Hill'), flow('WOOD-BEA', 'Bea+Wood')];
+  const own = correlate(scripted(take), take, other).script;
+
+  it('is all that names the thing, though an earlier page of a wizard asked for it', () => {
+    const judgedNow = judgeRehearsal(
+      own,
+      take,
+      playback(own, {
+        s1: [200, html, '<form><input name="code"><input name="name"><textarea name="note"></textarea></form>'],
+        s2: [
+          200,
+          html,
+          '<form><input type="hidden" name="code" value="HILL-ANN"><input type="hidden" name="name" value="Ann Hill"></form>',
+        ],
+        s3: [200, html, '<p>The entry exists already.</p>'],
+      }),
+      other,
+    );
+    const experiment = repair(own, take, { rehearsal: judgedNow, proof: null }, other);
+    expect(experiment.tried[0]).toMatchObject({ kind: 'must-be-new', number: 3 });
+    expect(experiment.script.made.map((one) => one.recorded).sort()).toEqual(['Ann Hill', 'HILL-ANN']);
+    // Where that does not help, they are tried one by one.
+    const next = repair(own, take, { rehearsal: judgedNow, proof: null }, other, [experiment.tried[0]?.id ?? '']);
+    expect(next.script.made).toHaveLength(1);
   });
 });

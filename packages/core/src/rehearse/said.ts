@@ -15,7 +15,6 @@ export function shownTexts(view: ResponseView): string[] {
   if (view.kind === 'html') {
     view.html.texts.forEach(add);
     view.html.alerts.forEach(add);
-    joinedTexts(view.html.texts).forEach(add);
   } else if (view.kind === 'json') {
     const walk = (value: unknown, depth: number): void => {
       if (depth > 32) return;
@@ -36,9 +35,9 @@ export function shownTexts(view: ResponseView): string[] {
 }
 
 /** A sentence is often cut by an element around one of its words; a short page is one text. */
-const joinedTexts = (texts: readonly string[]): string[] => {
-  const whole = texts.join(' ').replace(/\s+/g, ' ').trim();
-  return whole.length <= longest ? [whole] : [];
+const joinedTexts = (view: ResponseView): string[] => {
+  const whole = view.kind === 'html' ? view.html.texts.join(' ').replace(/\s+/g, ' ').trim() : '';
+  return whole.length >= shortest && whole.length <= longest ? [whole] : [];
 };
 
 /** What answers say where something went wrong; common practice, no source. */
@@ -74,7 +73,7 @@ const shortAnswer = 400;
 /** What an answer says of trouble that none of the good answers says, the plainest first; numbers in it may be others. */
 export function troubleIn(replayed: ResponseView, good: readonly ResponseView[]): SaidTrouble[] {
   if (replayed.kind === 'binary' || replayed.kind === 'script') return [];
-  const known = new Set(good.flatMap((one) => [...shownTexts(one), ...faultTexts(one)]).map(masked));
+  const known = new Set(good.flatMap((one) => [...shownTexts(one), ...joinedTexts(one), ...faultTexts(one)]).map(masked));
   const isNew = (text: string): boolean => !known.has(masked(text));
   const found: SaidTrouble[] = [];
   const goodFlags = good.map(flagsOf);
@@ -83,12 +82,16 @@ export function troubleIn(replayed: ResponseView, good: readonly ResponseView[])
   const faults = faultTexts(replayed);
   for (const text of faults)
     if (isNew(text) && !good.some((one) => faultTexts(one).length > 0 && !trouble.test(text))) found.push({ text, plain: true });
-  const texts = shownTexts(replayed).filter((text) => trouble.test(text) && isNew(text) && !faults.includes(text));
+  const ofTrouble = (texts: readonly string[]): string[] =>
+    [...new Set(texts)].filter((text) => trouble.test(text) && isNew(text) && !faults.includes(text));
+  const whole = ofTrouble(shownTexts(replayed));
+  // What begins with a small letter is the end of a sentence.
+  const texts = whole.some((text) => /^\P{Ll}/u.test(text)) ? whole : [...whole, ...ofTrouble(joinedTexts(replayed))];
   const visible = replayed.kind === 'html' ? replayed.html.texts.join(' ').length : replayed.body.length;
   for (const text of texts) found.push({ text, plain: visible <= shortAnswer });
   // A sentence that is cut by an element is found in pieces, too.
-  const whole = found.filter(
+  const longestOfEach = found.filter(
     (one) => !found.some((other) => other !== one && other.text.length > one.text.length && other.text.includes(one.text)),
   );
-  return whole.sort((left, right) => Number(right.plain) - Number(left.plain) || left.text.length - right.text.length);
+  return longestOfEach.sort((left, right) => Number(right.plain) - Number(left.plain) || left.text.length - right.text.length);
 }

@@ -1,5 +1,6 @@
 import { bodyKind, headerOf, headersOf, pathAndQuery, pathShape, resolveReference, textShape } from '../take/messages.js';
 import type { BodyRef, Exchange, LoadedTake, Take } from '../take/take.schema.js';
+import { basicAuthorization, userInAddress } from '../sign-in/basic.js';
 import { originOf } from '../tidy/hosts.js';
 import { opensSocket, endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
 import type { Tidy } from '../tidy/tidy.schema.js';
@@ -149,6 +150,7 @@ function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTa
     headers: exchange.requestHeaders
       .filter(([name]) => !droppedHeaders.has(name.toLowerCase()) && !name.startsWith(':'))
       .map(([name, value]): RequestStep['headers'][number] => ({ name, value: [{ kind: 'text', text: value }] }))
+      .concat(authorizationInAddress(exchange))
       .concat(cookies === undefined ? [] : [{ name: 'Cookie', value: [{ kind: 'text', text: cookies }] }]),
     body: template ?? null,
     bodyFile: body && !template ? body.hash : null,
@@ -157,6 +159,13 @@ function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTa
     ...(socket && { socket }),
     ...(/^h(ttp\/)?2/i.test(exchange.httpVersion) && !exchange.socket ? { http2: true as const } : {}),
   };
+}
+
+/** What a browser makes of a user in an address: the Authorization of the Basic scheme (RFC 7617), where it sent no other. */
+function authorizationInAddress({ url, requestHeaders }: Exchange): RequestStep['headers'] {
+  const given = userInAddress(url);
+  if (given === null || headerOf(requestHeaders, 'authorization') !== undefined) return [];
+  return [{ name: 'Authorization', value: [{ kind: 'text', text: basicAuthorization(given.user, given.password) }] }];
 }
 
 /** The body as a text with its files apart; undefined where it is no text and is sent as it is. */

@@ -4,6 +4,7 @@ import { doubledByWorker } from './doubled.js';
 import { bodiesForEffects, filesWithEffect } from './effects.js';
 import { bodiesForUnasked, unaskedInVain } from './unasked.js';
 import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
+import { userInAddress } from '../sign-in/basic.js';
 import { hostsOf, isTelemetry, originOf } from './hosts.js';
 import { pollsOf, questionOf } from './polling.js';
 import { recordedTwice } from './recorded-twice.js';
@@ -100,6 +101,15 @@ function findingsOf(
       'sign-in-at-the-door',
       `${originOf(atDoor)} asks for a sign-in by ${doors.get(atDoor.n) ?? ''} before its pages. What the browser answered cannot be sent again; give user and password in the environment.`,
       exchanges.filter((one) => doors.has(one.n)),
+      { label: 'Open the environment', go: 'environment' },
+    );
+  const withUser = exchanges.filter((one) => userInAddress(one.url) !== null);
+  const [signedIn] = withUser;
+  if (signedIn)
+    tell(
+      'sign-in-in-an-address',
+      `${many(withUser.length, 'request')} to ${originOf(signedIn)} ${withUser.length === 1 ? 'names its' : 'name their'} user in the address (“${userInAddress(signedIn.url)?.user ?? ''}”). A script sends that user by HTTP Basic; give users of your own in the environment.`,
+      withUser,
       { label: 'Open the environment', go: 'environment' },
     );
   const cached = exchanges.filter((one) => warningsOf(one).some((warning) => warning.kind === 'cached'));

@@ -93,6 +93,7 @@ export const SurveySchema = z.object({
         'cut-body',
         'inside-a-session',
         'sign-in-at-the-door',
+        'sign-in-in-an-address',
         'clock-jump',
         'recorded-twice',
         'refused-host',

@@ -2,6 +2,7 @@ import { scriptFromTake } from '../script/from-take.js';
 import { allSteps, requestSteps, type Script, type Step } from '../script/script.schema.js';
 import type { Exchange, Header, LoadedTake, Mark } from '../take/take.schema.js';
 import { html, json, TakeBuilder } from '../test/take-builder.js';
+import { keeping, leftOutOf } from './left-out.js';
 import { surveyTake } from './survey.js';
 import { everything, type Tidy } from './tidy.schema.js';
 
@@ -251,4 +252,42 @@ describe('what is suspicious', () => {
   it('an empty take says what to do', () => {
     expect(surveyTake(new TakeBuilder().load()).findings).toMatchObject([{ kind: 'empty', action: { go: 'record' } }]);
   });
+});
+
+describe('requests that stand twice', () => {
+  const host: Header[] = [['Host', '127.0.0.1:9']];
+  /** A page, and a request that a service worker of it sent on: as the page asked, and as the network saw it while that waited. */
+  const worker = (later = false) =>
+    take(
+      (builder) =>
+        builder
+          .add(['GET', '/', host], [200, html, '<title>Desk</title>'])
+          .add(['GET', '/list'], [200, json, '{"all":[]}'])
+          .add(['GET', '/list', host], [200, json, ''])
+          .add(['GET', '/end', host], [200, html, '']),
+      (one) => ({ startedAtMs: { 1: 0, 2: 1000, 3: later ? 3000 : 1003, 4: 5000 }[one.n] ?? 0, durationMs: { 2: 60 }[one.n] ?? 20 }),
+    );
+
+  it('because a service worker sent them on are played once, with the answer that has a body', () => {
+    const survey = surveyTake(worker());
+    expect([survey.doubled, survey.proposal.dropped]).toEqual([[3], [3]]);
+    expect(steps(scriptOf(worker()))).toEqual(['GET /', 'GET /list', 'GET /end']);
+    expect(survey.findings.find((one) => one.kind === 'doubled')?.sentence).toMatch(/^One request stands twice, because a service worker/);
+    expect(leftOutOf(survey, survey.proposal)).toMatchObject([{ keep: 'doubles' }]);
+    expect(keeping(survey, ['doubles']).dropped).toEqual([]);
+  });
+
+  it('are played twice where a person asked twice', () => {
+    expect(surveyTake(worker(true)).doubled).toEqual([]);
+  });
+});
+
+it('a user in an address is sent by HTTP Basic (RFC 7617, 2: the example with Aladdin), and found', () => {
+  const loaded = take(
+    (builder) => builder.add(['GET', '/api'], [200, json, '{}']).add(['GET', '/plain'], [200, json, '{}']),
+    (one) => (one.n === 1 ? { url: one.url.replace('//', '//Aladdin:open%20sesame@') } : {}),
+  );
+  const [first, second] = requestSteps(scriptOf(loaded)).map(({ step }) => step.headers.find((one) => one.name === 'Authorization')?.value);
+  expect([first, second]).toEqual([[{ kind: 'text', text: 'Basic QWxhZGRpbjpvcGVuIHNlc2FtZQ==' }], undefined]);
+  expect(surveyTake(loaded).findings).toMatchObject([{ kind: 'sign-in-in-an-address', exchanges: [1], action: { go: 'environment' } }]);
 });
