@@ -1,4 +1,5 @@
 import { bodyKind, headerOf, headersOf, pathAndQuery, pathShape, resolveReference, textShape } from '../take/messages.js';
+import { stepWords } from '../take/step-words.js';
 import type { BodyRef, Exchange, LoadedTake, Take } from '../take/take.schema.js';
 import { basicAuthorization, userInAddress } from '../sign-in/basic.js';
 import { originOf } from '../tidy/hosts.js';
@@ -32,7 +33,11 @@ const shortestPauseMs = 100;
 export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Script {
   const { take, exchanges } = loaded;
   const units = unitsOf(exchanges, options.tidy, take.marks);
-  const own = { cookies: clientCookies(exchanges), sockets: new SocketNames(exchanges.filter(opensSocket)) };
+  const own: OfTake = {
+    cookies: clientCookies(exchanges),
+    sockets: new SocketNames(exchanges.filter(opensSocket)),
+    words: stepWords(units.flatMap(firstExchanges), loaded.readBody),
+  };
   const transactions: Transaction[] = [];
   let lastEndMs = units[0] ? startOf(units[0]) : 0;
   for (const unit of units) {
@@ -80,7 +85,13 @@ function pausedMs(take: Take, fromMs: number, toMs: number): number {
 interface OfTake {
   cookies: ClientCookies;
   sockets: SocketNames;
+  /** What tells requests to one address apart, by the number of the exchange. */
+  words: ReadonlyMap<number, readonly string[]>;
 }
+
+/** The requests of a unit that give steps their names. */
+const firstExchanges = (unit: Unit): Exchange[] =>
+  unit.kind === 'request' ? [unit.chain[0]] : unit.kind === 'repeat' ? [unit.first.chain[0]] : unit.units.map((one) => one.chain[0]);
 
 function stepOfUnit(unit: Unit, loaded: LoadedTake, own: OfTake): Step {
   switch (unit.kind) {
@@ -138,7 +149,12 @@ function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTa
   return {
     kind: 'request',
     id: `s${exchange.n}`,
-    name: [exchange.method, exchange.socket && socketWord(exchange, readBody), pathAndQuery(exchange.url).split('?')[0] ?? '/']
+    name: [
+      exchange.method,
+      exchange.socket && socketWord(exchange, readBody),
+      pathAndQuery(exchange.url).split('?')[0] ?? '/',
+      ...(own.words.get(exchange.n) ?? []),
+    ]
       .filter(Boolean)
       .join(' '),
     exchange: exchange.n,

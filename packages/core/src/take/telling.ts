@@ -60,7 +60,7 @@ function messageName(text: string): TellingValue[] {
 }
 
 /** A word as programs name things: no id, no text of a person. */
-const isProgramWord = (value: string): boolean => /^[A-Za-z_$][\w$.:/-]*$/.test(value) && !looksLikeId(value);
+export const isProgramWord = (value: string): boolean => /^[A-Za-z_$][\w$.:/-]*$/.test(value) && !looksLikeId(value);
 
 interface Seen {
   exchange: Exchange;
