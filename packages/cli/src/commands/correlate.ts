@@ -64,7 +64,12 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
       const patterns = patternsOf(options.patterns === undefined ? [] : readPatternFile(options.patterns));
       const survey = surveyTake(first.loaded);
       const tidy = options.everything ? everything : keeping(survey, options.keep);
-      const raw = scriptFromTake(first.loaded, { scriptId: randomUUID(), name: options.name ?? first.loaded.take.name, tidy });
+      const raw = scriptFromTake(first.loaded, {
+        scriptId: randomUUID(),
+        name: options.name ?? first.loaded.take.name,
+        tidy,
+        transactions: survey.transactions,
+      });
       if (requestSteps(raw).length === 0)
         throw new UsageError(`${file} holds no request of an application. With --everything nothing is left out.`);
       const { script } = correlate(raw, first.loaded, second?.loaded ?? null, patterns);

@@ -4,7 +4,7 @@ import type { BodyRef, Exchange, LoadedTake, Take } from '../take/take.schema.js
 import { basicAuthorization, userInAddress } from '../sign-in/basic.js';
 import { originOf } from '../tidy/hosts.js';
 import { opensSocket, endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
-import type { Tidy } from '../tidy/tidy.schema.js';
+import type { Tidy, TransactionStart } from '../tidy/tidy.schema.js';
 import { rootElement } from './html.js';
 import { multipartParts } from './multipart.js';
 import { viewOf } from './response-view.js';
@@ -18,6 +18,8 @@ export interface FromTakeOptions {
   name: string;
   /** What stays, and what is put together. */
   tidy: Tidy;
+  /** Where transactions begin in a take without marks; without them it is one. */
+  transactions?: readonly TransactionStart[];
 }
 
 /** Headers that the client makes anew for each request or connection, so they are not kept. */
@@ -42,7 +44,7 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
   let lastEndMs = units[0] ? startOf(units[0]) : 0;
   for (const unit of units) {
     const exchange = firstOf(unit);
-    const name = transactionAt(loaded, exchange);
+    const name = proposed(options.transactions, exchange.n) ?? transactionAt(loaded, exchange);
     let transaction = transactions.at(-1);
     if (transaction?.name !== name) {
       transaction = { kind: 'transaction', id: `t${transactions.length + 1}`, name, steps: [] };
@@ -107,6 +109,10 @@ function stepOfUnit(unit: Unit, loaded: LoadedTake, own: OfTake): Step {
     }
   }
 }
+
+/** The proposed transaction in which an exchange lies. */
+const proposed = (starts: FromTakeOptions['transactions'], n: number): string | undefined =>
+  starts?.reduce<TransactionStart | undefined>((last, one) => (one.n <= n && (!last || one.n >= last.n) ? one : last), undefined)?.name;
 
 /** The transaction that was open when a request started: between its begin and end marks, else named by the flow. */
 function transactionAt({ take }: LoadedTake, exchange: Exchange): string {

@@ -94,6 +94,8 @@ export const MarkSchema = z.object({
   kind: z.enum(['begin', 'end', 'comment', 'pause', 'resume']),
   atMs: z.number(),
   text: z.string(),
+  /** True for a page that a browser wrote into its file: nobody named a transaction by it. */
+  page: z.literal(true).optional(),
 });
 export type Mark = z.infer<typeof MarkSchema>;
 

@@ -7,6 +7,7 @@ import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
 import { userInAddress } from '../sign-in/basic.js';
 import { hostsOf, isTelemetry, originOf } from './hosts.js';
 import { pollsOf, questionOf } from './polling.js';
+import { bodiesForTransactions, proposeTransactions } from './propose-transactions.js';
 import { recordedTwice } from './recorded-twice.js';
 import { usualTidy, type Finding, type Survey, type Tidy } from './tidy.schema.js';
 import { challengesAtTheDoor, endOf, isEventStream, startOf, unitsOf } from './units.js';
@@ -33,6 +34,7 @@ export const surveyBodies = (exchanges: readonly Exchange[]): string[] => [
   ...firstPages(exchanges).flatMap((one) => (one.response?.body ? [one.response.body.hash] : [])),
   ...bodiesForUnasked(exchanges),
   ...bodiesForEffects(exchanges),
+  ...bodiesForTransactions(exchanges),
 ];
 
 /** Looks a take over: what it holds, what of it a script needs, and what is suspicious. Reads the bodies of `surveyBodies`. */
@@ -70,6 +72,7 @@ export function surveyTake(loaded: LoadedTake): Survey {
     sideBySide: { groups: groups.length, requests: groups.reduce((sum, one) => sum + one.units.length, 0) },
     pauses: { count: gaps.filter((gap) => gap > usualTidy.longestPauseMs).length, longestMs: Math.max(0, ...gaps) },
     findings: findingsOf(loaded, new Set(polls.flatMap((one) => one.exchanges)), unasked, doubled),
+    transactions: proposeTransactions(loaded, proposal),
     proposal,
     played: units.reduce((sum, unit) => sum + (unit.kind === 'side-by-side' ? unit.units.length : 1), 0),
   };

@@ -49,6 +49,13 @@ export const usualTidy: Tidy = {
   kept: [],
 };
 
+/** Where a transaction begins: the number of its first exchange, and what it is called. */
+export const TransactionStartSchema = z.object({
+  n: z.number().int(),
+  name: z.string().trim().min(1, 'Give each transaction a name.').max(120),
+});
+export type TransactionStart = z.infer<typeof TransactionStartSchema>;
+
 /** How an origin stands to the application that is tested. */
 export const HostRoleSchema = z.enum(['application', 'content', 'telemetry', 'other']);
 
@@ -115,6 +122,8 @@ export const SurveySchema = z.object({
         .nullable(),
     }),
   ),
+  /** Transactions that are proposed for a take without marks. */
+  transactions: z.array(TransactionStartSchema).default([]),
   /** What is proposed where the tester chooses nothing. */
   proposal: TidySchema,
   /** Requests that would be played with the proposal. */

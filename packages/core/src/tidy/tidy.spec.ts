@@ -291,3 +291,60 @@ it('a user in an address is sent by HTTP Basic (RFC 7617, 2: the example with Al
   expect([first, second]).toEqual([[{ kind: 'text', text: 'Basic QWxhZGRpbjpvcGVuIHNlc2FtZQ==' }], undefined]);
   expect(surveyTake(loaded).findings).toMatchObject([{ kind: 'sign-in-in-an-address', exchanges: [1], action: { go: 'environment' } }]);
 });
+
+describe('a take in which nobody marked transactions', () => {
+  const page = (title: string) => [200, html, `<title>${title} - Yard 4</title>`] as [number, Header[], string];
+  const form: Header[] = [['Content-Type', 'application/x-www-form-urlencoded']];
+  const flow = (marks: Mark[] = []) =>
+    take(
+      (builder) =>
+        builder
+          .add(['GET', '/'], page('Welcome'))
+          .add(['POST', '/sign-in', form, 'user=kim&password=tulip'], page('Desk'))
+          .add(['GET', '/news'], [200, json, '{}'])
+          .add(['POST', '/depot', json, '{"method":"saveIntake","goods":"Peas"}'], [200, json, '{}'])
+          .add(['POST', '/depot', json, '{"method":"findBay","pallets":3}'], [200, json, '{}'])
+          .add(['GET', '/intakes/4711'], page('Intake 4711'))
+          .add(['GET', '/sign-out'], page('Goodbye')),
+      (one) => ({ startedAtMs: [0, 3000, 3080, 6000, 6100, 9000, 12_000][one.n - 1] ?? 0, durationMs: 50 }),
+      marks,
+    );
+
+  it('is cut where, after a pause, a page is opened or something is changed, and named by what was done', () => {
+    const { transactions } = surveyTake(flow());
+    expect(transactions).toEqual([
+      { n: 1, name: 'Welcome' },
+      { n: 2, name: 'Sign in' },
+      { n: 4, name: 'Save intake' },
+      { n: 6, name: 'Intake' },
+      { n: 7, name: 'Sign out' },
+    ]);
+    const script = scriptFromTake(flow(), { scriptId: 's', name: 'S', tidy: everything, transactions });
+    expect(script.transactions.map((one) => [one.name, requestSteps({ ...script, transactions: [one] }).length])).toEqual([
+      ['Welcome', 1],
+      ['Sign in', 2],
+      ['Save intake', 2],
+      ['Intake', 1],
+      ['Sign out', 1],
+    ]);
+  });
+
+  it('has steps named by what they ask, where requests to one address ask different things', () => {
+    const names = requestSteps(scriptOf(flow(), everything)).map(({ step }) => step.name);
+    expect(names).toEqual([
+      'GET /',
+      'POST /sign-in',
+      'GET /news',
+      'POST /depot saveIntake',
+      'POST /depot findBay',
+      'GET /intakes/4711',
+      'GET /sign-out',
+    ]);
+  });
+
+  it('but not where somebody marked them; a page of a browser is no mark', () => {
+    const mark: Mark = { kind: 'begin', atMs: 0, text: 'Book' };
+    expect(surveyTake(flow([mark])).transactions).toEqual([]);
+    expect(surveyTake(flow([{ ...mark, page: true }])).transactions).toHaveLength(5);
+  });
+});

@@ -14,6 +14,8 @@ import {
   SurveySchema,
   TakeSchema,
   TidySchema,
+  TransactionStartSchema,
+  usualTidy,
   writeCurl,
   type Exchange,
   type Take,
@@ -233,6 +235,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       body: z.object({
         name: z.string().trim().min(1, 'Give the script a name.').max(120),
         tidy: TidySchema.nullable().default(null),
+        transactions: z.array(TransactionStartSchema).max(500).nullable().default(null),
       }),
       result: ScriptSchema,
       handle: async ({ params, body, request }) => {
@@ -243,8 +246,10 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
             'The take is empty',
             'It holds no exchange, so there is nothing to play. Record again with the proxy set in the browser.',
           );
-        const tidy = body.tidy ?? (await compute.survey(stored)).proposal;
-        const script = await compute.scriptFromTake(stored, { scriptId: randomUUID(), name: body.name, tidy });
+        const survey = body.tidy && body.transactions ? null : await compute.survey(stored);
+        const tidy = body.tidy ?? survey?.proposal ?? usualTidy;
+        const transactions = body.transactions ?? survey?.transactions ?? [];
+        const script = await compute.scriptFromTake(stored, { scriptId: randomUUID(), name: body.name, tidy, transactions });
         if (script.transactions.length === 0)
           throw new Problem(422, 'Nothing is left', 'Every exchange was left out. Keep at least one host, or the static files.');
         await keepScript(store, script, { by: personOf(request) });

@@ -80,11 +80,22 @@ export function importHar(document: unknown, shelf: BodyShelf): ImportedHar {
 export const notHar =
   'This is not a HAR file: it has no log.entries. Export it again from the browser as “HAR with content”, then import that file.';
 
-/** Pages of a HAR become transactions: each page begins where it started. */
+interface HarPage {
+  startedDateTime?: string;
+  title?: string;
+  pageTimings?: object;
+}
+
+/** Pages of a HAR become transactions: each page begins where it started. One with timings is a page that a browser loaded (HAR 1.2). */
 export function pageMarks(log: Record<string, unknown>, originMs: number): Mark[] {
-  const pages = Array.isArray(log['pages']) ? (log['pages'] as { startedDateTime?: string; title?: string }[]) : [];
+  const pages = Array.isArray(log['pages']) ? (log['pages'] as HarPage[]) : [];
   return pages
-    .map((page): Mark => ({ kind: 'begin', atMs: Date.parse(page.startedDateTime ?? '') - originMs, text: page.title ?? 'Page' }))
+    .map((page): Mark => ({
+      kind: 'begin',
+      atMs: Date.parse(page.startedDateTime ?? '') - originMs,
+      text: page.title ?? 'Page',
+      ...(Object.keys(page.pageTimings ?? {}).length > 0 ? { page: true as const } : {}),
+    }))
     .filter((mark) => !Number.isNaN(mark.atMs))
     .sort((left, right) => left.atMs - right.atMs);
 }

@@ -121,7 +121,7 @@ describe('a rehearsal that waits', () => {
     } as const;
     const mended = reducer(
       opened,
-      scriptsActions.mended({ script, report: { ...report, handoffs: [...report.handoffs], made: [], eased: [] } }),
+      scriptsActions.mended({ script, report: { ...report, handoffs: [...report.handoffs], made: [], eased: [], replaced: [] } }),
     );
     expect(mended.mended).toBe('Added the handoff form key. Rehearse again to see whether it holds.');
     expect(mended.past).toHaveLength(1);

@@ -50,6 +50,7 @@ import type {
   Take,
   TextProblem,
   Tidy,
+  TransactionStart,
   Trial,
   TriedCheck,
   Workload,
@@ -78,6 +79,8 @@ export interface Live {
 export interface ScriptOptions {
   name: string;
   tidy: Tidy | null;
+  /** Where transactions begin; null for what the survey proposes. */
+  transactions: TransactionStart[] | null;
 }
 export interface RecordingOptions {
   name: string;

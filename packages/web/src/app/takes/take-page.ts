@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { keptExchanges, unitsOf, usualTidy, type Exchange, type SearchHit, type Tidy } from '@sturdy/core';
+import { keptExchanges, unitsOf, usualTidy, type Exchange, type SearchHit, type Tidy, type TransactionStart } from '@sturdy/core';
 import { EnvironmentDialogs } from '../frame/environment-dialogs';
 import { moment } from '../shared/format';
 import { BesideView } from './beside-view';
@@ -11,6 +11,7 @@ import { ExchangeTable } from './exchange-table';
 import { ExchangeViewer } from './exchange-viewer';
 import { takesActions } from './takes.actions';
 import { takesFeature } from './takes.feature';
+import { ProposedTransactions } from './proposed-transactions';
 import { TidyPanel } from './tidy-panel';
 
 type View = 'exchanges' | 'tidy' | 'beside';
@@ -19,7 +20,7 @@ type View = 'exchanges' | 'tidy' | 'beside';
 @Component({
   selector: 'app-take-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NgbDropdownModule, BesideView, ExchangeTable, ExchangeViewer, TidyPanel],
+  imports: [FormsModule, NgbDropdownModule, BesideView, ExchangeTable, ExchangeViewer, ProposedTransactions, TidyPanel],
   template: `@if (take(); as own) {
     <div class="frame" [class.wide]="shown() === 'beside' || !chosen()">
       <div class="main-side">
@@ -125,7 +126,11 @@ type View = 'exchanges' | 'tidy' | 'beside';
                 (tidyChange)="tidy.set($event)"
                 (shown)="go({ exchange: $event })"
                 (environment)="dialogs.open()"
-              />
+              >
+                @if (starts().length > 0) {
+                  <app-proposed-transactions [starts]="starts()" (startsChange)="starts.set($event)" (shown)="go({ exchange: $event })" />
+                }
+              </app-tidy-panel>
             } @else {
               <p class="muted pad">Looking the take over…</p>
             }
@@ -267,6 +272,7 @@ export class TakePage {
     return new Set(this.exchanges().flatMap((one) => (kept.has(one.n) ? [] : [one.n])));
   });
   readonly chosenName = signal<string | null>(null);
+  readonly starts = linkedSignal((): readonly TransactionStart[] => this.survey()?.transactions ?? []);
   readonly moment = moment;
 
   constructor() {
@@ -301,6 +307,11 @@ export class TakePage {
     const take = this.take();
     if (!take) return;
     const name = (this.chosenName() ?? take.name).trim() || take.name;
-    this.#store.dispatch(takesActions.scriptWanted({ takeId: take.id, options: { name, tidy: this.survey() ? this.tidy() : null } }));
+    this.#store.dispatch(
+      takesActions.scriptWanted({
+        takeId: take.id,
+        options: { name, tidy: this.survey() ? this.tidy() : null, transactions: this.survey() ? [...this.starts()] : null },
+      }),
+    );
   }
 }

@@ -6,6 +6,7 @@ import { BesideView } from './beside-view';
 import { MarkCard } from './mark-card';
 import { takesActions } from './takes.actions';
 import { takesFeature } from './takes.feature';
+import { ProposedTransactions } from './proposed-transactions';
 import { TidyPanel } from './tidy-panel';
 import { TimingBar } from './timing-bar';
 import { jsonTree, TreeView, xmlTree } from './tree-view';
@@ -89,6 +90,8 @@ describe('tidying', () => {
     redirects: { chains: 0, requests: 0 },
     sideBySide: { groups: 0, requests: 0 },
     pauses: { count: 0, longestMs: 0 },
+    doubled: [],
+    transactions: [],
     findings: [{ kind: 'failed', sentence: 'one request failed', exchanges: [6], action: { label: 'Leave it out', drop: [6] } }],
     proposal: tidy,
     played: 3,
@@ -105,6 +108,27 @@ describe('tidying', () => {
     expect(now().leftOut).toEqual(['http://a']);
     fixture.componentInstance.setPoll('GET http://a/news', 'repeat');
     expect(now().polls).toEqual({ 'GET http://a/news': 'repeat' });
+  });
+
+  it('renames proposed transactions, joins them, and keeps a name where the field is emptied', () => {
+    const proposed = [
+      { n: 1, name: 'Sign in' },
+      { n: 5, name: 'Create' },
+      { n: 9, name: 'Create confirm' },
+    ];
+    const { fixture, click, element } = render(ProposedTransactions, { starts: proposed });
+    const component = fixture.componentInstance;
+    component.rename(5, ' Make a crate ');
+    component.rename(1, '  ');
+    fixture.detectChanges();
+    expect(element.querySelectorAll('tbody tr')).toHaveLength(3);
+    click('Join with the one before');
+    expect(component.starts()).toEqual([
+      { n: 1, name: 'Sign in' },
+      { n: 9, name: 'Create confirm' },
+    ]);
+    component.rename(9, 'Confirm');
+    expect(component.starts().at(-1)?.name).toBe('Confirm');
   });
 
   it('leads to the exchange that a finding is about', () => {

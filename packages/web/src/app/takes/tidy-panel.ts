@@ -72,6 +72,7 @@ const roles = { application: 'application', content: 'files only', telemetry: 'm
         </tbody>
       </table>
     </section>
+    <section><ng-content /></section>
     <section>
       <h2>What becomes of the rest</h2>
       <div class="choices">
