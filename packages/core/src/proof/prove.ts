@@ -442,8 +442,9 @@ class Prover {
       before.some((one) => one.recorded.some(holds))
         ? []
         : after.filter((one) => one.recorded.some(holds)).map((laid) => ({ laid, named }));
+    // What was typed elsewhere, such as the changed name, may hold this one.
     const longer = isLong
-      ? [...new Set(after.flatMap((one) => (one === act ? leaves(one.step).map((node) => node.value) : [])))].filter(
+      ? [...new Set(this.#steps.flatMap((one) => leaves(one.step).map((node) => node.value)))].filter(
           (one) => one.length > input.value.length && one.includes(input.value),
         )
       : [];
