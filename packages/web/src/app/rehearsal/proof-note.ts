@@ -9,7 +9,7 @@ import { VerdictShape } from '../shared/verdict-shape';
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, VerdictShape],
   template: `<div class="note" [class.good]="result() === 'proven'" [class.warn]="result() !== 'proven'">
-    <app-verdict [verdict]="result()" /> <b>{{ words() }}.</b>
+    <app-verdict class="me-1" [verdict]="result()" /> <b>{{ words() }}.</b>
     @if (result() === 'proven') {
       It was rehearsed twice in a row, and did each time what was recorded.
     } @else if (!rehearsal().proof) {

@@ -1,7 +1,9 @@
-import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { projectActions, projectFeature } from '../project/project';
 import { ConfirmDelete } from '../shared/confirm-delete';
+import { VerdictShape } from '../shared/verdict-shape';
 import { requestSteps, type Script } from '@sturdy/core';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
@@ -10,7 +12,7 @@ import { scriptsFeature } from './scripts.feature';
 @Component({
   selector: 'app-script-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, ConfirmDelete],
+  imports: [RouterLink, ConfirmDelete, VerdictShape],
   template: `<div class="page">
     <div class="page-head">
       <h1>Scripts</h1>
@@ -28,6 +30,7 @@ import { scriptsFeature } from './scripts.feature';
               <th class="num">Requests</th>
               <th class="num">Handoffs</th>
               <th class="num">Unsure</th>
+              <th>Last rehearsal</th>
               <th></th>
             </tr>
           </thead>
@@ -43,6 +46,15 @@ import { scriptsFeature } from './scripts.feature';
                 <td class="num">{{ requests(script) }}</td>
                 <td class="num">{{ script.handoffs.length }}</td>
                 <td class="num">{{ script.unsure.length }}</td>
+                <td>
+                  @if (rehearsals().get(script.id); as cell) {
+                    <a class="cell" [routerLink]="cell.link"
+                      ><app-verdict [verdict]="cell.shape" /><span
+                        >{{ cell.figure }}<span class="muted small d-block">{{ cell.detail }}</span></span
+                      ></a
+                    >
+                  }
+                </td>
                 <td class="num">
                   <app-confirm-delete [name]="script.name" question="Delete with its rehearsals" (confirmed)="remove(script.id)" />
                 </td>
@@ -57,14 +69,27 @@ import { scriptsFeature } from './scripts.feature';
       </div>
     }
   </div>`,
+  styles: `
+    .cell {
+      display: flex;
+      gap: 8px;
+      color: inherit;
+      text-decoration: none;
+    }
+  `,
 })
 export class ScriptList {
   readonly #store = inject(Store);
   readonly scripts = this.#store.selectSignal(scriptsFeature.selectAll);
   readonly listed = this.#store.selectSignal(scriptsFeature.selectListed);
 
+  readonly #board = this.#store.selectSignal(projectFeature.selectBoard);
+  /** What the last rehearsal of each script came to, by its id. */
+  readonly rehearsals = computed(() => new Map((this.#board()?.rows ?? []).map((row) => [row.scriptId, row.rehearsal])));
+
   constructor() {
     this.#store.dispatch(scriptsActions.listAsked());
+    this.#store.dispatch(projectActions.boardAsked());
   }
 
   requests(script: Script): number {

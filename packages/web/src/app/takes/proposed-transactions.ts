@@ -12,7 +12,7 @@ import type { TransactionStart } from '@sturdy/core';
       Nobody marked transactions in this take. These are proposed from its pauses, pages and changes; the script gets them as they stand
       here.
     </p>
-    <table class="table-quiet">
+    <table class="grid card-box" aria-label="Proposed transactions">
       <thead>
         <tr>
           <th scope="col">From no.</th>
@@ -56,6 +56,10 @@ import type { TransactionStart } from '@sturdy/core';
     }
     td .field {
       margin: 0;
+      width: 360px;
+    }
+    table {
+      width: auto;
     }
   `,
 })

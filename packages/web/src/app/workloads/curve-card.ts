@@ -161,7 +161,7 @@ function curveChart(
   return {
     animation: false,
     textStyle: { fontFamily: 'Figtree Variable', ...ink },
-    grid: { left: 52, right: 20, top: crews.length > 1 ? 34 : 24, bottom: 34 },
+    grid: { left: 52, right: 20, top: crews.length > 1 ? 40 : 32, bottom: 34 },
     legend: { show: crews.length > 1, top: 4, right: 16, textStyle: ink, itemWidth: 14, itemHeight: 8 },
     tooltip: {
       trigger: 'axis',
