@@ -49,7 +49,7 @@ export const app = {
     copySite('/usr/share/simplesamlphp', site);
     const config = join(folder, 'provider-config');
     mkdirSync(join(config, 'metadata'), { recursive: true });
-    const idp = keyPair(folder, 'idp');
+    keyPair(folder, 'idp');
     const service = keyPair(folder, 'service');
     writeFileSync(
       join(config, 'config.php'),

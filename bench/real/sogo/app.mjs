@@ -114,7 +114,7 @@ RequestHeader set x-webobjects-server-protocol HTTP/1.0`,
     await page.fill(field('org'), org);
     await page.click('button[aria-label=Save]');
     await page.waitForTimeout(2500);
-    await page.evaluate(() => (location.hash = location.hash.replace(/\/view$/, '/edit')));
+    await page.evaluate(() => (globalThis.location.hash = globalThis.location.hash.replace(/\/view$/, '/edit')));
     await page.waitForTimeout(1500);
     await page.fill(field('title'), changed);
     await page.click('button[aria-label=Save]');

@@ -112,7 +112,7 @@ function stepOfUnit(unit: Unit, loaded: LoadedTake, own: OfTake): Step {
 
 /** The proposed transaction in which an exchange lies. */
 const proposed = (starts: FromTakeOptions['transactions'], n: number): string | undefined =>
-  starts?.reduce<TransactionStart | undefined>((last, one) => (one.n <= n && (!last || one.n >= last.n) ? one : last), undefined)?.name;
+  [...(starts ?? [])].sort((left, right) => left.n - right.n).findLast((one) => one.n <= n)?.name;
 
 /** The transaction that was open when a request started: between its begin and end marks, else named by the flow. */
 function transactionAt({ take }: LoadedTake, exchange: Exchange): string {
