@@ -1,6 +1,6 @@
 import type { LoadedTake } from '../take/take.schema.js';
 import { describeExtractor } from '../script/describe-extractor.js';
-import { placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
+import { answerOf, placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
 import { sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { mapPieces, movingPieces, recordedText } from '../script/template.js';
@@ -97,9 +97,40 @@ class Finder {
           maker.handOff(candidate, origin, 'proven', reason);
         },
       });
+      stale.delete(key(candidate.step.id, candidate.node.place, candidate.start, candidate.end));
       return true;
     });
-    return found;
+    return [...found, ...[...stale.values()].flatMap((one) => this.#givenByLost(one))];
+  }
+
+  /** A stale value whose origin the take does not hold: the rehearsal showed where it stands. */
+  #givenByLost(stale: StaleValue): Supposition[] {
+    const steps = stepsOfTake(this.script, this.loaded);
+    const own = steps.find((one) => one.step.id === stale.step);
+    const origin = steps.find((one) => one.step.id === stale.origin);
+    const n = origin && answerOf(origin.step);
+    const exchange = this.loaded.exchanges.find((one) => one.n === n);
+    const node = own && sentNodes(own.step).find((one) => one.place === stale.place && one.value === stale.recorded);
+    if (!own || !origin || !exchange || !node || stale.part) return [];
+    const reason = `The take lacks the answer of step ${origin.number}; the rehearsal got it, and ${describeExtractor(stale.extractor)} stands there.`;
+    return [
+      {
+        id: `lost ${stale.step} ${stale.place} ${JSON.stringify(stale.extractor)}`,
+        kind: 'stale-value',
+        step: stale.step,
+        number: own.number,
+        sentence: `Step ${own.number} sends ${stale.name} “${short(stale.recorded)}” from the take; the answer of step ${origin.number}, which the take lacks, gives it now.`,
+        likelihood: 0.92,
+        put: (maker) => {
+          maker.handOff(
+            { step: own.step, node, value: node.value, start: 0, end: node.value.length },
+            { exchange, value: node.value, extractor: stale.extractor, listed: false, choice: false, linked: true, name: node.name },
+            'likely',
+            reason,
+          );
+        },
+      },
+    ];
   }
 
   #redirects(): Supposition[] {

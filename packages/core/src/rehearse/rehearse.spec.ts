@@ -312,3 +312,34 @@ describe('what has to be new each time', () => {
     expect(next.script.made).toHaveLength(1);
   });
 });
+
+describe('an answer that the take lacks, because a script sent its form on at once', () => {
+  const flow = (token: string) =>
+    new TakeBuilder()
+      .add(['POST', '/provider', form, 'user=kim'], [200, html, ''])
+      .add(['POST', '/back', form, `answer=${token}&relay=home`], [303, [['Location', '/desk']]])
+      .load();
+  const [take, other] = [flow('aZ81kq0Lw7Rt55Xc'), flow('Qm39vb2Pf6Hs71Yd')];
+  const own = correlate(scripted(take), take, other).script;
+  const play = (now: string) =>
+    judgeRehearsal(
+      own,
+      take,
+      playback(own, {
+        s1: [200, html, `<form><input type="hidden" name="answer" value="${now}"><input type="hidden" name="relay" value="home"></form>`],
+        s2: [400, html, '<title>Bad request</title>'],
+      }),
+      other,
+    );
+
+  it('is had by the rehearsal: what stands in it is handed off, and nothing that both takes sent alike', () => {
+    const seen = play('Tk90rr4Bn2Gz83Wj');
+    expect(seen.steps[1]?.stale.map((one) => [one.place, one.current, one.origin])).toEqual([['form:answer', 'Tk90rr4Bn2Gz83Wj', 's1']]);
+    const { script: mended } = repair(own, take, { rehearsal: seen, proof: null }, other);
+    expect(mended.handoffs).toMatchObject([{ origin: 's1', extractor: { kind: 'field', name: 'answer' } }]);
+  });
+
+  it('says nothing where it gives no other value', () => {
+    expect(play('aZ81kq0Lw7Rt55Xc').steps[1]?.stale).toEqual([]);
+  });
+});

@@ -1,12 +1,14 @@
 import type { LoadedTake } from '../take/take.schema.js';
 import { isPicked, matchesOf } from '../script/extract.js';
-import { placeOfResponse, type Script } from '../script/script.schema.js';
-import { nameBefore, visitCandidates } from '../correlate/candidates.js';
+import { sentNodes } from '../script/request-parts.js';
+import { answerOf, placeOfResponse, type Extractor, type Script } from '../script/script.schema.js';
+import { movingPieces } from '../script/template.js';
+import { nameBefore, stepsOfTake, visitCandidates } from '../correlate/candidates.js';
 import { Judge } from '../correlate/judge.js';
 import { plainName } from '../correlate/naming.js';
 import { SecondTake } from '../correlate/second-take.js';
 import { ValueIndex, type Origin } from '../correlate/value-index.js';
-import { bitsOfLikelihood, type Weight } from '../correlate/weigh.js';
+import { bitsOfLikelihood, bitsOfProof, type Weight } from '../correlate/weigh.js';
 import { PatternBook } from '../patterns/match.js';
 import { publishedPatterns } from '../patterns/published.js';
 import { capturedView, lastOfEach, type Captured } from './captured.js';
@@ -50,7 +52,57 @@ export function staleValues(script: Script, loaded: LoadedTake, captured: Captur
       });
     return true;
   });
-  return stale;
+  return [...stale, ...givenByLostAnswers(script, loaded, captured, twin, index)];
+}
+
+/** Shorter values are typed or chosen, or nobody can tell. */
+const shortestToken = 12;
+
+/**
+ * Values whose origin the take does not hold, because the browser left the page before its answer was kept, as with forms that a script sends
+ * on at once: the answer of this rehearsal has a field of the same name.
+ */
+function givenByLostAnswers(
+  script: Script,
+  loaded: LoadedTake,
+  captured: Captured,
+  twin: SecondTake | null,
+  index: ValueIndex,
+): StaleValue[] {
+  const byStep = lastOfEach(captured.steps);
+  const steps = stepsOfTake(script, loaded);
+  const answers = new Map(loaded.exchanges.map((one) => [one.n, one.response]));
+  const lost = steps.filter(({ step }) => byStep.has(step.id) && (answers.get(answerOf(step) ?? -1)?.body?.size ?? 0) === 0);
+  if (lost.length === 0) return [];
+  return steps.flatMap((own) => {
+    if (!byStep.has(own.step.id)) return [];
+    return sentNodes(own.step).flatMap((node): StaleValue[] => {
+      const moves = [...movingPieces(node.template)].some((one) => one.kind === 'handoff' || one.kind === 'data');
+      if (moves || !/^(form|part|query):[^/]+$/.test(node.place) || node.isName || node.value.length < shortestToken) return [];
+      if (twin?.valueAt(own.exchange.n, node.place) === node.value || index.occurrences(node.value, own.exchange).length > 0) return [];
+      for (const { step, number } of [...lost].reverse()) {
+        const replay = byStep.get(step.id);
+        const view = number < own.number && replay ? capturedView(replay, captured.readBody) : undefined;
+        if (view?.kind !== 'html') continue;
+        const extractor: Extractor = { kind: 'field', name: node.name, nth: 0 };
+        const [current] = matchesOf(extractor, view);
+        if (current === undefined || current === '' || current === node.value) continue;
+        return [
+          {
+            step: own.step.id,
+            place: node.place,
+            name: plainName(node.name, node.place),
+            recorded: node.value,
+            current,
+            origin: step.id,
+            extractor,
+            bits: bitsOfProof,
+          },
+        ];
+      }
+      return [];
+    });
+  });
 }
 
 function currentValue(
