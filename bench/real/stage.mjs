@@ -3,7 +3,7 @@
 import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { createRequire } from 'node:module';
 import { chmodSync, existsSync, mkdirSync, rmSync, writeFileSync } from 'node:fs';
-import { homedir } from 'node:os';
+import { homedir, tmpdir } from 'node:os';
 import { join } from 'node:path';
 
 const standins = new URL('../../packages/standins/', import.meta.url);
@@ -172,7 +172,7 @@ export async function inBrowser(play, file) {
     await play(page);
     await page.waitForTimeout(800);
   } catch (error) {
-    await page.screenshot({ path: `${file ?? 'prepared'}.png` }).catch(() => undefined);
+    await page.screenshot({ path: `${file ?? join(tmpdir(), 'sturdy-real', 'prepared')}.png` }).catch(() => undefined);
     throw error;
   } finally {
     await context.close();

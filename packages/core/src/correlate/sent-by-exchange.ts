@@ -7,7 +7,7 @@ import { everything } from '../tidy/tidy.schema.js';
 
 /** The values that each exchange of a take sends, as trees; nothing of the take is left out or put together. */
 export function nodesByExchange(loaded: LoadedTake): Map<number, SentNode[]> {
-  const script = scriptFromTake(loaded, { scriptId: '', name: '', tidy: everything });
+  const script = scriptFromTake(loaded, { scriptId: '', name: '', tidy: everything, unnamed: true });
   return new Map(requestSteps(script).flatMap(({ step }) => (step.exchange === null ? [] : [[step.exchange, sentNodes(step)] as const])));
 }
 

@@ -1,12 +1,12 @@
 import type { LoadedTake } from '../take/take.schema.js';
-import { headerOf, pathAndQuery } from '../take/messages.js';
-import { viewOf, type ResponseView } from '../script/response-view.js';
-import { answerOf, exchangesOf, requestSteps, type Handoff, type RequestStep, type Script } from '../script/script.schema.js';
-import { sentNodes } from '../script/request-parts.js';
+import { pathAndQuery } from '../take/messages.js';
+import type { ResponseView } from '../script/response-view.js';
+import { requestSteps, type Handoff, type Script } from '../script/script.schema.js';
+import { sentLeaves } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { isStill, movingPieces } from '../script/template.js';
 import { usePlaces } from '../script/use-places.js';
-import { stepsOfTake, visitStill, type StepOfTake } from '../correlate/candidates.js';
+import { visitStill, type StepOfTake } from '../correlate/candidates.js';
 import { Judge } from '../correlate/judge.js';
 import { isBareId, sameThing } from '../correlate/naming.js';
 import { readsAsTyped } from '../correlate/person-inputs.js';
@@ -16,24 +16,13 @@ import { ValueIndex } from '../correlate/value-index.js';
 import { isWeak } from '../correlate/wanted.js';
 import { PatternBook } from '../patterns/match.js';
 import { publishedPatterns } from '../patterns/published.js';
-import { capturedView, lastOfEach, type Captured } from '../rehearse/captured.js';
-import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
+import type { Captured } from '../rehearse/captured.js';
 import { masked, shownTexts } from '../rehearse/said.js';
 import type { OpenPoint, Proof } from './proof.schema.js';
-import { sentNow } from './sent-now.js';
+import { layOut, ledTo, type LaidStep } from './laid-step.js';
 import { shows, showsAs, timesShown } from './shown.js';
 
 const short = (text: string, length = 40): string => (text.length > length ? `${text.slice(0, length)}…` : text);
-
-/** A step with what the take and the rehearsals say of it. */
-interface LaidStep {
-  step: RequestStep;
-  number: number;
-  own: StepOfTake | undefined;
-  recorded: ResponseView[];
-  other: ResponseView | undefined;
-  replays: { sent: Map<string, string>; views: ResponseView[] }[];
-}
 
 /**
  * Whether two rehearsals in a row that passed did what the takes did: things of their own were made, what was sent is shown by them, and
@@ -69,30 +58,11 @@ class Prover {
     this.#judge = new Judge(loaded, this.#index, this.#twin, new PatternBook(publishedPatterns));
     this.#credentials = new Set(
       requestSteps(script)
-        .map(({ step }) => leaves(step))
+        .map(({ step }) => sentLeaves(step))
         .filter((nodes) => nodes.some(isPassword) && nodes.length <= mostInSignIn)
         .flatMap((nodes) => nodes.map((node) => node.value)),
     );
-    const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
-    const ofTake = new Map(stepsOfTake(script, loaded).map((one) => [one.step.id, one]));
-    const captures = rehearsals.map((one) => lastOfEach(one.steps));
-    this.#steps = requestSteps(script).map(({ step, number }) => ({
-      step,
-      number,
-      own: ofTake.get(step.id),
-      recorded: exchangesOf(step).flatMap((n) => {
-        const exchange = byNumber.get(n);
-        return exchange ? [viewOf(exchange, loaded.readBody)].filter((one) => one !== undefined) : [];
-      }),
-      other: this.#twin?.partnerOf(answerOf(step) ?? -1)?.view,
-      replays: captures.flatMap((capture, at) => {
-        const captured = capture.get(step.id);
-        const rehearsal = rehearsals[at];
-        return captured && rehearsal
-          ? [{ sent: sentNow(captured, rehearsal.readBody), views: viewsOf(captured, rehearsal) }]
-          : [{ sent: new Map<string, string>(), views: [] }];
-      }),
-    }));
+    this.#steps = layOut(script, loaded, this.#twin, rehearsals);
   }
 
   proof(): Proof {
@@ -125,7 +95,7 @@ class Prover {
   /** A request by which a person changes something: no reading, no signing in or out. */
   #isAct({ step, own }: LaidStep): boolean {
     if (/^(GET|HEAD|OPTIONS)$/.test(step.method) || own === undefined) return false;
-    const nodes = leaves(step);
+    const nodes = sentLeaves(step);
     if (nodes.some(isPassword) && nodes.length <= mostInSignIn) return false;
     if (/log-?(in|out|on|off)|sign-?(in|out|on|off)|\/(oauth2?|token|auth|session)s?\b/i.test(pathAndQuery(own.exchange.url))) return false;
     return nodes.some((node) => this.#isInput(node, own) || !isStill(node.template));
@@ -150,9 +120,9 @@ class Prover {
     const { own } = act;
     if (!own) return [];
     const before = new Set(
-      this.#steps.filter((one) => one.number < act.number).flatMap((one) => leaves(one.step).map((node) => node.value)),
+      this.#steps.filter((one) => one.number < act.number).flatMap((one) => sentLeaves(one.step).map((node) => node.value)),
     );
-    return leaves(act.step).filter((node) => node.value !== '' && !before.has(node.value) && this.#isInput(node, own));
+    return sentLeaves(act.step).filter((node) => node.value !== '' && !before.has(node.value) && this.#isInput(node, own));
   }
 
   /** Each thing that the take made has to be another one in each rehearsal, and to be shown where the take showed its own. */
@@ -227,7 +197,7 @@ class Prover {
     const origin = this.#steps.find((one) => one.step.id === handoff.origin);
     if (!origin) return undefined;
     // What the act itself sends was there before it.
-    const sent = this.#steps.filter((one) => one.number <= origin.number && this.#isAct(one)).flatMap((one) => leaves(one.step));
+    const sent = this.#steps.filter((one) => one.number <= origin.number && this.#isAct(one)).flatMap((one) => sentLeaves(one.step));
     const isSameThing = (node: SentNode): boolean => !isWeak(node.value) || names.some((name) => sameThing(name, node.name));
     if (sent.some((node) => node.value === handoff.recorded && isStill(node.template) && isSameThing(node))) return undefined;
     const isNew = isWeak(handoff.recorded) || this.#isNewAt(handoff.recorded, origin);
@@ -243,13 +213,13 @@ class Prover {
     if (!act) return false;
     return this.#steps
       .filter((one) => one.number < act.number)
-      .every((one) => !one.recorded.some((view) => shows(view, value)) && !leaves(one.step).some((node) => node.value === value));
+      .every((one) => !one.recorded.some((view) => shows(view, value)) && !sentLeaves(one.step).some((node) => node.value === value));
   }
 
   #valueIn(handoff: Handoff, rehearsal: number, places: readonly { step: string; place: string }[]): string | undefined {
     for (const { step, place } of places) {
       const laid = this.#steps.find((one) => one.step.id === step);
-      const recorded = laid && leaves(laid.step).find((node) => node.place === place);
+      const recorded = laid && sentLeaves(laid.step).find((node) => node.place === place);
       const now = laid?.replays[rehearsal]?.sent.get(place);
       if (now === undefined || !recorded) continue;
       if (recorded.value === handoff.recorded) return now;
@@ -444,7 +414,7 @@ class Prover {
         : after.filter((one) => one.recorded.some(holds)).map((laid) => ({ laid, named }));
     // What was typed elsewhere, such as the changed name, may hold this one.
     const longer = isLong
-      ? [...new Set(this.#steps.flatMap((one) => leaves(one.step).map((node) => node.value)))].filter(
+      ? [...new Set(this.#steps.flatMap((one) => sentLeaves(one.step).map((node) => node.value)))].filter(
           (one) => one.length > input.value.length && one.includes(input.value),
         )
       : [];
@@ -464,7 +434,7 @@ class Prover {
   /** True for a step that asks for a thing which the rehearsal made, or that shows it. */
   #isOfOwnThing({ step, replays }: LaidStep): boolean {
     // An answer named the thing by what was new in this rehearsal, and this step asks for it by that.
-    const asksForFresh = leaves(step).some(
+    const asksForFresh = sentLeaves(step).some(
       ({ template, place, value }) =>
         [...movingPieces(template)].every((one) => one.kind === 'handoff') &&
         !isStill(template) &&
@@ -479,7 +449,7 @@ class Prover {
     if (asksForFresh) return true;
     return this.#madeHandoffs.some(({ handoff, now }) => {
       // Whatever read it: where the take sent its own id, each rehearsal sent the one of what it had made.
-      const isSent = leaves(step).some(
+      const isSent = sentLeaves(step).some(
         (node) =>
           node.value === handoff.recorded && replays.length > 0 && replays.every(({ sent }, at) => sent.get(node.place) === now[at]),
       );
@@ -491,25 +461,3 @@ class Prover {
 const isPassword = (node: SentNode): boolean => /pass(word|wd|phrase)?\d?$|^pwd$/i.test(node.name) && node.value !== '';
 /** A request with a password and more values than this makes an account rather than signing in. */
 const mostInSignIn = 12;
-
-/** Where the last redirect among some answers leads, without its origin; undefined where none does. */
-function ledTo(views: readonly ResponseView[]): string | undefined {
-  const location = views.map((view) => headerOf(view.headers, 'location')).findLast((one) => one !== undefined);
-  return location?.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '');
-}
-
-function leaves(step: RequestStep): SentNode[] {
-  const found: SentNode[] = [];
-  const walk = (node: SentNode): void => {
-    if (isLeaf(node)) found.push(node);
-    node.kids.forEach(walk);
-  };
-  sentNodes(step).forEach(walk);
-  return found;
-}
-
-const viewsOf = (captured: CapturedStep, rehearsal: Captured): ResponseView[] =>
-  [
-    ...(captured.hops ?? []).map((_, hop) => capturedView(captured, rehearsal.readBody, hop)),
-    capturedView(captured, rehearsal.readBody),
-  ].filter((one) => one !== undefined);

@@ -1,7 +1,7 @@
 import type { LoadedTake } from '../take/take.schema.js';
 import { describeExtractor } from '../script/describe-extractor.js';
-import { answerOf, placeOfResponse, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
-import { sentNodes } from '../script/request-parts.js';
+import { answerOf, placeOfResponse, requestSteps, type Script } from '../script/script.schema.js';
+import { sentLeaves, sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { mapPieces, movingPieces, recordedText } from '../script/template.js';
 import { changeAllTemplates } from '../script/step-templates.js';
@@ -248,7 +248,7 @@ class Finder {
     const own = stepsOfTake(this.script, this.loaded).find((one) => one.step.id === stepId);
     if (!own) return [];
     // A form with one password is a sign-in; one that repeats it makes an account.
-    if (leavesOfStep(own.step).filter((node) => /pass/i.test(node.name) && node.value !== '').length === 1) return [];
+    if (sentLeaves(own.step).filter((node) => /pass/i.test(node.name) && node.value !== '').length === 1) return [];
     const found: SentNode[] = [];
     visitStill(own.step, (node) => {
       if (!isLeaf(node) || node.isName || node.value.length < 3 || /pass/i.test(node.name) || /^(path|header|cookie):/.test(node.place))
@@ -272,7 +272,7 @@ class Finder {
     const own = requestSteps(this.script).find(({ step }) => step.id === stepId)?.step;
     if (!own) return [];
     const carried = new Set(
-      leavesOfStep(own).flatMap((node) => ([...movingPieces(node.template)].some((one) => one.kind === 'handoff') ? [node.value] : [])),
+      sentLeaves(own).flatMap((node) => ([...movingPieces(node.template)].some((one) => one.kind === 'handoff') ? [node.value] : [])),
     );
     if (carried.size === 0) return [];
     return requestSteps(this.script)
@@ -300,7 +300,7 @@ class Finder {
     const seenHandoffs = new Set<string>();
     for (const own of stepsOfTake(this.script, this.loaded)) {
       if (!steps.has(own.step.id)) continue;
-      for (const node of leavesOfStep(own.step)) {
+      for (const node of sentLeaves(own.step)) {
         const [piece, ...more] = [...movingPieces(node.template)];
         if (piece?.kind !== 'handoff' || more.length > 0 || piece.recorded !== node.value || seenHandoffs.has(piece.handoff)) continue;
         const handoff = this.script.handoffs.find((one) => one.id === piece.handoff);
@@ -381,16 +381,6 @@ class Finder {
 /** Names of fields that tell things apart; common practice, no source. */
 const identifies = ({ name }: SentNode): boolean =>
   /name|login|user|title|subject|code|number|no$|key|id$|slug|mail|url|label|handle/i.test(name);
-
-function leavesOfStep(step: RequestStep): SentNode[] {
-  const found: SentNode[] = [];
-  const walk = (node: SentNode): void => {
-    if (isLeaf(node)) found.push(node);
-    node.kids.forEach(walk);
-  };
-  sentNodes(step).forEach(walk);
-  return found;
-}
 
 /** The handoff, read from another origin. */
 function readElsewhere(script: Script, id: string, origin: Origin): Script {

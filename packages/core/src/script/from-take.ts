@@ -20,6 +20,8 @@ export interface FromTakeOptions {
   tidy: Tidy;
   /** Where transactions begin in a take without marks; without them it is one. */
   transactions?: readonly TransactionStart[];
+  /** True where nobody reads the names of the steps, so that the bodies need not be read for them. */
+  unnamed?: true;
 }
 
 /** Headers that the client makes anew for each request or connection, so they are not kept. */
@@ -38,13 +40,14 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
   const own: OfTake = {
     cookies: clientCookies(exchanges),
     sockets: new SocketNames(exchanges.filter(opensSocket)),
-    words: stepWords(units.flatMap(firstExchanges), loaded.readBody),
+    words: options.unnamed ? new Map() : stepWords(units.flatMap(firstExchanges), loaded.readBody),
   };
+  const starts = [...(options.transactions ?? [])].sort((left, right) => left.n - right.n);
   const transactions: Transaction[] = [];
   let lastEndMs = units[0] ? startOf(units[0]) : 0;
   for (const unit of units) {
     const exchange = firstOf(unit);
-    const name = proposed(options.transactions, exchange.n) ?? transactionAt(loaded, exchange);
+    const name = (starts.findLast((one) => one.n <= exchange.n) ?? starts[0])?.name ?? transactionAt(loaded, exchange);
     let transaction = transactions.at(-1);
     if (transaction?.name !== name) {
       transaction = { kind: 'transaction', id: `t${transactions.length + 1}`, name, steps: [] };
@@ -109,10 +112,6 @@ function stepOfUnit(unit: Unit, loaded: LoadedTake, own: OfTake): Step {
     }
   }
 }
-
-/** The proposed transaction in which an exchange lies. */
-const proposed = (starts: FromTakeOptions['transactions'], n: number): string | undefined =>
-  [...(starts ?? [])].sort((left, right) => left.n - right.n).findLast((one) => one.n <= n)?.name;
 
 /** The transaction that was open when a request started: between its begin and end marks, else named by the flow. */
 function transactionAt({ take }: LoadedTake, exchange: Exchange): string {

@@ -53,6 +53,17 @@ export function sentNodes(step: RequestStep): SentNode[] {
     .flatMap((part) => nodesOf(part.tree, part.template));
 }
 
+/** All leaves of what a step sends; a leaf whose wrapping was taken off is one, and so is what lies in it. */
+export function sentLeaves(step: RequestStep): SentNode[] {
+  const found: SentNode[] = [];
+  const walk = (node: SentNode): void => {
+    if (isLeaf(node)) found.push(node);
+    node.kids.forEach(walk);
+  };
+  sentNodes(step).forEach(walk);
+  return found;
+}
+
 /** All values that a step sends, with their place. */
 export const sentValues = (step: RequestStep): SentValue[] =>
   [...leavesOf(sentNodes(step))].map(({ place, name, value }) => ({ place, name, value }));

@@ -1,5 +1,5 @@
 import { pathAndQuery } from './messages.js';
-import { askedValues, isProgramWord, Telling, type TellingValue } from './telling.js';
+import { isProgramWord, Telling, type TellingValue } from './telling.js';
 import type { Exchange, LoadedTake } from './take.schema.js';
 
 /** Names under which programs say what shall be done; common practice, no source. */
@@ -29,7 +29,7 @@ export function stepWords(exchanges: readonly Exchange[], readBody: LoadedTake['
   if (several.length === 0) return words;
   const telling = new Telling([{ exchanges: several.flat(), readBody }], addressOf);
   for (const own of several) {
-    const asked = new Map(own.map((one) => [one, byPlace(one, readBody, telling)]));
+    const asked = new Map(own.map((one) => [one, byPlace(one, telling)]));
     for (const place of tellingPlaces(own, asked))
       for (const one of own) {
         const value = asked.get(one)?.get(place);
@@ -39,10 +39,10 @@ export function stepWords(exchanges: readonly Exchange[], readBody: LoadedTake['
   return words;
 }
 
-function byPlace(exchange: Exchange, readBody: LoadedTake['readBody'], telling: Telling): Map<string, string> {
+function byPlace(exchange: Exchange, telling: Telling): Map<string, string> {
   const isOne = ({ name, value }: TellingValue): boolean => isProgramWord(value) && doing.test(name.replace(/^.*[./]/, ''));
   const found = new Map<string, string>();
-  for (const one of [...askedValues(exchange, readBody).filter(isOne), ...telling.of(exchange).filter(({ value }) => isProgramWord(value))])
+  for (const one of [...telling.asked(exchange).filter(isOne), ...telling.of(exchange).filter(({ value }) => isProgramWord(value))])
     if (!found.has(one.place)) found.set(one.place, one.value);
   return found;
 }

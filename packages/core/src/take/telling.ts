@@ -76,6 +76,7 @@ const recurringPart = 0.75;
  * and are few. It needs no name of a framework.
  */
 export class Telling {
+  readonly #asked = new Map<Exchange, TellingValue[]>();
   readonly #telling = new Map<Exchange, TellingValue[]>();
   readonly #known = new Map<string, readonly Set<string>[]>();
 
@@ -84,12 +85,11 @@ export class Telling {
     takes: readonly Pick<LoadedTake, 'exchanges' | 'readBody'>[],
     readonly group: (exchange: Exchange) => string,
   ) {
-    const asked = new Map<Exchange, TellingValue[]>();
     const places = new Map<string, Seen[]>();
     takes.forEach(({ exchanges, readBody }, take) => {
       for (const exchange of exchanges) {
         const own = askedValues(exchange, readBody);
-        asked.set(exchange, own);
+        this.#asked.set(exchange, own);
         const once = new Set<string>();
         for (const { place, value } of own) {
           const key = `${group(exchange)} ${anyPosition(place)}`;
@@ -108,11 +108,16 @@ export class Telling {
           key,
           takes.map((_, take) => new Set(seen.filter((one) => one.take === take).map((one) => one.value))),
         );
-    for (const [exchange, own] of asked)
+    for (const [exchange, own] of this.#asked)
       this.#telling.set(
         exchange,
         own.filter(({ place }) => this.#known.has(`${group(exchange)} ${anyPosition(place)}`)),
       );
+  }
+
+  /** All that a request asks, telling or not. */
+  asked(exchange: Exchange): readonly TellingValue[] {
+    return this.#asked.get(exchange) ?? [];
   }
 
   /** The values of a request that tell what it asks, in the order in which they are sent. */

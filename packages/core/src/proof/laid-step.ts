@@ -1,0 +1,55 @@
+import { headerOf } from '../take/messages.js';
+import type { LoadedTake } from '../take/take.schema.js';
+import { viewOf, type ResponseView } from '../script/response-view.js';
+import { answerOf, exchangesOf, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
+import { stepsOfTake, type StepOfTake } from '../correlate/candidates.js';
+import type { SecondTake } from '../correlate/second-take.js';
+import { capturedView, lastOfEach, type Captured } from '../rehearse/captured.js';
+import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
+import { sentNow } from './sent-now.js';
+
+/** A step with what the take and the rehearsals say of it. */
+export interface LaidStep {
+  step: RequestStep;
+  number: number;
+  own: StepOfTake | undefined;
+  recorded: ResponseView[];
+  other: ResponseView | undefined;
+  replays: { sent: Map<string, string>; views: ResponseView[] }[];
+}
+
+/** Lays the steps of a script beside what was recorded, what the second take got, and what each rehearsal sent and got. */
+export function layOut(script: Script, loaded: LoadedTake, twin: SecondTake | null, rehearsals: readonly Captured[]): LaidStep[] {
+  const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
+  const ofTake = new Map(stepsOfTake(script, loaded).map((one) => [one.step.id, one]));
+  const captures = rehearsals.map((one) => lastOfEach(one.steps));
+  return requestSteps(script).map(({ step, number }) => ({
+    step,
+    number,
+    own: ofTake.get(step.id),
+    recorded: exchangesOf(step).flatMap((n) => {
+      const exchange = byNumber.get(n);
+      return exchange ? [viewOf(exchange, loaded.readBody)].filter((one) => one !== undefined) : [];
+    }),
+    other: twin?.partnerOf(answerOf(step) ?? -1)?.view,
+    replays: captures.flatMap((capture, at) => {
+      const captured = capture.get(step.id);
+      const rehearsal = rehearsals[at];
+      return captured && rehearsal
+        ? [{ sent: sentNow(captured, rehearsal.readBody), views: viewsOf(captured, rehearsal) }]
+        : [{ sent: new Map<string, string>(), views: [] }];
+    }),
+  }));
+}
+
+const viewsOf = (captured: CapturedStep, rehearsal: Captured): ResponseView[] =>
+  [
+    ...(captured.hops ?? []).map((_, hop) => capturedView(captured, rehearsal.readBody, hop)),
+    capturedView(captured, rehearsal.readBody),
+  ].filter((one) => one !== undefined);
+
+/** Where the last redirect among some answers leads, without its origin; undefined where none does. */
+export function ledTo(views: readonly ResponseView[]): string | undefined {
+  const location = views.map((view) => headerOf(view.headers, 'location')).findLast((one) => one !== undefined);
+  return location?.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '');
+}
