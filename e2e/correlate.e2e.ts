@@ -97,6 +97,74 @@ test('a rehearsal is played step by step, ended early, and laid beside another',
   await expect(page.locator('iframe').first().contentFrame().getByText('Tidewell Yard').first()).toBeVisible();
 });
 
+test('a value in doubt and a wrong handoff: candidates are tried in a rehearsal up to the step, then chosen', async ({ page }) => {
+  const known = (await ask<Script[]>('GET', '/projects/p1/scripts')).find((one) => one.name === 'Book intake');
+  const raw = await ask<Script>('POST', `/takes/${known?.takeId ?? ''}/script`, { name: 'Book intake once more' });
+  await ask('POST', `/scripts/${raw.id}/correlate`, { secondTakeId: null });
+  const [table] = await ask<DataTable[]>('GET', '/projects/p1/tables');
+  const booking = raw.transactions.flatMap((one) => one.steps).find((one) => one.kind === 'request' && one.name === 'POST /intakes/new');
+  await ask('POST', `/scripts/${raw.id}/bind`, {
+    value: container(500_000),
+    places: [{ step: booking?.id, place: 'form:container' }],
+    table: table?.id,
+    column: 'container',
+  });
+  await page.goto(`${product}/scripts/${raw.id}`);
+  await page.getByRole('link', { name: 'Decide' }).click();
+  await expect(page.getByRole('heading', { name: 'growerId' })).toBeVisible();
+  await expect(page.getByText('The script was not rehearsed yet')).toBeVisible();
+  const any = page.getByRole('region', { name: /GET \/api\/growers: any of/ });
+  const before = stage.yard.truth().bookedCount;
+  const asItWas = await ask<Script>('GET', `/scripts/${raw.id}`);
+  await any.getByRole('button', { name: 'Try it' }).click();
+  await expect(page.getByText('Step 6 passed with it in rehearsal 1. Use it, or try another.')).toBeVisible();
+  await expect(any.getByText(/Rehearsal 1 sent \d+ and got 200, passed/)).toBeVisible();
+  expect(stage.yard.truth().bookedCount).toBe(before + 1);
+  expect(await ask<Script>('GET', `/scripts/${raw.id}`)).toEqual(asItWas);
+  // A try is no rehearsal of the script.
+  expect(await ask<Rehearsal[]>('GET', `/scripts/${raw.id}/rehearsals`)).toEqual([]);
+  await any.getByRole('button', { name: 'See the answer' }).click();
+  await expect(page.getByText(/places? differs?|Nothing differs/)).toBeVisible();
+  await looksRight(page, 'values in doubt');
+  await picture(page, 'sources');
+  await any.getByRole('button', { name: 'Use it' }).click();
+  await expect(any.getByText('in use')).toBeVisible();
+  await page.getByRole('link', { name: 'Next value in doubt' }).click();
+  await expect(page.getByRole('heading', { name: 'bay' })).toBeVisible();
+  await expect(page.getByRole('navigation', { name: 'Values in doubt' }).getByText('growerId')).toHaveCount(0);
+
+  // A handoff that reads the wrong thing: the rehearsal leaves the take there, and the right place is among the candidates.
+  const decided = await ask<Script>('GET', `/scripts/${raw.id}`);
+  const state = decided.handoffs.find((one) => one.name === 'page state');
+  await ask('PUT', `/scripts/${raw.id}`, {
+    ...decided,
+    handoffs: decided.handoffs.map((one) =>
+      one.id === state?.id ? { ...one, extractor: { kind: 'regex', pattern: '<(title)>', nth: 0 } } : one,
+    ),
+  });
+  expect((await ask<Rehearsal>('POST', `/scripts/${raw.id}/rehearse`)).divergence?.number).toBe(6);
+  await page.goto(`${product}/scripts/${raw.id}/sources`);
+  await page.getByRole('link', { name: /page ?state/i }).click();
+  await expect(page.getByText(/The last rehearsal \(2\) sent title and got/)).toBeVisible();
+  const right = page.getByRole('region', { name: /the form field pageState/ });
+  await right.getByRole('button', { name: 'Try it' }).click();
+  await expect(right.getByText(/Rehearsal 3 sent \S+ and got 200, passed/)).toBeVisible();
+  await right.getByRole('button', { name: 'Use it' }).click();
+  await expect(right.getByText('in use')).toBeVisible();
+
+  // What is left in doubt is told by the next rehearsal: the recorded bay is taken now.
+  expect((await ask<Rehearsal>('POST', `/scripts/${raw.id}/rehearse`)).divergence?.number).toBe(9);
+  await page.goto(`${product}/scripts/${raw.id}/sources`);
+  await page.getByRole('link', { name: /bay C-/ }).click();
+  await expect(page.getByText(/sent C-005 and got 422, failed: .*was taken/)).toBeVisible();
+  const free = page.getByRole('region', { name: /GET \/api\/bays: any of/ });
+  await free.getByRole('button', { name: 'Try it' }).click();
+  await expect(free.getByText(/got 200, passed/)).toBeVisible();
+  await free.getByRole('button', { name: 'Use it' }).click();
+  await expect(free.getByText('in use')).toBeVisible();
+  expect((await ask<Rehearsal>('POST', `/scripts/${raw.id}/rehearse`)).divergence?.sentence ?? 'passed').toBe('passed');
+});
+
 test('a script is changed as text: what is wrong is told with its line, what is right becomes the outline', async ({ page }) => {
   await page.goto(`${product}/scripts`);
   await page.getByRole('link', { name: 'Book intake' }).click();

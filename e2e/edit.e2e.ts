@@ -218,7 +218,6 @@ test('a text is found and replaced, a piece is recorded anew, and the versions t
   await versions.getByRole('button', { name: /A piece of/ }).click();
   await expect(page.locator('.cm-changedLine').first()).toBeVisible();
   await looksRight(page, 'versions');
-  await picture(page, 'versions');
   await versions.getByRole('button', { name: /^made/ }).click();
   await page.getByRole('button', { name: /Have version \d+ back/ }).click();
   await expect(versions).toContainText('Back to version 1');

@@ -88,6 +88,7 @@ export * from './rehearse/difference.js';
 export * from './rehearse/compare-steps.js';
 export * from './rehearse/hand-off.js';
 export * from './rehearse/workbench.js';
+export * from './rehearse/sources.js';
 export * from './data/check-digits.js';
 export * from './data/columns.schema.js';
 export * from './data/column-kinds.js';

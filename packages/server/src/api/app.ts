@@ -6,6 +6,7 @@ import { Problem } from '../problem.js';
 import { dataRoutes } from './data-routes.js';
 import { checkRoutes } from './check-routes.js';
 import { handoffRoutes } from './handoff-routes.js';
+import { sourceRoutes } from './source-routes.js';
 import { guardOrigin } from './guard-origin.js';
 import { projectRoutes } from './project-routes.js';
 import { hostRoutes } from './host-routes.js';
@@ -35,6 +36,7 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...spliceRoutes(services),
   ...checkRoutes(services),
   ...handoffRoutes(services),
+  ...sourceRoutes(services),
   ...rehearsalRoutes(services),
   ...patternRoutes(services),
   ...dataRoutes(services),

@@ -8,6 +8,7 @@ import {
   writeScript,
   sideOfRehearsal,
   sideOfTake,
+  SourceFinder,
   handOffValue,
   heldBy,
   layBeside,
@@ -56,7 +57,9 @@ import {
   type SamplePage,
   type SampleQuery,
   type SamplesKept,
+  type SourcePlace,
   type Side,
+  type Sources,
   type Spliced,
   type SpliceWish,
   type Tidy,
@@ -118,6 +121,17 @@ export const tasks = {
 
   handOff: (script: Script, take: StoredTake, at: { step: string; place: string }): ReturnType<typeof handOffValue> =>
     handOffValue(script, load(take), at),
+
+  /** What could be sent at a place, with what it gives in the takes and in rehearsals. */
+  sources: (script: Script, take: StoredTake, second: StoredTake | null, rehearsals: StoredRehearsal[], at: SourcePlace): Sources | null =>
+    new SourceFinder(script, load(take), second && load(second), rehearsals.map(answersOf)).of(at),
+  withSource: (
+    script: Script,
+    take: StoredTake,
+    second: StoredTake | null,
+    at: SourcePlace,
+    candidate: string,
+  ): ReturnType<SourceFinder['with']> => new SourceFinder(script, load(take), second && load(second)).with(at, candidate),
 
   repair: (
     script: Script,

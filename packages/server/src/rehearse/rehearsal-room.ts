@@ -58,14 +58,20 @@ export class RehearsalRoom {
    * Plays the script once and stores the rehearsal. Rows that it is dealt are spent. Where it is played step by step, or the tester
    * pauses it, this resolves with what is known when it first waits; `order` goes on from there.
    */
-  async rehearse(script: Script, environment: Environment, wish: RehearsalWish = plainWish, steerable = true): Promise<Rehearsal> {
+  async rehearse(
+    script: Script,
+    environment: Environment,
+    wish: RehearsalWish = plainWish,
+    steerable = true,
+    trial?: Rehearsal['trial'],
+  ): Promise<Rehearsal> {
     if (this.#underWay.has(script.id))
       throw new Problem(409, 'A rehearsal is under way', `“${script.name}” is being rehearsed. Let that rehearsal end, or end it.`);
     const underWay = new RehearsalUnderWay(wish, steerable);
     this.#underWay.set(script.id, underWay);
     const next = underWay.next();
     // Whoever hears of the end may start the next one at once, so it is under way no more by then.
-    this.#play(script, environment, underWay).then(
+    this.#play(script, environment, underWay, trial).then(
       (rehearsal) => {
         this.#underWay.delete(script.id);
         underWay.ended(rehearsal);
@@ -96,11 +102,16 @@ export class RehearsalRoom {
     return this.#underWay.get(scriptId)?.waiting ?? null;
   }
 
-  async #play(script: Script, environment: Environment, underWay: RehearsalUnderWay): Promise<Rehearsal> {
+  /** Plays a script with a candidate put in at a place, up to that step; the script itself stays as it is. */
+  tryCandidate(script: Script, environment: Environment, trial: NonNullable<Rehearsal['trial']>): Promise<Rehearsal> {
+    return this.rehearse(script, environment, { ...plainWish, until: trial.step }, false, trial);
+  }
+
+  async #play(script: Script, environment: Environment, underWay: RehearsalUnderWay, trial: Rehearsal['trial']): Promise<Rehearsal> {
     const stored = await this.store.loadTake(script.takeId);
     if (!stored) throw notFound('take', script.takeId);
     const second = await this.#secondTake(script);
-    const before = await this.store.rehearsals(script.id);
+    const number = (await this.store.lastRehearsalNumber(script.id)) + 1;
     const id = randomUUID();
     const dealt = await this.#openTables(script, id, underWay.wish);
     const bodies = new Map<string, StoredBody>();
@@ -115,7 +126,7 @@ export class RehearsalRoom {
       }
       return ref;
     };
-    const base = { id, scriptId: script.id, number: (before[0]?.number ?? 0) + 1, startedAt: new Date().toISOString() };
+    const base = { id, scriptId: script.id, number, startedAt: new Date().toISOString(), ...(trial && { trial }) };
     const judge = async (capture: RehearsalCapture): Promise<Rehearsal> => {
       const due = fresh;
       fresh = [];

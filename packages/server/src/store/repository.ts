@@ -20,7 +20,7 @@ import {
   type Run,
   type Take,
 } from '@sturdy/core';
-import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
 import { storedBody, type StoredBody } from './stored-body.js';
 import * as tables from './tables.js';
@@ -271,13 +271,32 @@ export class Repository {
       .where(and(eq(tables.handoffPatterns.projectId, projectId), eq(tables.handoffPatterns.id, id)));
   }
 
+  /** Rehearsals of a script as it is, newest first. */
   async rehearsals(scriptId: string): Promise<Rehearsal[]> {
+    return this.#rehearsals(scriptId, sql`${tables.rehearsals.doc}->'trial' is null`);
+  }
+
+  /** Rehearsals in which something else was tried at a place than what the script sends, newest first. */
+  async trialRehearsals(scriptId: string): Promise<Rehearsal[]> {
+    return this.#rehearsals(scriptId, sql`${tables.rehearsals.doc}->'trial' is not null`);
+  }
+
+  async #rehearsals(scriptId: string, isWanted: SQL): Promise<Rehearsal[]> {
     const rows = await this.database
       .select()
       .from(tables.rehearsals)
-      .where(eq(tables.rehearsals.scriptId, scriptId))
+      .where(and(eq(tables.rehearsals.scriptId, scriptId), isWanted))
       .orderBy(desc(tables.rehearsals.number));
     return rows.map((row) => RehearsalSchema.parse(row.doc));
+  }
+
+  /** The highest number that a rehearsal of a script has, of whatever kind; 0 where there is none. */
+  async lastRehearsalNumber(scriptId: string): Promise<number> {
+    const [row] = await this.database
+      .select({ number: sql<number>`coalesce(max(${tables.rehearsals.number}), 0)::int` })
+      .from(tables.rehearsals)
+      .where(eq(tables.rehearsals.scriptId, scriptId));
+    return row?.number ?? 0;
   }
 
   async rehearsal(id: string): Promise<Rehearsal | null> {

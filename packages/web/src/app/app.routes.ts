@@ -28,6 +28,11 @@ export const routes: Routes = [
     loadComponent: () => import('./handoff/handoff-screen').then((loaded) => loaded.HandoffScreen),
   },
   {
+    path: 'scripts/:id/sources',
+    title: 'Values in doubt',
+    loadComponent: () => import('./handoff/source-screen').then((loaded) => loaded.SourceScreen),
+  },
+  {
     path: 'patterns',
     title: 'Handoff patterns',
     loadComponent: () => import('./patterns/pattern-screen').then((loaded) => loaded.PatternScreen),

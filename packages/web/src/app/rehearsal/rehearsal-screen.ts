@@ -45,6 +45,8 @@ export class RehearsalScreen {
   readonly chosen = signal<string | null>(null);
   readonly besideId = signal('take');
   readonly rehearsal = computed(() => this.rehearsals().find((one) => one.id === this.chosen()) ?? this.rehearsals()[0]);
+  /** Values that deserve a look. */
+  readonly doubtful = this.#store.selectSignal(scriptsFeature.selectDoubtful);
   readonly waitingAt = computed(() => this.rehearsals()[0]?.waitingAt);
   /** True where a new rehearsal can be started. */
   readonly free = computed(() => this.busy() === null && this.waitingAt() === undefined);

@@ -109,6 +109,8 @@ export class ScriptScreen {
     return script ? layStrings(script, this.rows()) : [];
   });
   readonly rehearsal = computed(() => this.rehearsals()[0]);
+  /** Values that deserve a look. */
+  readonly doubtful = this.#store.selectSignal(scriptsFeature.selectDoubtful);
   readonly verdicts = computed(() => new Map(this.rehearsal()?.steps.map((one) => [one.step, one])));
   readonly counts = computed(() => {
     const all = this.coverage();

@@ -1,6 +1,6 @@
 import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import { createFeature, createReducer, createSelector, on } from '@ngrx/store';
-import { coverage, editScript, type CorrelationReport, type Rehearsal, type Round, type Script } from '@sturdy/core';
+import { coverage, doubtfulPlaces, editScript, type CorrelationReport, type Rehearsal, type Round, type Script } from '@sturdy/core';
 import type { ListedPart } from '../shared/api';
 import { scriptsActions } from './scripts.actions';
 
@@ -151,8 +151,10 @@ export const scriptsFeature = createFeature({
     on(scriptsActions.workFailed, (state) => ({ ...state, busy: null, done: null, steerable: false })),
     on(scriptsActions.workTold, (state, { done, total }) => ({ ...state, done: state.done === null ? null : done / total })),
   ),
-  extraSelectors: ({ selectScriptsState, selectCurrent }) => ({
+  extraSelectors: ({ selectScriptsState, selectCurrent, selectRehearsals }) => ({
     ...adapter.getSelectors(selectScriptsState),
     selectCoverage: createSelector(selectCurrent, (script) => (script ? coverage(script) : [])),
+    /** Values about which nobody is sure, with the handoffs of the step where the last rehearsal left the take. */
+    selectDoubtful: createSelector(selectCurrent, selectRehearsals, (script, [last]) => (script ? doubtfulPlaces(script, last) : [])),
   }),
 });

@@ -165,6 +165,14 @@ const classNames: Record<ClassifiedValue['class'], string> = {
                         <button class="act slim" (click)="bind(value, 'code')">Compute it</button>
                       }
                     }
+                    @if (value.class === 'unsure' || value.class === 'handed-off') {
+                      <a
+                        class="act slim"
+                        [routerLink]="['/scripts', script().id, 'sources']"
+                        [queryParams]="{ step: value.step, place: value.place }"
+                        >What it could be</a
+                      >
+                    }
                   </td>
                 </tr>
                 @if (reasonOf(value); as reason) {

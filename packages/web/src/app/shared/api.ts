@@ -54,6 +54,9 @@ import type {
   Trial,
   TriedCheck,
   Workload,
+  SentAndGot,
+  SourcePlace,
+  Sources,
 } from '@sturdy/core';
 import type { Observable } from 'rxjs';
 
@@ -99,6 +102,9 @@ export interface ImportedTable {
   twice: Duplicates[];
   read: string;
 }
+/** What could be sent at a place, with what the last rehearsal, and those in which candidates were tried, sent there and got. */
+export type FoundSources = Sources & { last: SentAndGot | null; trials: (SentAndGot & { candidate: string })[] };
+
 /** A sequence of steps that is kept once, and the scripts that have it. */
 export interface ListedPart {
   id: string;
@@ -203,6 +209,11 @@ export class Api {
   proposals = (id: string, handoff: string) => this.#http.get<Proposal[]>(`/api/scripts/${id}/handoffs/${handoff}/proposals`);
   tryExtractor = (id: string, handoff: string, extractor: Extractor, everywhere: boolean) =>
     this.#http.post<Trial>(`/api/scripts/${id}/handoffs/${handoff}/try`, { extractor, everywhere });
+  sources = (id: string, at: SourcePlace) => this.#http.get<FoundSources>(`/api/scripts/${id}/sources`, { params: { ...at } });
+  trySource = (id: string, at: SourcePlace, candidate: string) =>
+    this.#http.post<Rehearsal>(`/api/scripts/${id}/sources/try`, { ...at, candidate });
+  useSource = (id: string, at: SourcePlace, candidate: string) =>
+    this.#http.post<{ script: Script }>(`/api/scripts/${id}/sources/use`, { ...at, candidate });
   cancelCorrelation = (id: string) => this.#http.post<{ cancelled: boolean }>(`/api/scripts/${id}/correlate/cancel`, {});
   rehearse = (id: string, wish: RehearsalWish | null) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse`, wish ?? {});
   orderRehearsal = (id: string, order: RehearsalOrder) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse/order`, { order });

@@ -1,0 +1,395 @@
+import * as z from 'zod';
+import { HandoffMaker, type Target } from '../correlate/handoff-maker.js';
+import { Judge } from '../correlate/judge.js';
+import { sameThing } from '../correlate/naming.js';
+import { stepsOfTake, visitParts, type StepOfTake } from '../correlate/candidates.js';
+import { SecondTake } from '../correlate/second-take.js';
+import { freshKind } from '../correlate/shapes.js';
+import { ValueIndex, type Origin } from '../correlate/value-index.js';
+import { chanceOf, evidenceOf } from '../correlate/weigh.js';
+import { PatternBook } from '../patterns/match.js';
+import { publishedPatterns } from '../patterns/published.js';
+import { sentNow } from '../proof/sent-now.js';
+import { describeExtractor } from '../script/describe-extractor.js';
+import { locateMatches } from '../script/locate.js';
+import { sentNodes } from '../script/request-parts.js';
+import { EvidenceSchema, placeOfResponse, requestSteps, type Handoff, type Made, type Script } from '../script/script.schema.js';
+import { isLeaf, type SentNode } from '../script/sent-values.js';
+import { movingPieces } from '../script/template.js';
+import { usePlaces } from '../script/use-places.js';
+import type { BodyReader, LoadedTake } from '../take/take.schema.js';
+import { capturedView } from './captured.js';
+import { withoutHandoff } from './hypotheses.js';
+import { VerdictSchema, type CapturedStep, type Rehearsal } from './rehearsal.schema.js';
+
+/** A place in a request whose value is looked into. */
+export const SourcePlaceSchema = z.object({ step: z.string(), place: z.string() });
+export type SourcePlace = z.infer<typeof SourcePlaceSchema>;
+
+/** What a rehearsal sent at a place, and what it got for that. */
+export const SentAndGotSchema = z.object({
+  rehearsal: z.string(),
+  number: z.number().int(),
+  /** What it sent there; null where the step was not reached, or sent nothing there. */
+  sent: z.string().nullable(),
+  status: z.number().int().nullable(),
+  verdict: VerdictSchema,
+  /** What differs from the take, and what the server says of trouble, in sentences. */
+  reasons: z.array(z.string()),
+});
+export type SentAndGot = z.infer<typeof SentAndGotSchema>;
+
+/** One of the things that could be sent at a place: read from an answer, made anew, or as recorded. */
+export const SourceCandidateSchema = z.object({
+  /** Names the same candidate in every rehearsal. */
+  id: z.string(),
+  kind: z.enum(['read', 'made', 'recorded']),
+  /** What would be sent, in a sentence. */
+  sentence: z.string(),
+  /** What speaks for it and against it, in a sentence. */
+  why: z.string(),
+  evidence: EvidenceSchema,
+  inUse: z.boolean(),
+  /** What it gives: in the takes, and what it would have given in rehearsals. Null where it finds nothing. */
+  gives: z.array(z.object({ of: z.string(), value: z.string().nullable() })),
+});
+export type SourceCandidate = z.infer<typeof SourceCandidateSchema>;
+
+/** A sent value with everything that it could be. */
+export const SourcesSchema = z.object({
+  name: z.string(),
+  recorded: z.string(),
+  /** What the second take sent there; null where there is none, or no such place. */
+  second: z.string().nullable(),
+  /** Why it is in doubt, in a sentence; null where nothing is known against it. */
+  doubt: z.string().nullable(),
+  handoff: z.string().nullable(),
+  /** So many places send it and change with it. */
+  places: z.number().int(),
+  candidates: z.array(SourceCandidateSchema),
+});
+export type Sources = z.infer<typeof SourcesSchema>;
+
+/** A rehearsal in which candidates are looked up. */
+export interface SourceRehearsal {
+  number: number;
+  steps: readonly CapturedStep[];
+  readBody: BodyReader;
+}
+
+const mostAgreeing = 8;
+const mostOthers = 3;
+
+const short = (text: string): string => (text.length > 40 ? `${text.slice(0, 40)}…` : text);
+
+const howMade: Partial<Record<Made['made'], string>> = {
+  'container-number': 'Another container number is made after ISO 6346',
+  'random-digits': 'Another number of the same length is drawn',
+};
+
+interface Candidate extends SourceCandidate {
+  put: (maker: HandoffMaker) => void;
+}
+
+/** The value at a place as it is looked into: what was recorded, where all it is sent, and the script with it sent as recorded. */
+interface Looked {
+  own: StepOfTake;
+  name: string;
+  value: string;
+  other: string | undefined;
+  handoff: Handoff | undefined;
+  base: Script;
+  targets: Target[];
+}
+
+/** Finds everything that could be sent at a place, for the tester to choose from and to try. */
+export class SourceFinder {
+  readonly #twin: SecondTake | null;
+  readonly #index: ValueIndex;
+  readonly #judge: Judge;
+  readonly #steps: StepOfTake[];
+
+  constructor(
+    readonly script: Script,
+    readonly take: LoadedTake,
+    second: LoadedTake | null,
+    readonly rehearsals: readonly SourceRehearsal[] = [],
+  ) {
+    this.#twin = second && new SecondTake(take, second);
+    this.#index = new ValueIndex(take, script, this.#twin?.moving);
+    this.#judge = new Judge(take, this.#index, this.#twin, new PatternBook(publishedPatterns));
+    this.#steps = stepsOfTake(script, take);
+  }
+
+  /** What the value at a place could be, the likeliest first; null where the script sends nothing there, or the take lacks the step. */
+  of(at: SourcePlace): Sources | null {
+    const looked = this.#look(at);
+    if (!looked) return null;
+    const { name, value, other, handoff, targets } = looked;
+    return {
+      name: handoff?.name ?? name,
+      recorded: value,
+      second: other ?? null,
+      doubt: this.script.unsure.find((one) => one.step === at.step && one.place === at.place)?.reason ?? handoff?.reason ?? null,
+      handoff: handoff?.id ?? null,
+      places: targets.length,
+      candidates: this.#candidates(looked).map((candidate) => SourceCandidateSchema.parse(candidate)),
+    };
+  }
+
+  /** The script with a candidate at a place and wherever else that value is sent; null where there is no such candidate. */
+  with(at: SourcePlace, id: string): { script: Script; candidate: SourceCandidate } | null {
+    const looked = this.#look(at);
+    const candidate = looked && this.#candidates(looked).find((one) => one.id === id);
+    if (!candidate) return null;
+    const maker = new HandoffMaker(looked.base);
+    candidate.put(maker);
+    const { script } = maker.result();
+    const decided = new Set(looked.targets.map(({ step, node }) => `${step.id} ${node.place}`));
+    return {
+      // What somebody has decided is in doubt no more.
+      script: { ...script, unsure: script.unsure.filter((one) => !decided.has(`${one.step} ${one.place}`)) },
+      candidate: SourceCandidateSchema.parse(candidate),
+    };
+  }
+
+  #look({ step, place }: SourcePlace): Looked | null {
+    const own = this.#steps.find((one) => one.step.id === step);
+    const node =
+      own &&
+      sentNodes(own.step)
+        .flatMap(withKids)
+        .find((one) => one.place === place);
+    if (!own || !node || node.value === '') return null;
+    const piece = [...movingPieces(node.template)].find((one) => one.kind === 'handoff');
+    const handoff = piece && this.script.handoffs.find((one) => one.id === piece.handoff);
+    const base = handoff ? withoutHandoff(this.script, handoff.id) : this.script;
+    const value = handoff && node.value.includes(handoff.recorded) ? handoff.recorded : node.value;
+    const uses =
+      handoff &&
+      new Set(
+        usePlaces(this.script)
+          .get(handoff.id)
+          ?.map((one) => `${one.step} ${one.place}`),
+      );
+    const doubtful = new Set(this.script.unsure.map((one) => `${one.step} ${one.place}`));
+    const targets = requestSteps(base).flatMap(({ step: request }) =>
+      sentNodes(request)
+        .flatMap(withKids)
+        .filter((one) => {
+          const key = `${request.id} ${one.place}`;
+          if (uses) return uses.has(key) && one.value.includes(value);
+          if (key === `${step} ${place}`) return true;
+          return isLeaf(one) && one.value === value && !movesAt(one) && (doubtful.has(key) || sameThing(one.name, node.name));
+        })
+        .map((one): Target => {
+          const start = one.value.indexOf(value);
+          return { step: request, node: one, value, start, end: start + value.length };
+        }),
+    );
+    const whole = this.#twin?.valueAt(own.exchange.n, place);
+    return { own, name: node.name, value, other: value === node.value ? whole : undefined, handoff, base, targets };
+  }
+
+  #candidates(looked: Looked): Candidate[] {
+    const reads = this.#reads(looked);
+    const kept = this.#asRecorded(looked);
+    const made = this.#made(looked);
+    // Where an answer gives it with weight, that comes first; where nothing does, what was recorded.
+    const [sound, faint] = [reads.filter((one) => one.evidence !== 'unsure'), reads.filter((one) => one.evidence === 'unsure')];
+    return [...sound, ...(kept.evidence === 'unsure' ? [...faint, made, kept] : [kept, ...faint, made])];
+  }
+
+  #reads(looked: Looked): Candidate[] {
+    const { own, name, value, other, targets } = looked;
+    const sent = { value, name, place: '' };
+    const all = this.#judge.plausible(sent, this.#index.origins(value, name, own.exchange, true), undefined, own);
+    const agrees = (origin: Origin): boolean => other === undefined || this.#twin === null || this.#twin.gives(origin, other);
+    const agreeing = this.#judge.plausible(sent, all.map((one) => one.origin).filter(agrees), other, own);
+    const against = all.filter(({ origin }) => !agrees(origin)).slice(0, mostOthers);
+    const wholes = [
+      ...agreeing.slice(0, mostAgreeing).map(({ origin, weight }) => ({
+        origin,
+        evidence: evidenceOf(weight, value) ?? ('unsure' as const),
+        why:
+          other === undefined || other === value
+            ? `It gives what was sent; ${chanceOf(weight)}.`
+            : `It gives what was sent in both takes; ${chanceOf(weight)}.`,
+      })),
+      ...against.map(({ origin }) => ({
+        origin,
+        evidence: 'unsure' as const,
+        why: `It gives what was sent in the take, but not in the second one, which sent “${short(other ?? '')}”.`,
+      })),
+    ].map((one) => this.#read(looked, one, targets));
+    return wholes.length > 0 ? wholes : this.#partReads(looked);
+  }
+
+  /** Where no answer gives the whole value, those that give parts of it. */
+  #partReads(looked: Looked): Candidate[] {
+    const { own, value, targets } = looked;
+    const found: Candidate[] = [];
+    for (const target of targets.filter((one) => one.step.id === own.step.id && one.node.value === value).slice(0, 1))
+      visitParts(target.node, this.#index, own.exchange, ({ value: text, start, end, origins }) => {
+        for (const { origin, weight } of this.#judge
+          .plausible({ value: text, name: looked.name, place: '' }, origins, undefined, own)
+          .slice(0, 2))
+          found.push(
+            this.#read(
+              looked,
+              {
+                origin,
+                evidence: evidenceOf(weight, text) ?? 'unsure',
+                why: `It gives “${short(text)}”, a part of what was sent; ${chanceOf(weight)}.`,
+              },
+              targets.filter((one) => one.node.value === value).map((one) => ({ ...one, value: text, start, end })),
+            ),
+          );
+        return true;
+      });
+    return found.slice(0, mostAgreeing);
+  }
+
+  #read(
+    { handoff, other }: Looked,
+    { origin, evidence, why }: { origin: Origin; evidence: Candidate['evidence']; why: string },
+    targets: readonly Target[],
+  ): Candidate {
+    const place = placeOfResponse(this.script, origin.exchange.n);
+    const from = place && requestSteps(this.script).find(({ step }) => step.id === place.step);
+    const describes = describeExtractor(origin.extractor);
+    const part = targets[0]?.value ?? '';
+    return {
+      id: `read ${origin.exchange.n} ${JSON.stringify(origin.extractor)}${part === origin.value ? '' : ` ${part}`}`,
+      kind: 'read',
+      sentence: `Read at step ${from?.number ?? '?'}, ${from?.step.name ?? 'which the script does not play'}: ${describes}`,
+      why,
+      evidence,
+      inUse:
+        handoff !== undefined &&
+        JSON.stringify([handoff.origin, handoff.hop, handoff.extractor]) === JSON.stringify([place?.step, place?.hop, origin.extractor]),
+      gives: [
+        { of: 'the take', value: givenBy(this.#index.matches(origin.exchange.n, origin.extractor), part) },
+        ...(this.#twin && other !== undefined
+          ? [{ of: 'the second take', value: givenBy(this.#twin.matches(origin.exchange.n, origin.extractor), other) }]
+          : []),
+        ...this.rehearsals.flatMap((rehearsal) => {
+          const answer = place && rehearsal.steps.findLast((one) => one.step === place.step);
+          const view = answer && capturedView(answer, rehearsal.readBody, place.hop);
+          if (!view) return [];
+          return [
+            {
+              of: `rehearsal ${rehearsal.number}`,
+              value: givenBy(
+                locateMatches(origin.extractor, view).flatMap((one) => (one.picked ? [one.value] : [])),
+                part,
+              ),
+            },
+          ];
+        }),
+      ],
+      put: (maker) => {
+        for (const target of targets)
+          if (this.#answeredBefore(origin, target))
+            maker.handOff(target, origin, evidence === 'proven' ? 'proven' : 'likely', `You chose where it is read. ${why}`);
+      },
+    };
+  }
+
+  #answeredBefore({ exchange }: Origin, { step }: Target): boolean {
+    const own = this.#steps.find((one) => one.step.id === step.id);
+    return own !== undefined && this.#index.endedMs(exchange.n) <= own.exchange.startedAtMs + 1;
+  }
+
+  #asRecorded({ value, other, handoff, own, name, targets }: Looked): Candidate {
+    const place = targets[0]?.node.place ?? '';
+    const input = this.#judge.inputOf({ place, name, value }, own, other);
+    const differs = other !== undefined && other !== value;
+    const why =
+      input?.kind === 'chosen'
+        ? 'The form offered it for choosing, so it was a person’s choice.'
+        : input?.kind === 'typed'
+          ? 'It stands in a field that people fill.'
+          : differs
+            ? `The second take sent “${short(other)}”, so something else was right there.`
+            : other === undefined
+              ? 'Nothing is known of another visit.'
+              : 'Both takes sent it.';
+    return {
+      id: 'recorded',
+      kind: 'recorded',
+      sentence: `Send “${short(value)}” as it was recorded`,
+      why,
+      evidence: input?.kind === 'chosen' || input?.kind === 'typed' || (!differs && other !== undefined) ? 'likely' : 'unsure',
+      inUse: handoff === undefined,
+      gives: [],
+      put: () => undefined,
+    };
+  }
+
+  #made({ value, targets }: Looked): Candidate {
+    const { made } = freshKind(value);
+    return {
+      id: `made ${made}`,
+      kind: 'made',
+      sentence: 'Make a new one in each iteration',
+      why: `Right where the server takes each value only once. ${howMade[made] ?? 'Its recorded text gets another end each time'}.`,
+      evidence: 'unsure',
+      inUse: false,
+      gives: [],
+      put: (maker) => {
+        for (const target of targets) maker.make(target, made, 'You chose that a new one is made each time.');
+      },
+    };
+  }
+}
+
+/** What an extractor reads, in words: where it may take any of several, one of them, if it is there the one that was sent. */
+function givenBy(matches: readonly string[], sent: string): string | null {
+  const [first] = matches;
+  if (first === undefined) return null;
+  const shown = matches.includes(sent) ? sent : first;
+  return matches.length > 1 ? `${shown}, one of ${matches.length}` : shown;
+}
+
+const withKids = (node: SentNode): SentNode[] => [node, ...node.kids.flatMap(withKids)];
+
+const movesAt = (node: SentNode): boolean => !movingPieces(node.template).next().done;
+
+/** A place whose value deserves a look. */
+export interface DoubtfulPlace extends SourcePlace {
+  number: number;
+  name: string;
+  value: string;
+  /** `unsure` is what correlation was not sure of, `handoff` what the step that left the take read from an answer. */
+  kind: 'unsure' | 'handoff';
+}
+
+/** The values about which nobody is sure, in the order in which they are sent; handoffs where a rehearsal left the take first. */
+export function doubtfulPlaces(script: Script, rehearsal: Pick<Rehearsal, 'steps'> | undefined): DoubtfulPlace[] {
+  const left = rehearsal?.steps.find((one) => one.verdict !== 'passed')?.step;
+  const unsure = new Set(script.unsure.map((one) => `${one.step} ${one.place}`));
+  return requestSteps(script).flatMap(({ step, number }) =>
+    sentNodes(step)
+      .flatMap(withKids)
+      .flatMap((node): DoubtfulPlace[] => {
+        const here = { step: step.id, number, place: node.place, name: node.name, value: node.value };
+        if (unsure.has(`${step.id} ${node.place}`)) return [{ ...here, kind: 'unsure' }];
+        const isRead = isLeaf(node) && [...movingPieces(node.template)].some((one) => one.kind === 'handoff');
+        return step.id === left && isRead ? [{ ...here, kind: 'handoff' }] : [];
+      }),
+  );
+}
+
+/** What a rehearsal sent at a place, and what came of it. */
+export function sentAndGot(rehearsal: Rehearsal, { step, place }: SourcePlace, readBody: BodyReader): SentAndGot {
+  const own = rehearsal.steps.find((one) => one.step === step);
+  return {
+    rehearsal: rehearsal.id,
+    number: rehearsal.number,
+    sent: own?.captured ? (sentNow(own.captured, readBody).get(place) ?? null) : null,
+    status: own?.captured?.response?.status ?? null,
+    verdict: own?.verdict ?? 'not-sent',
+    reasons: own ? [...own.reasons, ...(own.said ?? []).filter((text) => !own.reasons.some((one) => one.includes(text)))] : [],
+  };
+}

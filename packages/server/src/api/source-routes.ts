@@ -1,0 +1,107 @@
+import {
+  RehearsalSchema,
+  ScriptSchema,
+  sentAndGot,
+  SentAndGotSchema,
+  SourcePlaceSchema,
+  SourcesSchema,
+  type Rehearsal,
+  type Script,
+} from '@sturdy/core';
+import * as z from 'zod';
+import { Problem } from '../problem.js';
+import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
+import { keepScript } from '../scripts/keep-script.js';
+import type { StoredTake } from '../store/repository.js';
+import { personOf } from './person.js';
+import { route, type AnyRoute } from './route.js';
+import { needScript, needTake, playedIn } from './script-of.js';
+import type { Services } from './services.js';
+
+const InScript = z.object({ scriptId: z.string() });
+const CandidateAt = SourcePlaceSchema.extend({ candidate: z.string() });
+
+/** Rehearsals in which candidates are looked up, the newest. */
+const mostRehearsals = 3;
+
+/** Sent values in doubt: what each could be, tried in a rehearsal up to its step, and put into the script. */
+export const sourceRoutes = ({ store, compute, rehearsalRoom }: Services): AnyRoute[] => {
+  const takesOf = async (script: Script): Promise<[StoredTake, StoredTake | null]> => [
+    await needTake(store, script.takeId),
+    script.secondTakeId === null ? null : await store.loadTake(script.secondTakeId),
+  ];
+
+  const gone = (): Problem =>
+    new Problem(
+      404,
+      'This value is sent no more',
+      'The script sends nothing at this place any more, or has no such candidate. Open the value again from its step.',
+    );
+
+  const withCandidate = async (script: Script, { step, place, candidate }: z.infer<typeof CandidateAt>) => {
+    const done = await compute.withSource(script, ...(await takesOf(script)), { step, place }, candidate);
+    if (!done) throw gone();
+    return done;
+  };
+
+  const outcomeOf = async (rehearsal: Rehearsal, at: z.infer<typeof SourcePlaceSchema>) => {
+    const { bodies } = await storedRehearsal(store, rehearsal, ({ step }) => step === at.step);
+    return sentAndGot(rehearsal, at, (hash) => bodies[hash]);
+  };
+
+  return [
+    route({
+      method: 'get',
+      path: '/scripts/:scriptId/sources',
+      summary: 'What could be sent at a place: candidates with their evidence, and what rehearsals sent there and got',
+      params: InScript,
+      query: SourcePlaceSchema,
+      result: SourcesSchema.extend({
+        /** What the last rehearsal of the script as it is sent and got; null where there was none. */
+        last: SentAndGotSchema.nullable(),
+        trials: z.array(SentAndGotSchema.extend({ candidate: z.string() })),
+      }),
+      handle: async ({ params, query }) => {
+        const script = await needScript(store, params.scriptId);
+        const [take, second] = await takesOf(script);
+        const rehearsals = await store.rehearsals(script.id);
+        const played = await Promise.all(rehearsals.slice(0, mostRehearsals).map((one) => storedRehearsal(store, one)));
+        const sources = await compute.sources(script, take, second, played, query);
+        if (!sources) throw gone();
+        const trials: (z.infer<typeof SentAndGotSchema> & { candidate: string })[] = [];
+        for (const one of await store.trialRehearsals(script.id))
+          if (one.trial?.step === query.step && one.trial.place === query.place)
+            trials.push({ ...(await outcomeOf(one, query)), candidate: one.trial.candidate });
+        const [newest] = rehearsals;
+        return { ...sources, last: newest ? await outcomeOf(newest, query) : null, trials };
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/scripts/:scriptId/sources/try',
+      summary: 'Play the script up to a step with a candidate at one of its places; the script stays as it is, real records are made',
+      params: InScript,
+      body: CandidateAt,
+      result: RehearsalSchema,
+      handle: async ({ params, body }) => {
+        const script = await needScript(store, params.scriptId);
+        const { script: changed, candidate } = await withCandidate(script, body);
+        return rehearsalRoom.tryCandidate(changed, await playedIn(store, script.projectId), { ...body, sentence: candidate.sentence });
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/scripts/:scriptId/sources/use',
+      summary: 'Put a candidate into the script, at its place and wherever else that value is sent',
+      params: InScript,
+      body: CandidateAt,
+      result: z.object({ script: ScriptSchema }),
+      handle: async ({ params, body, request }) => {
+        const script = await needScript(store, params.scriptId);
+        const done = await withCandidate(script, body);
+        const { script: kept } = await keepScript(store, done.script, { by: personOf(request), what: 'A source chosen' });
+        return { script: kept };
+      },
+    }),
+  ];
+};
