@@ -88,7 +88,7 @@ test('from a recording to an explained verdict, through the real interface', asy
     await expect(page.getByText(/made intake \d+, then \d+/).first()).toBeVisible();
     await looksRight(page, 'script after its repair');
     await page.getByRole('button', { name: 'Rehearse', exact: true }).click();
-    await expect(page.getByText('Passed, unproven.')).toBeVisible();
+    await expect(page.getByText('Passed and proven.')).toBeVisible();
     const before = stage.yard.truth();
     expect(before.releasedCount).toBe(before.bookedCount);
   });

@@ -30,9 +30,7 @@ function found(response: ResponseView, { kind, text }: FailureSign): string | nu
     case 'text':
       return response.body.includes(text) ? `It says “${cutShort(text)}”` : null;
     case 'title':
-      return response.kind === 'html' && response.html.title.includes(text)
-        ? `The page is called “${cutShort(response.html.title)}”`
-        : null;
+      return response.kind === 'html' && response.title.includes(text) ? `The page is called “${cutShort(response.title)}”` : null;
     case 'element':
       return response.kind === 'xml' ? xmlElement(response.body, text) : response.kind === 'json' ? jsonMember(response.json, text) : null;
   }

@@ -96,7 +96,7 @@ export function suggestChecks(
     const heading = headingOf(view);
     // What was entered stands in it, and will be another.
     const isOwn = entered.some((one) => heading?.includes(one.node.value));
-    if (heading !== null && !isOwn && heading !== view.html.title)
+    if (heading !== null && !isOwn && heading !== view.title)
       propose([{ kind: 'text', text: heading }], null, 'It is the heading of the page: another page has another one.');
     const out = wayOut(view);
     if (out !== null)

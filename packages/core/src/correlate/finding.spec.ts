@@ -1,10 +1,12 @@
-import { describeExtractor, ResponseView, type Header } from '../index.js';
+import fc from 'fast-check';
+import { describeExtractor, readHtml, readTitle, ResponseView, type Header } from '../index.js';
 import { html, json } from '../test/take-builder.js';
 import { boundariesFor } from './boundaries.js';
 import { clockKind } from './made-values.js';
 import { Names, plainName, sameName } from './naming.js';
 import { receivedValues } from './received-values.js';
 import { bitsPerSign, dynamicShape } from './shapes.js';
+import { Wanted } from './wanted.js';
 
 const found = (headers: Header[], body: string, value: string) =>
   receivedValues(new ResponseView(200, headers, body), {
@@ -151,9 +153,9 @@ describe('long pages', () => {
 
   it.each(parts.map((part) => [part.slice(0, 16), part]))('give the same as when they are read whole: %s', (_, part) => {
     const body = `<title>T</title><table>${rows(400)}</table>${part}<table>${rows(400)}</table>`;
-    const read = (mayBeAnywhereIn: (text: string) => boolean) =>
+    const read = (mayBeAnywhereIn: (text: string, from?: number, to?: number) => boolean) =>
       receivedValues(new ResponseView(200, html, body), { has: (wanted) => wanted === value, mayBeIn: () => true, mayBeAnywhereIn });
-    const skimmed = read((text) => text.includes('77aa88bb'));
+    const skimmed = read((text, from, to) => text.slice(from, to).includes('77aa88bb'));
     expect(skimmed).toEqual(read(() => true));
     expect(skimmed.length).toBeGreaterThan(0);
   });
@@ -162,7 +164,7 @@ describe('long pages', () => {
     const wants = {
       has: (wanted: string) => wanted === value,
       mayBeIn: () => true,
-      mayBeAnywhereIn: (text: string) => text.includes(value),
+      mayBeAnywhereIn: (text: string, from?: number, to?: number) => text.slice(from, to).includes(value),
     };
     const nodes = `<table>${rows(33_400)}</table>${parts[1] ?? ''}`;
     expect(receivedValues(new ResponseView(200, html, nodes), wants).map((one) => one.value)).toContain(value);
@@ -170,5 +172,53 @@ describe('long pages', () => {
     expect(receivedValues(new ResponseView(200, json, long), wants).map((one) => one.value)).toEqual([value]);
     const deep = `${'<div>'.repeat(20_000)}${parts[0] ?? ''}`;
     expect(receivedValues(new ResponseView(200, html, deep), wants).map((one) => one.value)).toContain(value);
+  });
+});
+
+describe('the first look at a body', () => {
+  const filler = fc.array(fc.constantFrom('<td>', 'Grower', ' ', '17', '·', 'ä', '漢字', '😀', '-', '="', '"', '\n', 'x'.repeat(180)), {
+    maxLength: 60,
+  });
+  const token = fc.stringMatching(/^[A-Z][a-z0-9]{3,9}-?[a-z0-9]{0,9}$/);
+
+  it('never passes over a wanted value, whatever stands around it, in a whole text and in a part of it', () => {
+    fc.assert(
+      fc.property(filler, token, filler, (before, value, after) => {
+        fc.pre(isWanted(value));
+        const wanted = new Wanted(new Set([value]));
+        wanted.add(value, 'name');
+        const [left, right] = [`${before.join('')}"`, `"${after.join('')}`];
+        const text = left + value + right;
+        expect(wanted.mayBeIn(text)).toBe(true);
+        expect(wanted.mayBeAnywhereIn(text, left.length, left.length + value.length)).toBe(true);
+        expect(wanted.mayBeAnywhereIn(text, 0, left.length)).toBe(false);
+      }),
+    );
+  });
+  const isWanted = (value: string) => /\d/.test(value) && !/grower|xx/i.test(value);
+
+  it('knows a number that stands everywhere by the word before it', () => {
+    const wanted = new Wanted(new Set());
+    wanted.add('17', 'lotId');
+    expect(wanted.mayBeAnywhereIn('<p>Lot 17</p>')).toBe(true);
+    expect(wanted.mayBeAnywhereIn('<p>für Lot 17</p>')).toBe(true);
+    expect(wanted.mayBeAnywhereIn('<p>Grower 17</p><td>17</td>')).toBe(false);
+    expect(wanted.mayBeAnywhereIn('<a href="/lots?lot=17">')).toBe(true);
+    wanted.add('17', 'growerNumber');
+    expect(wanted.mayBeAnywhereIn('<p>Grower 17</p>')).toBe(true);
+  });
+});
+
+describe('the title of a page', () => {
+  it.each([
+    ['', ''],
+    ['<title>Book &amp; go </title><svg><title>icon</title></svg>', 'Book & go'],
+    [`<!-- <title>no</title> ${'y'.repeat(6000)}--><title>yes</title>`, 'yes'],
+    [`<script>var t = "<title>no</title>";</script><TITLE lang="en">Yes</TITLE>${'<p>'.repeat(4000)}`, 'Yes'],
+    ['<title>never closed', 'never closed'],
+    [`${' '.repeat(4094)}<title>cut between two pieces</title>`, 'cut between two pieces'],
+  ])('is its first title element, and the same however much of the page is read: %#', (page, title) => {
+    expect(readTitle(page)).toBe(title);
+    expect(readHtml(page).title).toBe(title);
   });
 });

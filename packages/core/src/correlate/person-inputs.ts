@@ -74,13 +74,16 @@ export class TakeForms {
 
 /** So many pages before a request are looked at for its form. */
 const mostPages = 12;
+const formTag = /<\/?(?:form|input|select|textarea|button|option)\b/gi;
+
 /** A page from its first field to its last: what a form says stands between them. */
 function partWithFields(page: string): string {
   const start = page.search(/<(?:form|input|select|textarea|button)\b/i);
   if (start < 0) return '';
-  const ends = ['</form', '</select', '</textarea', '</button', '<input', '</option', '<option', '</FORM', '</SELECT', '<INPUT'];
-  const last = Math.max(...ends.map((one) => page.lastIndexOf(one)));
-  const end = page.indexOf('>', Math.max(last, start));
+  let last = start;
+  formTag.lastIndex = start;
+  for (let found = formTag.exec(page); found; found = formTag.exec(page)) last = found.index;
+  const end = page.indexOf('>', last);
   return page.slice(start, end < 0 ? page.length : end + 1);
 }
 

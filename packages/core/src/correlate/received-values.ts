@@ -25,8 +25,8 @@ export interface ReceivedValue {
 export interface Wants {
   has: (value: string, name: string) => boolean;
   mayBeIn: (text: string) => boolean;
-  /** The same for a whole body, with the values that are wanted only under certain names. */
-  mayBeAnywhereIn: (body: string) => boolean;
+  /** The same for a body or a part of it, with the values that are wanted only under certain names. */
+  mayBeAnywhereIn: (body: string, from?: number, to?: number) => boolean;
 }
 
 /** Headers of a response that describe the message or the server. */

@@ -85,7 +85,7 @@ export class SecondTake {
 
   /** The title of the page that the partner of an exchange answered with; undefined where it is none. */
   titleOf(n: number): string | undefined {
-    return this.#views.of(this.#pairs.get(n) ?? -1)?.html.title;
+    return this.#views.of(this.#pairs.get(n) ?? -1)?.title;
   }
 
   /** The partner of an exchange with its response; undefined where it has none. */

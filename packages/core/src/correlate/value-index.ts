@@ -98,7 +98,7 @@ export class ValueIndex {
     const wants: Wants = {
       has: (value, name) => wanted.has(value, name) || (speltIds.size > 0 && isSpeltId(value) && speltIds.has(spelling(value))),
       mayBeIn: (text) => wanted.mayBeIn(text),
-      mayBeAnywhereIn: (body) => wanted.mayBeAnywhereIn(body),
+      mayBeAnywhereIn: (body, from, to) => wanted.mayBeAnywhereIn(body, from, to),
     };
     const steps = requestSteps(script);
     for (const [at, { step }] of steps.entries()) {

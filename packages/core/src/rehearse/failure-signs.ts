@@ -13,7 +13,7 @@ const cutShort = (text: string, length = 140): string => (text.length > length ?
  */
 export function failureOf(response: ResponseView, expect: Expectation, location: string | undefined): string | null {
   if (!expect.statuses.includes(response.status)) {
-    const told = faultTexts(response)[0] ?? (response.kind === 'html' && response.html.title ? response.html.title : '');
+    const told = faultTexts(response)[0] ?? (response.kind === 'html' && response.title ? response.title : '');
     return `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${told ? `: “${cutShort(told)}”` : ''}.`;
   }
   // Only an answer that failed is read for what it says.
@@ -22,7 +22,7 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
     return said === '' ? '' : `: “${cutShort(said)}”`;
   };
   if (expect.redirect !== null && location === undefined)
-    return `It answered at once where the take was led on to ${expect.redirect}${because() || (response.html.title !== '' ? `: the page “${cutShort(response.html.title)}”` : '')}.`;
+    return `It answered at once where the take was led on to ${expect.redirect}${because() || (response.title !== '' ? `: the page “${cutShort(response.title)}”` : '')}.`;
   if (
     expect.redirect !== null &&
     location !== undefined &&
@@ -30,7 +30,7 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
   )
     return `It redirects to ${cutShort(location, 80)} where the take went to ${expect.redirect}.`;
   if (expect.content !== null && response.kind !== expect.content && response.declaredKind !== expect.content) {
-    const page = response.kind === 'html' && response.html.title !== '' ? `: the page “${cutShort(response.html.title)}”` : '';
+    const page = response.kind === 'html' && response.title !== '' ? `: the page “${cutShort(response.title)}”` : '';
     return `It answered with ${response.kind} where the take had ${expect.content}${page}.`;
   }
   if (expect.rootElement !== null) {
@@ -39,8 +39,8 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
       return `It answered <${root}> instead of <${expect.rootElement}>${because()}.`;
     }
   }
-  if (expect.title !== null && response.body !== '' && !fitsTitle(expect.title, response.html.title))
-    return `The page says “${cutShort(response.html.title)}” where the take had “${expect.title}”${because()}.`;
+  if (expect.title !== null && response.body !== '' && !fitsTitle(expect.title, response.title))
+    return `The page says “${cutShort(response.title)}” where the take had “${expect.title}”${because()}.`;
   return null;
 }
 

@@ -109,6 +109,8 @@ export const RehearsalSchema = z.object({
   endedBefore: z.string().optional(),
   /** The step before which it waits for the tester; absent once it has ended. */
   waitingAt: z.string().optional(),
+  /** Tells whether two rehearsals played the very same script: a digest of what it sends and reads. */
+  played: z.string().optional(),
   /** What was tried in it instead of what the script sends there; absent where the script was played as it is. */
   trial: z.object({ step: z.string(), place: z.string(), candidate: z.string(), sentence: z.string() }).optional(),
 });

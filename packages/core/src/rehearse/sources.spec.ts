@@ -27,7 +27,7 @@ const second = take('7', '9', 'light');
 const raw = scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything });
 const doubted: Script = {
   ...raw,
-  unsure: [{ step: 's2', place: 'form:pos', name: 'pos', value: '4', reason: 'Chance could have done it.' }],
+  unsure: [{ step: 's2', place: 'form:pos', value: '4', origin: null, extractor: null, reason: 'Chance could have done it.' }],
 };
 const at = { step: 's2', place: 'form:pos' };
 const found = (finder: SourceFinder, place = at) => finder.of(place)?.candidates ?? [];

@@ -265,7 +265,7 @@ export function expectationOf(exchange: Exchange, readBody: (hash: string) => st
   if (!response || !view) return { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
   const location = headerOf(response.headers, 'location');
   const { kind } = view;
-  const title = kind === 'html' ? view.html.title : '';
+  const title = kind === 'html' ? view.title : '';
   return {
     statuses: response.status === 304 ? [200, 304] : [response.status],
     // A redirect may carry any page or none; only its target counts.

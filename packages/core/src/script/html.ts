@@ -40,11 +40,38 @@ const announces = (name: string, attributes: Record<string, string>): boolean =>
   attributes['role'] === 'alert' ||
   (!isControl.test(name) && /(^|[\s_-])(error(s|list|note|message)?|fault|alert|danger)([\s_-]|$)/i.test(attributes['class'] ?? ''));
 
+/** So much of a page is read at a time while its title is looked for, in characters. */
+const titlePiece = 4096;
+
+/** The title of a page: its first title element (HTML standard, 3.1.5), as `readHtml` gives it. Nothing behind it is read. */
+export function readTitle(text: string): string {
+  if (!/<title/i.test(text)) return '';
+  let title = '';
+  let state: 'before' | 'in' | 'done' = 'before';
+  const parser = new Parser({
+    onopentagname(name) {
+      if (name === 'title' && state === 'before') state = 'in';
+    },
+    ontext(part) {
+      if (state === 'in') title += part;
+    },
+    onclosetag(name) {
+      if (name === 'title' && state === 'in') state = 'done';
+    },
+  });
+  const isDone = (): boolean => state === 'done';
+  for (let at = 0; at < text.length && !isDone(); at += titlePiece) parser.write(text.slice(at, at + titlePiece));
+  // What is still open at the end of the text is closed there.
+  if (!isDone()) parser.end();
+  return title.trim();
+}
+
 /** Reads a page leniently, as browsers do; never throws. */
 export function readHtml(text: string): HtmlPage {
   const page: HtmlPage = { elements: [], title: '', texts: [], scripts: [], comments: [], rows: [], alerts: [], alertsAt: [] };
   const counts = new Map<string, number>();
   const open: { name: string; alert: boolean; row: number; form: number }[] = [];
+  let titles = 0;
   let alerts = 0;
   let textEnd = -2;
   let select: HtmlElement | undefined;
@@ -60,6 +87,7 @@ export function readHtml(text: string): HtmlPage {
       const row = isRow(name, attributes) ? page.rows.push('') - 1 : (open.at(-1)?.row ?? -1);
       const form = name === 'form' ? page.elements.length : (open.at(-1)?.form ?? -1);
       page.elements.push({ name, attributes, nth, row, form, start: parser.startIndex, end: parser.endIndex + 1 });
+      if (name === 'title') titles++;
       if (name === 'select') select = page.elements.at(-1);
       const alert = announces(name, attributes);
       if (alert && alerts++ === 0) {
@@ -78,8 +106,9 @@ export function readHtml(text: string): HtmlPage {
       const inside = open.at(-1)?.name;
       const row = open.at(-1)?.row ?? -1;
       if (row >= 0 && inside !== 'script' && inside !== 'style') page.rows[row] = `${page.rows[row] ?? ''}${part}`;
-      if (inside === 'title') page.title += part;
-      else if (inside === 'script') page.scripts.push(part);
+      if (inside === 'title') {
+        if (titles === 1) page.title += part;
+      } else if (inside === 'script') page.scripts.push(part);
       else if (inside === 'textarea') {
         const area = page.elements.at(-1);
         if (area?.name === 'textarea') {

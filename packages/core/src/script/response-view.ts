@@ -1,12 +1,13 @@
 import { bodyKind, mediaType, type BodyKind } from '../take/messages.js';
 import type { Exchange, Header } from '../take/take.schema.js';
-import { readHtml, type HtmlPage } from './html.js';
+import { readHtml, readTitle, type HtmlPage } from './html.js';
 
 /** A response as extractors and checks read it; what is costly to parse is parsed once, when first asked for. */
 export class ResponseView {
   #kind: BodyKind | undefined;
   #html: HtmlPage | undefined;
   #json: { value: unknown } | undefined;
+  #title: string | undefined;
 
   constructor(
     readonly status: number,
@@ -28,6 +29,11 @@ export class ResponseView {
 
   get html(): HtmlPage {
     return (this.#html ??= readHtml(this.kind === 'html' ? this.body : ''));
+  }
+
+  /** The title of a page; empty for what is none. Only what stands before its end is read. */
+  get title(): string {
+    return (this.#title ??= this.#html?.title ?? readTitle(this.kind === 'html' ? this.body : ''));
   }
 
   /** Lets go of what was parsed; it is parsed again when it is asked for. */
