@@ -2,7 +2,8 @@
 // memory over takes of growing size. usage: npm run bench:correlation [-- --seed N] [--sizes 25,50,100,200] [--verbose]
 import { parseArgs } from 'node:util';
 import { correlate, everything, scriptFromTake } from '../packages/core/dist/index.js';
-import { ablate } from './correlation/ablation.mjs';
+import { ablate, judged } from './correlation/ablation.mjs';
+import { classes } from './correlation/classes.mjs';
 import { heldOut, tuned } from './correlation/conventions.mjs';
 import { measure, measureTakes } from './correlation/measure.mjs';
 import { silent } from './correlation/silent-misses.mjs';
@@ -20,22 +21,31 @@ const { values } = parseArgs({
 const say = (line = '') => process.stdout.write(`${line}\n`);
 const percent = (part, whole) => (whole === 0 ? '   –' : `${((100 * part) / whole).toFixed(1)} %`).padStart(8);
 
-for (const [half, conventions] of [
+const corpus = [
   ['tuned on', tuned],
   ['held out', heldOut],
   ['easily missed', silent],
-])
+  ['learnt', classes],
+];
+/** What stands before the colon of a convention's name; the whole of it where there is none. */
+const classOf = (name) => name.split(':')[0];
+
+for (const [half, conventions] of corpus)
   for (const takes of [2, 1]) {
+    const byClass = new Map();
     const sum = { wanted: 0, found: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0 };
     say(`\n${half}, ${takes} take${takes === 2 ? 's' : ''}`.padEnd(52) + '  recall precision  extractors right on an unseen take');
     for (const [name, play] of Object.entries(conventions)) {
-      const own = { wanted: 0, found: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0, misses: new Set(), wrong: new Set() };
+      const own = { wanted: 0, found: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0, lost: 0, misses: new Set(), wrong: new Set() };
       for (let visit = 0; visit < Number(values.visits); visit++) {
         const one = measure(name, play, `${values.seed}-${visit}`, takes === 2);
-        for (const key of Object.keys(sum)) own[key] += one[key];
+        for (const key of [...Object.keys(sum), 'lost']) own[key] += one[key];
         one.misses.forEach((miss) => own.misses.add(miss));
         one.wrong.forEach((wrong) => own.wrong.add(wrong));
       }
+      const ofClass = byClass.get(classOf(name)) ?? { wanted: 0, found: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0, lost: 0 };
+      for (const key of Object.keys(ofClass)) ofClass[key] += own[key];
+      byClass.set(classOf(name), ofClass);
       for (const key of Object.keys(sum)) sum[key] += own[key];
       say(
         `  ${name.padEnd(48)}${percent(own.found, own.wanted)} ${percent(own.right, own.handoffs)} ${percent(own.readsRight, own.reads)}`,
@@ -48,7 +58,29 @@ for (const [half, conventions] of [
     say(
       `  ${'all'.padEnd(48)}${percent(sum.found, sum.wanted)} ${percent(sum.right, sum.handoffs)} ${percent(sum.readsRight, sum.reads)}   (${sum.wanted} values, ${sum.handoffs} handoffs)`,
     );
+    if (byClass.size === Object.keys(conventions).length) continue;
+    say('  by class'.padEnd(52) + '  recall precision  values, handoffs, of these wrong; requests lost by Tidy');
+    for (const [name, own] of byClass)
+      say(
+        `    ${name.padEnd(46)}${percent(own.found, own.wanted)} ${percent(own.right, own.handoffs)}  ${own.wanted}, ${own.handoffs}, ${own.handoffs - own.right}; ${own.lost}`,
+      );
   }
+
+say('\nRight scripts, played on visits that nobody recorded'.padEnd(52) + '  passed  drifted or failed');
+{
+  const said = {};
+  const wrong = new Set();
+  for (const [name, play] of Object.entries(classes))
+    for (let visit = 0; visit < Math.min(4, Number(values.visits)); visit++) {
+      const { result, named } = judged(name, play, `${values.seed}-${visit}`, true);
+      said[result] = (said[result] ?? 0) + 1;
+      if (result === 'drifted' || result === 'failed') wrong.add(`${name}: ${named?.sentence ?? ''}`);
+    }
+  say(
+    `  ${'learnt, 2 takes'.padEnd(48)}${String((said.proven ?? 0) + (said.unproven ?? 0)).padStart(8)} ${String((said.drifted ?? 0) + (said.failed ?? 0)).padStart(10)}`,
+  );
+  wrong.forEach((text) => say(`      ${text}`));
+}
 
 const yardLeftOut = [];
 const yardTakes = await Promise.all([1, 2, 3].map(yardTake));
@@ -74,11 +106,7 @@ const sayCauses = (name, { left, proven, causes }) =>
   say(
     `  ${name.padEnd(48)}${String(left).padStart(10)} ${String(proven).padStart(14)} ${String(causes.right).padStart(12)} ${String(causes.wrong).padStart(6)} ${String(causes.none).padStart(11)}`,
   );
-for (const [half, conventions] of [
-  ['tuned on', tuned],
-  ['held out', heldOut],
-  ['easily missed', silent],
-])
+for (const [half, conventions] of corpus)
   for (const takes of [2, 1]) {
     const sum = { left: 0, proven: 0, causes: { right: 0, wrong: 0, none: 0 } };
     const told = [];

@@ -93,6 +93,15 @@ function saidOf(script, loaded, second, visits) {
   return { result: proof.state, open: proof.open, stale: [] };
 }
 
+/** What is said of a script as correlation made it, on two visits that nobody recorded: it does what it should. */
+export function judged(convention, play, seed, withSecond) {
+  const visit = (worker) => () => visitOf(play, convention, seed, worker);
+  const loaded = visit(0)().load();
+  const second = withSecond ? visit(1)().load() : null;
+  const raw = scriptFromTake(loaded, { scriptId: 's', name: convention, tidy: everything });
+  return saidOf(correlate(raw, loaded, second).script, loaded, second, [visit(2), visit(3)]);
+}
+
 /** Whether what is said is of the value that was left out: yes, no, or that nothing names a cause. */
 function causeOf(said, recorded) {
   const isIt = (text) => text !== undefined && text !== null && (text.includes(recorded) || recorded.includes(text));

@@ -4,10 +4,12 @@ import {
   correlate,
   encode,
   everything,
+  exchangesOf,
   matchesOf,
   readValue,
   requestSteps,
   scriptFromTake,
+  surveyTake,
   viewOf,
   movingPieces,
 } from '../../packages/core/dist/index.js';
@@ -44,7 +46,7 @@ export function measureTakes(name, first, second, unseen, withSecond) {
   const loaded = first.load();
   const raw = scriptFromTake(loaded, { scriptId: 's', name, tidy: everything });
   const { script } = correlate(raw, loaded, withSecond ? second.load() : null);
-  const result = { wanted: 0, found: 0, made: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0, misses: [], wrong: [] };
+  const result = { wanted: 0, found: 0, made: 0, handoffs: 0, right: 0, reads: 0, readsRight: 0, lost: 0, misses: [], wrong: [] };
 
   // Which handoffs are server-made by the truth.
   const server = new Set(first.truth.flatMap((one) => one.handoffs));
@@ -105,7 +107,16 @@ export function measureTakes(name, first, second, unseen, withSecond) {
         }
       }
   }
+  // What a person typed must not be replaced by what the client draws.
+  const drawn = new Set(first.truth.flatMap((one) => one.made));
+  for (const made of script.made)
+    if (/^(unique-text|random-)/.test(made.made) && ![...drawn].some((value) => value.includes(made.recorded)))
+      result.wrong.push(`${made.name} = ${made.recorded.slice(0, 40)} is drawn`);
+  result.handoffs += result.wrong.length - (result.handoffs - result.right);
   result.made = script.made.length;
+  const tidied = scriptFromTake(loaded, { scriptId: 's', name, tidy: surveyTake(loaded).proposal });
+  const kept = new Set(requestSteps(tidied).flatMap(({ step }) => exchangesOf(step)));
+  result.lost = loaded.exchanges.filter((one) => !kept.has(one.n)).length;
   return result;
 }
 

@@ -6,6 +6,7 @@ export * from './take/browser-hosts.js';
 export * from './take/name-suggestions.js';
 export * from './sign-in/credential.schema.js';
 export * from './sign-in/sign-in.js';
+export * from './sign-in/in-addresses.js';
 export * from './sign-in/challenge.js';
 export * from './formats/har/har.js';
 export * from './formats/har/har-stream.js';

@@ -14,6 +14,7 @@ import {
   surveyTake,
   writeScript,
   type Keepable,
+  signInsInAddresses,
 } from '@sturdy/core';
 import { InvalidArgumentError, type Command } from 'commander';
 import { readPatternFile, readTake, writeJson } from '../input-files.js';
@@ -91,6 +92,10 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
           `handoff “${one.name}” (${one.evidence}): step ${one.origins.map(({ number }) => number).join(', ')} → ${one.uses.length} uses. ${one.reason}`,
         );
       for (const one of report.made) say(`client-made “${one.name}” (${one.made}). ${one.reason}`);
+      for (const { origin, user } of signInsInAddresses(first.loaded.exchanges))
+        say(
+          `The take names “${user}” in addresses of ${origin}; the script sends that user by HTTP Basic. To sign in as another one, write in env.yaml: credentials: [{ kind: basic, origin: ${origin}, user: …, password: … }]`,
+        );
       for (const one of report.unsure) say(`unsure: step ${one.step.number}, ${one.place}. ${one.reason}`);
       say(
         `${report.steps} steps, ${report.handoffs.length} handoffs, ${report.made.length} client-made values, ${report.unsure.length} unsure. Written to ${options.out}.`,

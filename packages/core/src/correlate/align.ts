@@ -37,7 +37,7 @@ const alike = (left: Address, right: Address): boolean =>
   );
 
 /** The address of a request with its ids masked. */
-const groupOf = (exchange: Exchange): string => {
+export const groupOf = (exchange: Exchange): string => {
   const { fixed, segments } = addressOf(exchange);
   return `${fixed} ${segments.map((part) => (looksLikeId(part) ? '*' : masked(part))).join('/')}`;
 };

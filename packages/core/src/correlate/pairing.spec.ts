@@ -1,4 +1,4 @@
-import { alignTakes, correlate, layBeside, requestSteps, scriptFromTake, type Header, type LoadedTake } from '../index.js';
+import { alignTakes, correlate, layBeside, requestSteps, scriptFromTake, usePlaces, type Header, type LoadedTake } from '../index.js';
 import { everything } from '../tidy/tidy.schema.js';
 import { form, html, json, TakeBuilder } from '../test/take-builder.js';
 
@@ -82,6 +82,73 @@ describe('requests to one address are paired by what they ask', () => {
     expect(script.handoffs).toMatchObject([
       { recorded: 'k-81f2c4aa90', evidence: 'proven', extractor: { kind: 'jsonpath', path: '$[0].result.key' } },
     ]);
+  });
+
+  it('call by call where the second take puts its calls together otherwise, or sends one by itself (JSON-RPC 2.0, section 6)', () => {
+    const open = { method: 'open', params: { desk: 'north' } };
+    const list = { method: 'list', params: { of: 'loads' } };
+    const opened = (key: string) => ({ result: { key } });
+    const listed = { result: { rows: [] } };
+    const flow = (key: string, calls: [object, object][]) => {
+      const builder = calls.reduce(
+        (made, [asked, told]) => made.add(['POST', '/rpc', json, JSON.stringify(asked)], [200, json, JSON.stringify(told)]),
+        new TakeBuilder(),
+      );
+      return builder
+        .add(['POST', '/rpc', json, JSON.stringify([{ method: 'save', params: { key } }])], [200, json, '[{"result":1}]'])
+        .load();
+    };
+    const keys = ['k-81f2c4aa90', 'k-77a1d0be34'] as const;
+    const together = (key: string): [object, object][] => [[[open, list], [opened(key), listed]]]; // prettier-ignore
+    const others: ((key: string) => [object, object][])[] = [
+      (key) => [[[list], [listed]], [[open], [opened(key)]]], // prettier-ignore
+      (key) => [[list, listed], [open, opened(key)]], // prettier-ignore
+    ];
+    for (const apart of others)
+      for (const [one, other, path] of [
+        [together, apart, '$[0].result.key'],
+        [apart, together, apart === others[0] ? '$[0].result.key' : '$.result.key'],
+      ] as const) {
+        const first = flow(keys[0], one(keys[0]));
+        const { script } = correlate(
+          scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything }),
+          first,
+          flow(keys[1], other(keys[1])),
+        );
+        expect(script.handoffs).toMatchObject([{ recorded: keys[0], evidence: 'proven', extractor: { path } }]);
+      }
+  });
+
+  it('request by request within a multipart/mixed body, whatever their order, change sets among them (RFC 2046, 5.1.3; RFC 9112, 10.2)', () => {
+    const line = (text: string, body = '') => `Content-Type: application/http\r\n\r\n${text} HTTP/1.1\r\nAccept: */*\r\n\r\n${body}`;
+    const change = (load: string) => line(`PATCH Loads(${load})`, JSON.stringify({ state: 'sealed', load: Number(load) }));
+    const look = (depot: string) => line(`GET Depots(${depot})/Bays`);
+    const flow = (load: string, depot: string, parts: string[]) =>
+      new TakeBuilder()
+        .add(['POST', '/data/Loads', json, '{"name":"x"}'], [201, json, `{"LoadID":${load},"DepotID":${depot}}`])
+        .add(
+          [
+            'POST',
+            '/data/$batch',
+            [['Content-Type', 'multipart/mixed; boundary=b1']],
+            `${parts.map((one) => `--b1\r\n${one}\r\n`).join('')}--b1--\r\n`,
+          ],
+          [202, json, '{}'],
+        )
+        .load();
+    const set = (load: string) => `Content-Type: multipart/mixed; boundary=c1\r\n\r\n--c1\r\n${change(load)}\r\n--c1--`;
+    for (const changed of [change, set]) {
+      const first = flow('48213', '77120', [look('77120'), changed('48213')]);
+      const second = flow('48977', '77655', [changed('48977'), look('77655')]);
+      const { script } = correlate(scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything }), first, second);
+      const [load, depot] = [
+        script.handoffs.find((one) => one.recorded === '48213'),
+        script.handoffs.find((one) => one.recorded === '77120'),
+      ];
+      expect([load?.evidence, depot?.evidence]).toEqual(['proven', 'proven']);
+      const places = usePlaces(script);
+      expect([places.get(load?.id ?? '')?.length, places.get(depot?.id ?? '')?.length]).toEqual([2, 1]);
+    }
   });
 
   it('and a counter that goes up with each call is neither an origin nor in doubt (JSON-RPC 2.0, section 4: id)', () => {

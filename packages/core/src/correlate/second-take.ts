@@ -8,7 +8,7 @@ import { recordedText } from '../script/template.js';
 import { encode } from '../script/encoding.js';
 import type { ResponseView } from '../script/response-view.js';
 import { pairTakes } from './align.js';
-import { inOrderOf, pairCalls } from './pair-calls.js';
+import { callNodes, isInCall, pairCalls, pathToCall, type CallPairs } from './pair-calls.js';
 import type { OfferedForm } from './offered-forms.js';
 import { ParsedViews } from './parsed-views.js';
 import { TakeForms } from './person-inputs.js';
@@ -25,8 +25,7 @@ export class SecondTake {
   readonly #views: ParsedViews;
   readonly #partners = new Map<string, SentNode>();
   readonly #texts = new Map<string, string>();
-  /** By batch which call of it is which in the second take. */
-  readonly #calls = new Map<number, ReadonlyMap<string, string>>();
+  readonly #calls: CallPairs;
   readonly #forms: TakeForms;
   readonly #sentBy = new Map<number, Set<string>>();
   /** Values of the first take, and parts of them, that are others in the second. */
@@ -45,11 +44,18 @@ export class SecondTake {
     });
     const [left, right] = [nodesByExchange(first), nodesByExchange(second)];
     for (const [n, nodes] of right) this.#sentBy.set(n, valuesOf(nodes));
-    for (const [n, partner] of this.#pairs) {
-      const [own, other] = [left.get(n) ?? [], right.get(partner) ?? []];
-      const calls = pairCalls(own, other);
-      if (calls.size > 0) this.#calls.set(n, calls);
-      this.#pairNodes(n, own, calls.size > 0 ? inOrderOf(other, calls) : other);
+    this.#calls = pairCalls(
+      { exchanges: new Map(first.exchanges.map((one) => [one.n, one])), nodes: left },
+      { exchanges: this.#byNumber, nodes: right },
+      this.#pairs,
+    );
+    for (const [n, own] of left) {
+      const calls = this.#calls.get(n);
+      const other = right.get(this.#pairs.get(n) ?? -1) ?? [];
+      // Of a batch only what is no call is paired by its place.
+      this.#pairNodes(n, own, calls ? other.filter((one) => !isInCall(one)) : other);
+      for (const [at, there] of calls ?? [])
+        this.#pairNodes(n, callNodes(own, at, at), callNodes(right.get(there.exchange) ?? [], there.at, at));
     }
   }
 
@@ -120,18 +126,19 @@ export class SecondTake {
 
   /** What an extractor finds in the partner of an exchange; texts that it looks for are those that the second take sent. */
   matches(n: number, extractor: Extractor): string[] {
-    const view = this.#views.of(this.#pairs.get(n) ?? -1);
-    return view ? matchesOf(this.#inBatch(n, extractor), view, (template) => this.textFor(recordedText(template))) : [];
+    const inCall = this.#inCall(n, extractor);
+    const view = this.#views.of(inCall?.exchange ?? this.#pairs.get(n) ?? -1);
+    return view ? matchesOf(inCall?.extractor ?? extractor, view, (template) => this.textFor(recordedText(template))) : [];
   }
 
-  /** An extractor that reads the answer to one call of a batch, for where that call stands in the second take. */
-  #inBatch(n: number, extractor: Extractor): Extractor {
-    const calls = this.#calls.get(n);
-    const at = calls && extractor.kind === 'jsonpath' ? /^\$\[(\d+)\]/.exec(extractor.path)?.[1] : undefined;
-    const there = at === undefined ? undefined : calls?.get(at);
-    return there === undefined || extractor.kind !== 'jsonpath'
-      ? extractor
-      : { ...extractor, path: `$[${there}]${extractor.path.slice(`$[${at ?? ''}]`.length)}` };
+  /** An extractor that reads the answer to one call, for where that call stands in the second take; undefined where it is no such. */
+  #inCall(n: number, extractor: Extractor): { exchange: number; extractor: Extractor } | undefined {
+    if (extractor.kind !== 'jsonpath') return undefined;
+    for (const [at, there] of this.#calls.get(n) ?? []) {
+      const path = pathToCall(extractor.path, at, there.at);
+      if (path !== undefined) return { exchange: there.exchange, extractor: { ...extractor, path } };
+    }
+    return undefined;
   }
 }
 

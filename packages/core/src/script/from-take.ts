@@ -20,6 +20,8 @@ export interface FromTakeOptions {
   tidy: Tidy;
   /** Where transactions begin in a take without marks; without them it is one. */
   transactions?: readonly TransactionStart[];
+  /** Origins whose users in addresses are sign-ins of the environment, so that the script does not send them itself. */
+  signedIn?: readonly string[];
   /** True where nobody reads the names of the steps, so that the bodies need not be read for them. */
   unnamed?: true;
 }
@@ -41,6 +43,7 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
     cookies: clientCookies(exchanges),
     sockets: new SocketNames(exchanges.filter(opensSocket)),
     words: options.unnamed ? new Map() : stepWords(units.flatMap(firstExchanges), loaded.readBody),
+    signedIn: new Set(options.signedIn),
   };
   const starts = [...(options.transactions ?? [])].sort((left, right) => left.n - right.n);
   const transactions: Transaction[] = [];
@@ -92,6 +95,8 @@ interface OfTake {
   sockets: SocketNames;
   /** What tells requests to one address apart, by the number of the exchange. */
   words: ReadonlyMap<number, readonly string[]>;
+  /** Origins at which the environment signs in. */
+  signedIn: ReadonlySet<string>;
 }
 
 /** The requests of a unit that give steps their names. */
@@ -171,7 +176,7 @@ function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTa
     headers: exchange.requestHeaders
       .filter(([name]) => !droppedHeaders.has(name.toLowerCase()) && !name.startsWith(':'))
       .map(([name, value]): RequestStep['headers'][number] => ({ name, value: [{ kind: 'text', text: value }] }))
-      .concat(authorizationInAddress(exchange))
+      .concat(own.signedIn.has(originOf(exchange)) ? [] : authorizationInAddress(exchange))
       .concat(cookies === undefined ? [] : [{ name: 'Cookie', value: [{ kind: 'text', text: cookies }] }]),
     body: template ?? null,
     bodyFile: body && !template ? body.hash : null,

@@ -65,11 +65,40 @@ const deepest = 12;
 /** Values inside a value: a JSON or XML document, an address with a query, a text in base64 or hex. */
 function innerTree(text: string, place: string, name: string): ValueTree {
   if (place.split('/').length > deepest || text.length > 4_000_000) return leaf(text);
+  if (place.startsWith('part:')) {
+    const inPart = requestTree(text, place) ?? (text.startsWith('--') ? multipartTree(text, `${place}/part:`) : undefined);
+    if (inPart) return inPart;
+  }
   if (/^\s*[{[]/.test(text)) return jsonTree(text, `${place}/json:`) ?? leaf(text);
   if (/^\s*<[?!A-Za-z]/.test(text) && text.includes('</')) return xmlTree(text, `${place}/xml:`);
   if (/^([a-z][a-z0-9+.-]*:\/\/[^\s/?#]+)?\/[^\s?]*\?[^\s=]+=/i.test(text) || /^https?:\/\/[^\s/?#]+\/[^\s]+$/i.test(text))
     return targetTree(text, `${place}/url:`);
   return peel(text, place, name) ?? leaf(text);
+}
+
+/**
+ * A request within a part of a multipart/mixed body (application/http: RFC 9112, 10.2): what its target and its body hold; undefined where the
+ * text is none.
+ */
+function requestTree(text: string, place: string): ValueTree | undefined {
+  const line = /^([A-Z]{3,10}) (\S+) HTTP\/\d\.\d\r?\n/.exec(text);
+  if (!line) return undefined;
+  const tree = leaf(text);
+  const start = (line[1] ?? '').length + 1;
+  const target = line[2] ?? '';
+  const own = `${place}/target`;
+  tree.kids.push({
+    start,
+    end: start + target.length,
+    encoding: null,
+    place: own,
+    name: '',
+    isName: false,
+    tree: targetTree(target, `${own}/`),
+  });
+  const blank = /\r?\n\r?\n/.exec(text);
+  if (blank) addKid(tree, blank.index + blank[0].length, text.trimEnd().length, [null], `${place}/body`, '');
+  return tree;
 }
 
 /** The text under base64 or hex that nothing announces; the outer text stays as likely to be the value. */

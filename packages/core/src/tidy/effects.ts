@@ -1,6 +1,7 @@
 import { headersOf, isStaticFile } from '../take/messages.js';
 import type { Exchange } from '../take/take.schema.js';
-import { originOf } from './hosts.js';
+import { hostsOf, originOf } from './hosts.js';
+import type { Survey } from './tidy.schema.js';
 
 type ReadBody = (hash: string) => string | undefined;
 
@@ -17,9 +18,16 @@ const isSmall = (size: number | undefined): boolean => size !== undefined && siz
 const mayGive = (one: Exchange): boolean =>
   one.method === 'GET' && isSmall(one.response?.body?.size) && /script|json|text\/plain/i.test(one.response?.body?.mimeType ?? '');
 
+/** Says of an exchange whether it would be left out: as a file, or with a host of which no page comes. */
+function leftOutBy(hosts: Survey['hosts']): (one: Exchange) => boolean {
+  const others = new Set(hosts.filter((one) => one.role === 'other').map((one) => one.origin));
+  return (one) => isStaticFile(one) || others.has(originOf(one));
+}
+
 /** Hashes of the bodies that tell which of these have an effect. */
 export function bodiesForEffects(exchanges: readonly Exchange[]): string[] {
-  const given = exchanges.filter((one) => mayGive(one) && isStaticFile(one)).slice(0, mostRead);
+  const isLeftOut = leftOutBy(hostsOf(exchanges));
+  const given = exchanges.filter((one) => mayGive(one) && isLeftOut(one)).slice(0, mostRead);
   if (given.length === 0) return [];
   return [
     ...given.flatMap((one) => one.response?.body?.hash ?? []),
@@ -30,11 +38,31 @@ export function bodiesForEffects(exchanges: readonly Exchange[]): string[] {
   ];
 }
 
+/** What would be left out and has an effect: exchanges, and hosts that then belong to the application. */
+export interface Effects {
+  exchanges: Set<number>;
+  hosts: Survey['hosts'];
+}
+
+/** What would be left out, but gives something that is sent later: files are kept one by one, other hosts as a whole. */
+export function effectsOf(exchanges: readonly Exchange[], hosts: Survey['hosts'], readBody: ReadBody): Effects {
+  const giving = givingExchanges(exchanges, leftOutBy(hosts), readBody);
+  const origins = new Set(exchanges.filter((one) => giving.has(one.n)).map(originOf));
+  return {
+    exchanges: new Set(exchanges.filter((one) => giving.has(one.n) && isStaticFile(one)).map((one) => one.n)),
+    hosts: hosts.map((one) =>
+      one.role === 'other' && origins.has(one.origin)
+        ? { ...one, role: 'application', reason: 'An answer of it gives a value that is sent later.' }
+        : one,
+    ),
+  };
+}
+
 /**
- * Numbers of exchanges that would be left out as files, but whose answer gives something that is sent later: a value, or a cookie that
- * nothing else had set before.
+ * Numbers of exchanges that would be left out, but whose answer gives something that is sent later: a value, or a cookie that nothing else
+ * had set before.
  */
-export function filesWithEffect(exchanges: readonly Exchange[], readBody: ReadBody): Set<number> {
+function givingExchanges(exchanges: readonly Exchange[], isLeftOut: (one: Exchange) => boolean, readBody: ReadBody): Set<number> {
   const found = new Set<number>();
   const setters = new Map<string, Exchange>();
   for (const one of exchanges)
@@ -47,18 +75,18 @@ export function filesWithEffect(exchanges: readonly Exchange[], readBody: ReadBo
     const isSent = exchanges.some(
       (later) =>
         later.n > setter.n &&
-        !isStaticFile(later) &&
+        !isLeftOut(later) &&
         originOf(later) === origin &&
         headersOf(later.requestHeaders, 'cookie').some((line) => line.split(';').some((pair) => pair.trim().startsWith(`${name}=`))),
     );
-    if (isSent && isStaticFile(setter)) found.add(setter.n);
+    if (isSent && isLeftOut(setter)) found.add(setter.n);
   }
-  const given = exchanges.filter((one) => mayGive(one) && isStaticFile(one)).slice(0, mostRead);
+  const given = exchanges.filter((one) => mayGive(one) && isLeftOut(one)).slice(0, mostRead);
   if (given.length === 0) return found;
   const sentAfter = new Map<string, number>();
   const pagesGave = new Map<string, number>();
   for (const one of exchanges) {
-    if (isStaticFile(one)) continue;
+    if (isLeftOut(one)) continue;
     const texts = [
       one.url,
       ...one.requestHeaders.filter(([name]) => !/^(cookie|user-agent|referer)$/i.test(name)).map(([, value]) => value),

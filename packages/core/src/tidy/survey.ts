@@ -1,7 +1,7 @@
 import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery } from '../take/messages.js';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { doubledByWorker } from './doubled.js';
-import { bodiesForEffects, filesWithEffect } from './effects.js';
+import { bodiesForEffects, effectsOf } from './effects.js';
 import { bodiesForUnasked, unaskedInVain } from './unasked.js';
 import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
 import { userInAddress } from '../sign-in/basic.js';
@@ -40,7 +40,7 @@ export const surveyBodies = (exchanges: readonly Exchange[]): string[] => [
 /** Looks a take over: what it holds, what of it a script needs, and what is suspicious. Reads the bodies of `surveyBodies`. */
 export function surveyTake(loaded: LoadedTake): Survey {
   const { exchanges } = loaded;
-  const hosts = hostsOf(exchanges);
+  const { hosts, exchanges: filesWithEffect } = effectsOf(exchanges, hostsOf(exchanges), loaded.readBody);
   const polls = pollsOf(
     exchanges.filter((one) => !isTelemetry(one)),
     loaded.take.marks,
@@ -53,7 +53,7 @@ export function surveyTake(loaded: LoadedTake): Survey {
     ...usualTidy,
     leftOut: hosts.filter((one) => one.role === 'telemetry' || one.role === 'other').map((one) => one.origin),
     dropped: numbers([...unasked, ...doubled]),
-    kept: [...filesWithEffect(exchanges, loaded.readBody)],
+    kept: [...filesWithEffect],
     polls: Object.fromEntries(polls.map((one): [string, 'repeat' | 'drop'] => [one.key, one.sameAnswer ? 'drop' : 'repeat'])),
   };
   const units = unitsOf(exchanges, proposal, loaded.take.marks);
@@ -111,7 +111,7 @@ function findingsOf(
   if (signedIn)
     tell(
       'sign-in-in-an-address',
-      `${many(withUser.length, 'request')} to ${originOf(signedIn)} ${withUser.length === 1 ? 'names its' : 'name their'} user in the address (“${userInAddress(signedIn.url)?.user ?? ''}”). A script sends that user by HTTP Basic; give users of your own in the environment.`,
+      `${many(withUser.length, 'request')} to ${originOf(signedIn)} ${withUser.length === 1 ? 'names its' : 'name their'} user in the address (“${userInAddress(signedIn.url)?.user ?? ''}”). It is sent by HTTP Basic, and becomes a sign-in of the environment once a script is made of this take; give users of your own there.`,
       withUser,
       { label: 'Open the environment', go: 'environment' },
     );

@@ -2,6 +2,7 @@ import { scriptFromTake } from '../script/from-take.js';
 import { allSteps, requestSteps, type Script, type Step } from '../script/script.schema.js';
 import type { Exchange, Header, LoadedTake, Mark } from '../take/take.schema.js';
 import { html, json, TakeBuilder } from '../test/take-builder.js';
+import { signInsInAddresses, withSignIns } from '../sign-in/in-addresses.js';
 import { keeping, leftOutOf } from './left-out.js';
 import { surveyTake } from './survey.js';
 import { everything, type Tidy } from './tidy.schema.js';
@@ -28,6 +29,26 @@ function take(
   return { ...loaded, take: { ...loaded.take, marks }, exchanges: loaded.exchanges.map((one) => ({ ...one, ...change(one) })) };
 }
 const at = (host: string, one: Exchange): string => one.url.replace('127.0.0.1:9', host);
+
+it('a host of another name that was only asked is kept where its answer gives what is sent later', () => {
+  const asked = (key: string) =>
+    take(
+      (builder) =>
+        builder
+          .add(['GET', '/home'], [200, html, '<title>Yard</title>'])
+          .add(['GET', '/visit'], [200, json, '{"key":"Kx81-q7f3aa01bc9d"}'])
+          .add(['GET', '/news'], [200, json, '{"news":[]}'])
+          .add(['POST', '/book', [['X-Visit', key]], 'a=1'], [200, json, '{}']),
+      (one) => (one.n === 2 ? { url: at('visits.example', one) } : one.n === 3 ? { url: at('news.example', one) } : {}),
+    );
+  const rolesOf = (loaded: LoadedTake) => surveyTake(loaded).hosts.map(({ role, reason }) => [role, reason]);
+  expect(rolesOf(asked('Kx81-q7f3aa01bc9d')).slice(1)).toEqual([
+    ['application', 'An answer of it gives a value that is sent later.'],
+    ['other', expect.stringContaining('only asked')],
+  ]);
+  expect(steps(scriptOf(asked('Kx81-q7f3aa01bc9d')))).toEqual(['GET /home', 'GET /visit', 'POST /book']);
+  expect(steps(scriptOf(asked('fixed')))).toEqual(['GET /home', 'POST /book']);
+});
 
 describe('hosts', () => {
   const loaded = take(
@@ -290,6 +311,31 @@ it('a user in an address is sent by HTTP Basic (RFC 7617, 2: the example with Al
   const [first, second] = requestSteps(scriptOf(loaded)).map(({ step }) => step.headers.find((one) => one.name === 'Authorization')?.value);
   expect([first, second]).toEqual([[{ kind: 'text', text: 'Basic QWxhZGRpbjpvcGVuIHNlc2FtZQ==' }], undefined]);
   expect(surveyTake(loaded).findings).toMatchObject([{ kind: 'sign-in-in-an-address', exchanges: [1], action: { go: 'environment' } }]);
+});
+
+describe('users in addresses', () => {
+  const asked = (...users: string[]) =>
+    take(
+      (builder) => users.reduce((made) => made.add(['GET', '/api'], [200, json, '{}']), builder),
+      (one) => ({ url: one.url.replace('//', `//${users[one.n - 1] ?? ''}`) }),
+    );
+  const { origin } = new URL(asked('').exchanges[0]?.url ?? '');
+
+  it('become sign-ins of the environment, at the origin that is hit, and the script sends them no more', () => {
+    const loaded = asked('kim:tulip@', '', 'kim:tulip@');
+    const signIns = signInsInAddresses(loaded.exchanges);
+    expect(signIns).toEqual([{ kind: 'basic', origin, user: 'kim', password: 'tulip' }]);
+    const script = scriptFromTake(loaded, { scriptId: 's', name: 's', tidy: everything, signedIn: [origin] });
+    expect(requestSteps(script).flatMap(({ step }) => step.headers.filter((one) => one.name === 'Authorization'))).toEqual([]);
+    const staged = withSignIns({ credentials: [], map: { [origin]: 'http://127.0.0.1:9' } }, signIns);
+    expect(staged.credentials).toEqual([{ kind: 'basic', origin: 'http://127.0.0.1:9', user: 'kim', password: 'tulip' }]);
+    const own = { kind: 'digest' as const, origin: '*', user: 'lee', password: 'rose' };
+    expect(withSignIns({ credentials: [own], map: {} }, signIns).credentials).toEqual([own]);
+  });
+
+  it('stay in the script where a take asked as several of them', () => {
+    expect(signInsInAddresses(asked('kim:tulip@', 'lee:rose@').exchanges)).toEqual([]);
+  });
 });
 
 describe('a take in which nobody marked transactions', () => {

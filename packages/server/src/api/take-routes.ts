@@ -19,6 +19,8 @@ import {
   writeCurl,
   type Exchange,
   type Take,
+  signInsInAddresses,
+  withSignIns,
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
@@ -249,9 +251,20 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         const survey = body.tidy && body.transactions ? null : await compute.survey(stored);
         const tidy = body.tidy ?? survey?.proposal ?? usualTidy;
         const transactions = body.transactions ?? survey?.transactions ?? [];
-        const script = await compute.scriptFromTake(stored, { scriptId: randomUUID(), name: body.name, tidy, transactions });
+        const signIns = signInsInAddresses(stored.exchanges);
+        const script = await compute.scriptFromTake(stored, {
+          scriptId: randomUUID(),
+          name: body.name,
+          tidy,
+          transactions,
+          signedIn: signIns.map((one) => one.origin),
+        });
         if (script.transactions.length === 0)
           throw new Problem(422, 'Nothing is left', 'Every exchange was left out. Keep at least one host, or the static files.');
+        // Users and passwords belong to where the script is played, not into the script.
+        if (signIns.length > 0)
+          for (const environment of await store.environments(stored.take.projectId))
+            await store.saveEnvironment(withSignIns(environment, signIns));
         await keepScript(store, script, { by: personOf(request) });
         return script;
       },
