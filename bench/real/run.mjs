@@ -9,6 +9,7 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
 import { leaveOneOut } from '../leave-one-out.mjs';
+import { leftOutOfTake } from './left-out.mjs';
 import { emptyFolder, installDebian, installNpm, inBrowser } from './stage.mjs';
 
 const { values, positionals } = parseArgs({
@@ -150,6 +151,12 @@ async function trial(name) {
       join(folder, 'env.yaml'),
       `targets: [${[running.origin, ...(running.origins ?? [])].join(', ')}]\n${running.environment ?? ''}`,
     );
+    for (const file of takes) {
+      const left = await leftOutOfTake(join(folder, file));
+      say(
+        `${name.padEnd(14)} ${file}: ${left.requests} requests; left out ${left.files} files, ${left.others} others, acts ${left.acts.length}${left.acts.map((one) => `\n    left out: ${one}`).join('')}`,
+      );
+    }
     for (const used of [takes, takes.slice(0, 1)]) {
       const { text, ...result } = await tryTakes(folder, app, running, used);
       writeFileSync(join(folder, `said-${used.length}.txt`), text);

@@ -184,13 +184,15 @@ describe('what moves while a script is played', () => {
     expect(got[1]?.headers.cookie).toBe('sid=kept; theme=dark; seen=1');
   });
 
-  it('fails a step whose answer holds a failure sign of the environment, whatever its status', async () => {
+  it('fails a step whose answer holds a failure sign of the environment, whatever its status, unless the recorded answer holds it too', async () => {
     pages = { '/desk': '<p>Your session has expired</p>' };
     const own = { ...environment(origin), failureSigns: [{ kind: 'text' as const, text: 'session has expired' }] };
     const failures: (string | null)[] = [];
     const driver = new HttpDriver({ ...optionsFor(own, new TargetTls(own)), answerLimitMs: 5000 });
     const user = new VirtualUser(
-      compile(script([request('s1', text('/desk')), request('s2', text('/other'))]), own),
+      compile(script([request('s1', text('/desk')), request('s2', text('/other')), request('s3', text('/desk'))]), own, {
+        shownSigns: { s3: own.failureSigns },
+      }),
       driver,
       Math.random,
       { step: (played) => failures.push(played.failure), transaction: () => undefined },
@@ -198,6 +200,6 @@ describe('what moves while a script is played', () => {
     );
     await user.iterate(new Map(), 'go-on');
     await driver.close();
-    expect(failures).toEqual(['It says “session has expired”, which is a failure sign.', null]);
+    expect(failures).toEqual(['It says “session has expired”, which is a failure sign.', null, null]);
   });
 });

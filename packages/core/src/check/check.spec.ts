@@ -1,4 +1,18 @@
-import { checkFailure, checkProblem, compares, describeCheck, recordedText, ResponseView, type Check, type Template } from '../index.js';
+import {
+  checkFailure,
+  checkProblem,
+  compares,
+  describeCheck,
+  recordedText,
+  ResponseView,
+  scriptFromTake,
+  shownSigns,
+  type Check,
+  type FailureSign,
+  type Template,
+} from '../index.js';
+import { html, json, TakeBuilder } from '../test/take-builder.js';
+import { everything } from '../tidy/tidy.schema.js';
 
 const text = (value: string): Template => [{ kind: 'text', text: value }];
 const check = (checked: Check['checked']): Check => ({ id: 'c', checked, onFailure: 'mark' });
@@ -84,5 +98,25 @@ describe('checks', () => {
     expect(checkProblem(check({ kind: 'count', extractor: rows, atLeast: 3, atMost: 2 }))).toBe('The most is less than the least.');
     expect(checkProblem(check({ kind: 'text', text: [], present: true }))).toContain('Write the text');
     expect(checkProblem(check({ kind: 'status', statuses: [200] }))).toBeNull();
+  });
+});
+
+describe('failure signs that a take shows itself', () => {
+  const signs: FailureSign[] = [
+    { kind: 'text', text: 'not authorized' },
+    { kind: 'title', text: 'Error' },
+    { kind: 'element', text: 'fault' },
+  ];
+
+  it('are found by step, so that they say nothing there', () => {
+    const take = new TakeBuilder()
+      .add(['GET', '/texts'], [200, json, '{"denied":"You are not authorized."}'])
+      .add(['GET', '/page'], [200, html, '<title>Errors of today</title><p>not authorized</p>'])
+      .add(['GET', '/data'], [200, json, '{"fault":{"code":4}}'])
+      .add(['GET', '/good'], [200, json, '{"fault":null}'])
+      .load();
+    const script = scriptFromTake(take, { scriptId: 's', name: 's', tidy: everything });
+    expect(shownSigns(script, take, signs)).toEqual({ s1: [signs[0]], s2: [signs[0], signs[1]], s3: [signs[2]] });
+    expect(shownSigns(script, take, [])).toEqual({});
   });
 });

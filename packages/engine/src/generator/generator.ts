@@ -227,6 +227,7 @@ export class Generator {
         readFile: (hash) => files.get(hash),
         dealtPerUse,
         filesSideBySide: crew.browser?.filesSideBySide ?? false,
+        shownSigns: plan.shownSigns?.[script.id],
       });
       this.#programs.set(crew.id, program);
       for (const { place, user } of users) this.#seats.push(makeSeat(crew, program, place, user));

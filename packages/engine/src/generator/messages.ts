@@ -3,6 +3,7 @@ import {
   CrewSchema,
   DealSchema,
   EnvironmentSchema,
+  FailureSignSchema,
   FrameSchema,
   LoadCurveSchema,
   SampleBatchSchema,
@@ -30,6 +31,8 @@ export const PlanSchema = z.object({
   ),
   curve: LoadCurveSchema,
   environment: EnvironmentSchema,
+  /** By script and step the failure signs that the recorded answer holds, so that they say nothing there. */
+  shownSigns: z.record(z.string(), z.record(z.string(), z.array(FailureSignSchema))).optional(),
   seed: z.string(),
   /** Whether each request is told of, too. */
   samples: z.boolean().default(false),

@@ -22,6 +22,7 @@ import {
   type Expectation,
   type Extractor,
   type FailureSign,
+  type ShownSigns,
   type Loop,
   type Made,
   type Piece,
@@ -136,6 +137,8 @@ export function compile(
     dealtPerUse?: ReadonlySet<string>;
     /** Fetches files that follow each other at the same time, as browsers do. */
     filesSideBySide?: boolean;
+    /** Failure signs that the recorded answers of steps hold. */
+    shownSigns?: ShownSigns | undefined;
   } = {},
 ): Program {
   const made = new Map(script.made.map((one) => [one.id, one]));
@@ -239,6 +242,10 @@ export function compile(
     format: use.action === 'send' ? use.format : 'text',
     awaits: 'awaits' in use && use.awaits ? awaited(use.awaits) : null,
   });
+  const signsOf = (step: string): readonly FailureSign[] => {
+    const shown = new Set(options.shownSigns?.[step]?.map((one) => JSON.stringify(one)));
+    return shown.size === 0 ? environment.failureSigns : environment.failureSigns.filter((one) => !shown.has(JSON.stringify(one)));
+  };
   const compileRequest = (step: RequestStep): CompiledRequest => {
     const checks = step.checks ?? [];
     const extracts = script.handoffs.flatMap((one) =>
@@ -257,7 +264,7 @@ export function compile(
       headers: step.headers.map(({ name, value }) => ({ name, value: rebase(name, renderer(value), environment) })),
       body: step.body ? bodyOf(step) : file,
       expect: step.expect,
-      failureSigns: environment.failureSigns,
+      failureSigns: signsOf(step.id),
       extracts,
       readsBody:
         step.expect.title !== null ||

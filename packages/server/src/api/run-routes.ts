@@ -16,7 +16,10 @@ import {
   UserFiguresSchema,
   UserLogEntrySchema,
   UserStateSchema,
+  type Environment,
   type Run,
+  type ShownSigns,
+  type Workload,
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound } from '../problem.js';
@@ -35,6 +38,17 @@ export const runRoutes = ({ store, compute, conductor, live, samples }: Services
     if (!run) throw notFound('run', id);
     return run;
   };
+  /** By script the failure signs that its take shows, too: what a rehearsal passes, a run must not fail. */
+  const shownIn = async (workload: Workload, { failureSigns }: Environment): Promise<Record<string, ShownSigns>> => {
+    const shown: Record<string, ShownSigns> = {};
+    if (failureSigns.length === 0) return shown;
+    for (const id of new Set(workload.crews.map((one) => one.scriptId))) {
+      const script = await store.script(id);
+      const take = script && (await store.loadTake(script.takeId));
+      if (take) shown[id] = await compute.shownSigns(script, take, failureSigns);
+    }
+    return shown;
+  };
   return [
     route({
       method: 'post',
@@ -49,7 +63,8 @@ export const runRoutes = ({ store, compute, conductor, live, samples }: Services
         const settings = await store.projectSettings(workload.projectId);
         const inherited = inheritedCriteria(settings, workload.criteria);
         const judged = { ...workload, criteria: [...workload.criteria, ...inherited] };
-        return conductor.start(judged, await playedIn(store, workload.projectId), settings.watches);
+        const environment = await playedIn(store, workload.projectId);
+        return conductor.start(judged, environment, settings.watches, await shownIn(workload, environment));
       },
     }),
     route({

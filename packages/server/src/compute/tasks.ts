@@ -13,6 +13,7 @@ import {
   heldBy,
   layBeside,
   scriptFromTake,
+  shownSigns,
   searchTake,
   splice,
   suggestChecks,
@@ -58,6 +59,7 @@ import {
   type SampleQuery,
   type SamplesKept,
   type SourcePlace,
+  type ShownSigns,
   type Side,
   type Sources,
   type Spliced,
@@ -181,6 +183,7 @@ export const tasks = {
   compareRehearsals: (script: Script, step: string, left: StoredRehearsal, right: StoredRehearsal): StepDifference =>
     compareStep(script, step, sideOf(script, left), sideOf(script, right)),
 
+  shownSigns: (script: Script, take: StoredTake, signs: readonly FailureSign[]): ShownSigns => shownSigns(script, load(take), signs),
   heldBy: (take: StoredTake, sign: FailureSign, most: number): ReturnType<typeof heldBy> => heldBy(load(take), sign, most),
   splice: (
     script: Script,

@@ -14,7 +14,7 @@ import {
   type Watch,
   type Workload,
 } from '@sturdy/core';
-import { MeetingPoints, type FromGenerator, type ToGenerator } from '@sturdy/engine';
+import { MeetingPoints, type FromGenerator, type Plan, type ToGenerator } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { HostWatcher } from '../hosts/host-reader.js';
@@ -112,8 +112,11 @@ export class Conductor {
     return [...(this.#playing.get(runId)?.users.values() ?? [])];
   }
 
-  /** Starts a run, and reads the figures of the watched hosts while it lasts. Throws a problem where the workload cannot be played. */
-  async start(workload: Workload, environment: Environment, watches: readonly Watch[] = []): Promise<Run> {
+  /**
+   * Starts a run, and reads the figures of the watched hosts while it lasts. `shownSigns` are failure signs that recorded
+   * answers hold. Throws a problem where the workload cannot be played.
+   */
+  async start(workload: Workload, environment: Environment, watches: readonly Watch[] = [], shownSigns?: Plan['shownSigns']): Promise<Run> {
     const busy = this.current;
     if (busy)
       throw new Problem(
@@ -121,7 +124,7 @@ export class Conductor {
         'A run is live',
         `Run ${busy.number} is still live. Finish or abort it first, or its figures would be mixed with those of the new one.`,
       );
-    const { scripts, plans, tables } = await planRun(this.store, workload, environment, this.samples !== null);
+    const { scripts, plans, tables } = await planRun(this.store, workload, environment, this.samples !== null, shownSigns);
     const before = await this.store.runs(workload.projectId);
     const run: Run = {
       id: randomUUID(),

@@ -19,6 +19,7 @@ export async function planRun(
   workload: Workload,
   environment: Environment,
   withSamples: boolean,
+  shownSigns: Plan['shownSigns'],
 ): Promise<PlannedRun> {
   if (workload.crews.length === 0) throw new Problem(422, 'No crew', 'The workload has no crew. Add one and choose the script it plays.');
   const all = await store.scripts(workload.projectId);
@@ -71,6 +72,7 @@ export async function planRun(
     crews: seats.map(({ crew, users }) => ({ crew, users: users.filter((one) => one.user % generators === generator) })),
     curve: workload.curve,
     environment,
+    ...(shownSigns && { shownSigns }),
     seed: workload.seed,
     samples: withSamples,
     tables: planned,
