@@ -17,6 +17,7 @@ export * from './take/unfold-sockets.js';
 export * from './take/message-words.js';
 export * from './take/rendered-page.js';
 export * from './bytes.js';
+export * from './cut-text.js';
 export * from './tidy/tidy.schema.js';
 export * from './tidy/hosts.js';
 export * from './tidy/units.js';

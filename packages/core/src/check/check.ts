@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 import { RE2JS } from 're2js';
 import type { Check, Checked, Comparison, Condition } from '../script/check.schema.js';
 import { describeExtractor } from '../script/describe-extractor.js';
@@ -66,7 +67,7 @@ export const hasRightSide = (is: Comparison): boolean => is !== 'empty' && is !=
 /** True where a condition holds; `fill` gives the text of a template now. */
 export const holds = ({ left, is, right }: Condition, fill: Fill): boolean => compares(fill(left), is, fill(right));
 
-const shown = (text: string): string => `“${text.length > 120 ? `${text.slice(0, 120)}…` : text}”`;
+const shown = (text: string): string => `“${cutText(text, 120)}”`;
 
 /** What a check says in words; `words` gives a template as people read it. */
 export function describeCheck({ checked }: Pick<Check, 'checked'>, words: (template: Template) => string): string {

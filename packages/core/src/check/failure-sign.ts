@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 import * as z from 'zod';
 import type { LoadedTake } from '../take/take.schema.js';
 import type { ResponseView } from '../script/response-view.js';
@@ -23,15 +24,13 @@ export const WrittenFailureSignSchema = z.union([
   FailureSignSchema,
 ]);
 
-const cutShort = (text: string, length = 140): string => (text.length > length ? `${text.slice(0, length)}…` : text);
-
 /** Where an answer holds a sign, in words; null where it does not. */
 function found(response: ResponseView, { kind, text }: FailureSign): string | null {
   switch (kind) {
     case 'text':
-      return response.body.includes(text) ? `It says “${cutShort(text)}”` : null;
+      return response.body.includes(text) ? `It says “${cutText(text, 140)}”` : null;
     case 'title':
-      return response.kind === 'html' && response.title.includes(text) ? `The page is called “${cutShort(response.title)}”` : null;
+      return response.kind === 'html' && response.title.includes(text) ? `The page is called “${cutText(response.title, 140)}”` : null;
     case 'element':
       return response.kind === 'xml' ? xmlElement(response.body, text) : response.kind === 'json' ? jsonMember(response.json, text) : null;
   }
@@ -41,7 +40,7 @@ function xmlElement(body: string, name: string): string | null {
   const quoted = name.replace(/[^\w-]/g, '\\$&');
   const element = new RegExp(`<(?:[\\w.-]+:)?${quoted}(?:\\s[^>]*)?>([^<]*)`).exec(body);
   return element
-    ? `It holds the element <${name}>${(element[1] ?? '').trim() === '' ? '' : ` with “${cutShort((element[1] ?? '').trim())}”`}`
+    ? `It holds the element <${name}>${(element[1] ?? '').trim() === '' ? '' : ` with “${cutText((element[1] ?? '').trim(), 140)}”`}`
     : null;
 }
 
@@ -51,7 +50,7 @@ function jsonMember(value: unknown, name: string, depth = 0): string | null {
   if (typeof value !== 'object' || value === null || depth > deepest) return null;
   for (const [key, own] of Object.entries(value)) {
     const isEmpty = own === null || own === false || own === '' || (Array.isArray(own) && own.length === 0);
-    if (key === name && !isEmpty) return `It holds “${name}” with ${cutShort(JSON.stringify(own))}`;
+    if (key === name && !isEmpty) return `It holds “${name}” with ${cutText(JSON.stringify(own), 140)}`;
     const inside = jsonMember(own, name, depth + 1);
     if (inside !== null) return inside;
   }

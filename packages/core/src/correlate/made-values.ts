@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 import type { Exchange, LoadedTake, Take } from '../take/take.schema.js';
 import { digests, encode } from '../script/encoding.js';
 import { requestSteps, type Encoding, type Handoff, type Made, type Piece, type Script } from '../script/script.schema.js';
@@ -195,7 +196,7 @@ class KnownValues {
 
   put({ encoding, source }: Digest, target: Target, maker: HandoffMaker): boolean {
     const handoff = maker.handoffOf(source);
-    const told = `It is ${encoding} of “${source.slice(0, 40)}”`;
+    const told = `It is ${encoding} of “${cutText(source, 40)}”`;
     if (handoff) {
       maker.put(target, {
         kind: 'wrap',

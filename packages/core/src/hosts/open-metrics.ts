@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 /** One value of an exposition; labels by name. */
 export interface MetricSample {
   name: string;
@@ -73,7 +74,7 @@ export function readOpenMetrics(text: string): Exposition {
     const sample = sampleLine.exec(line);
     const labels = sample ? labelsOf(sample[2] ?? '') : null;
     const value = sample ? numberOf(sample[3] ?? '') : null;
-    if (!sample || labels === null || value === null) problems.push({ line: at + 1, text: `“${line.slice(0, 80)}” is no sample.` });
+    if (!sample || labels === null || value === null) problems.push({ line: at + 1, text: `“${cutText(line, 80)}” is no sample.` });
     else samples.push({ name: sample[1] ?? '', labels, value });
   });
   return { families: [...families.values()], samples, problems };

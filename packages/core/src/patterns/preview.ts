@@ -1,3 +1,4 @@
+import { textStart } from '../cut-text.js';
 import * as z from 'zod';
 import { visitStill, stepsOfTake } from '../correlate/candidates.js';
 import { ValueIndex } from '../correlate/value-index.js';
@@ -39,7 +40,7 @@ export function previewPattern(loaded: LoadedTake, pattern: HandoffPattern): Pat
         step: own.step.name,
         number: own.number,
         place: node.place,
-        value: node.value.slice(0, 200),
+        value: textStart(node.value, 200),
         reads: known ? describeExtractor(known.origin.extractor) : null,
         from: place ? (names.get(place.step) ?? null) : null,
       });

@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { pathAndQuery } from '../take/messages.js';
 import type { ResponseView } from '../script/response-view.js';
@@ -21,8 +22,6 @@ import { masked, shownTexts } from '../rehearse/said.js';
 import type { OpenPoint, Proof } from './proof.schema.js';
 import { layOut, ledTo, type LaidStep } from './laid-step.js';
 import { shows, showsAs, timesShown } from './shown.js';
-
-const short = (text: string, length = 40): string => (text.length > length ? `${text.slice(0, length)}…` : text);
 
 /**
  * Whether two rehearsals in a row that passed did what the takes did: things of their own were made, what was sent is shown by them, and
@@ -140,7 +139,7 @@ class Prover {
           step: maker.step.id,
           number: maker.number,
           kind: 'not-new',
-          sentence: `Step ${maker.number} made ${handoff.name} “${short(handoff.recorded)}” in the take; ${known.length > 1 && known[0] === known[1] ? `both rehearsals got “${short(known[0] ?? '')}”` : `the rehearsal got “${short(known.find((one) => one === handoff.recorded) ?? '')}” again`}, so nothing new was made.`,
+          sentence: `Step ${maker.number} made ${handoff.name} “${cutText(handoff.recorded, 40)}” in the take; ${known.length > 1 && known[0] === known[1] ? `both rehearsals got “${cutText(known[0] ?? '', 40)}”` : `the rehearsal got “${cutText(known.find((one) => one === handoff.recorded) ?? '', 40)}” again`}, so nothing new was made.`,
           advice: 'What is typed there may have to be new each time: bind it to data, or let it be made anew.',
         });
         continue;
@@ -151,7 +150,7 @@ class Prover {
           step: hidden.step.id,
           number: hidden.number,
           kind: 'not-shown',
-          sentence: `Step ${hidden.number} showed ${handoff.name} “${short(handoff.recorded)}” in the take; the rehearsal's own “${short(known[0] ?? '')}” is not shown there.`,
+          sentence: `Step ${hidden.number} showed ${handoff.name} “${cutText(handoff.recorded, 40)}” in the take; the rehearsal's own “${cutText(known[0] ?? '', 40)}” is not shown there.`,
           advice: 'Look at the answer of that step: it may show the thing of the take.',
         });
         continue;
@@ -160,7 +159,7 @@ class Prover {
       this.#made.push({
         step: maker.step.id,
         number: maker.number,
-        what: `made ${handoff.name} ${known.map((one) => short(one)).join(', then ')}`,
+        what: `made ${handoff.name} ${known.map((one) => cutText(one, 40)).join(', then ')}`,
       });
     }
   }
@@ -181,7 +180,7 @@ class Prover {
         this.#made.push({
           step: act.step.id,
           number: act.number,
-          what: `led to ${now.map((one) => short(one ?? '', 60)).join(', then ')}`,
+          what: `led to ${now.map((one) => cutText(one ?? '', 60)).join(', then ')}`,
         });
     }
   }
@@ -261,7 +260,7 @@ class Prover {
           number,
           kind: 'still-recorded',
           about: { place: node.place, value: node.value },
-          sentence: `Step ${number} sends “${short(node.value)}” (${node.place}) as it was recorded, and the second take sent another.`,
+          sentence: `Step ${number} sends “${cutText(node.value, 40)}” (${node.place}) as it was recorded, and the second take sent another.`,
           advice: 'Hand it off, bind it to data, or say that it stays.',
         });
         return false;
@@ -310,7 +309,7 @@ class Prover {
             number: lost.laid.number,
             kind: 'not-shown',
             about: { place: input.place, value: input.value },
-            sentence: `Step ${act.number} sent “${short(now[0] ?? input.value)}” (${input.name}), and step ${lost.laid.number} does not show it as it did in the take.`,
+            sentence: `Step ${act.number} sent “${cutText(now[0] ?? input.value, 40)}” (${input.name}), and step ${lost.laid.number} does not show it as it did in the take.`,
             advice: 'Compare the two answers of that step: the change may not have reached the thing that is shown.',
           });
           continue;
@@ -322,14 +321,14 @@ class Prover {
           this.#made.push({
             step: act.step.id,
             number: act.number,
-            what: `made one thing more each time: step ${grown.laid.number} shows “${short(input.value)}” once more often`,
+            what: `made one thing more each time: step ${grown.laid.number} shows “${cutText(input.value, 40)}” once more often`,
           });
           seen++;
         } else if (fresh || this.#isOfOwnThing(act) || echoes.some(({ laid }) => this.#isOfOwnThing(laid))) {
           this.#changed.push({
             step: act.step.id,
             number: act.number,
-            what: `${input.name} “${short(now[0] ?? input.value)}” is shown by step ${echoes[0]?.laid.number ?? 0}`,
+            what: `${input.name} “${cutText(now[0] ?? input.value, 40)}” is shown by step ${echoes[0]?.laid.number ?? 0}`,
           });
           if (fresh) this.#fresh.push({ recorded: input.value, now: now.filter((value) => value !== undefined) });
           seen++;
@@ -341,7 +340,7 @@ class Prover {
           step: act.step.id,
           number: act.number,
           kind: 'unseen',
-          sentence: `Step ${untied.laid?.number ?? act.number} shows “${short(untied.input.value)}”, which step ${act.number} sent, but nothing shows that it is of the thing that this rehearsal made and not of the recorded one.`,
+          sentence: `Step ${untied.laid?.number ?? act.number} shows “${cutText(untied.input.value, 40)}”, which step ${act.number} sent, but nothing shows that it is of the thing that this rehearsal made and not of the recorded one.`,
           advice: 'Let what is typed there be new each time, or record a step that opens the thing by its id.',
         });
         continue;
@@ -352,7 +351,7 @@ class Prover {
         kind: 'unseen',
         sentence: `No later answer of the take shows what step ${act.number} sent (${inputs
           .slice(0, 3)
-          .map((one) => `“${short(one.value, 24)}”`)
+          .map((one) => `“${cutText(one.value, 24)}”`)
           .join(', ')}), so nobody can see whether it arrived.`,
         advice: 'Record a step that looks at the thing, or add a check for what the answer should say.',
       });
@@ -389,7 +388,7 @@ class Prover {
           kind: 'not-shown',
           sentence: `Step ${laid.number} showed ${lost
             .slice(0, 3)
-            .map((one) => `“${short(one)}”`)
+            .map((one) => `“${cutText(one, 40)}”`)
             .join(', ')} after step ${act.number} in the take, and does not now.`,
           advice: 'Compare the two answers of that step: what was done before it may not have been taken.',
         });

@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 import { isPlainWord } from '../take/messages.js';
 import { describeExtractor } from '../script/describe-extractor.js';
 import type { HtmlElement } from '../script/html.js';
@@ -9,8 +10,6 @@ import { capturedView, type Captured } from './captured.js';
 import { faultTexts } from './failure-signs.js';
 import { saysTaken } from './said.js';
 import type { CapturedStep, Divergence, RehearsedStep } from './rehearsal.schema.js';
-
-const short = (text: string, length = 48): string => (text.length > length ? `${text.slice(0, length)}…` : text);
 
 /** Where a rehearsal first left the take, why most likely, and what to do; null where it did not. */
 export function firstDivergence(script: Script, steps: readonly RehearsedStep[], captured: Captured): Divergence | null {
@@ -50,7 +49,7 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
     const told = first.stale.length > 0 && first.verdict === 'drifted' && first.reasons.length === first.stale.length;
     return {
       ...base,
-      sentence: `${told ? `${what} answered as in the take, but proves nothing.` : happened} ${where} sent ${stale.name} “${short(stale.recorded)}” from the take; the server now gives “${short(stale.current)}” at step ${numberOf(stale.origin)} (${describeExtractor(stale.extractor)}).`,
+      sentence: `${told ? `${what} answered as in the take, but proves nothing.` : happened} ${where} sent ${stale.name} “${cutText(stale.recorded, 48)}” from the take; the server now gives “${cutText(stale.current, 48)}” at step ${numberOf(stale.origin)} (${describeExtractor(stale.extractor)}).`,
       cause: 'stale-value',
       advice: `Hand ${stale.name} off: read it at step ${numberOf(stale.origin)} and send what is read.`,
     };
@@ -60,7 +59,7 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
     return {
       ...base,
       refused,
-      sentence: `${happened} The answer names “${short(refused)}”, which this step sent as it was typed in the take.`,
+      sentence: `${happened} The answer names “${cutText(refused, 48)}”, which this step sent as it was typed in the take.`,
       cause: 'refused-value',
       advice: 'This value can be used only once. Bind it to a column of a data table, or let a new one be made.',
     };

@@ -1,11 +1,10 @@
+import { cutText } from '../cut-text.js';
 import { fitsTitle, leadsTo } from '../take/messages.js';
 import { rootElement } from '../script/html.js';
 import type { ResponseView } from '../script/response-view.js';
 import type { Expectation } from '../script/script.schema.js';
 
 const faultWord = /^(fault|error|exception|problem)s?$/i;
-
-const cutShort = (text: string, length = 140): string => (text.length > length ? `${text.slice(0, length)}…` : text);
 
 /**
  * What a single answer says of its own failure, whatever its status: first against what is expected of the step, then
@@ -14,23 +13,23 @@ const cutShort = (text: string, length = 140): string => (text.length > length ?
 export function failureOf(response: ResponseView, expect: Expectation, location: string | undefined): string | null {
   if (!expect.statuses.includes(response.status)) {
     const told = faultTexts(response)[0] ?? (response.kind === 'html' && response.title ? response.title : '');
-    return `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${told ? `: “${cutShort(told)}”` : ''}.`;
+    return `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${told ? `: “${cutText(told, 140)}”` : ''}.`;
   }
   // Only an answer that failed is read for what it says.
   const because = (): string => {
     const said = faultTexts(response).join(' ');
-    return said === '' ? '' : `: “${cutShort(said)}”`;
+    return said === '' ? '' : `: “${cutText(said, 140)}”`;
   };
   if (expect.redirect !== null && location === undefined)
-    return `It answered at once where the take was led on to ${expect.redirect}${because() || (response.title !== '' ? `: the page “${cutShort(response.title)}”` : '')}.`;
+    return `It answered at once where the take was led on to ${expect.redirect}${because() || (response.title !== '' ? `: the page “${cutText(response.title, 140)}”` : '')}.`;
   if (
     expect.redirect !== null &&
     location !== undefined &&
     ![expect.redirect, ...(expect.otherRedirects ?? [])].some((one) => leadsTo(one, location))
   )
-    return `It redirects to ${cutShort(location, 80)} where the take went to ${expect.redirect}.`;
+    return `It redirects to ${cutText(location, 80)} where the take went to ${expect.redirect}.`;
   if (expect.content !== null && response.kind !== expect.content && response.declaredKind !== expect.content) {
-    const page = response.kind === 'html' && response.title !== '' ? `: the page “${cutShort(response.title)}”` : '';
+    const page = response.kind === 'html' && response.title !== '' ? `: the page “${cutText(response.title, 140)}”` : '';
     return `It answered with ${response.kind} where the take had ${expect.content}${page}.`;
   }
   if (expect.rootElement !== null) {
@@ -40,7 +39,7 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
     }
   }
   if (expect.title !== null && response.body !== '' && !fitsTitle(expect.title, response.title))
-    return `The page says “${cutShort(response.title)}” where the take had “${expect.title}”${because()}.`;
+    return `The page says “${cutText(response.title, 140)}” where the take had “${expect.title}”${because()}.`;
   return null;
 }
 

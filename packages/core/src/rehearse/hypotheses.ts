@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { describeExtractor } from '../script/describe-extractor.js';
 import { answerOf, placeOfResponse, requestSteps, type Script } from '../script/script.schema.js';
@@ -32,8 +33,6 @@ export interface Supposition extends Hypothesis {
   put?: (maker: HandoffMaker) => void;
   change?: (script: Script) => Script;
 }
-
-const short = (text: string): string => (text.length > 40 ? `${text.slice(0, 40)}…` : text);
 
 /** Everything that could explain what was seen, the likeliest first. */
 export function hypothesesOf(script: Script, loaded: LoadedTake, second: LoadedTake | null, seen: Seen): Supposition[] {
@@ -91,7 +90,7 @@ class Finder {
         kind: 'stale-value',
         step: candidate.step.id,
         number: candidate.number,
-        sentence: `Step ${candidate.number} sends ${proof.name} “${short(proof.recorded)}” from the take; read it at step ${this.#number(proof.origin)} instead.`,
+        sentence: `Step ${candidate.number} sends ${proof.name} “${cutText(proof.recorded, 40)}” from the take; read it at step ${this.#number(proof.origin)} instead.`,
         likelihood: proof.bits >= bitsOfProof ? 0.95 : proof.bits >= bitsOfLikelihood ? 0.7 : 0.4,
         put: (maker) => {
           maker.handOff(candidate, origin, 'proven', reason);
@@ -119,7 +118,7 @@ class Finder {
         kind: 'stale-value',
         step: stale.step,
         number: own.number,
-        sentence: `Step ${own.number} sends ${stale.name} “${short(stale.recorded)}” from the take; the answer of step ${origin.number}, which the take lacks, gives it now.`,
+        sentence: `Step ${own.number} sends ${stale.name} “${cutText(stale.recorded, 40)}” from the take; the answer of step ${origin.number}, which the take lacks, gives it now.`,
         likelihood: 0.92,
         put: (maker) => {
           maker.handOff(
@@ -164,7 +163,7 @@ class Finder {
         kind: 'must-be-new',
         step,
         number: this.#number(step),
-        sentence: `“${short(value)}” can be used only once (${why}); a new one is made each time.`,
+        sentence: `“${cutText(value, 40)}” can be used only once (${why}); a new one is made each time.`,
         likelihood,
         put: (maker) => {
           this.#makeAnew(value, maker, `${why.charAt(0).toUpperCase()}${why.slice(1)}, and ${fresh.reason}.`);
@@ -219,7 +218,7 @@ class Finder {
 
   /** All that names the thing of an act is another one each time: where one of them stays, its row is found among those of the takes. */
   #allNew(step: string, values: readonly string[], likelihood: number): Supposition {
-    const quoted = values.map((value) => `“${short(value)}”`).join(', ');
+    const quoted = values.map((value) => `“${cutText(value, 40)}”`).join(', ');
     return {
       id: `new ${step} ${values.join('\n')}`,
       kind: 'must-be-new',
@@ -331,7 +330,7 @@ class Finder {
           kind: 'wrong-handoff',
           step: own.step.id,
           number: own.number,
-          sentence: `${handoff.name} “${short(handoff.recorded)}” is no handoff: it was chosen, and is sent as recorded.`,
+          sentence: `${handoff.name} “${cutText(handoff.recorded, 40)}” is no handoff: it was chosen, and is sent as recorded.`,
           likelihood: handoff.evidence === 'proven' ? 0.05 : doubt * 0.8,
           change: (script) => withoutHandoff(script, handoff.id),
         });
@@ -360,7 +359,7 @@ class Finder {
           kind: 'unsure-value',
           step: own.step.id,
           number: own.number,
-          sentence: `Step ${own.number} sends ${node.name} “${short(node.value)}”, which ${describeExtractor(best.origin.extractor)} gives.`,
+          sentence: `Step ${own.number} sends ${node.name} “${cutText(node.value, 40)}”, which ${describeExtractor(best.origin.extractor)} gives.`,
           likelihood: refused === node.value ? 0.85 : own.number === last ? 0.5 : 0.3,
           put: (maker) => {
             maker.handOff(

@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { commonShape, redirectTarget } from '../take/messages.js';
 import { viewOf, type ResponseView } from '../script/response-view.js';
@@ -16,8 +17,6 @@ import { staleValues } from './stale-values.js';
 
 /** Below this structural likeness an answer is not like the take. */
 const leastLikeness = 0.6;
-
-const short = (text: string, length = 48): string => (text.length > length ? `${text.slice(0, length)}…` : text);
 
 /**
  * Lays what was captured beside the take, and beside a second one where there is one: verdict of each step, stale values, first divergence
@@ -63,7 +62,7 @@ export function judgeRehearsal(
       reasons: [
         ...judged.reasons,
         ...ownStale.map(
-          (one) => `It sent ${one.name} “${short(one.recorded)}” from the take; the server now gives “${short(one.current)}”.`,
+          (one) => `It sent ${one.name} “${cutText(one.recorded, 48)}” from the take; the server now gives “${cutText(one.current, 48)}”.`,
         ),
       ],
       stale: ownStale,
@@ -127,7 +126,7 @@ function judgeStep(step: RequestStep, good: readonly ResponseView[], own: Captur
   const failure = failureOf(replayed, step.expect, location) ?? sign;
   const [recorded] = good;
   const trouble = recorded ? troubleIn(replayed, good) : [];
-  const said = trouble.map((one) => short(one.text, 160));
+  const said = trouble.map((one) => cutText(one.text, 160));
   const told = said.length === 0 ? {} : { said };
   if (failure) {
     const redirect = easedRedirect(step, replayed, recorded, location);
@@ -154,7 +153,7 @@ function judgeStep(step: RequestStep, good: readonly ResponseView[], own: Captur
     found.push({
       kind: 'alerts',
       verdict: 'failed',
-      reason: `It answered ${replayed.status}, but says “${short(plain.map((one) => one.text).join(' '), 160)}”.`,
+      reason: `It answered ${replayed.status}, but says “${cutText(plain.map((one) => one.text).join(' '), 160)}”.`,
     });
   if (isKept && recorded.status === replayed.status && like < leastLikeness)
     found.push({

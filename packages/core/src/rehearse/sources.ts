@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 import * as z from 'zod';
 import { HandoffMaker, type Target } from '../correlate/handoff-maker.js';
 import { Judge } from '../correlate/judge.js';
@@ -79,8 +80,6 @@ export interface SourceRehearsal {
 
 const mostAgreeing = 8;
 const mostOthers = 3;
-
-const short = (text: string): string => (text.length > 40 ? `${text.slice(0, 40)}…` : text);
 
 const howMade: Partial<Record<Made['made'], string>> = {
   'container-number': 'Another container number is made after ISO 6346',
@@ -219,7 +218,7 @@ export class SourceFinder {
       ...against.map(({ origin }) => ({
         origin,
         evidence: 'unsure' as const,
-        why: `It gives what was sent in the take, but not in the second one, which sent “${short(other ?? '')}”.`,
+        why: `It gives what was sent in the take, but not in the second one, which sent “${cutText(other ?? '', 40)}”.`,
       })),
     ].map((one) => this.#read(looked, one, targets));
     return wholes.length > 0 ? wholes : this.#partReads(looked);
@@ -240,7 +239,7 @@ export class SourceFinder {
               {
                 origin,
                 evidence: evidenceOf(weight, text) ?? 'unsure',
-                why: `It gives “${short(text)}”, a part of what was sent; ${chanceOf(weight)}.`,
+                why: `It gives “${cutText(text, 40)}”, a part of what was sent; ${chanceOf(weight)}.`,
               },
               targets.filter((one) => one.node.value === value).map((one) => ({ ...one, value: text, start, end })),
             ),
@@ -311,14 +310,14 @@ export class SourceFinder {
         : input?.kind === 'typed'
           ? 'It stands in a field that people fill.'
           : differs
-            ? `The second take sent “${short(other)}”, so something else was right there.`
+            ? `The second take sent “${cutText(other, 40)}”, so something else was right there.`
             : other === undefined
               ? 'Nothing is known of another visit.'
               : 'Both takes sent it.';
     return {
       id: 'recorded',
       kind: 'recorded',
-      sentence: `Send “${short(value)}” as it was recorded`,
+      sentence: `Send “${cutText(value, 40)}” as it was recorded`,
       why,
       evidence: input?.kind === 'chosen' || input?.kind === 'typed' || (!differs && other !== undefined) ? 'likely' : 'unsure',
       inUse: handoff === undefined,

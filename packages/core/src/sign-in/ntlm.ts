@@ -46,13 +46,15 @@ export function readNtlmChallenge(message: Uint8Array): NtlmChallenge {
     throw new Error('The server answered the NTLM negotiation with something that is no challenge message.');
   const length = message.length >= 48 ? view.getUint16(40, true) : 0;
   const from = length > 0 ? view.getUint32(44, true) : 0;
+  if (from + length > message.length) throw new Error('The server answered the NTLM negotiation with a challenge that was cut off.');
   const targetInfo = message.slice(from, from + length);
   let timestamp: Uint8Array | null = null;
   for (let at = 0; at + 4 <= targetInfo.length;) {
     const id = (targetInfo[at] ?? 0) | ((targetInfo[at + 1] ?? 0) << 8);
     const size = (targetInfo[at + 2] ?? 0) | ((targetInfo[at + 3] ?? 0) << 8);
     if (id === 0) break;
-    if (id === timestampAttribute) timestamp = targetInfo.slice(at + 4, at + 4 + size);
+    // A FILETIME has 8 bytes (2.3.3 of [MS-DTYP]); anything else is none.
+    if (id === timestampAttribute && size === 8 && at + 12 <= targetInfo.length) timestamp = targetInfo.slice(at + 4, at + 12);
     at += 4 + size;
   }
   return { serverChallenge: message.slice(24, 32), targetInfo, timestamp };

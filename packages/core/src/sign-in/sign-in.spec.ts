@@ -126,6 +126,36 @@ describe('challenges', () => {
   });
 });
 
+describe('whatever a server asks', () => {
+  const head = (size: number) => Buffer.concat([Buffer.from('NTLMSSP\0\x02\0\0\0', 'latin1'), Buffer.alloc(size - 12, 0xff)]);
+  const challenge = fc.oneof(
+    fc.integer({ min: 12, max: 80 }).map((size) => `NTLM ${head(size).toString('base64')}`),
+    fc.uint8Array({ maxLength: 60 }).map((bytes) => `Negotiate ${Buffer.from(bytes).toString('base64')}`),
+    fc.string().map((text) => `NTLM ${text}`),
+    fc.string().map((text) => `Digest realm="${text}", nonce=${text}, qop=${text}, algorithm=MD5`),
+    fc.string(),
+  );
+  it('is answered or given up, and never throws', () => {
+    fc.assert(
+      fc.property(fc.array(challenge, { minLength: 1, maxLength: 4 }), fc.constantFrom('ntlm', 'digest', 'basic'), (asked, kind) => {
+        const credential = { kind, origin: '*', user: 'kim', password: 'p', ...(kind === 'ntlm' ? { domain: 'D' } : {}) } as Credential;
+        const own = new SignIn(
+          [credential],
+          (count) => new Uint8Array(count),
+          () => 0,
+        );
+        for (const one of asked) {
+          const told = own.answer({ origin: 'http://127.0.0.1:9', method: 'GET', target: '/', body: new Uint8Array(0) }, [
+            ['WWW-Authenticate', one],
+          ]);
+          expect(told === null || /^\w+ /.test(told)).toBe(true);
+        }
+      }),
+      { numRuns: 400 },
+    );
+  });
+});
+
 describe('signing in', () => {
   const request = { origin: 'http://127.0.0.1:9', method: 'GET', target: '/', body: none };
   const signIn = (credential: Credential) =>

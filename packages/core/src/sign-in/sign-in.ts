@@ -18,6 +18,7 @@ export interface SignInRequest {
 }
 
 const methods = ['basic', 'digest', 'bearer', 'ntlm'] as const;
+type HttpCredential = Extract<Credential, { kind: (typeof methods)[number] }>;
 const empty = new Uint8Array(0);
 
 /** Schemes whose recorded Authorization header is of no use later: it is made anew from the credentials. */
@@ -53,10 +54,22 @@ export class SignIn {
     return value === null ? kept : [...kept, ['Authorization', value]];
   }
 
-  /** The Authorization that answers a 401; null where there is no credential for it or it was refused. */
+  /**
+   * The Authorization that answers a 401; null where there is no credential for it, where it was refused, or where what the server asks can be
+   * answered by nobody, such as a challenge that was cut off. It never throws: it is asked while answers come in, whatever they hold.
+   */
   answer(request: SignInRequest, responseHeaders: readonly Header[]): string | null {
     const credential = credentialFor(this.credentials, request.origin, methods);
     if (!credential) return null;
+    try {
+      return this.#answerWith(credential, request, responseHeaders);
+    } catch {
+      this.#answering.delete(request.origin);
+      return null;
+    }
+  }
+
+  #answerWith(credential: HttpCredential, request: SignInRequest, responseHeaders: readonly Header[]): string | null {
     const challenges = readChallenges(headersOf(responseHeaders, 'www-authenticate'));
     if (credential.kind === 'digest') {
       const challenge = challenges.find(isKnownDigest);
@@ -91,7 +104,7 @@ export class SignIn {
     this.#answering.delete(origin);
   }
 
-  #unasked(credential: Extract<Credential, { kind: (typeof methods)[number] }>, request: SignInRequest): string | null {
+  #unasked(credential: HttpCredential, request: SignInRequest): string | null {
     switch (credential.kind) {
       case 'basic':
         return basicAuthorization(credential.user, credential.password);

@@ -1,3 +1,4 @@
+import { cutText } from '../cut-text.js';
 import { headerOf, isStaticFile, looksLikeId, mediaType, bodyKind, pathAndQuery } from '../take/messages.js';
 import { stepWords } from '../take/step-words.js';
 import type { Exchange, LoadedTake, Take } from '../take/take.schema.js';
@@ -158,4 +159,4 @@ const spaced = (word: string): string => {
   return plain.charAt(0).toUpperCase() + plain.slice(1).toLowerCase();
 };
 
-const short = (text: string): string => (text.length > longestName ? `${text.slice(0, longestName - 1)}…` : text);
+const short = (text: string): string => cutText(text, longestName - 1);

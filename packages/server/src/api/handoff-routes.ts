@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { ExtractorSchema, ProposalSchema, readPlaces, ScriptSchema, TrialSchema, type Handoff, type Script } from '@sturdy/core';
+import { cutText, ExtractorSchema, ProposalSchema, readPlaces, ScriptSchema, TrialSchema, type Handoff, type Script } from '@sturdy/core';
 import * as z from 'zod';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 import { notFound, Problem } from '../problem.js';
@@ -62,7 +62,7 @@ export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
           throw new Problem(
             422,
             'No answer gives this value',
-            `No answer before this step holds “${body.value.slice(0, 60)}”, nor a part of it. If a page script computes it, let the client make it; if people type it, take it from data.`,
+            `No answer before this step holds “${cutText(body.value, 60)}”, nor a part of it. If a page script computes it, let the client make it; if people type it, take it from data.`,
           );
         const { script: kept } = await keepScript(store, done.script, { by: personOf(request), what: 'A value handed off' });
         return { ...done, script: kept };

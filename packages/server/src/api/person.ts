@@ -1,3 +1,4 @@
+import { textStart } from '@sturdy/core';
 import { userInfo } from 'node:os';
 import type { Request } from 'express';
 
@@ -9,9 +10,9 @@ export function personOf(request: Request): string {
   const told = request.headers[personHeader];
   if (typeof told === 'string' && told !== '')
     try {
-      return decodeURIComponent(told).slice(0, 60);
+      return textStart(decodeURIComponent(told), 60);
     } catch {
-      return told.slice(0, 60);
+      return textStart(told, 60);
     }
   try {
     return userInfo().username;

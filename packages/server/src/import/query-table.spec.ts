@@ -12,6 +12,8 @@ describe('a query for a table', () => {
     expect(oneStatement(' select 1; ')).toBe('select 1');
     expect(oneStatement('select \';\' as "a;b" -- a; comment\n, $x$;$x$ /* ; */')).toContain('select');
     expect(() => oneStatement('select 1; drop table t')).toThrow('one query only');
+    // A name may end in dollar signs, which begin no quote (PostgreSQL, 4.1.2.4).
+    expect(() => oneStatement('select 1 as a$$ ; commit; drop table t; select 2 as b$$')).toThrow('one query only');
     for (const bad of ['delete from t', 'update t set a = 1', 'copy t to program $$x$$', 'call f()'])
       expect(() => oneStatement(bad)).toThrow('Only queries that read');
   });
@@ -19,6 +21,9 @@ describe('a query for a table', () => {
   it('may ask the store of the product, and databases of this machine only', async () => {
     expect((await tryQuery(store, { address: 'own', sql: 'select 1' })).rows).toEqual([['select 1']]);
     await expect(tryQuery(store, { address: 'postgres://db.example:5432/x', sql: 'select 1' })).rejects.toThrow(
+      'db.example is not on this machine',
+    );
+    await expect(tryQuery(store, { address: 'postgres://a:b@127.0.0.1:1/x?host=db.example', sql: 'select 1' })).rejects.toThrow(
       'db.example is not on this machine',
     );
     await expect(tryQuery(store, { address: 'here', sql: 'select 1' })).rejects.toThrow('Write the address of the database as');
@@ -77,6 +82,12 @@ describe('a query for a table', () => {
   it('changes nothing, whatever it calls, and tells the sentence of the database', async () => {
     await expect(tryQuery(keeping, { address, sql: 'with gone as (delete from loads returning id) select * from gone' })).rejects.toThrow();
     await expect(tryQuery(keeping, { address, sql: "select setval('nothing', 1)" })).rejects.toThrow();
+    // Past our own look at the text, the database takes one statement only.
+    const past = 'select 1 as "a" /* " */ ; commit; drop table loads; select 2 as "b" /* " */';
+    expect(() => oneStatement(past)).toThrow();
+    await expect(tryQuery(keeping, { address, sql: `select E'\\'' as a ; commit; drop table loads --' ` })).rejects.toThrow(
+      /multiple commands|one query only/,
+    );
     await expect(tryQuery(keeping, { address, sql: 'select nothing from loads' })).rejects.toThrow('column "nothing" does not exist');
     const { rows } = await tryQuery(keeping, { address, sql: 'select count(*) from loads' });
     expect(rows).toEqual([['12000']]);

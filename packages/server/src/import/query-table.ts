@@ -21,7 +21,8 @@ export const longestQueryMs = 60_000;
 export function oneStatement(sql: string): string {
   const plain = sql.trim().replace(/;\s*$/, '');
   // Quoted texts, quoted names, dollar quotes and comments may hold semicolons.
-  const bare = plain.replace(/'(?:[^']|'')*'|"(?:[^"]|"")*"|\$(\w*)\$[\s\S]*?\$\1\$|--[^\n]*|\/\*[\s\S]*?\*\//g, '');
+  // A dollar quote begins no sooner than a name has ended; a name may hold dollar signs (PostgreSQL, 4.1.2.4).
+  const bare = plain.replace(/'(?:[^']|'')*'|"(?:[^"]|"")*"|(?<![\w$])\$(\w*)\$[\s\S]*?\$\1\$|--[^\n]*|\/\*[\s\S]*?\*\//g, '');
   if (bare.includes(';')) throw new Error('Write one query only, without a semicolon in it.');
   if (!/^\s*(select|with|values|table)\b/i.test(bare)) throw new Error('Only queries that read are played: select, with, values or table.');
   return plain;
@@ -48,6 +49,10 @@ async function fromServer(
     statement_timeout: longestQueryMs,
     types: { getTypeParser: () => (text: string) => text },
   });
+  // The address may name another host once more behind its question mark, and the driver would go there.
+  const { host } = client;
+  if (!isLoopback(`http://${host.includes(':') && !host.startsWith('[') ? `[${host}]` : host}`))
+    throw new Error(`${host} is not on this machine. Take “host” out of the address, and ask a database on a loopback address.`);
   await client.connect().catch((error: unknown) => {
     throw new Error(
       `The database does not let us in: ${error instanceof Error ? error.message : String(error)}. See address, user and password.`,
@@ -55,7 +60,8 @@ async function fromServer(
   });
   try {
     await client.query('begin transaction read only');
-    await client.query(`declare wanted no scroll cursor for ${sql}`);
+    // As one prepared statement: whatever the text holds, a second statement is refused by the database itself.
+    await client.query({ text: `declare wanted no scroll cursor for ${sql}`, queryMode: 'extended' } as pg.QueryConfig);
     for (let read = 0; read < most && signal?.aborted !== true;) {
       const result = await client.query<unknown[]>({ text: `fetch ${Math.min(batchRows, most - read)} from wanted`, rowMode: 'array' });
       const columns = queryColumns(result.fields);

@@ -87,6 +87,16 @@ describe('files of data tables', () => {
   });
 
   it.each([
+    ['ZZZZZZ9999999999', 'has a cell at ZZZZZZ9999999999, outside of every sheet'],
+    ['XFE1', 'outside of every sheet'],
+    ['A1048577', 'outside of every sheet'],
+    ['XFD1048576', 'reaches over 16384 columns and 1048576 rows'],
+  ])('refuses a sheet with a cell at %s, before it is laid out', async (at, told) => {
+    const rows = `<row r="1">${text('A1', 'grower')}</row><row r="2">${text(at, 'x')}</row>`;
+    await expect(readBytes(workbook(rows))).rejects.toThrow(told);
+  });
+
+  it.each([
     [new Uint8Array(), 'The file is empty.'],
     [zipSync({ 'a.txt': strToU8('x') }), 'no sheet that can be read'],
     [Buffer.from('a,b\n"1,2'), 'cannot be read as CSV at line'],

@@ -2,6 +2,7 @@ import { createReadStream } from 'node:fs';
 import { open, readFile, stat } from 'node:fs/promises';
 import {
   CsvReader,
+  cutText,
   decodeText,
   detectDelimiter,
   encodingAtStart,
@@ -113,6 +114,7 @@ async function inBatches(
 
 async function readSpreadsheet(bytes: Uint8Array, options: TableOptions, rows: (batch: string[][]) => Promise<void>): Promise<ReadTable> {
   mustUnpackSmall(bytes);
+  mustLieInSheet(bytes);
   let cells: unknown[][];
   try {
     cells = await readSheet(Buffer.from(bytes));
@@ -147,6 +149,33 @@ function mustUnpackSmall(bytes: Uint8Array): void {
       return false;
     },
   });
+}
+
+/** The last column (XFD) and row of a sheet; common practice of programs that read Office Open XML, ECMA-376 names no limit. */
+const lastColumn = 16_384;
+const lastRow = 1_048_576;
+/** A sheet is laid out as a whole, so it may have no more cells than this, empty ones included. */
+const mostCells = 20_000_000;
+
+/** Refuses a sheet with a cell that lies where no sheet has one, or so far out that laying it out would take all memory. */
+function mustLieInSheet(bytes: Uint8Array): void {
+  const sheets = unzipSync(bytes, { filter: ({ name }) => /^xl\/worksheets\/[^/]+\.xml$/i.test(name) });
+  for (const [name, xml] of Object.entries(sheets)) {
+    let [columns, rows] = [0, 0];
+    for (const [, letters = '', digits = ''] of new TextDecoder().decode(xml).matchAll(/\sr\s*=\s*["']\$?([A-Za-z]*)\$?(\d*)["']/g)) {
+      const column = Array.from(letters.toUpperCase()).reduce((sum, letter) => 26 * sum + letter.charCodeAt(0) - 64, 0);
+      if (column > lastColumn || Number(digits) > lastRow)
+        throw new Error(
+          `${name} has a cell at ${cutText(letters + digits, 24)}, outside of every sheet (the last is XFD1048576). Save the file anew, or as CSV.`,
+        );
+      columns = Math.max(columns, column);
+      rows = Math.max(rows, Number(digits));
+    }
+    if (columns * rows > mostCells)
+      throw new Error(
+        `${name} reaches over ${columns} columns and ${rows} rows, which is more than ${mostCells / 1_000_000} million cells. Delete what stands far out, or save it as CSV.`,
+      );
+  }
 }
 
 function cellText(cell: unknown): string {

@@ -483,6 +483,20 @@ describe('steering a recording', () => {
     const headers = ['Proxy-Authorization', `Basic ${Buffer.from(password).toString('base64')}`];
     expect((await askPlain(proxy, `${plain.origin}/echo`, { headers })).status).toBe(200);
     (await tunnel(proxy, new URL(http2.origin).host, `${headers.join(': ')}\r\n`)).destroy();
+    // A request for an upgrade is a way in like any other.
+    const upgrade = [
+      'Connection',
+      'Upgrade',
+      'Upgrade',
+      'websocket',
+      'Sec-WebSocket-Version',
+      '13',
+      'Sec-WebSocket-Key',
+      'AAAAAAAAAAAAAAAAAAAAAA==',
+    ];
+    expect((await askPlain(proxy, `${plain.origin}/echo`, { headers: upgrade })).status).toBe(407);
+    // With it the target is asked; this one knows no upgrade and hangs up.
+    await expect(askPlain(proxy, `${plain.origin}/echo`, { headers: [...upgrade, ...headers] })).rejects.toThrow('hang up');
     await recorder.stop();
   });
 });

@@ -1,4 +1,4 @@
-import { randomBytes } from 'node:crypto';
+import { randomInt } from 'node:crypto';
 import {
   filesNotAsked,
   isBrowsersOwnHost,
@@ -247,5 +247,12 @@ export class Recording implements ProxyTap {
 const latestOnly = (exchange: Exchange): Exchange =>
   exchange.messages ? { ...exchange, messages: exchange.messages.slice(-shownMessages) } : exchange;
 
-/** A password that can be typed on a phone. */
-export const newClientPassword = (): string => `tester:${randomBytes(4).toString('hex')}`;
+/** Letters and digits that nobody mistakes for each other: a password is typed on a phone. */
+const passwordSigns = 'abcdefghjkmnpqrstuvwxyz23456789';
+
+/** A password of 128 bits, in groups of five signs. */
+export function newClientPassword(): string {
+  const length = Math.ceil(128 / Math.log2(passwordSigns.length));
+  const signs = Array.from({ length }, () => passwordSigns[randomInt(passwordSigns.length)] ?? '').join('');
+  return `tester:${(signs.match(/.{1,5}/g) ?? []).join('-')}`;
+}

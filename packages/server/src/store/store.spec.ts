@@ -1,7 +1,7 @@
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { onceInOrder, plainColumns, Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
+import { allRows, onceInOrder, plainColumns, Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
 import { onBothDatabases } from '../test/both-databases.js';
 import { lockDirectory } from './directory-lock.js';
 import type { Store } from './store-client.js';
@@ -71,6 +71,37 @@ onBothDatabases('store', (opened) => {
   let repository: Store;
   beforeAll(() => {
     repository = opened();
+  });
+
+  it('gives back every text as it was: NUL, halves of surrogate pairs, and its own escape, in names and values', async () => {
+    // The last one looks like an escaped NUL, and is none.
+    const odd = ['MESSAGE\n\nhello\u0000', 'cut \ud83d', '\ude9a cut', 'icon \uf8fe', '\uf8fe0000', '🚚 whole', '\\u0000 as letters'];
+    const messages = odd.map((text, at) => ({
+      from: 'client' as const,
+      kind: 'text' as const,
+      atMs: at,
+      text,
+      base64: '',
+      size: text.length,
+    }));
+    const doc: Exchange = { ...exchangeNo(1), requestHeaders: odd.map((text): [string, string] => [text, text]), messages };
+    await repository.saveTake({ ...take, id: 'odd', projectId: 'odd', state: 'done', name: odd.join(' ') });
+    await repository.saveExchanges('odd', [doc]);
+    expect((await repository.take('odd'))?.name).toBe(odd.join(' '));
+    expect((await repository.exchanges('odd'))[0]?.requestHeaders).toEqual(doc.requestHeaders);
+    const failed = { crew: 'c', transaction: 'T', step: 's', kind: 'k', count: 1, firstSecond: 0, lastSecond: 0, example: null };
+    await repository.saveFrames('odd', [{ ...frame(1), failures: odd.map((message) => ({ ...failed, message })) }]);
+    expect((await repository.frames('odd'))[0]?.failures.map((one) => one.message)).toEqual(odd);
+    await repository.saveTable(
+      { id: 'odd', projectId: 'odd', name: odd[0] ?? '', columns: plainColumns(['a', odd[1] ?? '']), deal },
+      odd.map((text) => [text, `x${text}`]),
+    );
+    expect((await repository.rows('odd', 1, 20)).map((one) => one.values[0])).toEqual(odd);
+    const found = (is: 'equals' | 'contains', text: string) =>
+      repository.viewTable('odd', { ...allRows, filters: [{ column: 0, is, text }] }, 0, 20).then(({ rows }) => rows.map((one) => one.row));
+    expect(await found('equals', odd[0] ?? '')).toEqual([1]);
+    expect(await found('contains', '\ud83d')).toEqual([2]);
+    expect(await repository.takes('p\u0000')).toEqual([]);
   });
 
   it('puts the exchanges of an import into the order of their starts', async () => {

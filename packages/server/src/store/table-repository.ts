@@ -14,9 +14,10 @@ import {
   type TableView,
   type TableWish,
 } from '@sturdy/core';
-import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, sql, TransactionRollbackError, type SQL } from 'drizzle-orm';
 import { queryCell, queryColumns, type QueryRows } from '../import/query-cells.js';
 import type { Database } from './repository.js';
+import { readDocument, storedJson, storedText } from './stored-text.js';
 import * as tables from './tables.js';
 
 /** Rows that are written in one statement. */
@@ -159,16 +160,24 @@ export class TableRepository {
 
   /** What a query of this store gives, with nothing changed by it. Throws the database's sentence where it fails. */
   async readQuery(query: string, most: number): Promise<QueryRows> {
-    return this.database.transaction(async (work) => {
-      await work.execute(sql`set transaction read only`);
-      await work.execute(sql.raw(`declare wanted no scroll cursor for ${query}`));
-      const result = (await work.execute(sql.raw(`fetch ${most} from wanted`))) as {
-        rows: Record<string, unknown>[];
-        fields: { name: string }[];
-      };
-      const columns = queryColumns(result.fields);
-      return { columns, rows: result.rows.map((row) => columns.map((name) => queryCell(row[name]))) };
-    });
+    let read: QueryRows = { columns: [], rows: [] };
+    // It is rolled back in any case, so that no setting of the query outlives it.
+    await this.database
+      .transaction(async (work) => {
+        await work.execute(sql`set transaction read only`);
+        await work.execute(sql.raw(`declare wanted no scroll cursor for ${query}`));
+        const result = (await work.execute(sql.raw(`fetch ${most} from wanted`))) as {
+          rows: Record<string, unknown>[];
+          fields: { name: string }[];
+        };
+        const columns = queryColumns(result.fields);
+        read = { columns, rows: result.rows.map((row) => columns.map((name) => queryCell(row[name]))) };
+        work.rollback();
+      })
+      .catch((error: unknown) => {
+        if (!(error instanceof TransactionRollbackError)) throw error;
+      });
+    return read;
   }
 
   /** Rows by their numbers, spent or free. */
@@ -329,17 +338,17 @@ type Work = Pick<Database, 'execute' | 'select' | 'insert' | 'update' | 'delete'
 
 /** Rows of a query that no builder can say; both databases give them in `rows`. */
 async function read<T extends Record<string, unknown>>(database: Pick<Database, 'execute'>, query: SQL): Promise<T[]> {
-  return ((await database.execute<T>(query)) as { rows: T[] }).rows;
+  return readDocument(((await database.execute<T>(query)) as { rows: T[] }).rows);
 }
 
 /** Writes rows behind the first `before` ones; one JSON text for all is the fastest form that both databases read. */
 async function appendRows(work: Pick<Database, 'execute'>, tableId: string, before: number, rows: readonly string[][]): Promise<void> {
   await work.execute(
-    sql`insert into data_rows (table_id, row, values) select ${tableId}, ${before}::int + n::int, v from jsonb_array_elements(${JSON.stringify(rows).replaceAll('\\u0000', '')}::jsonb) with ordinality as given(v, n)`,
+    sql`insert into data_rows (table_id, row, values) select ${tableId}, ${before}::int + n::int, v from jsonb_array_elements(${storedJson(rows)}::jsonb) with ordinality as given(v, n)`,
   );
 }
 
-const likeText = (text: string): string => text.replace(/[\\%_]/g, (sign) => `\\${sign}`);
+const likeText = (text: string): string => storedText(text).replace(/[\\%_]/g, (sign) => `\\${sign}`);
 
 /** The condition of the rows that are wished for, over `data_rows r`. */
 function foundRows(tableId: string, columns: readonly DataColumn[], wish: TableWish): SQL {
@@ -357,12 +366,12 @@ function foundRows(tableId: string, columns: readonly DataColumn[], wish: TableW
     if (is === 'contains') conditions.push(sql`${own} ilike ${`%${likeText(text)}%`}`);
     else if (is === 'lacks') conditions.push(sql`${own} not ilike ${`%${likeText(text)}%`}`);
     else if (is === 'starts') conditions.push(sql`${own} ilike ${`${likeText(text)}%`}`);
-    else if (is === 'equals') conditions.push(sql`${own} = ${text}`);
-    else if (is === 'differs') conditions.push(sql`${own} <> ${text}`);
+    else if (is === 'equals') conditions.push(sql`${own} = ${storedText(text)}`);
+    else if (is === 'differs') conditions.push(sql`${own} <> ${storedText(text)}`);
     else if (is === 'empty') conditions.push(sql`${own} = ''`);
     else if (is === 'filled') conditions.push(sql`${own} <> ''`);
     else {
-      const limit = known?.kind === 'number' ? sql`${Number(text) || 0}::numeric` : sql`lower(${text})`;
+      const limit = known?.kind === 'number' ? sql`${Number(text) || 0}::numeric` : sql`lower(${storedText(text)})`;
       conditions.push(is === 'less' ? sql`${comparable(known, column)} < ${limit}` : sql`${comparable(known, column)} > ${limit}`);
     }
   }
@@ -429,7 +438,7 @@ async function swapVersion(work: Work, tableId: string, number: number, columns:
     .where(and(eq(dataVersions.tableId, tableId), eq(dataVersions.number, number)));
   for (let at = 0; at < shown.length; at += chunkRows)
     await work.execute(
-      sql`update data_version_rows set values = nullif(now.v, 'null'::jsonb), spent_by = now.s from (select (v ->> 'row')::int as row, v -> 'values' as v, v ->> 'spent_by' as s from jsonb_array_elements(${JSON.stringify(shown.slice(at, at + chunkRows))}::jsonb) v) now where table_id = ${tableId} and number = ${number} and data_version_rows.row = now.row`,
+      sql`update data_version_rows set values = nullif(now.v, 'null'::jsonb), spent_by = now.s from (select (v ->> 'row')::int as row, v -> 'values' as v, v ->> 'spent_by' as s from jsonb_array_elements(${storedJson(shown.slice(at, at + chunkRows))}::jsonb) v) now where table_id = ${tableId} and number = ${number} and data_version_rows.row = now.row`,
     );
   return version?.columns ?? columns;
 }
@@ -477,8 +486,13 @@ class TableChanger {
       case 'fill': {
         const found = foundRows(this.tableId, columns, change.wish);
         const own = cell(column);
-        const text = change.instead === undefined ? sql`${change.text}::text` : sql`replace(${own}, ${change.instead}, ${change.text})`;
-        const rows = await this.#keep(change.instead === undefined ? found : sql`${found} and position(${change.instead} in ${own}) > 0`);
+        const text =
+          change.instead === undefined
+            ? sql`${storedText(change.text)}::text`
+            : sql`replace(${own}, ${storedText(change.instead)}, ${storedText(change.text)})`;
+        const rows = await this.#keep(
+          change.instead === undefined ? found : sql`${found} and position(${storedText(change.instead)} in ${own}) > 0`,
+        );
         await this.work.execute(
           sql`update data_rows r set values = jsonb_set((select jsonb_agg(coalesce(r.values -> at, '""'::jsonb) order by at) from generate_series(0, ${columns.length - 1}::int) at), array[${String(column)}::text], to_jsonb(${text})) where r.table_id = ${this.tableId} and r.row in (select row from data_version_rows where table_id = ${this.tableId} and number = ${this.number})`,
         );
@@ -568,7 +582,7 @@ class TableChanger {
   async #rewrite(rows: readonly { row: number; values: string[] }[]): Promise<number> {
     let touched = 0;
     for (let from = 0; from < rows.length; from += chunkRows) {
-      const given = JSON.stringify(rows.slice(from, from + chunkRows));
+      const given = storedJson(rows.slice(from, from + chunkRows));
       touched += await this.#keep(sql`r.row in (select (g ->> 'row')::int from jsonb_array_elements(${given}::jsonb) g)`);
       await this.work.execute(
         sql`update data_rows r set values = g.v -> 'values' from jsonb_array_elements(${given}::jsonb) as g(v) where r.table_id = ${this.tableId} and r.row = (g.v ->> 'row')::int`,

@@ -193,6 +193,10 @@ onBothDatabases('tables', (opened) => {
     });
     await expect(store.readQuery(`with gone as (delete from data_rows returning row) select * from gone`, 5)).rejects.toThrow();
     expect((await shown(id)).length).toBe(4);
+    // A setting of a query ends with it.
+    await store.readQuery(`select set_config('search_path', 'nowhere', false) as path`, 5);
+    expect(await store.tables('p')).not.toEqual([]);
+    await expect(store.readQuery('select 1 as a; drop table data_rows', 5)).rejects.toThrow();
     await expect(store.readQuery('select 1 as a, 2 as a', 5)).rejects.toThrow('Two columns are called “a”');
   });
 

@@ -1,4 +1,4 @@
-import { boolean, customType, index, integer, jsonb, pgTable, primaryKey, text } from 'drizzle-orm/pg-core';
+import { boolean, customType, index, integer, pgTable, primaryKey } from 'drizzle-orm/pg-core';
 import type {
   DataTable,
   Environment,
@@ -15,31 +15,33 @@ import type {
   Workload,
 } from '@sturdy/core';
 
+import { document, text } from './stored-text.js';
+
 const bytes = customType<{ data: Uint8Array; driverData: Uint8Array }>({ dataType: () => 'bytea' });
 
-/** Documents are validated with their Zod schemas when they are read back; see repository.ts. */
+/** Texts and documents pass the gate of stored-text.ts; documents are validated with their Zod schemas when they are read back. */
 export const projects = pgTable('projects', {
   id: text().primaryKey(),
   name: text().notNull(),
-  settings: jsonb().$type<ProjectSettings>(),
+  settings: document().$type<ProjectSettings>(),
 });
 
 export const environments = pgTable('environments', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
-  doc: jsonb().$type<Environment>().notNull(),
+  doc: document().$type<Environment>().notNull(),
 });
 
 export const takes = pgTable('takes', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
   startedAt: text('started_at').notNull(),
-  doc: jsonb().$type<Take>().notNull(),
+  doc: document().$type<Take>().notNull(),
 });
 
 export const exchanges = pgTable(
   'exchanges',
-  { takeId: text('take_id').notNull(), n: integer().notNull(), doc: jsonb().$type<Exchange>().notNull() },
+  { takeId: text('take_id').notNull(), n: integer().notNull(), doc: document().$type<Exchange>().notNull() },
   (table) => [primaryKey({ columns: [table.takeId, table.n] })],
 );
 
@@ -54,7 +56,7 @@ export const bodies = pgTable('bodies', {
 export const scripts = pgTable('scripts', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
-  doc: jsonb().$type<Script>().notNull(),
+  doc: document().$type<Script>().notNull(),
 });
 
 /** States of something as they were saved, packed. */
@@ -81,13 +83,13 @@ export const workloadVersions = versionTable('workload_versions', 'workload_id')
 export const parts = pgTable('parts', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
-  doc: jsonb().$type<Part>().notNull(),
+  doc: document().$type<Part>().notNull(),
 });
 
 /** A project's own handoff patterns, and those of the shipped ones that it changed. */
 export const handoffPatterns = pgTable(
   'handoff_patterns',
-  { projectId: text('project_id').notNull(), id: text().notNull(), doc: jsonb().$type<HandoffPattern>().notNull() },
+  { projectId: text('project_id').notNull(), id: text().notNull(), doc: document().$type<HandoffPattern>().notNull() },
   (table) => [primaryKey({ columns: [table.projectId, table.id] })],
 );
 
@@ -97,7 +99,7 @@ export const rehearsals = pgTable(
     id: text().primaryKey(),
     scriptId: text('script_id').notNull(),
     number: integer().notNull(),
-    doc: jsonb().$type<Rehearsal>().notNull(),
+    doc: document().$type<Rehearsal>().notNull(),
   },
   (table) => [index('rehearsals_of_script').on(table.scriptId, table.number)],
 );
@@ -106,8 +108,8 @@ export const dataTables = pgTable('data_tables', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
   name: text().notNull(),
-  columns: jsonb().$type<DataTable['columns']>().notNull(),
-  deal: jsonb().$type<DataTable['deal']>().notNull(),
+  columns: document().$type<DataTable['columns']>().notNull(),
+  deal: document().$type<DataTable['deal']>().notNull(),
   /** The version that the rows show. */
   version: integer().notNull().default(0),
 });
@@ -126,7 +128,7 @@ export const dataVersions = pgTable(
     by: text().notNull(),
     at: text().notNull(),
     rows: integer().notNull(),
-    columns: jsonb().$type<DataTable['columns']>().notNull(),
+    columns: document().$type<DataTable['columns']>().notNull(),
   },
   (table) => [primaryKey({ columns: [table.tableId, table.number] })],
 );
@@ -138,7 +140,7 @@ export const dataVersionRows = pgTable(
     tableId: text('table_id').notNull(),
     number: integer().notNull(),
     row: integer().notNull(),
-    values: jsonb().$type<string[]>(),
+    values: document().$type<string[]>(),
     spentBy: text('spent_by'),
   },
   (table) => [primaryKey({ columns: [table.tableId, table.number, table.row] })],
@@ -147,32 +149,42 @@ export const dataVersionRows = pgTable(
 /** One row of a data table; `spentBy` names the run or rehearsal that it was leased to. */
 export const dataRows = pgTable(
   'data_rows',
-  { tableId: text('table_id').notNull(), row: integer().notNull(), values: jsonb().$type<string[]>().notNull(), spentBy: text('spent_by') },
+  {
+    tableId: text('table_id').notNull(),
+    row: integer().notNull(),
+    values: document().$type<string[]>().notNull(),
+    spentBy: text('spent_by'),
+  },
   (table) => [primaryKey({ columns: [table.tableId, table.row] })],
 );
 
 export const workloads = pgTable('workloads', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
-  doc: jsonb().$type<Workload>().notNull(),
+  doc: document().$type<Workload>().notNull(),
 });
 
 export const runs = pgTable('runs', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
   number: integer().notNull(),
-  doc: jsonb().$type<Run>().notNull(),
+  doc: document().$type<Run>().notNull(),
 });
 
 /** Figures of hosts while a run lasted. */
 export const hostPoints = pgTable(
   'host_points',
-  { runId: text('run_id').notNull(), watch: text().notNull(), second: integer().notNull(), doc: jsonb().$type<HostPoint>().notNull() },
+  { runId: text('run_id').notNull(), watch: text().notNull(), second: integer().notNull(), doc: document().$type<HostPoint>().notNull() },
   (table) => [primaryKey({ columns: [table.runId, table.watch, table.second] })],
 );
 
 export const frames = pgTable(
   'frames',
-  { runId: text('run_id').notNull(), generator: integer().notNull(), second: integer().notNull(), doc: jsonb().$type<Frame>().notNull() },
+  {
+    runId: text('run_id').notNull(),
+    generator: integer().notNull(),
+    second: integer().notNull(),
+    doc: document().$type<Frame>().notNull(),
+  },
   (table) => [primaryKey({ columns: [table.runId, table.second, table.generator] })],
 );

@@ -1,3 +1,4 @@
+import { cutText } from '../../cut-text.js';
 import { bytesToBase64 } from '../../bytes.js';
 import { basicAuthorization } from '../../sign-in/basic.js';
 import { headerOf } from '../../take/messages.js';
@@ -37,7 +38,7 @@ export function readCurl(text: string): { requests: CurlRequest[]; problems: Cur
     if (words[0] !== 'curl' && words[0] !== 'curl.exe') {
       problems.push({
         command,
-        text: `It starts with “${(words[0] ?? '').slice(0, 40)}”, not with curl. Copy the request “as cURL” and paste all of it.`,
+        text: `It starts with “${cutText(words[0] ?? '', 40)}”, not with curl. Copy the request “as cURL” and paste all of it.`,
       });
       return;
     }
@@ -191,7 +192,7 @@ function requestOf(words: readonly string[]): CurlRequest | string {
   }
   if (url === null) return 'It names no address.';
   const whole = /^[a-z][a-z0-9+.-]*:\/\//i.test(url) ? url : `http://${url}`;
-  if (!URL.canParse(whole)) return `“${url.slice(0, 80)}” is no address.`;
+  if (!URL.canParse(whole)) return `“${cutText(url, 80)}” is no address.`;
   const sent = data.length === 0 ? null : data.join('&');
   if (asQuery && sent !== null)
     return { method: method ?? 'GET', url: whole + (whole.includes('?') ? '&' : '?') + sent, headers, body: null };

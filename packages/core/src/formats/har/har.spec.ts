@@ -97,6 +97,42 @@ describe('HAR 1.2 (the fields of its specification)', () => {
     });
   });
 
+  it('takes nothing in that could not be read back: odd types are listed or count as missing, and the entries after them come in', () => {
+    const entry = (more: object, response: object = {}) => ({
+      startedDateTime: '2026-11-23T10:00:00.000Z',
+      time: 5,
+      request: { method: 'GET', url: 'http://127.0.0.1/', headers: [] },
+      response: { status: 200, headers: [], content: { text: 'x' }, ...response },
+      ...more,
+    });
+    const puts: string[] = [];
+    const shelf = {
+      put: (bytes: Uint8Array, mimeType: string): BodyRef => {
+        puts.push(new TextDecoder().decode(bytes));
+        return { hash: `h${puts.length}`, size: bytes.length, mimeType };
+      },
+    };
+    const pages = [{ startedDateTime: '2026-11-23T10:00:00.000Z', title: 5 }, 7, null, { startedDateTime: {}, title: 'x' }];
+    const entries = [
+      entry({}, { status: 200.5 }),
+      entry({}, { content: { text: '!!! no base64', encoding: 'base64' } }),
+      entry({ time: Infinity }),
+      entry({ timings: { wait: Infinity } }),
+      entry({}),
+    ];
+    const read = importHar({ log: { version: '1.2', pages, entries } }, shelf);
+    expect(read.problems.map((one) => [one.entry, one.text.slice(0, 40)])).toEqual([
+      [1, expect.stringContaining('response.status')],
+      [2, 'a body is marked as base64, and is none'],
+      [3, expect.stringContaining('time')],
+      [4, expect.stringContaining('timings.wait')],
+    ]);
+    expect(read.exchanges.map((one) => [one.n, one.response?.body?.hash])).toEqual([[1, 'h1']]);
+    expect(puts).toEqual(['x']);
+    expect(read.marks).toEqual([{ kind: 'begin', atMs: 0, text: 'Page' }]);
+    expect(importHar({ log: { version: '1.2', pages: 'none', entries } }, shelf).marks).toEqual([]);
+  });
+
   it('lists entries that cannot be read with their number and reason, and refuses what is no HAR', () => {
     const read = importHar(
       har([entry(), { request: {} }, entry({ startedDateTime: 'noon' }), entry({ request: { ...entry().request, url: '//x' } })]),

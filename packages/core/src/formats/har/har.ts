@@ -1,5 +1,7 @@
+import { cutText } from '../../cut-text.js';
 import { base64ToBytes, bytesToBase64 } from '../../bytes.js';
-import type { BodyRef, Exchange, Mark, Message } from '../../take/take.schema.js';
+import * as z from 'zod';
+import { ExchangeSchema, type BodyRef, type Exchange, type Mark, type Message } from '../../take/take.schema.js';
 import { headerOf } from '../../take/messages.js';
 import { HarEntrySchema, HarSchema, SocketMessagesSchema, type HarEntry } from './har.schema.js';
 
@@ -45,10 +47,34 @@ export class HarReader {
     const startedMs = Date.parse(entry.startedDateTime);
     const { url } = entry.request;
     if (Number.isNaN(startedMs)) return { problem: `startedDateTime “${entry.startedDateTime}” is no time` };
-    if (!URL.canParse(url)) return { problem: `request.url “${url.slice(0, 80)}” is no address` };
-    if (!/^(https?|wss?):$/.test(new URL(url).protocol)) return { problem: `request.url “${url.slice(0, 40)}” never left the browser` };
-    this.#zeroMs ??= startedMs;
-    return { exchange: exchangeOf(entry, ++this.#count, startedMs - this.#zeroMs, this.shelf), startedMs };
+    if (!URL.canParse(url)) return { problem: `request.url “${cutText(url, 80)}” is no address` };
+    if (!/^(https?|wss?):$/.test(new URL(url).protocol)) return { problem: `request.url “${cutText(url, 40)}” never left the browser` };
+    const zeroMs = this.#zeroMs ?? startedMs;
+    // A body is put on the shelf only once the whole entry is known to be good.
+    const bodies: [Uint8Array, string, BodyRef][] = [];
+    const shelf: BodyShelf = {
+      put: (bytes, mimeType) => {
+        const ref: BodyRef = { hash: '', size: bytes.length, mimeType };
+        bodies.push([bytes, mimeType, ref]);
+        return ref;
+      },
+    };
+    let exchange: Exchange;
+    try {
+      exchange = exchangeOf(entry, this.#count + 1, startedMs - zeroMs, shelf);
+    } catch {
+      return { problem: 'a body is marked as base64, and is none' };
+    }
+    // What is stored must be readable for ever, so it is checked by the schema by which it is read back.
+    const checked = ExchangeSchema.safeParse(exchange);
+    if (!checked.success) {
+      const [issue] = checked.error.issues;
+      return { problem: `${issue?.path.join('.') ?? 'it'}: ${issue?.message ?? 'cannot be kept'}` };
+    }
+    for (const [bytes, mimeType, ref] of bodies) ref.hash = this.shelf.put(bytes, mimeType).hash;
+    this.#zeroMs = zeroMs;
+    this.#count++;
+    return { exchange, startedMs };
   }
 }
 
@@ -80,21 +106,25 @@ export function importHar(document: unknown, shelf: BodyShelf): ImportedHar {
 export const notHar =
   'This is not a HAR file: it has no log.entries. Export it again from the browser as “HAR with content”, then import that file.';
 
-interface HarPage {
-  startedDateTime?: string;
-  title?: string;
-  pageTimings?: object;
-}
+/** What is read of a page; what is of another type than HAR 1.2 says counts as missing. */
+const HarPageSchema = z.object({
+  startedDateTime: z.string().catch(''),
+  title: z.string().catch('Page'),
+  pageTimings: z.record(z.string(), z.unknown()).catch({}),
+});
 
 /** Pages of a HAR become transactions: each page begins where it started. One with timings is a page that a browser loaded (HAR 1.2). */
 export function pageMarks(log: Record<string, unknown>, originMs: number): Mark[] {
-  const pages = Array.isArray(log['pages']) ? (log['pages'] as HarPage[]) : [];
+  const pages = z
+    .array(HarPageSchema.catch({ startedDateTime: '', title: '', pageTimings: {} }))
+    .catch([])
+    .parse(log['pages']);
   return pages
     .map((page): Mark => ({
       kind: 'begin',
-      atMs: Date.parse(page.startedDateTime ?? '') - originMs,
-      text: page.title ?? 'Page',
-      ...(Object.keys(page.pageTimings ?? {}).length > 0 ? { page: true as const } : {}),
+      atMs: Date.parse(page.startedDateTime) - originMs,
+      text: page.title,
+      ...(Object.keys(page.pageTimings).length > 0 ? { page: true as const } : {}),
     }))
     .filter((mark) => !Number.isNaN(mark.atMs))
     .sort((left, right) => left.atMs - right.atMs);

@@ -1,6 +1,6 @@
 import type { IncomingMessage } from 'node:http';
 import type { ConnectionOptions } from 'node:tls';
-import { messageHeaders, noTimings, ResponseView, type Header, type Timings } from '@sturdy/core';
+import { cutText, messageHeaders, noTimings, ResponseView, type Header, type Timings } from '@sturdy/core';
 import { HttpsProxyAgent } from 'https-proxy-agent';
 import { WebSocket, type ClientOptions, type RawData } from 'ws';
 import type { WireRequest, WireResponse, WireSocket } from '../driver.js';
@@ -58,8 +58,6 @@ interface Opened {
 
 /** A frame has two to ten bytes before its payload, and four more from the client (RFC 6455, 5.2). */
 const framed = (bytes: number, masked: boolean): number => bytes + (bytes < 126 ? 2 : bytes < 65_536 ? 4 : 10) + (masked ? 4 : 0);
-
-const short = (text: string): string => (text.length > 120 ? `${text.slice(0, 120)}…` : text);
 
 const bufferOf = (data: RawData): Buffer => (Buffer.isBuffer(data) ? data : Array.isArray(data) ? Buffer.concat(data) : Buffer.from(data));
 
@@ -154,7 +152,7 @@ export class UserSockets {
         done(response(performance.now(), { failure: failureSentence(error, request.origin, request.target) }));
       });
       socket.on('close', (code, reason) => {
-        opened.over = `${where} closed the WebSocket (${code}${reason.length > 0 ? ` ${short(reason.toString())}` : ''})`;
+        opened.over = `${where} closed the WebSocket (${code}${reason.length > 0 ? ` ${cutText(reason.toString(), 120)}` : ''})`;
         for (const one of opened.waiting.splice(0)) one.done(null);
       });
       socket.on('open', () => {
@@ -316,7 +314,7 @@ export class UserSockets {
 function awaitFailure(use: WireSocket, { where, over }: Opened, others: readonly Arrived[], waitedMs: number): string {
   const last = others.at(-1);
   const came = last
-    ? `${others.length === 1 ? 'Another one came' : `${others.length} others came, the last one`}: “${short(last.view.body)}”.`
+    ? `${others.length === 1 ? 'Another one came' : `${others.length} others came, the last one`}: “${cutText(last.view.body, 120)}”.`
     : 'No message came at all.';
   return over === null
     ? `The awaited message did not come over the WebSocket “${use.name}” of ${where.split('?')[0] ?? where} within ${Math.round(waitedMs)} ms. ${came}`

@@ -21,6 +21,7 @@ import {
   type ClientResponse,
   type Tunnel,
 } from './client-request.js';
+import { Doorkeeper } from './doorkeeper.js';
 import { messageReader } from './socket-messages.js';
 import type { ExchangeTap, ProxyTap, ResponseHead } from './tap.js';
 import { Moments, Upstream, type UpstreamResponse, type UpstreamSettings } from './upstream.js';
@@ -43,6 +44,8 @@ export const ownHost = 'certificate.sturdy';
 const tlsRecord = 0x16;
 /** So long is waited for a request before a client that hung up without a word is taken for one that does not trust us. */
 const doubtMs = 1500;
+const wantsPassword =
+  'HTTP/1.1 407 Proxy Authentication Required\r\nProxy-Authenticate: Basic realm="recording"\r\nContent-Length: 0\r\n\r\n';
 const wantsTunnel = 'HTTP/1.1 200 Connection established\r\n\r\n';
 
 /**
@@ -59,9 +62,11 @@ export class TappingProxy {
   readonly #spoken = new Set<string>();
   readonly #trusted = new Set<string>();
   readonly #upstreams = new Map<string, Upstream>();
+  readonly #door: Doorkeeper;
 
   constructor(readonly options: ProxyOptions) {
     this.#tls = new TargetTls(options.upstream);
+    this.#door = new Doorkeeper(options.clientPassword);
     const insecureHTTPParser = true;
     this.#plain = createServer({ insecureHTTPParser, keepAliveTimeout: 60_000, requestTimeout: 0, highWaterMark: 256 << 10 });
     this.#listen(this.#plain);
@@ -127,16 +132,13 @@ export class TappingProxy {
   }
 
   #isAllowedIn(request: IncomingMessage): boolean {
-    const { clientPassword } = this.options;
-    if (clientPassword === null) return true;
-    const [scheme = '', token = ''] = (request.headers['proxy-authorization'] ?? '').split(' ');
-    return scheme.toLowerCase() === 'basic' && Buffer.from(token, 'base64').toString() === clientPassword;
+    return this.#door.asks(request.socket.remoteAddress ?? '', request.headers['proxy-authorization']) === 'in';
   }
 
   #tunnel(request: IncomingMessage, socket: Socket, head: Buffer): void {
     const authority = request.url ?? '';
     if (!this.#isAllowedIn(request)) {
-      socket.end('HTTP/1.1 407 Proxy Authentication Required\r\nProxy-Authenticate: Basic realm="recording"\r\nContent-Length: 0\r\n\r\n');
+      socket.end(wantsPassword);
       return;
     }
     const origins = [originOf(`https://${authority}`), originOf(`http://${authority}`)];
@@ -291,6 +293,11 @@ export class TappingProxy {
     const socket = request.socket;
     const tunnel = this.#tunnels.get(socketKey(socket));
     if (tunnel?.secure) this.#heard(socket, tunnel);
+    // A tunnel was let in when it was made; every other way in is asked for the password.
+    if (!tunnel && !this.#isAllowedIn(request)) {
+      client.end(wantsPassword);
+      return;
+    }
     const url = addressOf(request, tunnel);
     const origin = url === null ? '' : new URL(url).origin;
     if (url === null || !this.options.allows(origin)) {
