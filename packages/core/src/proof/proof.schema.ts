@@ -16,7 +16,7 @@ export const OpenPointSchema = z.object({
   advice: z.string(),
   /** What it is about, for repair: a value that was sent, with its place. */
   about: z.object({ place: z.string(), value: z.string() }).optional(),
-  kind: z.enum(['not-new', 'not-shown', 'still-recorded', 'unseen', 'said', 'once']),
+  kind: z.enum(['not-new', 'not-shown', 'still-recorded', 'unseen', 'said', 'once', 'overwritten']),
 });
 export type OpenPoint = z.infer<typeof OpenPointSchema>;
 

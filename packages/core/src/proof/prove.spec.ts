@@ -1,9 +1,11 @@
 import {
+  bindValue,
   correlate,
   proofWarning,
   prove,
   scriptFromTake,
   type Captured,
+  type Handoff,
   type LoadedTake,
   type Proof,
   type Rehearsal,
@@ -105,6 +107,28 @@ describe('a pass is not proven', () => {
     const proof = proofOf(raw, [played(raw, '5001', '4711'), played(raw, '5002', '4711')]);
     expect(proof.state).toBe('unproven');
     expect(proof.open.filter((one) => one.kind === 'still-recorded').map((one) => one.about?.place)).toEqual(['path:3', 'path:3']);
+  });
+
+  it('where what a person wrote is replaced by what an answer gives', () => {
+    const handoff: Handoff = {
+      id: 'h9',
+      name: 'note',
+      origin: 's1',
+      extractor: { kind: 'jsonpath', path: '$.goods', pick: 'first' },
+      evidence: 'likely',
+      reason: '',
+      recorded: 'Keep it dry',
+    };
+    const places = [{ step: 's2', place: 'json:/note' }];
+    const wrong = bindValue({ ...script, handoffs: [...script.handoffs, handoff] }, 'Keep it dry', places, [
+      { kind: 'handoff', handoff: 'h9', recorded: 'Keep it dry' },
+    ]);
+    const shown = (id: string) => ({ id, note: 'Frozen peas', goods: 'Frozen peas' });
+    const proof = proofOf(wrong, [played(wrong, '5001', '5001', shown('5001')), played(wrong, '5002', '5002', shown('5002'))]);
+    expect(proof.state).toBe('unproven');
+    expect(proof.open.find((one) => one.kind === 'overwritten')?.sentence).toBe(
+      'Step 2 sent note “Keep it dry” in the take, which reads as if a person wrote it, and no answer had shown it; now it sends what an answer gives.',
+    );
   });
 
   it('where nothing shows what was sent', () => {

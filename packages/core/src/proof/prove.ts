@@ -68,6 +68,7 @@ class Prover {
     this.#thingsMade();
     this.#ledToNew();
     this.#stillRecorded();
+    this.#overwritten();
     this.#shownAgain();
     this.#effects();
     if (this.rehearsals.length < 2)
@@ -162,6 +163,25 @@ class Prover {
         what: `made ${handoff.name} ${known.map((one) => cutText(one, 40)).join(', then ')}`,
       });
     }
+  }
+
+  /** What a person wrote, and what no answer of the take had shown before, must not be replaced by what an answer gives now. */
+  #overwritten(): void {
+    for (const { step, number, own } of this.#steps)
+      for (const node of own ? sentLeaves(step) : []) {
+        const piece = [...movingPieces(node.template)].find((one) => one.kind === 'handoff');
+        const isWritten = !node.isName && /\s/.test(node.value) && readsAsTyped(node.value);
+        if (!own || !piece || piece.recorded !== node.value || !isWritten || this.#index.wasReceived(node.value, own.exchange)) continue;
+        if (this.#steps.some((one) => one.number < number && sentLeaves(one.step).some((before) => before.value === node.value))) continue;
+        this.#open.push({
+          step: step.id,
+          number,
+          kind: 'overwritten',
+          about: { place: node.place, value: node.value },
+          sentence: `Step ${number} sent ${node.name} “${cutText(node.value, 40)}” in the take, which reads as if a person wrote it, and no answer had shown it; now it sends what an answer gives.`,
+          advice: 'Send it as recorded again, or take it from data.',
+        });
+      }
   }
 
   /** An act that leads on to the page of what it made leads to another page each time, as it did in both takes. */

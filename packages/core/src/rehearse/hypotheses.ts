@@ -293,7 +293,8 @@ class Finder {
   #handoffs(): Supposition[] {
     const bad = this.#bad;
     const open = this.seen.proof?.open.find((one) => one.kind === 'not-shown' || one.kind === 'not-new');
-    const steps = new Set([bad?.step, open?.step ?? undefined].filter((one) => one !== undefined));
+    const overwritten = (this.seen.proof?.open ?? []).filter((one) => one.kind === 'overwritten');
+    const steps = new Set([bad?.step, open?.step, ...overwritten.map((one) => one.step)].filter((one) => one != null));
     const missing = this.seen.rehearsal.divergence?.handoff;
     const found: Supposition[] = [];
     const seenHandoffs = new Set<string>();
@@ -331,7 +332,11 @@ class Finder {
           step: own.step.id,
           number: own.number,
           sentence: `${handoff.name} “${cutText(handoff.recorded, 40)}” is no handoff: it was chosen, and is sent as recorded.`,
-          likelihood: handoff.evidence === 'proven' ? 0.05 : doubt * 0.8,
+          likelihood: overwritten.some((one) => one.step === own.step.id && one.about?.place === node.place)
+            ? 0.9
+            : handoff.evidence === 'proven'
+              ? 0.05
+              : doubt * 0.8,
           change: (script) => withoutHandoff(script, handoff.id),
         });
       }

@@ -339,6 +339,18 @@ describe('an answer that the take lacks, because a script sent its form on at on
     expect(mended.handoffs).toMatchObject([{ origin: 's1', extractor: { kind: 'field', name: 'answer' } }]);
   });
 
+  it('says nothing of what the answer merely prefills: a person wrote over it', () => {
+    const edited = new TakeBuilder()
+      .add(['GET', '/person'], [200, html, ''])
+      .add(['POST', '/person', form, 'full=Kim+Hill%2C+night+watch&kind=evening&seal=aZ81kq0Lw7Rt55Xc'], [200, html, '<p>Saved</p>'])
+      .load();
+    const script = scripted(edited);
+    const page =
+      '<form><input name="full" value="Kim Hill of the quay"><select name="kind"><option value="morning watch">m</option></select><input type="hidden" name="seal" value="Tk90rr4Bn2Gz83Wj"></form>';
+    const seen = judgeRehearsal(script, edited, playback(script, { s1: [200, html, page], s2: [200, html, '<p>Saved</p>'] }));
+    expect(seen.steps[1]?.stale.map((one) => one.place)).toEqual(['form:seal']);
+  });
+
   it('says nothing where it gives no other value', () => {
     expect(play('aZ81kq0Lw7Rt55Xc').steps[1]?.stale).toEqual([]);
   });

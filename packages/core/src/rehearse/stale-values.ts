@@ -6,6 +6,8 @@ import { movingPieces } from '../script/template.js';
 import { nameBefore, stepsOfTake, visitCandidates } from '../correlate/candidates.js';
 import { Judge } from '../correlate/judge.js';
 import { plainName } from '../correlate/naming.js';
+import { formOf, sentNames } from '../correlate/offered-forms.js';
+import { readsAsTyped } from '../correlate/person-inputs.js';
 import { SecondTake } from '../correlate/second-take.js';
 import { ValueIndex, type Origin } from '../correlate/value-index.js';
 import { bitsOfLikelihood, bitsOfProof, type Weight } from '../correlate/weigh.js';
@@ -79,12 +81,17 @@ function givenByLostAnswers(
     return sentNodes(own.step).flatMap((node): StaleValue[] => {
       const moves = [...movingPieces(node.template)].some((one) => one.kind === 'handoff' || one.kind === 'data');
       if (moves || !/^(form|part|query):[^/]+$/.test(node.place) || node.isName || node.value.length < shortestToken) return [];
+      if (readsAsTyped(node.value)) return [];
       if (twin?.valueAt(own.exchange.n, node.place) === node.value || index.occurrences(node.value, own.exchange).length > 0) return [];
       for (const { step, number } of [...lost].reverse()) {
         const replay = byStep.get(step.id);
         const view = number < own.number && replay ? capturedView(replay, captured.readBody) : undefined;
         if (view?.kind !== 'html') continue;
         const extractor: Extractor = { kind: 'field', name: node.name, nth: 0 };
+        // Only what the page itself sends: what it merely prefills a person had written over, as the take shows.
+        const body = own.exchange.requestBody ? loaded.readBody(own.exchange.requestBody.hash) : undefined;
+        const offered = formOf(own.exchange, sentNames(own.exchange, body), [{ n: answerOf(step) ?? 0, html: view.html }]);
+        if (offered?.fields.get(node.name)?.kind !== 'given') continue;
         const [current] = matchesOf(extractor, view);
         if (current === undefined || current === '' || current === node.value) continue;
         return [
