@@ -1,8 +1,10 @@
 import {
   bindValue,
   correlate,
+  judgeRehearsal,
   proofWarning,
   prove,
+  repair,
   scriptFromTake,
   type Captured,
   type Handoff,
@@ -129,6 +131,11 @@ describe('a pass is not proven', () => {
     expect(proof.open.find((one) => one.kind === 'overwritten')?.sentence).toBe(
       'Step 2 sent note “Keep it dry” in the take, which reads as if a person wrote it, and no answer had shown it; now it sends what an answer gives.',
     );
+    // Repair sends it as recorded again, before it tries anything else.
+    const seen = judgeRehearsal(wrong, first, played(wrong, '5001', '5001', shown('5001')), second);
+    const experiment = repair(wrong, first, { rehearsal: seen, proof }, second);
+    expect(experiment.script.handoffs.map((one) => one.id)).not.toContain('h9');
+    expect(experiment.tried).toMatchObject([{ kind: 'wrong-handoff', step: 's2' }]);
   });
 
   it('where nothing shows what was sent', () => {

@@ -171,7 +171,7 @@ class Prover {
       for (const node of own ? sentLeaves(step) : []) {
         const piece = [...movingPieces(node.template)].find((one) => one.kind === 'handoff');
         const isWritten = !node.isName && /\s/.test(node.value) && readsAsTyped(node.value);
-        if (!own || !piece || piece.recorded !== node.value || !isWritten || this.#index.wasReceived(node.value, own.exchange)) continue;
+        if (!own || piece?.recorded !== node.value || !isWritten || this.#index.wasReceived(node.value, own.exchange)) continue;
         if (this.#steps.some((one) => one.number < number && sentLeaves(one.step).some((before) => before.value === node.value))) continue;
         this.#open.push({
           step: step.id,
