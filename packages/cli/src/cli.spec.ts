@@ -257,8 +257,15 @@ describe('the command line', () => {
       () => ['rehearse', file('script.yaml'), '--environment', file('env.yaml'), '--report', file('x.json'), '--repair'],
       '--repair needs --take',
     ],
+    [
+      'a target that is not on this machine',
+      () => ['rehearse', file('script.yaml'), '--environment', file('away.yaml'), '--report', file('x.json')],
+      'http://10.1.2.3 is not on this machine',
+    ],
+    ['a server with such a target', () => ['serve', '--target', 'http://10.1.2.3'], '--target: http://10.1.2.3 is not on this machine'],
     ['an option that is missing', () => ['correlate', file('one.har')], '--out'],
   ])('says what is wrong with %s, and ends with 2', async (_name, args, told) => {
+    writeFileSync(file('away.yaml'), 'targets: [http://10.1.2.3]\n');
     writeFileSync(file('broken.yaml'), 'script: 1\nnam: x\ntransactions: []\n');
     writeFileSync(file('empty.yaml'), 'targets: []\n');
     writeFileSync(file('other.yaml'), 'targets: ["http://127.0.0.1:9"]\n');

@@ -4,6 +4,7 @@ import { basename } from 'node:path';
 import {
   environmentOfFile,
   EnvironmentFileSchema,
+  environmentProblem,
   HarStream,
   readPatterns,
   readScript,
@@ -122,7 +123,10 @@ export function readEnvironmentFile(file: string): Environment {
   const parsed = EnvironmentFileSchema.safeParse(document.toJS({ maxAliasCount: 0 }) as unknown);
   if (!parsed.success)
     throw new UsageError(parsed.error.issues.map(({ path, message }) => `${file}: ${path.join('.') || 'the file'}: ${message}`).join('\n'));
-  return environmentOfFile(parsed.data);
+  const environment = environmentOfFile(parsed.data);
+  const problem = environmentProblem(environment);
+  if (problem !== null) throw new UsageError(`${file}: ${problem}`);
+  return environment;
 }
 
 export const writeJson = (file: string, value: unknown): void => {

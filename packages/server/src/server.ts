@@ -1,6 +1,6 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { plainEnvironment } from '@sturdy/core';
+import { environmentProblem, plainEnvironment } from '@sturdy/core';
 import { createApp } from './api/app.js';
 import { projectId, type Services } from './api/services.js';
 import { LongWork } from './compute/long-work.js';
@@ -39,6 +39,8 @@ export interface RunningServer {
 
 /** Starts the server on loopback. Rejects with a clear message where the data directory or the port is taken. */
 export async function startServer(options: ServerOptions): Promise<RunningServer> {
+  // Recordings, samples and passwords: what this process writes is for its owner alone, whatever the umask was.
+  process.umask(0o077);
   // The threads start side by side; what the store says goes first, because it may be that nothing can be started.
   const computing = startCompute(computeWorkerFile);
   const store = await openStore(options.store, {
@@ -98,6 +100,9 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
 
 async function makeFirstProject(store: Services['store'], options: ServerOptions): Promise<void> {
   if ((await store.projects()).length > 0) return;
+  const environment = plainEnvironment({ id: 'e1', projectId, name: 'This machine', targets: options.targets ?? [] });
+  const problem = environmentProblem(environment);
+  if (problem !== null) throw new Error(problem);
   await store.saveProject({ id: projectId, name: options.projectName ?? 'First project' });
-  await store.saveEnvironment(plainEnvironment({ id: 'e1', projectId, name: 'This machine', targets: options.targets ?? [] }));
+  await store.saveEnvironment(environment);
 }

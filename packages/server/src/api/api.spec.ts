@@ -71,6 +71,12 @@ describe('the API', () => {
       );
     expect((await put(['http://127.0.0.1:1/path'])).body).toMatchObject({ detail: expect.stringContaining('is not an origin') as string });
     expect((await put(['http://192.168.1.1'])).body).toMatchObject({ detail: expect.stringContaining('is not on this machine') as string });
+    const proxied = local(
+      request(app)
+        .put('/api/projects/p1/environments/e1')
+        .send({ ...environment, targets: ['http://127.0.0.1:1'], upstreamProxy: 'http://proxy.example:3128' }),
+    );
+    expect((await proxied).body).toMatchObject({ detail: expect.stringContaining('proxy.example:3128 is not on this machine') as string });
     expect(saved).toEqual([]);
     expect((await put(['http://[::1]:8080'])).status).toBe(200);
     expect(saved).toHaveLength(1);

@@ -1,7 +1,7 @@
 import {
   EnvironmentSchema,
   FailureSignSchema,
-  isLoopback,
+  environmentProblem,
   makeBoard,
   BoardSchema,
   ProjectSettingsSchema,
@@ -51,20 +51,8 @@ export const projectRoutes = ({ store, recorder, conductor, compute }: Services)
     body: EnvironmentSchema,
     result: EnvironmentSchema,
     handle: async ({ params, body }) => {
-      const wrong = body.targets.find((target) => !URL.canParse(target) || new URL(target).origin !== target);
-      if (wrong !== undefined)
-        throw new Problem(
-          422,
-          'Not an origin',
-          `“${wrong}” is not an origin. Write it as scheme, host and port, such as http://127.0.0.1:4701.`,
-        );
-      const outside = body.targets.find((target) => !isLoopback(target));
-      if (outside !== undefined)
-        throw new Problem(
-          422,
-          'Not on this machine',
-          `${outside} is not on this machine. This project may send load to loopback addresses only: 127.0.0.1, [::1] or localhost.`,
-        );
+      const problem = environmentProblem(body);
+      if (problem !== null) throw new Problem(422, 'This environment cannot be used', problem);
       const environment = { ...body, id: params.environmentId, projectId: params.projectId };
       await store.saveEnvironment(environment);
       return environment;

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { ServerResponse } from 'node:http';
 import { networkInterfaces } from 'node:os';
-import type { Environment, Mark, RecordingState, Take } from '@sturdy/core';
+import { environmentProblem, type Environment, type Mark, type RecordingState, type Take } from '@sturdy/core';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem.js';
 import type { Store } from '../store/store-client.js';
@@ -80,6 +80,9 @@ export class Recorder {
       harLog: null,
     };
     const recording = new Recording(take, this.store, this.live, { bodyLimitBytes: wanted.bodyLimitBytes });
+    // Whatever wrote the environment, nothing goes beyond this machine.
+    const problem = environmentProblem(environment);
+    if (problem !== null) throw new Problem(422, 'This environment cannot be used', problem);
     const allowed = new Set(environment.targets);
     const password = wanted.forNetwork ? newClientPassword() : null;
     const proxy = new TappingProxy({

@@ -1,4 +1,5 @@
-import { createReadStream, existsSync, mkdirSync } from 'node:fs';
+import { createReadStream, existsSync } from 'node:fs';
+import { ownFolder } from '../store/own-folder.js';
 import { appendFile, open, readFile, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
@@ -133,7 +134,7 @@ export class SampleFiles {
   #of(runId: string): Open {
     const known = this.#open.get(runId);
     if (known) return known;
-    mkdirSync(this.folder, { recursive: true });
+    ownFolder(this.folder);
     const file = open(this.path(runId), 'a');
     // Who writes hears of it.
     file.catch(() => undefined);

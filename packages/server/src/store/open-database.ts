@@ -1,4 +1,4 @@
-import { cpSync, existsSync, mkdirSync, renameSync, rmSync } from 'node:fs';
+import { cpSync, existsSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { PGlite, type PGliteOptions } from '@electric-sql/pglite';
 import { drizzle as drizzlePglite } from 'drizzle-orm/pglite';
@@ -7,6 +7,7 @@ import { drizzle as drizzlePostgres } from 'drizzle-orm/node-postgres';
 import { migrate as migratePostgres } from 'drizzle-orm/node-postgres/migrator';
 import pg from 'pg';
 import { lockDirectory } from './directory-lock.js';
+import { ownEverythingIn, ownFolder } from './own-folder.js';
 import * as tables from './tables.js';
 import type { Database } from './repository.js';
 
@@ -29,7 +30,7 @@ export async function openDatabase(place: StorePlace, files: StoreFiles): Promis
     await migratePostgres(database, { migrationsFolder });
     return { database, close: () => pool.end() };
   }
-  mkdirSync(place.directory, { recursive: true });
+  ownFolder(place.directory);
   const unlock = lockDirectory(place.directory);
   const dataDir = join(place.directory, 'pg');
   if (!existsSync(dataDir) && files.emptyDatabase !== undefined && existsSync(files.emptyDatabase)) {
@@ -46,6 +47,7 @@ export async function openDatabase(place: StorePlace, files: StoreFiles): Promis
   } as PGliteOptions);
   const database = drizzlePglite(client, { schema: tables });
   await migratePglite(database, { migrationsFolder });
+  ownEverythingIn(dataDir);
   return {
     database,
     close: async () => {

@@ -66,8 +66,14 @@ export function optionsFor(
         }
       : {}),
     allows: (origin) => environment.targets.includes(origin) && isLoopback(origin),
-    doors: { credentials: environment.credentials, upstreamProxy: environment.upstreamProxy, tls },
+    doors: { credentials: environment.credentials, upstreamProxy: proxyOf(environment), tls },
   };
+}
+
+/** The proxy on the way to the targets; it is given credentials, so it has to be on this machine like these. */
+function proxyOf({ upstreamProxy }: Environment): string {
+  if (upstreamProxy !== '' && !isLoopback(upstreamProxy)) throw new Error(`The proxy ${upstreamProxy} is not on this machine.`);
+  return upstreamProxy;
 }
 
 const usualAnswerLimitMs = 60_000;

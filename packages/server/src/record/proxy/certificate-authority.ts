@@ -1,6 +1,7 @@
 import 'reflect-metadata';
 import { createPrivateKey, randomBytes, webcrypto, X509Certificate as NodeCertificate } from 'node:crypto';
-import { chmodSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { ownFolder } from '../../store/own-folder.js';
 import { isIP } from 'node:net';
 import { join } from 'node:path';
 import {
@@ -71,7 +72,7 @@ export class CertificateAuthority {
       ],
     });
     const pem = certificate.toString('pem');
-    mkdirSync(folder, { recursive: true, mode: 0o700 });
+    ownFolder(folder);
     writeFileSync(keyFile, await pemOf(keys.privateKey), { mode: 0o600 });
     writeFileSync(certificateFile, pem);
     return new CertificateAuthority(pem, certificate, keys.privateKey, leafKeys, leafKeyPem);
