@@ -3,6 +3,7 @@ import {
   type Experiment,
   type Hypothesis,
   type Proof,
+  type Rehearsal,
   type RehearsedStep,
   type RoundsWork,
   type Script,
@@ -11,7 +12,7 @@ import {
 interface Played {
   verdict: 'passed' | 'drifted' | 'failed';
   steps: RehearsedStep[];
-  divergence: null;
+  divergence: Rehearsal['divergence'];
 }
 /** A rehearsal of five steps of which the first that failed is given; 0 for none. */
 const failedAt = (number: number): Played => ({
@@ -132,5 +133,27 @@ describe('rehearse and repair', () => {
     expect([own.played.length, done.rounds.length, done.result]).toEqual([5, 5, 'failed']);
     const once = work({ raw: failedAt(0) }, []);
     expect(await repairInRounds(script('raw'), once, 1)).toMatchObject({ result: 'unproven', proof: null });
+  });
+
+  it('is supposed nothing of a value where a connection failed: the same is played again, twice at most', async () => {
+    const cut: Played = {
+      ...failedAt(2),
+      divergence: { step: 's2', number: 2, sentence: 'closed', cause: 'unreachable', advice: '', refused: null },
+    };
+    const tries = [{ after: 'better', tried: [hypothesis('a')] }];
+    const once = work({ raw: failedAt(0) }, tries, { raw: proven });
+    const later: Played[] = [cut, failedAt(0), failedAt(0)];
+    once.rehearse = ({ name }) => {
+      once.played.push(name);
+      return Promise.resolve(later.shift() ?? failedAt(0));
+    };
+    expect(await repairInRounds(script('raw'), once)).toMatchObject({ result: 'proven', script: { name: 'raw' } });
+    expect(once.played).toEqual(['raw', 'raw', 'raw']);
+    const never = work({ raw: cut }, tries);
+    expect(await repairInRounds(script('raw'), never)).toMatchObject({ result: 'failed', script: { name: 'raw' } });
+    expect(never.played).toEqual(['raw', 'raw', 'raw']);
+    // Tried, and then nobody answered: it is not kept.
+    const lost = work({ raw: failedAt(3), better: cut }, tries);
+    expect(await repairInRounds(script('raw'), lost)).toMatchObject({ result: 'failed', script: { name: 'raw' } });
   });
 });

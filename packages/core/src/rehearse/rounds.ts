@@ -50,6 +50,11 @@ function isFurther(left: readonly number[], right: readonly number[]): boolean {
   return at >= 0 && (left[at] ?? 0) > (right[at] ?? 0);
 }
 
+/** So often a script is played again where a connection failed. */
+const mostPlayedAgain = 2;
+
+const isUnreachable = ({ divergence }: Judged): boolean => divergence?.cause === 'unreachable';
+
 /** What a script had come to before something was tried with it. */
 interface Basis<R extends Judged> {
   script: Script;
@@ -73,6 +78,20 @@ export async function repairInRounds<R extends Judged>(script: Script, work: Rou
   while (rounds.length < most) {
     let rehearsal = await work.rehearse(current);
     rounds.push({ rehearsal, report: null, tried: [] });
+    // A connection that fails tells nothing of any value: the same is played again before anything is supposed.
+    for (let again = 0; isUnreachable(rehearsal) && again < mostPlayedAgain && rounds.length < most; again++) {
+      rehearsal = await work.rehearse(current);
+      rounds.push({ rehearsal, report: null, tried: [] });
+    }
+    if (isUnreachable(rehearsal)) {
+      best = { proof: null, result: 'failed' };
+      // What was only being tried is not kept on the word of a connection.
+      if (basis && pending) {
+        current = basis.sure;
+        await work.repaired?.(current);
+      }
+      break;
+    }
     let proof: Proof | null = null;
     if (rehearsal.verdict === 'passed' && rounds.length < most) {
       const again = await work.rehearse(current);
