@@ -53,13 +53,35 @@ describe('the API', () => {
       status: 404,
       detail: expect.stringContaining('GET /api/nothing is not part of the API') as string,
     });
-    expect(await told(request(app).get('/api/runs/x'))).toMatchObject({
-      status: 500,
-      detail: expect.stringContaining('the disk is full') as string,
-    });
+    const log = jest.spyOn(process.stderr, 'write').mockReturnValue(true);
+    const fault = await told(request(app).get('/api/runs/x'));
+    const written = log.mock.calls.map(([text]) => String(text)).join('');
+    log.mockRestore();
+    expect([fault.status, fault.detail]).toEqual([500, expect.not.stringContaining('the disk is full')]);
+    const number = /with the number (\w{8})/.exec(fault.detail)?.[1] ?? 'none';
+    expect(written).toMatch(new RegExp(`fault ${number} GET /api/runs/x: .*the disk is full`));
     expect(
       await told(request(app).post('/api/projects/p1/takes/record').set('Content-Type', 'application/json').send('{"a"')),
     ).toMatchObject({ status: 400, detail: expect.stringContaining('not valid JSON') as string });
+  });
+
+  it('answers odd addresses and bodies as the client’s mistake, and lets no cache keep an answer', async () => {
+    const post = (type: string) => request(app).post('/api/projects/p1/takes/record').set('Content-Type', type).send('{}');
+    const statuses = [
+      request(app).get('/api/takes/%FF'),
+      request(app).get('/api/takes/t1/exchanges/99999999999999999999/curl'),
+      request(app).get('/api/takes/t1/exchanges/-99999999999/curl'),
+      post('application/json; charset=x-none'),
+      request(app).post('/api/projects/p1/takes/record').set('Content-Type', 'application/json').set('Content-Encoding', 'none').send('{}'),
+    ];
+    for (const one of statuses) {
+      const answer = await local(one);
+      expect([answer.status >= 400 && answer.status < 500, answer.headers['content-type']]).toEqual([
+        true,
+        expect.stringContaining('application/problem+json'),
+      ]);
+    }
+    expect((await local(request(app).get('/api/projects'))).headers['cache-control']).toBe('no-store');
   });
 
   it('refuses targets that are no origin or not on this machine, and saves the others', async () => {

@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import express, { type Express, type NextFunction, type Request, type RequestHandler, type Response } from 'express';
@@ -71,6 +72,8 @@ export function createApp(services: Services, webFolder: string): Express {
     response.json(document);
   });
   app.use('/api', (request, response, next) => {
+    // Takes and samples hold passwords; no cache on the way or in the browser keeps them.
+    response.setHeader('Cache-Control', 'no-store');
     // Uploads are read by their own route.
     if (request.path.endsWith('/import')) next();
     else readJson(request, response, next);
@@ -90,24 +93,50 @@ export function createApp(services: Services, webFolder: string): Express {
 }
 
 /** Every error leaves as problem details (RFC 9457). */
-function problemDetails(error: unknown, _request: Request, response: Response, next: NextFunction): void {
+function problemDetails(error: unknown, request: Request, response: Response, next: NextFunction): void {
   if (response.headersSent) {
     next(error);
     return;
   }
-  const { status, title, detail } = asProblem(error);
+  const { status, title, detail } = asProblem(error, `${request.method} ${request.path}`);
   response.status(status).type('application/problem+json').json({ type: 'about:blank', title, status, detail });
 }
 
-function asProblem(error: unknown): { status: number; title: string; detail: string } {
+/** What the readers of requests throw: a status of their own, and what it is about. */
+interface RequestError {
+  status?: number;
+  type?: string;
+  message?: string;
+  /** The most that is taken, in bytes. */
+  limit?: number;
+}
+
+function asProblem(error: unknown, asked: string): { status: number; title: string; detail: string } {
   if (error instanceof Problem) return error;
-  const { type, message } = (error ?? {}) as { type?: string; message?: string };
+  const { status, type, message, limit } = (error ?? {}) as RequestError;
   if (type === 'entity.parse.failed') return new Problem(400, 'Not JSON', `The body of the request is not valid JSON: ${message ?? ''}`);
   if (type === 'entity.too.large')
-    return new Problem(413, 'Too large', 'The upload is larger than 512 MB. Split it, or leave contents out.');
+    return new Problem(
+      413,
+      'Too large',
+      `The upload is larger than ${Math.round((limit ?? 0) / (1 << 20))} MB. Split it, or leave contents out.`,
+    );
+  if (error instanceof URIError)
+    return new Problem(400, 'Not an address', 'The address holds a percent sign that begins no sign of UTF-8.');
+  if (status !== undefined && status >= 400 && status < 500)
+    return new Problem(
+      status,
+      'The request cannot be read',
+      `${message ?? 'Its headers and its body do not fit each other'}. Send JSON in UTF-8.`,
+    );
+  // What went wrong inside is for the log alone; the number finds it there.
+  const number = randomUUID().slice(0, 8);
+  process.stderr.write(
+    `${new Date().toISOString()} fault ${number} ${asked}: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`,
+  );
   return {
     status: 500,
     title: 'Something went wrong here',
-    detail: `${message ?? 'Unknown reason'}. Nothing was lost; try again, and report it if it comes back.`,
+    detail: `Nothing was lost; try again. If it comes back, report it with the number ${number}, under which the log of the server says more.`,
   };
 }

@@ -25,7 +25,7 @@ import { importTable, largestTableFile, tooLarge } from '../import/import-table.
 import { queryTable, tryQuery } from '../import/query-table.js';
 import { notFound, Problem } from '../problem.js';
 import { keepScript } from '../scripts/keep-script.js';
-import { InProject } from './parameters.js';
+import { countedNumber, InProject } from './parameters.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import { projectId, type Services } from './services.js';
@@ -202,7 +202,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       path: '/tables/:tableId/rows',
       summary: 'Rows of a table from a row onwards, with who spent them',
       params: InTable,
-      query: z.object({ from: z.coerce.number().int().min(1).default(1), count: z.coerce.number().int().min(1).max(1000).default(200) }),
+      query: z.object({ from: countedNumber.min(1).default(1), count: z.coerce.number().int().min(1).max(1000).default(200) }),
       result: z.array(DataRowSchema),
       handle: ({ params, query }) => store.rows(params.tableId, query.from, query.count),
     }),

@@ -24,7 +24,7 @@ import {
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
-import { InProject, InTake } from './parameters.js';
+import { countedNumber, InProject, InTake } from './parameters.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
@@ -101,7 +101,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       path: '/takes/:takeId/har',
       summary: 'A take, or one exchange of it, as HAR 1.2; secrets are masked unless they are asked for',
       params: InTake,
-      query: z.object({ secrets: z.enum(['masked', 'shown']).default('masked'), exchange: z.coerce.number().int().optional() }),
+      query: z.object({ secrets: z.enum(['masked', 'shown']).default('masked'), exchange: countedNumber.optional() }),
       produces: 'application/json',
       handle: async ({ params, query, response }) => {
         const take = await theTake(params.takeId);
@@ -139,7 +139,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       method: 'get',
       path: '/takes/:takeId/exchanges/:n/curl',
       summary: 'A request as a command line of curl; secrets are masked unless they are asked for',
-      params: InTake.extend({ n: z.coerce.number().int() }),
+      params: InTake.extend({ n: countedNumber }),
       query: z.object({ secrets: z.enum(['masked', 'shown']).default('masked') }),
       result: z.object({ text: z.string() }),
       handle: async ({ params, query }) => {
@@ -186,7 +186,7 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       method: 'get',
       path: '/takes/:takeId/exchanges/:n/page',
       summary: 'A recorded page as a picture: without scripts, with the style sheets and images of the same take',
-      params: InTake.extend({ n: z.coerce.number().int() }),
+      params: InTake.extend({ n: countedNumber }),
       produces: 'text/html',
       handle: async ({ params, response }) => {
         const exchange = await theExchange(params.takeId, params.n);

@@ -3,13 +3,14 @@ import * as z from 'zod';
 import { notFound } from '../problem.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
+import { countedNumber } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import { needScript } from './script-of.js';
 import { KeptSchema } from './script-routes.js';
 import type { Services } from './services.js';
 
 const InScript = z.object({ scriptId: z.string() });
-const InVersion = InScript.extend({ number: z.coerce.number().int().positive() });
+const InVersion = InScript.extend({ number: countedNumber.positive() });
 
 /** Versions of scripts: who changed what when, each as a text, each to be had back. */
 export const versionRoutes = ({ store, compute }: Services): AnyRoute[] => {

@@ -18,7 +18,7 @@ import * as z from 'zod';
 import { peeking, RowDealer } from '../conductor/row-dealer.js';
 import { notFound } from '../problem.js';
 import { writeCommandLineFiles } from '../workloads/command-line-files.js';
-import { InProject } from './parameters.js';
+import { countedNumber, InProject } from './parameters.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import { playedIn } from './script-of.js';
@@ -28,7 +28,7 @@ import type { Services } from './services.js';
 const dealtDry = 60;
 
 const InWorkload = z.object({ workloadId: z.string() });
-const InVersion = InWorkload.extend({ number: z.coerce.number().int().positive() });
+const InVersion = InWorkload.extend({ number: countedNumber.positive() });
 const TextSchema = z.object({ text: z.string() });
 export const ForecastSchema = z.object({
   seconds: z.number(),
