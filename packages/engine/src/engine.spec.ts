@@ -1,7 +1,7 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { gzipSync } from 'node:zlib';
-import { totalsOf } from '@sturdy/core';
+import { totalsOf, type Header } from '@sturdy/core';
 import { startYard } from '@sturdy/standins';
 import { compile, CompileError, HttpDriver, optionsFor, TargetTls, type ToGenerator, type WireRequest } from './index.js';
 import { RowSupply } from './generator/row-supply.js';
@@ -67,6 +67,29 @@ describe('HTTP driver', () => {
     const refused = await user.send(get(origin, '/away', { followRedirects: true }));
     expect(refused).toMatchObject({ status: 0, failure: expect.stringContaining('http://127.0.0.2:1 is not an allowed target') as string });
     await user.close();
+  });
+
+  it('takes what signs in at one origin to no other, where a redirect leads there (Fetch standard, HTTP-redirect fetch)', async () => {
+    const got: (string | undefined)[] = [];
+    const other = await serve((request, response) => {
+      got.push(request.headers.authorization, request.headers.cookie);
+      response.end('there');
+    });
+    const first = await serve((request, response) => {
+      got.push(request.headers.authorization);
+      response.writeHead(307, { Location: request.url === '/in' ? '/out' : `${other.origin}/` }).end();
+    });
+    const user = new HttpDriver({ allows: () => true });
+    const headers: Header[] = [
+      ['Authorization', 'Bearer mF_9.B5f-4.1JqM'],
+      ['Cookie', 'theme=dark'],
+    ];
+    const answer = await user.send(get(first.origin, '/in', { headers, followRedirects: true }));
+    expect([answer.status, Buffer.from(answer.body ?? []).toString()]).toEqual([200, 'there']);
+    expect(got).toEqual(['Bearer mF_9.B5f-4.1JqM', 'Bearer mF_9.B5f-4.1JqM', undefined, undefined]);
+    await user.close();
+    first.server.close();
+    other.server.close();
   });
 
   it('hits nothing outside this machine, even where a redirect leads to a target of the environment', async () => {

@@ -181,7 +181,13 @@ export class HttpDriver implements Driver {
         ...current,
         origin: next.origin,
         target: next.pathname + next.search,
-        ...(keepsMethod ? {} : { method: 'GET', body: null, headers: current.headers.filter(([name]) => !/^content-/i.test(name)) }),
+        ...(keepsMethod ? {} : { method: 'GET', body: null }),
+        headers: current.headers.filter(
+          ([name]) =>
+            (keepsMethod || !/^content-/i.test(name)) &&
+            // What signs in at one origin is no business of another (Fetch standard, HTTP-redirect fetch, step 13).
+            (next.origin === current.origin || !/^(authorization|cookie)$/i.test(name)),
+        ),
       };
       const hopped = await this.#signedIn(current);
       const { status, statusText, headers, body } = response;
