@@ -10,7 +10,8 @@ import {
   type Rehearsal,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { Problem } from '../problem.js';
+import { documentKinds } from '../store/damage-list.js';
+import { notFound, Problem } from '../problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
@@ -24,6 +25,11 @@ const LiveSchema = z.object({
 /** Takes on which a failure sign is tried, the newest, and answers that are told. */
 const mostTried = 5;
 const mostHeld = 20;
+
+const DocumentKindSchema = z.enum(documentKinds);
+const InDamaged = z.object({ kind: DocumentKindSchema });
+/** The id may hold a slash, so it stands in the query. */
+const OneDamaged = z.object({ id: z.string() });
 
 /** Projects, their environments and the board. */
 export const projectRoutes = ({ store, recorder, conductor, compute }: Services): AnyRoute[] => [
@@ -92,6 +98,38 @@ export const projectRoutes = ({ store, recorder, conductor, compute }: Services)
         if (stored) held.push(...(await compute.heldBy(stored, body, mostHeld)).map((one) => ({ takeId: id, take: name, ...one })));
       }
       return held.slice(0, mostHeld);
+    },
+  }),
+  route({
+    method: 'get',
+    path: '/damaged',
+    summary: 'Documents that an older version or a fault left such that they cannot be read; nothing else is held up by them',
+    result: z.array(z.object({ kind: DocumentKindSchema, id: z.string(), name: z.string(), reason: z.string() })),
+    handle: () => store.damaged(),
+  }),
+  route({
+    method: 'get',
+    path: '/damaged/:kind',
+    summary: 'A damaged document as it is stored, to be kept or looked at',
+    params: InDamaged,
+    query: OneDamaged,
+    produces: 'application/json',
+    handle: async ({ params, query, response }) => {
+      const doc = await store.damagedDocument(params.kind, query.id);
+      if (doc === null) throw notFound('damaged document', query.id);
+      response.attachment(`damaged-${params.kind}.json`).json(doc);
+    },
+  }),
+  route({
+    method: 'delete',
+    path: '/damaged/:kind',
+    summary: 'Delete a damaged document',
+    params: InDamaged,
+    query: OneDamaged,
+    result: z.object({}),
+    handle: async ({ params, query }) => {
+      if (!(await store.deleteDamaged(params.kind, query.id))) throw notFound('damaged document', query.id);
+      return {};
     },
   }),
   route({

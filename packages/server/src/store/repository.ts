@@ -22,6 +22,7 @@ import {
 } from '@sturdy/core';
 import { and, asc, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
+import type { DamagedDocument, DamageList, DocumentKind } from './damage-list.js';
 import { storedBody, type StoredBody } from './stored-body.js';
 import * as tables from './tables.js';
 import { unfoldTake } from './unfold-take.js';
@@ -31,6 +32,27 @@ export type Database = PgDatabase<PgQueryResultHKT, typeof tables>;
 
 /** A bulk insert holds this many rows, so that its parameters stay under PostgreSQL's limit of 65,535. */
 const chunkRows = 2000;
+
+/** Where the documents of each kind are kept. */
+const documentTables = {
+  environment: tables.environments,
+  take: tables.takes,
+  exchange: tables.exchanges,
+  pattern: tables.handoffPatterns,
+  script: tables.scripts,
+  part: tables.parts,
+  rehearsal: tables.rehearsals,
+  workload: tables.workloads,
+  run: tables.runs,
+} as const;
+
+const exchangeId = ({ takeId, n }: { takeId: string; n: number }): string => `${takeId}/${n}`;
+
+function isDocument(kind: DocumentKind, id: string): SQL | undefined {
+  if (kind !== 'exchange') return eq(documentTables[kind].id, id);
+  const cut = id.lastIndexOf('/');
+  return and(eq(tables.exchanges.takeId, id.slice(0, cut)), eq(tables.exchanges.n, Number(id.slice(cut + 1))));
+}
 
 /** What a take needs for computing: its exchanges, and the texts of its bodies by hash. */
 export interface StoredTake {
@@ -46,7 +68,31 @@ export interface StoredTake {
  * Documents are checked against their schemas when they are read.
  */
 export class Repository {
-  constructor(readonly database: Database) {}
+  constructor(
+    readonly database: Database,
+    readonly damage: DamageList,
+  ) {}
+
+  /** Documents that could not be read since the store was opened. */
+  damaged(): Promise<DamagedDocument[]> {
+    return Promise.resolve(this.damage.list());
+  }
+
+  /** A damaged document as it is stored; null where it is not known as damaged. */
+  async damagedDocument(kind: DocumentKind, id: string): Promise<unknown> {
+    if (!this.damage.list().some((one) => one.kind === kind && one.id === id)) return null;
+    const [row] = await this.database.select().from(documentTables[kind]).where(isDocument(kind, id));
+    return row?.doc ?? null;
+  }
+
+  /** Deletes a document that is known as damaged; says whether it was. */
+  async deleteDamaged(kind: DocumentKind, id: string): Promise<boolean> {
+    if (!this.damage.list().some((one) => one.kind === kind && one.id === id)) return false;
+    if (kind === 'take') await this.deleteTake(id);
+    else await this.database.delete(documentTables[kind]).where(isDocument(kind, id));
+    this.damage.forget(kind, id);
+    return true;
+  }
 
   async projects(): Promise<{ id: string; name: string }[]> {
     return this.database
@@ -76,7 +122,7 @@ export class Repository {
 
   async environments(projectId: string): Promise<Environment[]> {
     const rows = await this.database.select().from(tables.environments).where(eq(tables.environments.projectId, projectId));
-    return rows.map((row) => EnvironmentSchema.parse(row.doc));
+    return this.damage.all('environment', rows, (row) => row.id, EnvironmentSchema);
   }
 
   async saveEnvironment(doc: Environment): Promise<void> {
@@ -97,12 +143,12 @@ export class Repository {
       .from(tables.exchanges)
       .groupBy(tables.exchanges.takeId);
     const byTake = new Map(counts.map((one) => [one.takeId, one.count]));
-    return rows.map((row) => ({ ...TakeSchema.parse(row.doc), exchangeCount: byTake.get(row.id) ?? 0 }));
+    return this.damage.all('take', rows, (row) => row.id, TakeSchema).map((take) => ({ ...take, exchangeCount: byTake.get(take.id) ?? 0 }));
   }
 
   async take(id: string): Promise<Take | null> {
     const [row] = await this.database.select().from(tables.takes).where(eq(tables.takes.id, id));
-    return row ? TakeSchema.parse(row.doc) : null;
+    return row ? this.damage.read('take', id, TakeSchema, row.doc) : null;
   }
 
   async saveTake(doc: Take): Promise<void> {
@@ -125,7 +171,7 @@ export class Repository {
       .from(tables.exchanges)
       .where(eq(tables.exchanges.takeId, takeId))
       .orderBy(asc(tables.exchanges.n));
-    return rows.map((row) => ExchangeSchema.parse(row.doc));
+    return this.damage.all('exchange', rows, exchangeId, ExchangeSchema);
   }
 
   async saveExchanges(takeId: string, docs: Exchange[]): Promise<void> {
@@ -185,7 +231,7 @@ export class Repository {
       .select()
       .from(tables.exchanges)
       .where(and(eq(tables.exchanges.takeId, takeId), eq(tables.exchanges.n, n)));
-    return row ? ExchangeSchema.parse(row.doc) : null;
+    return row ? this.damage.read('exchange', exchangeId(row), ExchangeSchema, row.doc) : null;
   }
 
   /** The first exchange of a take with this address that was answered with a body; null where there is none. */
@@ -195,7 +241,7 @@ export class Repository {
       .from(tables.exchanges)
       .where(and(eq(tables.exchanges.takeId, takeId), sql`${tables.exchanges.doc}->>'url' = ${url}`))
       .orderBy(asc(tables.exchanges.n));
-    return rows.map((row) => ExchangeSchema.parse(row.doc)).find((one) => one.response?.body) ?? null;
+    return this.damage.all('exchange', rows, exchangeId, ExchangeSchema).find((one) => one.response?.body) ?? null;
   }
 
   /** A take with all that computing needs; null where there is none. */
@@ -252,7 +298,9 @@ export class Repository {
   /** A project's own patterns, and those of the shipped ones that it changed, by their names. */
   async ownPatterns(projectId: string): Promise<HandoffPattern[]> {
     const rows = await this.database.select().from(tables.handoffPatterns).where(eq(tables.handoffPatterns.projectId, projectId));
-    return rows.map((row) => HandoffPatternSchema.parse(row.doc)).sort((left, right) => left.name.localeCompare(right.name));
+    return this.damage
+      .all('pattern', rows, (row) => row.id, HandoffPatternSchema)
+      .sort((left, right) => left.name.localeCompare(right.name));
   }
 
   async savePatterns(projectId: string, docs: HandoffPattern[]): Promise<void> {
@@ -287,7 +335,7 @@ export class Repository {
       .from(tables.rehearsals)
       .where(and(eq(tables.rehearsals.scriptId, scriptId), isWanted))
       .orderBy(desc(tables.rehearsals.number));
-    return rows.map((row) => RehearsalSchema.parse(row.doc));
+    return this.damage.all('rehearsal', rows, (row) => row.id, RehearsalSchema);
   }
 
   /** The highest number that a rehearsal of a script has, of whatever kind; 0 where there is none. */
@@ -301,7 +349,7 @@ export class Repository {
 
   async rehearsal(id: string): Promise<Rehearsal | null> {
     const [row] = await this.database.select().from(tables.rehearsals).where(eq(tables.rehearsals.id, id));
-    return row ? RehearsalSchema.parse(row.doc) : null;
+    return row ? this.damage.read('rehearsal', id, RehearsalSchema, row.doc) : null;
   }
 
   async saveRehearsal(doc: Rehearsal): Promise<void> {
@@ -317,12 +365,12 @@ export class Repository {
       .from(tables.runs)
       .where(eq(tables.runs.projectId, projectId))
       .orderBy(desc(tables.runs.number));
-    return rows.map((row) => RunSchema.parse(row.doc));
+    return this.damage.all('run', rows, (row) => row.id, RunSchema);
   }
 
   async run(id: string): Promise<Run | null> {
     const [row] = await this.database.select().from(tables.runs).where(eq(tables.runs.id, id));
-    return row ? RunSchema.parse(row.doc) : null;
+    return row ? this.damage.read('run', id, RunSchema, row.doc) : null;
   }
 
   async saveRun(doc: Run): Promise<void> {
@@ -342,7 +390,7 @@ export class Repository {
 
   async frames(runId: string): Promise<Frame[]> {
     const rows = await this.database.select().from(tables.frames).where(eq(tables.frames.runId, runId)).orderBy(asc(tables.frames.second));
-    return rows.map((row) => FrameSchema.parse(row.doc));
+    return rows.flatMap((row) => FrameSchema.safeParse(row.doc).data ?? []);
   }
 
   async saveHostPoints(runId: string, docs: HostPoint[]): Promise<void> {
@@ -359,7 +407,7 @@ export class Repository {
       .from(tables.hostPoints)
       .where(eq(tables.hostPoints.runId, runId))
       .orderBy(asc(tables.hostPoints.second));
-    return rows.map((row) => HostPointSchema.parse(row.doc));
+    return rows.flatMap((row) => HostPointSchema.safeParse(row.doc).data ?? []);
   }
 
   /** Closes what a crash left open: runs become interrupted, recordings are done. Resolves with how many runs there were. */
@@ -373,7 +421,8 @@ export class Repository {
         .select({ second: sql<number>`coalesce(max(${tables.frames.second}), 0)::int` })
         .from(tables.frames)
         .where(eq(tables.frames.runId, row.id));
-      const run = RunSchema.parse(row.doc);
+      const run = this.damage.read('run', row.id, RunSchema, row.doc);
+      if (!run) continue;
       await this.saveRun({
         ...run,
         state: 'interrupted',
@@ -392,7 +441,8 @@ export class Repository {
       .from(tables.takes)
       .where(sql`${tables.takes.doc}->>'state' <> 'done'`);
     for (const row of recording) {
-      const take = TakeSchema.parse(row.doc);
+      const take = this.damage.read('take', row.id, TakeSchema, row.doc);
+      if (!take) continue;
       await this.saveTake({ ...(await unfoldTake(this, take, await this.exchanges(take.id))), state: 'done' });
     }
     return open.length;

@@ -1,5 +1,6 @@
 import { PartSchema, sayScriptChange, ScriptSchema, type Part, type Script, type Version } from '@sturdy/core';
 import { asc, eq } from 'drizzle-orm';
+import type { DamageList } from './damage-list.js';
 import type { Database } from './repository.js';
 import { parts, rehearsals, scripts, scriptVersions } from './tables.js';
 import { VersionKeeper } from './version-keeper.js';
@@ -8,16 +9,19 @@ import { VersionKeeper } from './version-keeper.js';
 export class ScriptRepository {
   readonly #versions = new VersionKeeper(scriptVersions, (json) => ScriptSchema.parse(json), sayScriptChange);
 
-  constructor(readonly database: Database) {}
+  constructor(
+    readonly database: Database,
+    readonly damage: DamageList,
+  ) {}
 
   async scripts(projectId: string): Promise<Script[]> {
     const rows = await this.database.select().from(scripts).where(eq(scripts.projectId, projectId)).orderBy(asc(scripts.id));
-    return rows.map((row) => ScriptSchema.parse(row.doc));
+    return this.damage.all('script', rows, (row) => row.id, ScriptSchema);
   }
 
   async script(id: string): Promise<Script | null> {
     const [row] = await this.database.select().from(scripts).where(eq(scripts.id, id));
-    return row ? ScriptSchema.parse(row.doc) : null;
+    return row ? this.damage.read('script', id, ScriptSchema, row.doc) : null;
   }
 
   /** Saves a script and keeps the state as a version; `what` says what was done where it was more than editing. */
@@ -28,7 +32,11 @@ export class ScriptRepository {
         .insert(scripts)
         .values({ id: doc.id, projectId: doc.projectId, doc })
         .onConflictDoUpdate({ target: scripts.id, set: { doc } });
-      await this.#versions.keep(change, doc.id, known ? ScriptSchema.parse(known.doc) : null, doc, { by, at, what });
+      await this.#versions.keep(change, doc.id, known ? this.damage.read('script', doc.id, ScriptSchema, known.doc) : null, doc, {
+        by,
+        at,
+        what,
+      });
     });
   }
 
@@ -44,7 +52,7 @@ export class ScriptRepository {
 
   async parts(projectId: string): Promise<Part[]> {
     const rows = await this.database.select().from(parts).where(eq(parts.projectId, projectId)).orderBy(asc(parts.id));
-    return rows.map((row) => PartSchema.parse(row.doc));
+    return this.damage.all('part', rows, (row) => row.id, PartSchema);
   }
 
   async savePart(doc: Part): Promise<void> {

@@ -104,6 +104,29 @@ onBothDatabases('store', (opened) => {
     expect(await repository.takes('p\u0000')).toEqual([]);
   });
 
+  it('shows what cannot be read as damaged, and all the rest as ever', async () => {
+    await repository.saveTake({ ...take, id: 'good', projectId: 'hurt', state: 'done' });
+    // As a fault or another version might have left them.
+    await repository.saveTake({ ...take, id: 'bad', projectId: 'hurt', state: 'done', name: 5 as unknown as string });
+    await repository.saveExchanges('good', [exchangeNo(1), { ...exchangeNo(2), durationMs: 'long' as unknown as number }]);
+    expect((await repository.takes('hurt')).map((one) => one.id)).toEqual(['good']);
+    expect((await repository.exchanges('good')).map((one) => one.n)).toEqual([1]);
+    expect(await repository.take('bad')).toBeNull();
+    expect((await repository.damaged()).map((one) => [one.kind, one.id, one.reason.split(':')[0]])).toEqual([
+      ['take', 'bad', 'name'],
+      ['exchange', 'good/2', 'durationMs'],
+    ]);
+    expect(await repository.damagedDocument('take', 'bad')).toMatchObject({ id: 'bad', name: 5 });
+    expect(await repository.damagedDocument('exchange', 'good/2')).toMatchObject({ durationMs: 'long' });
+    // What can be read is not deleted by this way.
+    expect(await repository.deleteDamaged('take', 'good')).toBe(false);
+    expect(await repository.deleteDamaged('take', 'bad')).toBe(true);
+    expect(await repository.deleteDamaged('exchange', 'good/2')).toBe(true);
+    expect(await repository.damaged()).toEqual([]);
+    expect((await repository.takes('hurt')).map((one) => [one.id, one.exchangeCount])).toEqual([['good', 1]]);
+    await repository.deleteTake('good');
+  });
+
   it('puts the exchanges of an import into the order of their starts', async () => {
     const order = [3, 1, 4, 2];
     const docs = order.map((rank, index) => ({ ...exchangeNo(index + 1), startedAtMs: rank * 10, url: `http://127.0.0.1:1/${rank}` }));

@@ -1,4 +1,5 @@
 import { parentPort, workerData } from 'node:worker_threads';
+import { DamageList } from './damage-list.js';
 import { openDatabase, type StoreFiles, type StorePlace } from './open-database.js';
 import { Repository } from './repository.js';
 import { ScriptRepository } from './script-repository.js';
@@ -18,7 +19,13 @@ const { place, files } = workerData as { place: StorePlace; files: StoreFiles };
 
 try {
   const { database, close } = await openDatabase(place, files);
-  const parts = [new Repository(database), new ScriptRepository(database), new TableRepository(database), new WorkloadRepository(database)];
+  const damage = new DamageList();
+  const parts = [
+    new Repository(database, damage),
+    new ScriptRepository(database, damage),
+    new TableRepository(database),
+    new WorkloadRepository(database, damage),
+  ];
   port.on('message', (call: Call) => {
     void (async () => {
       try {

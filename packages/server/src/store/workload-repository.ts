@@ -1,5 +1,6 @@
 import { sayWorkloadChange, WorkloadSchema, type Version, type Workload } from '@sturdy/core';
 import { asc, eq } from 'drizzle-orm';
+import type { DamageList } from './damage-list.js';
 import type { Database } from './repository.js';
 import { workloads, workloadVersions } from './tables.js';
 import { VersionKeeper } from './version-keeper.js';
@@ -8,16 +9,19 @@ import { VersionKeeper } from './version-keeper.js';
 export class WorkloadRepository {
   readonly #versions = new VersionKeeper(workloadVersions, (json) => WorkloadSchema.parse(json), sayWorkloadChange);
 
-  constructor(readonly database: Database) {}
+  constructor(
+    readonly database: Database,
+    readonly damage: DamageList,
+  ) {}
 
   async workloads(projectId: string): Promise<Workload[]> {
     const rows = await this.database.select().from(workloads).where(eq(workloads.projectId, projectId)).orderBy(asc(workloads.id));
-    return rows.map((row) => WorkloadSchema.parse(row.doc));
+    return this.damage.all('workload', rows, (row) => row.id, WorkloadSchema);
   }
 
   async workload(id: string): Promise<Workload | null> {
     const [row] = await this.database.select().from(workloads).where(eq(workloads.id, id));
-    return row ? WorkloadSchema.parse(row.doc) : null;
+    return row ? this.damage.read('workload', id, WorkloadSchema, row.doc) : null;
   }
 
   /** Saves a workload and keeps the state as a version; `what` says what was done where it was more than editing. */
@@ -28,7 +32,11 @@ export class WorkloadRepository {
         .insert(workloads)
         .values({ id: doc.id, projectId: doc.projectId, doc })
         .onConflictDoUpdate({ target: workloads.id, set: { doc } });
-      await this.#versions.keep(change, doc.id, known ? WorkloadSchema.parse(known.doc) : null, doc, { by, at, what });
+      await this.#versions.keep(change, doc.id, known ? this.damage.read('workload', doc.id, WorkloadSchema, known.doc) : null, doc, {
+        by,
+        at,
+        what,
+      });
     });
   }
 

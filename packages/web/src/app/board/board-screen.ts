@@ -1,9 +1,12 @@
-import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject, resource } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { firstValueFrom } from 'rxjs';
 import { projectActions, projectFeature } from '../project/project';
 import { runsActions, runsFeature } from '../runs/runs';
+import { Api, problemOf, type Damaged } from '../shared/api';
 import { moment } from '../shared/format';
+import { messageActions } from '../shared/messages';
 import { VerdictShape } from '../shared/verdict-shape';
 
 type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun';
@@ -22,6 +25,17 @@ type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun'
           ><span class="grow"></span>
           <a class="act" routerLink="/takes/record"><i class="bi bi-record-circle" aria-hidden="true"></i>Record a take</a>
         </div>
+        @for (one of damaged.value() ?? []; track one.kind + one.id) {
+          <div class="note warn damaged" role="alert">
+            <span
+              ><b>A {{ one.kind }} cannot be read</b>{{ one.name === '' ? '' : ': ' + one.name }}.
+              <span class="muted">{{ one.reason }}</span> It is kept as it is and holds up nothing else.</span
+            >
+            <span class="grow"></span>
+            <a class="act slim" [href]="'/api/damaged/' + one.kind + '?id=' + encode(one.id)" download>Export it</a>
+            <button class="act slim" (click)="deleteDamaged(one)">Delete it</button>
+          </div>
+        }
         <div class="card-box">
           <table class="grid" aria-label="Scripts and how far they are">
             <thead>
@@ -106,6 +120,13 @@ type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun'
       grid-template-columns: minmax(0, 1fr) 300px;
       gap: 20px;
     }
+    .damaged {
+      display: flex;
+      gap: 8px;
+      align-items: center;
+      margin-bottom: 10px;
+      overflow-wrap: anywhere;
+    }
     .name {
       font-weight: 620;
       color: var(--ink);
@@ -145,6 +166,22 @@ export class BoardScreen {
   readonly runs = this.#store.selectSignal(runsFeature.selectList);
   readonly cells: Cells[] = ['take', 'handoffs', 'data', 'rehearsal', 'workload', 'lastRun'];
   readonly moment = moment;
+  readonly encode = encodeURIComponent;
+  readonly #api = inject(Api);
+  // The board itself reads everything that could be damaged, so it is asked first.
+  readonly damaged = resource({
+    params: () => this.board() ?? undefined,
+    loader: (): Promise<Damaged[]> => firstValueFrom(this.#api.damaged()),
+  });
+
+  deleteDamaged(one: Damaged): void {
+    this.#api.deleteDamaged(one).subscribe({
+      next: () => this.damaged.reload(),
+      error: (error: unknown) => {
+        this.#store.dispatch(messageActions.told({ tone: 'bad', text: problemOf(error) }));
+      },
+    });
+  }
 
   constructor() {
     this.#store.dispatch(projectActions.boardAsked());

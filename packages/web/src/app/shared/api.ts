@@ -102,6 +102,13 @@ export interface ImportedTable {
   twice: Duplicates[];
   read: string;
 }
+/** A document that cannot be read any more. */
+export interface Damaged {
+  kind: string;
+  id: string;
+  name: string;
+  reason: string;
+}
 /** What could be sent at a place, with what the last rehearsal, and those in which candidates were tried, sent there and got. */
 export type FoundSources = Sources & { last: SentAndGot | null; trials: (SentAndGot & { candidate: string })[] };
 
@@ -209,6 +216,8 @@ export class Api {
   proposals = (id: string, handoff: string) => this.#http.get<Proposal[]>(`/api/scripts/${id}/handoffs/${handoff}/proposals`);
   tryExtractor = (id: string, handoff: string, extractor: Extractor, everywhere: boolean) =>
     this.#http.post<Trial>(`/api/scripts/${id}/handoffs/${handoff}/try`, { extractor, everywhere });
+  damaged = () => this.#http.get<Damaged[]>('/api/damaged');
+  deleteDamaged = ({ kind, id }: Damaged) => this.#http.delete(`/api/damaged/${kind}`, { params: { id } });
   sources = (id: string, at: SourcePlace) => this.#http.get<FoundSources>(`/api/scripts/${id}/sources`, { params: { ...at } });
   trySource = (id: string, at: SourcePlace, candidate: string) =>
     this.#http.post<Rehearsal>(`/api/scripts/${id}/sources/try`, { ...at, candidate });
