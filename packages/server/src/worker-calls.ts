@@ -17,6 +17,8 @@ export class WorkerCalls {
     { done: (value: unknown) => void; failed: (error: Error) => void; told?: ((done: number, total: number) => void) | undefined }
   >();
   #next = 0;
+  /** Why no call can be answered any more; null while the worker lives. */
+  #ended: Error | null = null;
 
   private constructor(readonly worker: Worker) {}
 
@@ -42,6 +44,7 @@ export class WorkerCalls {
 
   /** `told` hears of the progress of work that tells it. */
   call(method: string, args: unknown[], told?: (done: number, total: number) => void): Promise<unknown> {
+    if (this.#ended) return Promise.reject(this.#ended);
     const id = ++this.#next;
     return new Promise((done, failed) => {
       this.#waiting.set(id, { done, failed, told });
@@ -61,6 +64,7 @@ export class WorkerCalls {
   }
 
   #failAll(error: Error): void {
+    this.#ended ??= error;
     for (const { failed } of this.#waiting.values()) failed(error);
     this.#waiting.clear();
   }

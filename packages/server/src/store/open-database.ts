@@ -21,12 +21,26 @@ export interface StoreFiles {
   emptyDatabase?: string;
 }
 
+/** A database that does not answer within this is away, in ms. */
+const connectWithinMs = 10_000;
+
 /** Opens the database and brings its schema up to date. Throws where another process has the directory open. */
 export async function openDatabase(place: StorePlace, files: StoreFiles): Promise<{ database: Database; close: () => Promise<void> }> {
   const migrationsFolder = files.migrations;
   if ('databaseUrl' in place) {
-    const pool = new pg.Pool({ connectionString: place.databaseUrl, max: 4 });
+    const pool = new pg.Pool({ connectionString: place.databaseUrl, max: 4, connectionTimeoutMillis: connectWithinMs });
+    // A server that is restarted ends connections that nobody uses at that moment; the next query opens another one.
+    pool.on('error', (error) => {
+      process.stderr.write(`${new Date().toISOString()} A connection to the database ended: ${error.message}\n`);
+    });
     const database = drizzlePostgres(pool, { schema: tables });
+    const client = await pool.connect().catch((error: unknown) => {
+      const { host, pathname } = new URL(place.databaseUrl);
+      throw new Error(
+        `The database ${host}${pathname} does not let us in: ${error instanceof Error && error.message !== '' ? error.message : String(error)}. See whether it runs, and DATABASE_URL.`,
+      );
+    });
+    client.release();
     await migratePostgres(database, { migrationsFolder });
     return { database, close: () => pool.end() };
   }

@@ -2,7 +2,10 @@ import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { allRows, onceInOrder, plainColumns, Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
+import { migrationsFolder, storeWorkerFile } from '../files.js';
 import { onBothDatabases } from '../test/both-databases.js';
+import { hasPostgres, startPostgres } from '../test/postgres.js';
+import { openStore } from './store-client.js';
 import { lockDirectory } from './directory-lock.js';
 import type { Store } from './store-client.js';
 
@@ -214,4 +217,24 @@ describe('the lock of the data directory', () => {
     unlock();
     expect(() => lockDirectory(folder)).not.toThrow();
   });
+});
+
+(hasPostgres ? describe : describe.skip)('a PostgreSQL server that goes away', () => {
+  it('and comes back is used again, with all that was stored; one that is not there is told by name', async () => {
+    const server = await startPostgres();
+    const files = { worker: storeWorkerFile, migrations: migrationsFolder };
+    const store = await openStore({ databaseUrl: server.url }, files);
+    await store.saveTake({ ...take, id: 'kept', state: 'done' });
+    server.restart();
+    // A query that meets an ended connection may fail once; the next one has another.
+    const read = () => store.take('kept').catch(() => store.take('kept'));
+    expect((await read())?.id).toBe('kept');
+    await store.saveTake({ ...take, id: 'later', state: 'done' });
+    expect((await store.take('later'))?.id).toBe('later');
+    await store.close();
+    await server.stop();
+    await expect(openStore({ databaseUrl: server.url }, files)).rejects.toThrow(
+      /^The database 127\.0\.0\.1:\d+\/postgres does not let us in: .*ECONNREFUSED.* See whether it runs, and DATABASE_URL\.$/,
+    );
+  }, 120_000);
 });

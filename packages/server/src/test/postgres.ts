@@ -18,7 +18,7 @@ async function freePort(): Promise<number> {
 }
 
 /** Starts a PostgreSQL server of its own on a free port, with data in a temporary folder. */
-export async function startPostgres(): Promise<{ url: string; stop: () => Promise<void> }> {
+export async function startPostgres(): Promise<{ url: string; restart: () => void; stop: () => Promise<void> }> {
   const port = await freePort();
   const folder = mkdtempSync(join(tmpdir(), 'sturdy-pg-'));
   // The server refuses to run as root, so root hands over to the account that Debian made for it.
@@ -41,8 +41,15 @@ export async function startPostgres(): Promise<{ url: string; stop: () => Promis
   });
   return {
     url: `postgres://sturdy@127.0.0.1:${port}/postgres`,
+    /** An ordinary restart, as an administrator does it: connections are ended, what was committed stays. */
+    restart: () => {
+      execFileSync(...command('pg_ctl', ['-D', `${folder}/db`, 'restart', '-m', 'fast', '-w', '-l', `${folder}/db/log`]), {
+        stdio: 'ignore',
+        cwd: folder,
+      });
+    },
     stop: async () => {
-      const gone = new Promise((done) => server.once('exit', done));
+      const gone = server.exitCode !== null ? undefined : new Promise((done) => server.once('exit', done));
       execFileSync(...command('pg_ctl', ['-D', `${folder}/db`, 'stop', '-m', 'immediate']), { stdio: 'ignore', cwd: folder });
       await gone;
       rmSync(folder, { recursive: true, force: true });

@@ -29,7 +29,7 @@ type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun'
           <div class="note warn damaged" role="alert">
             <span
               ><b>A {{ one.kind }} cannot be read</b>{{ one.name === '' ? '' : ': ' + one.name }}.
-              <span class="muted">{{ one.reason }}</span> It is kept as it is and holds up nothing else.</span
+              <span class="muted">{{ one.reason }}.</span> It is kept as it is and holds up nothing else.</span
             >
             <span class="grow"></span>
             <a class="act slim" [href]="'/api/damaged/' + one.kind + '?id=' + encode(one.id)" download>Export it</a>
