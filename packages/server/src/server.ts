@@ -1,6 +1,7 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { environmentProblem, plainEnvironment } from '@sturdy/core';
+import { clearLeftUploads } from './import/import-table.js';
 import { createApp } from './api/app.js';
 import { projectId, type Services } from './api/services.js';
 import { LongWork } from './compute/long-work.js';
@@ -52,6 +53,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     throw error;
   });
   const interruptedRuns = await store.closeOpen();
+  await clearLeftUploads();
   await makeFirstProject(store, options);
   const { compute, close: closeCompute } = await computing;
   const longWork = new LongWork(computeWorkerFile);

@@ -23,7 +23,7 @@ export async function importHarStream(store: Store, worker: URL, source: Readabl
   const thread = new Worker(worker, { resourceLimits: { maxOldGenerationSizeMb: 1024 } });
   const open: Take = { id, projectId, name, startedAt: new Date(0).toISOString(), state: 'done', marks: [], harLog: null };
   try {
-    await store.saveTake(open);
+    // The take is written last: until then nobody sees it, and what a crash leaves of it is cleared away at the next start.
     const end = await pass(store, thread, source, id);
     if (end.renumber) await store.renumberExchanges(id, end.renumber.order, end.renumber.shiftMs);
     const take: Take = { ...open, startedAt: end.startedAt, marks: end.marks, harLog: end.harLog };

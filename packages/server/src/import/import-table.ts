@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { mkdtemp, rm } from 'node:fs/promises';
+import { mkdtemp, readdir, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Transform, type Readable } from 'node:stream';
@@ -20,6 +20,27 @@ export interface ImportedTable extends ReadTable {
   id: string;
 }
 
+const uploadPrefix = 'sturdy-upload-';
+
+/** Deletes uploads that processes which live no more have left in the temporary folder. */
+export async function clearLeftUploads(): Promise<void> {
+  for (const name of await readdir(tmpdir())) {
+    const pid = new RegExp(`^${uploadPrefix}(\\d+)-`).exec(name)?.[1];
+    if (pid === undefined || isAlive(Number(pid))) continue;
+    await rm(join(tmpdir(), name), { recursive: true, force: true });
+  }
+}
+
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch (error) {
+    // A process of another user is there, and may not be asked.
+    return (error as NodeJS.ErrnoException).code === 'EPERM';
+  }
+}
+
 const cancelled = (): Problem => new Problem(499, 'The import was cancelled', 'The import was cancelled; nothing of it was kept.');
 
 /**
@@ -35,7 +56,7 @@ export async function importTable(
   told: (rows: number) => void,
   signal: AbortSignal,
 ): Promise<ImportedTable> {
-  const folder = await mkdtemp(join(tmpdir(), 'sturdy-table-'));
+  const folder = await mkdtemp(join(tmpdir(), `${uploadPrefix}${process.pid}-`));
   const file = join(folder, 'upload');
   const id = randomUUID();
   let written = 0;

@@ -20,7 +20,7 @@ import {
   type Run,
   type Take,
 } from '@sturdy/core';
-import { and, asc, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, notInArray, sql, type SQL } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
 import type { DamagedDocument, DamageList, DocumentKind } from './damage-list.js';
 import { storedBody, type StoredBody } from './stored-body.js';
@@ -411,6 +411,16 @@ export class Repository {
   }
 
   /** Closes what a crash left open: runs become interrupted, recordings are done. Resolves with how many runs there were. */
+  /** Deletes what imports that were broken off by a crash have left: exchanges of no take, and rows of no table. */
+  async #clearLeftImports(): Promise<void> {
+    const { takes, exchanges, dataTables, dataRows, dataVersionRows } = tables;
+    const known = this.database.select({ id: takes.id }).from(takes);
+    await this.database.delete(exchanges).where(notInArray(exchanges.takeId, known));
+    const tableIds = this.database.select({ id: dataTables.id }).from(dataTables);
+    await this.database.delete(dataRows).where(notInArray(dataRows.tableId, tableIds));
+    await this.database.delete(dataVersionRows).where(notInArray(dataVersionRows.tableId, tableIds));
+  }
+
   async closeOpen(): Promise<number> {
     const open = await this.database
       .select()
@@ -436,6 +446,7 @@ export class Repository {
       .from(tables.dataTables)
       .where(sql`${tables.dataTables.deal}->>'use' = 'exclusive'`);
     await this.database.update(tables.dataRows).set({ spentBy: null }).where(inArray(tables.dataRows.tableId, held));
+    await this.#clearLeftImports();
     const recording = await this.database
       .select()
       .from(tables.takes)

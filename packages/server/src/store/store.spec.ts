@@ -130,6 +130,19 @@ onBothDatabases('store', (opened) => {
     await repository.deleteTake('good');
   });
 
+  it('clears away what imports left that a crash broke off, and nothing else', async () => {
+    await repository.saveTake({ ...take, id: 'whole', projectId: 'cleared', state: 'done' });
+    await repository.saveExchanges('whole', [exchangeNo(1)]);
+    await repository.saveExchanges('half', [exchangeNo(1), exchangeNo(2)]);
+    await repository.saveTable({ id: 'whole', projectId: 'cleared', name: 'T', columns: plainColumns(['a']), deal }, [['1']]);
+    await repository.importRows('half', 0, [['1'], ['2']]);
+    await repository.closeOpen();
+    expect([(await repository.exchanges('half')).length, (await repository.rows('half', 1, 9)).length]).toEqual([0, 0]);
+    expect([(await repository.exchanges('whole')).length, (await repository.rows('whole', 1, 9)).length]).toEqual([1, 1]);
+    await repository.deleteTake('whole');
+    await repository.deleteTable('whole');
+  });
+
   it('puts the exchanges of an import into the order of their starts', async () => {
     const order = [3, 1, 4, 2];
     const docs = order.map((rank, index) => ({ ...exchangeNo(index + 1), startedAtMs: rank * 10, url: `http://127.0.0.1:1/${rank}` }));
