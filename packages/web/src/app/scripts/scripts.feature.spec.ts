@@ -1,4 +1,4 @@
-import type { Rehearsal, RequestStep, Script } from '@sturdy/core';
+import { changeRequests, type Piece, type Rehearsal, type RequestStep, type Script } from '@sturdy/core';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
 import { layRows, layStrings } from './string-layout';
@@ -125,6 +125,34 @@ describe('a rehearsal that waits', () => {
     );
     expect(mended.mended).toBe('Added the handoff form key. Rehearse again to see whether it holds.');
     expect(mended.past).toHaveLength(1);
+  });
+});
+
+describe('values in doubt', () => {
+  it('are what correlation was not sure of, and what the step that left the take read from an answer; a later pass clears that', () => {
+    const unsure = { step: 's2', place: 'path:1', value: 's2', origin: null, extractor: null, reason: 'r' };
+    // As correlation binds a segment of a path: its percent signs are put on again when it is sent.
+    const segment: Piece = {
+      kind: 'wrap',
+      encoding: 'percent',
+      pieces: [{ kind: 'handoff', handoff: 'h1', recorded: '7' }],
+      recorded: '7',
+    };
+    const bound = changeRequests(script, (step) => (step.id === 's3' ? { ...step, url: [{ kind: 'text', text: '/a/' }, segment] } : step));
+    const doubted = { ...bound, unsure: [unsure] };
+    const load = (rehearsals: Rehearsal[]) => reducer(opened, scriptsActions.scriptLoaded({ script: doubted, rehearsals }));
+    const doubtful = (state: typeof opened) => scriptsFeature.selectDoubtful({ scripts: state }).map((one) => [one.step, one.kind]);
+    const played = (verdict: string) => ({ id: 'r1', steps: [{ step: 's3', verdict }] }) as unknown as Rehearsal;
+    expect(doubtful(load([]))).toEqual([['s2', 'unsure']]);
+    const left = load([played('drifted')]);
+    expect(doubtful(left)).toEqual([
+      ['s2', 'unsure'],
+      ['s3', 'handoff'],
+    ]);
+    expect(doubtful(reducer(left, scriptsActions.rehearsed({ rehearsal: { ...played('passed'), id: 'r2' } })))).toEqual([['s2', 'unsure']]);
+    // What somebody decided comes back as a changed script, and can be undone.
+    const decided = reducer(left, scriptsActions.bound({ script: bound }));
+    expect([doubtful(decided), decided.past.at(-1)]).toEqual([[['s3', 'handoff']], doubted]);
   });
 });
 
