@@ -99,7 +99,7 @@ test('a rehearsal is played step by step, ended early, and laid beside another',
 
 test('a value in doubt and a wrong handoff: candidates are tried in a rehearsal up to the step, then chosen', async ({ page }) => {
   const known = (await ask<Script[]>('GET', '/projects/p1/scripts')).find((one) => one.name === 'Book intake');
-  const raw = await ask<Script>('POST', `/takes/${known?.takeId ?? ''}/script`, { name: 'Book intake once more' });
+  const raw = await ask<Script>('POST', `/takes/${known?.takeId ?? ''}/script`, { name: 'Intake with doubts' });
   await ask('POST', `/scripts/${raw.id}/correlate`, { secondTakeId: null });
   const [table] = await ask<DataTable[]>('GET', '/projects/p1/tables');
   const booking = raw.transactions.flatMap((one) => one.steps).find((one) => one.kind === 'request' && one.name === 'POST /intakes/new');

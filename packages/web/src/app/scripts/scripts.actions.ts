@@ -24,6 +24,7 @@ export const scriptsActions = createActionGroup({
     'Text applied': props<{ script: Script }>(),
     /** `sent` is what was saved; what the server made of it may have other ids. `changedToo` names scripts that a part has changed. */
     Saved: props<{ sent: Script; script: Script; changedToo: string[] }>(),
+    'Save failed': emptyProps(),
     /** The server changed the script as a whole. */
     Replaced: props<{ script: Script }>(),
     'Piece wanted': props<{ piece: TakePiece }>(),

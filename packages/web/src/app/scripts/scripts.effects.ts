@@ -3,7 +3,7 @@ import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { concatLatestFrom } from './with-latest';
-import { concat, concatMap, debounceTime, filter, forkJoin, map, merge, of, switchMap, takeUntil, tap } from 'rxjs';
+import { concat, concatMap, debounceTime, filter, forkJoin, map, merge, of, switchMap, take, takeUntil, tap, type Observable } from 'rxjs';
 import { projectActions } from '../project/project';
 import { Api } from '../shared/api';
 import { liveStream } from '../shared/live-stream';
@@ -18,6 +18,14 @@ const pieceTold = (added: number, missing: readonly string[]): string =>
   missing.length === 0
     ? `${added} ${added === 1 ? 'step was' : 'steps were'} put in. All that they send is read in this script.`
     : `${added} ${added === 1 ? 'step was' : 'steps were'} put in. ${missing.join(', ')} is read nowhere in this script and is sent as recorded: hand it off, or bind it.`;
+
+/** Asks the server to do something with the script once it has the last change; it would work on the one before. */
+const onceSaved = <T>(unsaved: Observable<boolean>, ask: () => Observable<T>): Observable<T> =>
+  unsaved.pipe(
+    filter((isUnsaved) => !isUnsaved),
+    take(1),
+    switchMap(ask),
+  );
 
 export const scriptsEffects = {
   list: createEffect(
@@ -63,7 +71,7 @@ export const scriptsEffects = {
                       : [messageActions.told({ tone: 'good', text: `The part was changed in ${kept.changedToo.join(', ')} too.` })]),
                   ),
                 ),
-                orTell(),
+                orTell(scriptsActions.saveFailed()),
               )
             : of(),
         ),
@@ -77,7 +85,7 @@ export const scriptsEffects = {
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
         switchMap(([{ secondTakeId }, script]) =>
           script
-            ? api.correlate(script.id, secondTakeId).pipe(
+            ? onceSaved(store.select(scriptsFeature.selectUnsaved), () => api.correlate(script.id, secondTakeId)).pipe(
                 map((done) => scriptsActions.correlated(done)),
                 orTell(scriptsActions.workFailed()),
               )
@@ -117,7 +125,7 @@ export const scriptsEffects = {
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
         switchMap(([{ wish }, script]) =>
           script
-            ? api.rehearse(script.id, wish).pipe(
+            ? onceSaved(store.select(scriptsFeature.selectUnsaved), () => api.rehearse(script.id, wish)).pipe(
                 tap(() => void router.navigate(['/scripts', script.id, 'rehearsal'])),
                 map((rehearsal) => scriptsActions.rehearsed({ rehearsal })),
                 orTell(scriptsActions.workFailed()),
@@ -166,7 +174,7 @@ export const scriptsEffects = {
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
         switchMap(([, script]) =>
           script
-            ? api.repair(script.id).pipe(
+            ? onceSaved(store.select(scriptsFeature.selectUnsaved), () => api.repair(script.id)).pipe(
                 map((done) => scriptsActions.repaired(done)),
                 orTell(scriptsActions.workFailed()),
               )
@@ -197,7 +205,7 @@ export const scriptsEffects = {
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
         switchMap(([{ step, place, value }, script]) =>
           script
-            ? api.handOff(script.id, { step, place, value }).pipe(
+            ? onceSaved(store.select(scriptsFeature.selectUnsaved), () => api.handOff(script.id, { step, place, value })).pipe(
                 // How it is read is what one wants to see next.
                 tap(({ handoff }) => void router.navigate(['/scripts', script.id, 'handoffs', handoff])),
                 map((done) => scriptsActions.bound({ script: done.script })),

@@ -128,6 +128,22 @@ describe('a rehearsal that waits', () => {
   });
 });
 
+describe('a script that the server does not have yet', () => {
+  it('is unsaved from a change, its undoing too, until just that script was taken, or could not be', () => {
+    const once = edited(opened, 'p1');
+    expect([opened.unsaved, once.unsaved, reducer(once, scriptsActions.undone()).unsaved]).toEqual([false, true, true]);
+    const took = (state: typeof opened, sent: Script | null) =>
+      reducer(state, scriptsActions.saved({ sent: sent ?? script, script: sent ?? script, changedToo: [] }));
+    expect(took(once, once.current).unsaved).toBe(false);
+    // Changed again while the first change was on its way.
+    expect(took(edited(once, 's2'), once.current).unsaved).toBe(true);
+    expect(reducer(once, scriptsActions.saveFailed()).unsaved).toBe(false);
+    // Another screen loads it before the server has the change: the change stays, and is taken as ever.
+    const loaded = reducer(once, scriptsActions.scriptLoaded({ script, rehearsals: [] }));
+    expect([loaded.current, took(loaded, once.current).unsaved]).toEqual([once.current, false]);
+  });
+});
+
 describe('values in doubt', () => {
   it('are what correlation was not sure of, and what the step that left the take read from an answer; a later pass clears that', () => {
     const unsure = { step: 's2', place: 'path:1', value: 's2', origin: null, extractor: null, reason: 'r' };

@@ -27,6 +27,8 @@ interface ScriptsState extends EntityState<Script> {
   rounds: Round[];
   /** Sequences of steps that several scripts have. */
   parts: ListedPart[];
+  /** True from a change until the server has it: what the server plays meanwhile is the script before. */
+  unsaved: boolean;
   /** How often the server has taken the script as it is here. */
   saved: number;
 }
@@ -47,6 +49,7 @@ const initial: ScriptsState = adapter.getInitialState({
   report: null,
   rounds: [],
   parts: [],
+  unsaved: false,
   saved: 0,
 });
 
@@ -82,17 +85,27 @@ export const scriptsFeature = createFeature({
     on(scriptsActions.scriptOpened, (state, { id }) =>
       state.current?.id === id ? state : { ...initial, ids: state.ids, entities: state.entities, listed: state.listed, parts: state.parts },
     ),
-    on(scriptsActions.scriptLoaded, (state, { script, rehearsals }) => ({ ...state, current: script, rehearsals })),
-    on(scriptsActions.edited, (state, { edit }) => (state.current ? changed(state, editScript(state.current, edit)) : state)),
+    // What was changed here a moment ago is newer than what the server knows.
+    on(scriptsActions.scriptLoaded, (state, { script, rehearsals }) => ({
+      ...state,
+      current: state.unsaved && state.current?.id === script.id ? state.current : script,
+      rehearsals,
+    })),
+    on(scriptsActions.edited, (state, { edit }) =>
+      state.current ? { ...changed(state, editScript(state.current, edit)), unsaved: true } : state,
+    ),
+    on(scriptsActions.saveFailed, (state) => ({ ...state, unsaved: false })),
     on(scriptsActions.undone, (state) => {
       const before = state.past.at(-1);
       return before && state.current
-        ? { ...state, current: before, past: state.past.slice(0, -1), future: [state.current, ...state.future] }
+        ? { ...state, current: before, past: state.past.slice(0, -1), future: [state.current, ...state.future], unsaved: true }
         : state;
     }),
     on(scriptsActions.redone, (state) => {
       const [after, ...rest] = state.future;
-      return after && state.current ? { ...state, current: after, past: [...state.past, state.current], future: rest } : state;
+      return after && state.current
+        ? { ...state, current: after, past: [...state.past, state.current], future: rest, unsaved: true }
+        : state;
     }),
     on(scriptsActions.stepSelected, (state, { step }) => ({ ...state, step })),
     on(scriptsActions.handoffSelected, (state, { handoff }) => ({ ...state, handoff })),
@@ -142,6 +155,7 @@ export const scriptsFeature = createFeature({
     on(scriptsActions.saved, (state, { sent, script }) => ({
       ...state,
       saved: state.saved + 1,
+      unsaved: state.unsaved && state.current !== sent,
       // What was edited meanwhile stays; it is saved a moment later. What came back as it was sent disturbs nobody who is typing.
       current: state.current === sent && JSON.stringify(script) !== JSON.stringify(sent) ? script : state.current,
     })),
