@@ -110,9 +110,10 @@ export function measureTakes(name, first, second, unseen, withSecond) {
   // What a person typed must not be replaced by what the client draws.
   const drawn = new Set(first.truth.flatMap((one) => one.made));
   for (const made of script.made)
-    if (/^(unique-text|random-)/.test(made.made) && ![...drawn].some((value) => value.includes(made.recorded)))
+    if (/^(unique-text|random-)/.test(made.made) && ![...drawn].some((value) => value.includes(made.recorded))) {
+      result.handoffs++;
       result.wrong.push(`${made.name} = ${made.recorded.slice(0, 40)} is drawn`);
-  result.handoffs += result.wrong.length - (result.handoffs - result.right);
+    }
   result.made = script.made.length;
   const tidied = scriptFromTake(loaded, { scriptId: 's', name, tidy: surveyTake(loaded).proposal });
   const kept = new Set(requestSteps(tidied).flatMap(({ step }) => exchangesOf(step)));

@@ -1,7 +1,6 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { environmentProblem, plainEnvironment } from '@sturdy/core';
-import { clearLeftUploads } from './import/import-table.js';
 import { createApp } from './api/app.js';
 import { projectId, type Services } from './api/services.js';
 import { LongWork } from './compute/long-work.js';
@@ -9,6 +8,7 @@ import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
 import { WorkerThreadTransport } from './conductor/transport.js';
 import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './files.js';
+import { clearLeftUploads } from './import/import-table.js';
 import { LiveHub } from './live/live-hub.js';
 import { Recorder } from './record/recorder.js';
 import { RehearsalRoom } from './rehearse/rehearsal-room.js';

@@ -1,5 +1,5 @@
-import { cutText } from '../cut-text.js';
 import { RE2JS } from 're2js';
+import { cutText } from '../cut-text.js';
 import type { Check, Checked, Comparison, Condition } from '../script/check.schema.js';
 import { describeExtractor } from '../script/describe-extractor.js';
 import { allMatches, checkExtractor, matchesOf, readValue, type Fill } from '../script/extract.js';

@@ -1,5 +1,5 @@
-import { cutText } from '../cut-text.js';
 import * as z from 'zod';
+import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import type { ResponseView } from '../script/response-view.js';
 import { viewOf } from '../script/response-view.js';

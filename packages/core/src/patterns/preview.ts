@@ -1,5 +1,5 @@
-import { textStart } from '../cut-text.js';
 import * as z from 'zod';
+import { textStart } from '../cut-text.js';
 import { visitStill, stepsOfTake } from '../correlate/candidates.js';
 import { ValueIndex } from '../correlate/value-index.js';
 import { describeExtractor } from '../script/describe-extractor.js';

@@ -4,8 +4,8 @@ import { describeExtractor } from '../script/describe-extractor.js';
 import { answerOf, placeOfResponse, requestSteps, type Script } from '../script/script.schema.js';
 import { sentLeaves, sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
-import { mapPieces, movingPieces, recordedText } from '../script/template.js';
-import { changeAllTemplates } from '../script/step-templates.js';
+import { withoutHandoff } from '../script/edit.js';
+import { movingPieces, recordedText } from '../script/template.js';
 import { stepsOfTake, visitCandidates, visitStill } from '../correlate/candidates.js';
 import { HandoffMaker } from '../correlate/handoff-maker.js';
 import { Judge } from '../correlate/judge.js';
@@ -407,12 +407,4 @@ function readElsewhere(script: Script, id: string, origin: Origin): Script {
       };
     }),
   };
-}
-
-/** The script with the handoff's uses sent as they were recorded. */
-export function withoutHandoff(script: Script, id: string): Script {
-  const still = changeAllTemplates(script, (template) =>
-    mapPieces(template, (piece) => (piece.kind === 'handoff' && piece.handoff === id ? { kind: 'text', text: piece.recorded } : undefined)),
-  );
-  return { ...still, handoffs: still.handoffs.filter((one) => one.id !== id) };
 }

@@ -12,6 +12,7 @@ import { PatternBook } from '../patterns/match.js';
 import { publishedPatterns } from '../patterns/published.js';
 import { sentNow } from '../proof/sent-now.js';
 import { describeExtractor } from '../script/describe-extractor.js';
+import { withoutHandoff } from '../script/edit.js';
 import { locateMatches } from '../script/locate.js';
 import { sentNodes } from '../script/request-parts.js';
 import { EvidenceSchema, placeOfResponse, requestSteps, type Handoff, type Made, type Script } from '../script/script.schema.js';
@@ -20,7 +21,6 @@ import { movingPieces } from '../script/template.js';
 import { usePlaces } from '../script/use-places.js';
 import type { BodyReader, LoadedTake } from '../take/take.schema.js';
 import { capturedView } from './captured.js';
-import { withoutHandoff } from './hypotheses.js';
 import { VerdictSchema, type CapturedStep, type Rehearsal } from './rehearsal.schema.js';
 
 /** A place in a request whose value is looked into. */

@@ -147,7 +147,7 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
         step.id === edit.id && step.kind === 'repeat' ? { ...step, times: edit.times, pauseMs: edit.pauseMs } : step,
       );
     case 'drop-handoff':
-      return dropHandoff(script, edit.handoff);
+      return withoutHandoff(script, edit.handoff);
     case 'put-back':
       return putBack(script, edit.step, edit.piece);
     case 'rename-handoff':
@@ -211,8 +211,8 @@ function move(script: Script, id: string, by: -1 | 1): Script {
   return { ...script, transactions };
 }
 
-/** Puts the recorded value back wherever a handoff is used, and forgets the handoff. */
-function dropHandoff(script: Script, handoff: string): Script {
+/** The script with a handoff's uses sent as they were recorded, and without the handoff. */
+export function withoutHandoff(script: Script, handoff: string): Script {
   const plain = putBack(script, null, { kind: 'handoff', handoff });
   return { ...plain, handoffs: plain.handoffs.filter((one) => one.id !== handoff) };
 }
@@ -245,5 +245,5 @@ function dropOrphans(script: Script): Script {
     const [first, ...others] = readPlaces(one).filter(({ step }) => ids.has(step));
     return first ? readFrom(one, first, others) : one;
   });
-  return left.filter((one) => !ids.has(one.origin)).reduce((now, one) => dropHandoff(now, one.id), { ...script, handoffs: left });
+  return left.filter((one) => !ids.has(one.origin)).reduce((now, one) => withoutHandoff(now, one.id), { ...script, handoffs: left });
 }

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { cutText, ExtractorSchema, ProposalSchema, readPlaces, ScriptSchema, TrialSchema, type Handoff, type Script } from '@sturdy/core';
 import * as z from 'zod';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
@@ -7,7 +6,8 @@ import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { needScript, needTake } from './script-of.js';
+import { keyOf, onOpened } from './on-opened.js';
+import { needScript, needTake, takesOf } from './script-of.js';
 import type { Services } from './services.js';
 
 const InHandoff = z.object({ scriptId: z.string(), handoffId: z.string() });
@@ -26,25 +26,17 @@ export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
 
   /** The answers of the newest rehearsals from which handoffs are read. */
   const played = async (script: Script): Promise<StoredRehearsal[]> => {
-    const rehearsals = (await store.rehearsals(script.id)).slice(0, mostRehearsals);
+    const rehearsals = await store.rehearsals(script.id, mostRehearsals);
     const wanted = new Set(script.handoffs.flatMap((one) => readPlaces(one).map(({ step }) => step)));
     return Promise.all(rehearsals.map((one) => storedRehearsal(store, one, ({ step }) => wanted.has(step))));
   };
 
   /** Does the work on the workbench of the script as it is now; lays it out where another one, or none, lies there. */
   const onBench = async <T>(script: Script, work: (key: string) => Promise<T | undefined>): Promise<T> => {
-    const rehearsals = await store.rehearsals(script.id);
-    const key = createHash('sha256')
-      .update(JSON.stringify([script, rehearsals[0]?.id]))
-      .digest('hex');
-    const done = await work(key);
-    if (done !== undefined) return done;
-    const take = await needTake(store, script.takeId);
-    const second = script.secondTakeId === null ? null : await store.loadTake(script.secondTakeId);
-    await compute.openWorkbench(key, script, take, second, await played(script));
-    const result = await work(key);
-    if (result === undefined) throw new Error('Another script was opened at the same moment. Try again.');
-    return result;
+    const [newest] = await store.rehearsals(script.id, 1);
+    return onOpened(keyOf(script, newest?.id), work, async (key) => {
+      await compute.openWorkbench(key, script, ...(await takesOf(store, script)), await played(script));
+    });
   };
 
   return [

@@ -16,7 +16,7 @@ import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { playedIn, needScript, needTake } from './script-of.js';
+import { playedIn, needScript, needTake, takesOf } from './script-of.js';
 import { sendPage } from './send-page.js';
 import type { Services } from './services.js';
 
@@ -93,8 +93,8 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       handle: async ({ params, request }) => {
         const script = await needScript(store, params.scriptId);
         const rehearsal = await theRehearsal(params.rehearsalId);
-        const second = script.secondTakeId === null ? null : await store.loadTake(script.secondTakeId);
-        const mended = await compute.repair(script, await needTake(store, script.takeId), second, rehearsal, rehearsal.proof ?? null, []);
+        const [take, second] = await takesOf(store, script);
+        const mended = await compute.repair(script, take, second, rehearsal, rehearsal.proof ?? null, []);
         const kept = await keepScript(store, mended.script, {
           by: personOf(request),
           what: `Repaired after rehearsal ${rehearsal.number}`,

@@ -24,3 +24,9 @@ export async function needTake(store: Store, id: string): Promise<StoredTake> {
   if (!take) throw notFound('take', id);
   return take;
 }
+
+/** The take of a script and its second one, null where it has none. */
+export const takesOf = async (store: Store, script: Script): Promise<[StoredTake, StoredTake | null]> => [
+  await needTake(store, script.takeId),
+  script.secondTakeId === null ? null : await store.loadTake(script.secondTakeId),
+];

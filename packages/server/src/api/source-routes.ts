@@ -12,10 +12,10 @@ import * as z from 'zod';
 import { Problem } from '../problem.js';
 import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
 import { keepScript } from '../scripts/keep-script.js';
-import type { StoredTake } from '../store/repository.js';
+import { keyOf, onOpened } from './on-opened.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { needScript, needTake, playedIn } from './script-of.js';
+import { needScript, playedIn, takesOf } from './script-of.js';
 import type { Services } from './services.js';
 
 const InScript = z.object({ scriptId: z.string() });
@@ -26,10 +26,14 @@ const mostRehearsals = 3;
 
 /** Sent values in doubt: what each could be, tried in a rehearsal up to its step, and put into the script. */
 export const sourceRoutes = ({ store, compute, rehearsalRoom }: Services): AnyRoute[] => {
-  const takesOf = async (script: Script): Promise<[StoredTake, StoredTake | null]> => [
-    await needTake(store, script.takeId),
-    script.secondTakeId === null ? null : await store.loadTake(script.secondTakeId),
-  ];
+  /** Does the work on the candidates of the script as it is now, with the newest rehearsals; lays them out where others, or none, lie there. */
+  const onSources = async <T>(script: Script, work: (key: string) => Promise<T | undefined>): Promise<T> => {
+    const rehearsals = await store.rehearsals(script.id, mostRehearsals);
+    return onOpened(keyOf(script, rehearsals[0]?.id), work, async (key) => {
+      const played = await Promise.all(rehearsals.map((one) => storedRehearsal(store, one)));
+      await compute.openSources(key, script, ...(await takesOf(store, script)), played);
+    });
+  };
 
   const gone = (): Problem =>
     new Problem(
@@ -39,7 +43,7 @@ export const sourceRoutes = ({ store, compute, rehearsalRoom }: Services): AnyRo
     );
 
   const withCandidate = async (script: Script, { step, place, candidate }: z.infer<typeof CandidateAt>) => {
-    const done = await compute.withSource(script, ...(await takesOf(script)), { step, place }, candidate);
+    const done = await onSources(script, (key) => compute.withSource(key, { step, place }, candidate));
     if (!done) throw gone();
     return done;
   };
@@ -63,16 +67,13 @@ export const sourceRoutes = ({ store, compute, rehearsalRoom }: Services): AnyRo
       }),
       handle: async ({ params, query }) => {
         const script = await needScript(store, params.scriptId);
-        const [take, second] = await takesOf(script);
-        const rehearsals = await store.rehearsals(script.id);
-        const played = await Promise.all(rehearsals.slice(0, mostRehearsals).map((one) => storedRehearsal(store, one)));
-        const sources = await compute.sources(script, take, second, played, query);
+        const sources = await onSources(script, (key) => compute.sources(key, query));
         if (!sources) throw gone();
         const trials: (z.infer<typeof SentAndGotSchema> & { candidate: string })[] = [];
         for (const one of await store.trialRehearsals(script.id))
           if (one.trial?.step === query.step && one.trial.place === query.place)
             trials.push({ ...(await outcomeOf(one, query)), candidate: one.trial.candidate });
-        const [newest] = rehearsals;
+        const [newest] = await store.rehearsals(script.id, 1);
         return { ...sources, last: newest ? await outcomeOf(newest, query) : null, trials };
       },
     }),

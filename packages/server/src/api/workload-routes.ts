@@ -195,7 +195,7 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
         const told = forecast(body, scripts, await store.tables(body.projectId), requestMs);
         const unproven: string[] = [];
         for (const script of scripts.values()) {
-          const warning = proofWarning(script.name, (await store.rehearsals(script.id))[0]);
+          const warning = proofWarning(script.name, (await store.rehearsals(script.id, 1))[0]);
           if (warning !== null) unproven.push(warning);
         }
         return { ...told, warnings: [...unproven, ...told.warnings] };

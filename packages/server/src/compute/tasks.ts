@@ -99,6 +99,9 @@ async function samplesOf(path: string): ReturnType<typeof readSamples> {
 /** What the handoff screen works on; kept from one try to the next, because reading a large take takes longer than trying. */
 let bench: { key: string; workbench: Workbench } | null = null;
 
+/** What the screen of values in doubt works on; kept from one value to the next for the same reason. */
+let sourcesOpen: { key: string; finder: SourceFinder } | null = null;
+
 /** Work that would stall the API, each a plain function of plain data; run in a thread of its own. */
 export const tasks = {
   correlate: (
@@ -124,16 +127,14 @@ export const tasks = {
   handOff: (script: Script, take: StoredTake, at: { step: string; place: string }): ReturnType<typeof handOffValue> =>
     handOffValue(script, load(take), at),
 
-  /** What could be sent at a place, with what it gives in the takes and in rehearsals. */
-  sources: (script: Script, take: StoredTake, second: StoredTake | null, rehearsals: StoredRehearsal[], at: SourcePlace): Sources | null =>
-    new SourceFinder(script, load(take), second && load(second), rehearsals.map(answersOf)).of(at),
-  withSource: (
-    script: Script,
-    take: StoredTake,
-    second: StoredTake | null,
-    at: SourcePlace,
-    candidate: string,
-  ): ReturnType<SourceFinder['with']> => new SourceFinder(script, load(take), second && load(second)).with(at, candidate),
+  /** Lays out what values in doubt could be. The key names it; another one replaces it. */
+  openSources: (key: string, script: Script, take: StoredTake, second: StoredTake | null, rehearsals: StoredRehearsal[]): void => {
+    sourcesOpen = { key, finder: new SourceFinder(script, load(take), second && load(second), rehearsals.map(answersOf)) };
+  },
+  /** Undefined where another script is open, null where nothing is sent at the place. */
+  sources: (key: string, at: SourcePlace): Sources | null | undefined => (sourcesOpen?.key === key ? sourcesOpen.finder.of(at) : undefined),
+  withSource: (key: string, at: SourcePlace, candidate: string): ReturnType<SourceFinder['with']> | undefined =>
+    sourcesOpen?.key === key ? sourcesOpen.finder.with(at, candidate) : undefined,
 
   repair: (
     script: Script,

@@ -121,7 +121,7 @@ export class RehearsalRoom {
     if (!stored) throw notFound('take', script.takeId);
     const second = await this.#secondTake(script);
     const number = (await this.store.lastRehearsalNumber(script.id)) + 1;
-    const [before] = trial ? [] : await this.store.rehearsals(script.id);
+    const [before] = trial ? [] : await this.store.rehearsals(script.id, 1);
     const id = randomUUID();
     const dealt = await this.#openTables(script, id, underWay.wish);
     const bodies = new Map<string, StoredBody>();

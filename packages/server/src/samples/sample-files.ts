@@ -1,5 +1,4 @@
 import { createReadStream, existsSync } from 'node:fs';
-import { ownFolder } from '../store/own-folder.js';
 import { appendFile, open, readFile, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
@@ -15,6 +14,7 @@ import {
   type SamplesKept,
   type UserLogEntry,
 } from '@sturdy/core';
+import { ownFolder } from '../store/own-folder.js';
 
 /** Samples that are kept of one run before they are thinned. */
 export const mostSamples = 5_000_000;

@@ -20,12 +20,11 @@ import {
   type Run,
   type Take,
 } from '@sturdy/core';
-import { and, asc, desc, eq, inArray, notInArray, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
-import type { DamagedDocument, DamageList, DocumentKind } from './damage-list.js';
+import type { DamageList } from './damage-list.js';
 import { storedBody, type StoredBody } from './stored-body.js';
 import * as tables from './tables.js';
-import { unfoldTake } from './unfold-take.js';
 
 /** The database, embedded or a server: both speak PostgreSQL and share schema and migrations. */
 export type Database = PgDatabase<PgQueryResultHKT, typeof tables>;
@@ -33,26 +32,7 @@ export type Database = PgDatabase<PgQueryResultHKT, typeof tables>;
 /** A bulk insert holds this many rows, so that its parameters stay under PostgreSQL's limit of 65,535. */
 const chunkRows = 2000;
 
-/** Where the documents of each kind are kept. */
-const documentTables = {
-  environment: tables.environments,
-  take: tables.takes,
-  exchange: tables.exchanges,
-  pattern: tables.handoffPatterns,
-  script: tables.scripts,
-  part: tables.parts,
-  rehearsal: tables.rehearsals,
-  workload: tables.workloads,
-  run: tables.runs,
-} as const;
-
 const exchangeId = ({ takeId, n }: { takeId: string; n: number }): string => `${takeId}/${n}`;
-
-function isDocument(kind: DocumentKind, id: string): SQL | undefined {
-  if (kind !== 'exchange') return eq(documentTables[kind].id, id);
-  const cut = id.lastIndexOf('/');
-  return and(eq(tables.exchanges.takeId, id.slice(0, cut)), eq(tables.exchanges.n, Number(id.slice(cut + 1))));
-}
 
 /** What a take needs for computing: its exchanges, and the texts of its bodies by hash. */
 export interface StoredTake {
@@ -72,27 +52,6 @@ export class Repository {
     readonly database: Database,
     readonly damage: DamageList,
   ) {}
-
-  /** Documents that could not be read since the store was opened. */
-  damaged(): Promise<DamagedDocument[]> {
-    return Promise.resolve(this.damage.list());
-  }
-
-  /** A damaged document as it is stored; null where it is not known as damaged. */
-  async damagedDocument(kind: DocumentKind, id: string): Promise<unknown> {
-    if (!this.damage.list().some((one) => one.kind === kind && one.id === id)) return null;
-    const [row] = await this.database.select().from(documentTables[kind]).where(isDocument(kind, id));
-    return row?.doc ?? null;
-  }
-
-  /** Deletes a document that is known as damaged; says whether it was. */
-  async deleteDamaged(kind: DocumentKind, id: string): Promise<boolean> {
-    if (!this.damage.list().some((one) => one.kind === kind && one.id === id)) return false;
-    if (kind === 'take') await this.deleteTake(id);
-    else await this.database.delete(documentTables[kind]).where(isDocument(kind, id));
-    this.damage.forget(kind, id);
-    return true;
-  }
 
   async projects(): Promise<{ id: string; name: string }[]> {
     return this.database
@@ -319,9 +278,9 @@ export class Repository {
       .where(and(eq(tables.handoffPatterns.projectId, projectId), eq(tables.handoffPatterns.id, id)));
   }
 
-  /** Rehearsals of a script as it is, newest first. */
-  async rehearsals(scriptId: string): Promise<Rehearsal[]> {
-    return this.#rehearsals(scriptId, sql`${tables.rehearsals.doc}->'trial' is null`);
+  /** Rehearsals of a script as it is, newest first; `most` of them where it is given. */
+  async rehearsals(scriptId: string, most?: number): Promise<Rehearsal[]> {
+    return this.#rehearsals(scriptId, sql`${tables.rehearsals.doc}->'trial' is null`, most);
   }
 
   /** Rehearsals in which something else was tried at a place than what the script sends, newest first. */
@@ -329,12 +288,13 @@ export class Repository {
     return this.#rehearsals(scriptId, sql`${tables.rehearsals.doc}->'trial' is not null`);
   }
 
-  async #rehearsals(scriptId: string, isWanted: SQL): Promise<Rehearsal[]> {
-    const rows = await this.database
+  async #rehearsals(scriptId: string, isWanted: SQL, most?: number): Promise<Rehearsal[]> {
+    const found = this.database
       .select()
       .from(tables.rehearsals)
       .where(and(eq(tables.rehearsals.scriptId, scriptId), isWanted))
       .orderBy(desc(tables.rehearsals.number));
+    const rows = await (most === undefined ? found : found.limit(most));
     return this.damage.all('rehearsal', rows, (row) => row.id, RehearsalSchema);
   }
 
@@ -408,54 +368,5 @@ export class Repository {
       .where(eq(tables.hostPoints.runId, runId))
       .orderBy(asc(tables.hostPoints.second));
     return rows.flatMap((row) => HostPointSchema.safeParse(row.doc).data ?? []);
-  }
-
-  /** Closes what a crash left open: runs become interrupted, recordings are done. Resolves with how many runs there were. */
-  /** Deletes what imports that were broken off by a crash have left: exchanges of no take, and rows of no table. */
-  async #clearLeftImports(): Promise<void> {
-    const { takes, exchanges, dataTables, dataRows, dataVersionRows } = tables;
-    const known = this.database.select({ id: takes.id }).from(takes);
-    await this.database.delete(exchanges).where(notInArray(exchanges.takeId, known));
-    const tableIds = this.database.select({ id: dataTables.id }).from(dataTables);
-    await this.database.delete(dataRows).where(notInArray(dataRows.tableId, tableIds));
-    await this.database.delete(dataVersionRows).where(notInArray(dataVersionRows.tableId, tableIds));
-  }
-
-  async closeOpen(): Promise<number> {
-    const open = await this.database
-      .select()
-      .from(tables.runs)
-      .where(sql`${tables.runs.doc}->>'state' in ('starting', 'running', 'finishing')`);
-    for (const row of open) {
-      const [last] = await this.database
-        .select({ second: sql<number>`coalesce(max(${tables.frames.second}), 0)::int` })
-        .from(tables.frames)
-        .where(eq(tables.frames.runId, row.id));
-      const run = this.damage.read('run', row.id, RunSchema, row.doc);
-      if (!run) continue;
-      await this.saveRun({
-        ...run,
-        state: 'interrupted',
-        endedAt: new Date(Date.parse(run.startedAt) + (last?.second ?? 0) * 1000).toISOString(),
-        note: 'The server ended before the run did. Its figures up to the last flush are here; rows that were leased count as spent.',
-      });
-    }
-    // Nobody holds what was to be held only while it was played.
-    const held = this.database
-      .select({ id: tables.dataTables.id })
-      .from(tables.dataTables)
-      .where(sql`${tables.dataTables.deal}->>'use' = 'exclusive'`);
-    await this.database.update(tables.dataRows).set({ spentBy: null }).where(inArray(tables.dataRows.tableId, held));
-    await this.#clearLeftImports();
-    const recording = await this.database
-      .select()
-      .from(tables.takes)
-      .where(sql`${tables.takes.doc}->>'state' <> 'done'`);
-    for (const row of recording) {
-      const take = this.damage.read('take', row.id, TakeSchema, row.doc);
-      if (!take) continue;
-      await this.saveTake({ ...(await unfoldTake(this, take, await this.exchanges(take.id))), state: 'done' });
-    }
-    return open.length;
   }
 }

@@ -1,5 +1,6 @@
 import { WorkerCalls } from '../worker-calls.js';
 import type { StoreFiles, StorePlace } from './open-database.js';
+import type { Recovery } from './recovery.js';
 import type { Repository } from './repository.js';
 import type { ScriptRepository } from './script-repository.js';
 import type { TableRepository } from './table-repository.js';
@@ -9,6 +10,7 @@ type Methods<T> = { [K in keyof T as T[K] extends (...args: never[]) => Promise<
 
 /** The repositories as the rest of the server sees them: every call runs in the store's own thread. */
 export type Store = Methods<Repository> &
+  Methods<Recovery> &
   Methods<ScriptRepository> &
   Methods<TableRepository> &
   Methods<WorkloadRepository> & { close: () => Promise<void> };

@@ -1,6 +1,7 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { DamageList } from './damage-list.js';
 import { openDatabase, type StoreFiles, type StorePlace } from './open-database.js';
+import { Recovery } from './recovery.js';
 import { Repository } from './repository.js';
 import { ScriptRepository } from './script-repository.js';
 import { TableRepository } from './table-repository.js';
@@ -20,8 +21,10 @@ const { place, files } = workerData as { place: StorePlace; files: StoreFiles };
 try {
   const { database, close } = await openDatabase(place, files);
   const damage = new DamageList();
+  const repository = new Repository(database, damage);
   const parts = [
-    new Repository(database, damage),
+    repository,
+    new Recovery(database, damage, repository),
     new ScriptRepository(database, damage),
     new TableRepository(database),
     new WorkloadRepository(database, damage),

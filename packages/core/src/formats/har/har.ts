@@ -1,6 +1,6 @@
+import * as z from 'zod';
 import { cutText } from '../../cut-text.js';
 import { base64ToBytes, bytesToBase64 } from '../../bytes.js';
-import * as z from 'zod';
 import { ExchangeSchema, type BodyRef, type Exchange, type Mark, type Message } from '../../take/take.schema.js';
 import { headerOf } from '../../take/messages.js';
 import { HarEntrySchema, HarSchema, SocketMessagesSchema, type HarEntry } from './har.schema.js';

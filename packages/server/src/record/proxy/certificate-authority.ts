@@ -1,7 +1,6 @@
 import 'reflect-metadata';
 import { createPrivateKey, randomBytes, webcrypto, X509Certificate as NodeCertificate } from 'node:crypto';
 import { chmodSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
-import { ownFolder } from '../../store/own-folder.js';
 import { isIP } from 'node:net';
 import { join } from 'node:path';
 import {
@@ -17,6 +16,7 @@ import {
   X509Certificate,
   X509CertificateGenerator,
 } from '@peculiar/x509';
+import { ownFolder } from '../../store/own-folder.js';
 
 const algorithm = { name: 'ECDSA', namedCurve: 'P-256', hash: 'SHA-256' };
 const dayMs = 86_400_000;

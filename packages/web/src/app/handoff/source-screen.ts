@@ -13,10 +13,11 @@ import {
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { requestSteps, type Rehearsal, type SentAndGot, type SourceCandidate, type StepDifference } from '@sturdy/core';
-import { firstValueFrom } from 'rxjs';
+import { firstValueFrom, type Observable } from 'rxjs';
 import { DifferenceView } from '../rehearsal/difference-view';
 import { Api, problemOf, type FoundSources } from '../shared/api';
 import { VerdictShape } from '../shared/verdict-shape';
+import { onceSaved } from '../scripts/once-saved';
 import { loadScriptOf } from '../scripts/script-of-address';
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
@@ -90,6 +91,10 @@ export class SourceScreen {
     });
   }
 
+  #onceSaved<T>(ask: () => Observable<T>): Promise<T> {
+    return firstValueFrom(onceSaved(this.#store.select(scriptsFeature.selectUnsaved), ask));
+  }
+
   #open(at: { step: string; place: string }, replaceUrl = false): Promise<boolean> {
     return this.#router.navigate(['/scripts', this.id(), 'sources'], { queryParams: { step: at.step, place: at.place }, replaceUrl });
   }
@@ -130,7 +135,7 @@ export class SourceScreen {
     this.trying.set(candidate.id);
     this.said.set(null);
     try {
-      const rehearsal = await firstValueFrom(this.#api.trySource(this.id(), at, candidate.id));
+      const rehearsal = await this.#onceSaved(() => this.#api.trySource(this.id(), at, candidate.id));
       this.said.set(this.#outcome(rehearsal, at.step, candidate));
       this.sources.reload();
     } catch (error) {
@@ -161,7 +166,7 @@ export class SourceScreen {
     const at = this.at();
     if (!at) return;
     try {
-      const { script } = await firstValueFrom(this.#api.useSource(this.id(), at, candidate.id));
+      const { script } = await this.#onceSaved(() => this.#api.useSource(this.id(), at, candidate.id));
       this.#store.dispatch(scriptsActions.bound({ script }));
       this.said.set({ tone: 'good', text: 'The script sends it this way now. Undo on the script screen takes it back.' });
     } catch (error) {

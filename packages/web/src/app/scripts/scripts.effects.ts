@@ -2,8 +2,9 @@ import { inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
+import { onceSaved } from './once-saved';
 import { concatLatestFrom } from './with-latest';
-import { concat, concatMap, debounceTime, filter, forkJoin, map, merge, of, switchMap, take, takeUntil, tap, type Observable } from 'rxjs';
+import { concat, concatMap, debounceTime, filter, forkJoin, map, merge, of, switchMap, takeUntil, tap } from 'rxjs';
 import { projectActions } from '../project/project';
 import { Api } from '../shared/api';
 import { liveStream } from '../shared/live-stream';
@@ -18,14 +19,6 @@ const pieceTold = (added: number, missing: readonly string[]): string =>
   missing.length === 0
     ? `${added} ${added === 1 ? 'step was' : 'steps were'} put in. All that they send is read in this script.`
     : `${added} ${added === 1 ? 'step was' : 'steps were'} put in. ${missing.join(', ')} is read nowhere in this script and is sent as recorded: hand it off, or bind it.`;
-
-/** Asks the server to do something with the script once it has the last change; it would work on the one before. */
-const onceSaved = <T>(unsaved: Observable<boolean>, ask: () => Observable<T>): Observable<T> =>
-  unsaved.pipe(
-    filter((isUnsaved) => !isUnsaved),
-    take(1),
-    switchMap(ask),
-  );
 
 export const scriptsEffects = {
   list: createEffect(

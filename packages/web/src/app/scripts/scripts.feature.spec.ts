@@ -138,6 +138,8 @@ describe('a script that the server does not have yet', () => {
     // Changed again while the first change was on its way.
     expect(took(edited(once, 's2'), once.current).unsaved).toBe(true);
     expect(reducer(once, scriptsActions.saveFailed()).unsaved).toBe(false);
+    // What the server made of it is on the server.
+    expect(reducer(once, scriptsActions.replaced({ script })).unsaved).toBe(false);
     // Another screen loads it before the server has the change: the change stays, and is taken as ever.
     const loaded = reducer(once, scriptsActions.scriptLoaded({ script, rehearsals: [] }));
     expect([loaded.current, took(loaded, once.current).unsaved]).toEqual([once.current, false]);

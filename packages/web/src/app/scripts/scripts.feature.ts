@@ -55,13 +55,14 @@ const initial: ScriptsState = adapter.getInitialState({
 
 const mostUndo = 100;
 
-/** A changed script; the one before can be had back. */
+/** A script as the server has changed it; the one before can be had back. */
 const changed = (state: ScriptsState, script: Script): ScriptsState =>
   adapter.upsertOne(script, {
     ...state,
     past: state.current ? [...state.past.slice(1 - mostUndo), state.current] : state.past,
     future: [],
     current: script,
+    unsaved: false,
   });
 
 /** What was added, in a sentence. */
