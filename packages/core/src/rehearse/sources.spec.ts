@@ -1,4 +1,5 @@
 import {
+  correlate,
   doubtfulPlaces,
   movingPieces,
   recordedText,
@@ -75,6 +76,26 @@ describe('where a sent value may come from', () => {
     expect(mended?.handoffs.map((one) => [one.extractor, usePlaces(mended).get(one.id)?.length])).toEqual([
       [{ kind: 'jsonpath', path: '$.slots[0].ref', pick: 'first' }, 2],
     ]);
+  });
+
+  it('knows a handoff that is read anew at each page, and leaves alone what it sends elsewhere', () => {
+    const keyed = (one: string, other: string) => {
+      const page = (key: string) => `<form action="/save" method="post"><input type="hidden" name="key" value="${key}"></form>`;
+      return new TakeBuilder()
+        .add(['GET', '/form'], [200, html, page(one)])
+        .add(['POST', '/save', form, `key=${one}`], [200, html, page(other)])
+        .add(['POST', '/save', form, `key=${other}`], [200, html, '<p>saved</p>'])
+        .load();
+    };
+    const [own, twin] = [keyed('k1-aa11bb22', 'k2-cc33dd44'), keyed('k3-ee55ff66', 'k4-gg77hh88')];
+    const { script } = correlate(scriptFromTake(own, { scriptId: 's', name: 's', tidy: everything }), own, twin);
+    expect(script.handoffs).toMatchObject([{ origin: 's1', also: [{ step: 's2' }] }]);
+    const finder = new SourceFinder(script, own, twin);
+    const last = { step: 's3', place: 'form:key' };
+    expect(finder.of(last)).toMatchObject({ recorded: 'k2-cc33dd44', second: 'k4-gg77hh88', places: 1 });
+    expect(found(finder, last).filter((one) => one.inUse)).toMatchObject([{ sentence: 'Read at step 2, POST /save: the form field key' }]);
+    const still = finder.with(last, 'recorded')?.script;
+    expect(usePlaces(still ?? script).get('h1')).toEqual([{ step: 's2', place: 'form:key' }]);
   });
 
   it('puts what was recorded first where people fill the field, and offers a new one each time', () => {

@@ -15,9 +15,18 @@ import { describeExtractor } from '../script/describe-extractor.js';
 import { withoutHandoff } from '../script/edit.js';
 import { locateMatches } from '../script/locate.js';
 import { sentNodes } from '../script/request-parts.js';
-import { EvidenceSchema, placeOfResponse, requestSteps, type Handoff, type Made, type Script } from '../script/script.schema.js';
+import {
+  EvidenceSchema,
+  placeOfResponse,
+  readPlaces,
+  requestSteps,
+  type Handoff,
+  type Made,
+  type Script,
+} from '../script/script.schema.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
-import { movingPieces } from '../script/template.js';
+import { changeAllTemplates } from '../script/step-templates.js';
+import { mapPieces, movingPieces } from '../script/template.js';
 import { usePlaces } from '../script/use-places.js';
 import type { BodyReader, LoadedTake } from '../take/take.schema.js';
 import { capturedView } from './captured.js';
@@ -162,8 +171,8 @@ export class SourceFinder {
     if (!own || !node || node.value === '') return null;
     const piece = [...movingPieces(node.template)].find((one) => one.kind === 'handoff');
     const handoff = piece && this.script.handoffs.find((one) => one.id === piece.handoff);
-    const base = handoff ? withoutHandoff(this.script, handoff.id) : this.script;
-    const value = handoff && node.value.includes(handoff.recorded) ? handoff.recorded : node.value;
+    const base = handoff ? withoutUses(this.script, handoff.id, piece.recorded) : this.script;
+    const value = handoff && node.value.includes(piece.recorded) ? piece.recorded : node.value;
     const uses =
       handoff &&
       new Set(
@@ -266,7 +275,8 @@ export class SourceFinder {
       evidence,
       inUse:
         handoff !== undefined &&
-        JSON.stringify([handoff.origin, handoff.hop, handoff.extractor]) === JSON.stringify([place?.step, place?.hop, origin.extractor]),
+        JSON.stringify(handoff.extractor) === JSON.stringify(origin.extractor) &&
+        readPlaces(handoff).some((one) => one.step === place?.step && one.hop === place.hop),
       gives: [
         { of: 'the take', value: givenBy(this.#index.matches(origin.exchange.n, origin.extractor), part) },
         ...(this.#twin && other !== undefined
@@ -351,6 +361,19 @@ function givenBy(matches: readonly string[], sent: string): string | null {
   return matches.length > 1 ? `${shown}, one of ${matches.length}` : shown;
 }
 
+/**
+ * The script with a handoff's uses sent as they were recorded where they sent this text. A handoff that is read anew at each page sends another
+ * one elsewhere, which is none of the tester's doubt and stays.
+ */
+function withoutUses(script: Script, handoff: string, recorded: string): Script {
+  const still = changeAllTemplates(script, (template) =>
+    mapPieces(template, (piece) =>
+      piece.kind === 'handoff' && piece.handoff === handoff && piece.recorded === recorded ? { kind: 'text', text: recorded } : undefined,
+    ),
+  );
+  return usePlaces(still).has(handoff) ? still : withoutHandoff(still, handoff);
+}
+
 const withKids = (node: SentNode): SentNode[] => [node, ...node.kids.flatMap(withKids)];
 
 const movesAt = (node: SentNode): boolean => !movingPieces(node.template).next().done;
@@ -368,14 +391,18 @@ export interface DoubtfulPlace extends SourcePlace {
 export function doubtfulPlaces(script: Script, rehearsal: Pick<Rehearsal, 'steps'> | undefined): DoubtfulPlace[] {
   const left = rehearsal?.steps.find((one) => one.verdict !== 'passed')?.step;
   const unsure = new Set(script.unsure.map((one) => `${one.step} ${one.place}`));
+  // One that is sent at several places of the step is one value.
+  const seen = new Set<string>();
   return requestSteps(script).flatMap(({ step, number }) =>
     sentNodes(step)
       .flatMap(withKids)
       .flatMap((node): DoubtfulPlace[] => {
         const here = { step: step.id, number, place: node.place, name: node.name, value: node.value };
         if (unsure.has(`${step.id} ${node.place}`)) return [{ ...here, kind: 'unsure' }];
-        const isRead = isLeaf(node) && [...movingPieces(node.template)].some((one) => one.kind === 'handoff');
-        return step.id === left && isRead ? [{ ...here, kind: 'handoff' }] : [];
+        const piece = isLeaf(node) ? [...movingPieces(node.template)].find((one) => one.kind === 'handoff') : undefined;
+        if (step.id !== left || !piece || seen.has(piece.handoff)) return [];
+        seen.add(piece.handoff);
+        return [{ ...here, kind: 'handoff' }];
       }),
   );
 }

@@ -166,7 +166,7 @@ function draw({ handoff, hue: index, lane, originY, againY, uses }: DrawnString,
           stale: stale.has(`${handoff.id} ${step}`),
         };
       }),
-    labelX: Math.max(labelWidth / 2 + 2, x - 4),
+    labelX: Math.min(gutter - labelWidth / 2 - 2, Math.max(labelWidth / 2 + 2, x - 4)),
     labelY: y0 + 26,
     labelWidth,
     // Short strings carry no label of their own until they are looked at; the long ones are what one searches for.
