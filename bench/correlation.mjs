@@ -1,7 +1,8 @@
 // Correlation measured: quality on two halves of a corpus of conventions, one of which the algorithm was not tuned on; then time and
 // memory over takes of growing size. usage: npm run bench:correlation [-- --seed N] [--sizes 25,50,100,200] [--verbose]
 import { parseArgs } from 'node:util';
-import { correlate, everything, scriptFromTake } from '../packages/core/dist/index.js';
+import { correlate, everything, publishedPatterns, scriptFromTake } from '../packages/core/dist/index.js';
+import { correlateInThreads } from '../packages/server/dist/compute/correlate-in-threads.js';
 import { ablate, judged } from './correlation/ablation.mjs';
 import { classes } from './correlation/classes.mjs';
 import { heldOut, tuned } from './correlation/conventions.mjs';
@@ -147,7 +148,14 @@ function large(megabytes, exchanges = 2000) {
   return visit.load();
 }
 
-say('\nsize of the take   time      time per MB   memory at most (heap), one thread');
+const timed = async (work) => {
+  const started = performance.now();
+  const { report } = await work();
+  return { tookMs: performance.now() - started, report };
+};
+const columns = (tookMs, megabytes) => `${(tookMs / 1000).toFixed(2).padStart(10)} s ${(tookMs / megabytes).toFixed(1).padStart(7)} ms`;
+
+say('\nsize of the take      one thread     per MB   all threads     per MB   memory at most (heap), one thread');
 for (const megabytes of values.sizes.split(',').map(Number)) {
   const loaded = large(megabytes);
   const script = scriptFromTake(loaded, {
@@ -157,11 +165,10 @@ for (const megabytes of values.sizes.split(',').map(Number)) {
   });
   globalThis.gc?.();
   const before = process.memoryUsage().rss;
-  const started = performance.now();
-  const { report } = correlate(script, loaded, null);
-  const tookMs = performance.now() - started;
+  const alone = await timed(() => correlate(script, loaded, null));
   const grown = process.memoryUsage().rss - before;
+  const shared = await timed(() => correlateInThreads(script, loaded, null, publishedPatterns));
   say(
-    `  ${String(megabytes).padStart(4)} MB ${(tookMs / 1000).toFixed(2).padStart(14)} s ${(tookMs / megabytes).toFixed(1).padStart(9)} ms  +${(grown / 1e6).toFixed(0).padStart(5)} MB   ${report.handoffs.length} handoffs`,
+    `  ${String(megabytes).padStart(4)} MB ${columns(alone.tookMs, megabytes)} ${columns(shared.tookMs, megabytes)} +${(grown / 1e6).toFixed(0).padStart(5)} MB   ${alone.report.handoffs.length} handoffs`,
   );
 }

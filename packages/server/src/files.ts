@@ -3,6 +3,7 @@ import { fileURLToPath } from 'node:url';
 /** Files that ship beside the compiled server; alone here, because `import.meta` does not exist in Jest. */
 export const storeWorkerFile = new URL('./store/store.worker.js', import.meta.url);
 export const computeWorkerFile = new URL('./compute/compute.worker.js', import.meta.url);
+export const answersWorkerFile = new URL('./compute/answers.worker.js', import.meta.url);
 export const importWorkerFile = new URL('./import/import.worker.js', import.meta.url);
 export const tableImportWorkerFile = new URL('./import/table-import.worker.js', import.meta.url);
 export const migrationsFolder = fileURLToPath(new URL('../migrations', import.meta.url));

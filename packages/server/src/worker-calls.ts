@@ -37,7 +37,10 @@ export class WorkerCalls {
         calls.#failAll(error);
       });
       worker.on('exit', () => {
-        calls.#failAll(new Error('The worker thread has ended.'));
+        const ended = new Error('The worker thread has ended.');
+        // It may end before it is ready.
+        failed(ended);
+        calls.#failAll(ended);
       });
     });
   }

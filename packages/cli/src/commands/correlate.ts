@@ -1,7 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { writeFileSync } from 'node:fs';
 import {
-  correlate,
   correlationFile,
   everything,
   filesOf,
@@ -16,6 +15,7 @@ import {
   type Keepable,
   signInsInAddresses,
 } from '@sturdy/core';
+import { correlateInThreads } from '@sturdy/server/correlate';
 import { InvalidArgumentError, type Command } from 'commander';
 import { readPatternFile, readTake, writeJson } from '../input-files.js';
 import { UsageError } from '../usage-error.js';
@@ -73,7 +73,7 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
       });
       if (requestSteps(raw).length === 0)
         throw new UsageError(`${file} holds no request of an application. With --everything nothing is left out.`);
-      const { script } = correlate(raw, first.loaded, second?.loaded ?? null, patterns);
+      const { script } = await correlateInThreads(raw, first.loaded, second?.loaded ?? null, patterns);
       const files = new Map([...filesOf(script)].map((hash) => [hash, Buffer.from(first.shelf.bytes(hash) ?? []).toString('base64')]));
       writeFileSync(options.out, writeScript(script, files));
       const report = correlationFile(script, {

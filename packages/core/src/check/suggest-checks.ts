@@ -54,7 +54,7 @@ export function suggestChecks(
   second: LoadedTake | null,
   rehearsals: readonly PlayedAnswers[],
 ): CheckSuggestion[] {
-  const index = new ValueIndex(take, script);
+  const index = ValueIndex.of(take, script);
   const twin = second && new SecondTake(take, second);
   const byNumber = new Map(take.exchanges.map((one) => [one.n, one]));
   const played = rehearsals.map((one) => ({ ...one, fill: playedFill(script, one.steps, one.readBody) }));

@@ -21,30 +21,28 @@ import { bitsOfProof, chanceOf, evidenceOf } from './weigh.js';
 /**
  * Correlates a script with its take: makes handoffs of the values that a second take proves or that shape and name make
  * likely, client-made values of what no response gave, and lists the values it is not sure about. `patterns` say what is known of
- * values by their names; `told` hears of the progress. Throws a sentence where an expression of a pattern is not valid.
+ * values by their names; `onProgress` hears of the progress. Throws a sentence where an expression of a pattern is not valid.
  */
 export function correlate(
   script: Script,
   loaded: LoadedTake,
   second: LoadedTake | null,
   patterns: readonly HandoffPattern[] = publishedPatterns,
-  told: Progress = () => undefined,
+  onProgress: Progress = () => undefined,
 ): Correlated {
-  const steps = stepsOfTake(script, loaded);
-  // Reading the answers and judging what is sent are counted alike.
-  const run = new Correlation(script, loaded, second, new PatternBook(patterns), (done, total) => {
-    told(done, 2 * total);
+  const correlation = new Correlation(script, loaded, second, patterns);
+  correlation.index.readAnswers((done, total) => {
+    onProgress(done, 2 * total);
   });
-  for (const [at, own] of steps.entries()) {
-    run.step(own);
-    told(steps.length + at + 1, 2 * steps.length);
-  }
-  return run.result();
+  return correlation.judge(onProgress);
 }
 
-/** One pass over a script. */
-class Correlation {
-  readonly #index: ValueIndex;
+/**
+ * One pass over a script. First the answers are read into its index, by whom is of no matter; then it judges what is sent. Reading the
+ * answers is most of the work.
+ */
+export class Correlation {
+  readonly index: ValueIndex;
   readonly #maker: HandoffMaker;
   readonly #twin: SecondTake | null;
   readonly #judge: Judge;
@@ -57,16 +55,25 @@ class Correlation {
     readonly script: Script,
     readonly loaded: LoadedTake,
     readonly second: LoadedTake | null,
-    readonly patterns: PatternBook,
-    told: Progress,
+    patterns: readonly HandoffPattern[] = publishedPatterns,
   ) {
+    const book = new PatternBook(patterns);
     this.#twin = second && new SecondTake(loaded, second);
-    this.#index = new ValueIndex(loaded, script, this.#twin?.moving, patterns.knows, told);
+    this.index = new ValueIndex(loaded, script, this.#twin?.moving, book.knows);
     this.#maker = new HandoffMaker(script);
-    this.#judge = new Judge(loaded, this.#index, this.#twin, patterns);
-    this.#flows = new Flows((n) => this.#index.endedMs(n));
+    this.#judge = new Judge(loaded, this.index, this.#twin, book);
+    this.#flows = new Flows((n) => this.index.endedMs(n));
     this.#steps = stepsOfTake(script, loaded);
     this.#counters = countersOf(this.#steps);
+  }
+
+  /** Judges everything that is sent. Reading the answers was the first half of the progress, this is the second. */
+  judge(onProgress: Progress): Correlated {
+    for (const [at, own] of this.#steps.entries()) {
+      this.#step(own);
+      onProgress(this.#steps.length + at + 1, 2 * this.#steps.length);
+    }
+    return this.#result();
   }
 
   /** What the second take sent where a step sends a value; undefined where it says nothing. */
@@ -82,13 +89,13 @@ class Correlation {
     return true;
   }
 
-  step(own: StepOfTake): void {
+  #step(own: StepOfTake): void {
     visitStill(own.step, (node) => {
       const other = this.#otherAt(own, node);
       // What is alike in both takes as a whole may still hold a part that is known to move.
       if (!isLeaf(node)) return other !== node.value && this.#whole(own, node, other, false);
       if (this.#whole(own, node, other, true)) return true;
-      if (node.peeled && node.kids.length > 0 && this.#index.origins(node.value, node.name, own.exchange).length === 0) return false;
+      if (node.peeled && node.kids.length > 0 && this.index.origins(node.value, node.name, own.exchange).length === 0) return false;
       this.#parts(own, node, other);
       return true;
     });
@@ -100,7 +107,7 @@ class Correlation {
     if (this.#counters.has(node.place)) return true;
     const target: Target = { step: own.step, node, value: node.value, start: 0, end: node.value.length };
     const differs = other !== undefined && other !== node.value;
-    const origins = this.#index.origins(node.value, node.name, own.exchange, differs);
+    const origins = this.index.origins(node.value, node.name, own.exchange, differs);
     if (node.isName && !differs) return false;
     if (!leaf && !differs && !origins.some((one) => one.linked && !one.listed)) return false;
     const byForm = this.#judge.byForm(node, own, other, origins);
@@ -118,7 +125,7 @@ class Correlation {
       if (judged.kind === 'unsure') this.#doubt(own, node, judged.reason, origins[0]);
       return judged.kind === 'chosen' || judged.kind === 'typed' || !differs;
     }
-    for (const { origin, as } of this.#index.spelledOtherwise(node.value, node.name, own.exchange)) {
+    for (const { origin, as } of this.index.spelledOtherwise(node.value, node.name, own.exchange)) {
       if (differs && !this.#twin?.gives(origin, other, as)) continue;
       const told = `${describeExtractor(origin.extractor)} gives it in another spelling (${as})`;
       return this.#find(own, target, {
@@ -135,14 +142,14 @@ class Correlation {
 
   /** Looks for what is server-made inside a value that no response gave as a whole. */
   #parts(own: StepOfTake, node: SentNode, other: string | undefined): void {
-    if (this.#judge.isClock(node.value, own) || this.#index.isEcho(node.value, own.exchange)) return;
+    if (this.#judge.isClock(node.value, own) || this.index.isEcho(node.value, own.exchange)) return;
     if (other !== undefined && other !== node.value) {
       for (const parts of differingParts(node.value, other)) {
         const found = parts.flatMap((part) => {
           const value = node.value.slice(part.start, part.end);
-          if (this.#index.isTypedPart(node.value, part, own.exchange)) return [];
+          if (this.index.isTypedPart(node.value, part, own.exchange)) return [];
           const name = nameBefore(node, part.start);
-          const origins = this.#index.origins(value, name, own.exchange, true);
+          const origins = this.index.origins(value, name, own.exchange, true);
           const [best] = this.#judge.weighed({ value, name, place: node.place }, origins, part.other, own);
           const evidence = best && evidenceOf(best.weight, value);
           const target = { step: own.step, node, value, start: part.start, end: part.end };
@@ -167,7 +174,7 @@ class Correlation {
         );
       return;
     }
-    visitParts(node, this.#index, own.exchange, (part) => {
+    visitParts(node, this.index, own.exchange, (part) => {
       const name = nameBefore(node, part.start);
       const judged = this.#judge.judge(
         { value: part.value, name, place: node.place },
@@ -212,9 +219,9 @@ class Correlation {
     });
   }
 
-  result(): Correlated {
+  #result(): Correlated {
     this.#flows.resolve(this.#maker, this.#steps, (own, node) => this.#otherAt(own, node));
-    findMade(this.script, this.loaded, this.#index, this.#maker, this.#twin, this.#flows.inputs);
+    findMade(this.script, this.loaded, this.index, this.#maker, this.#twin, this.#flows.inputs);
     const unsure = this.#unsure.filter((one) => !this.#maker.has(one.step, one.place));
     const result = this.#maker.result();
     const script = this.#twin ? changeRequests(result.script, (step) => this.#easeTitle(this.#easeRedirect(step))) : result.script;

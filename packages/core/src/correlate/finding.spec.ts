@@ -185,7 +185,7 @@ describe('the first look at a body', () => {
     fc.assert(
       fc.property(filler, token, filler, (before, value, after) => {
         fc.pre(isWanted(value));
-        const wanted = new Wanted(new Set([value]));
+        const wanted = Wanted.nothing(new Set([value]));
         wanted.add(value, 'name');
         const [left, right] = [`${before.join('')}"`, `"${after.join('')}`];
         const text = left + value + right;
@@ -198,7 +198,7 @@ describe('the first look at a body', () => {
   const isWanted = (value: string) => /\d/.test(value) && !/grower|xx/i.test(value);
 
   it('knows a number that stands everywhere by the word before it', () => {
-    const wanted = new Wanted(new Set());
+    const wanted = Wanted.nothing(new Set());
     wanted.add('17', 'lotId');
     expect(wanted.mayBeAnywhereIn('<p>Lot 17</p>')).toBe(true);
     expect(wanted.mayBeAnywhereIn('<p>für Lot 17</p>')).toBe(true);

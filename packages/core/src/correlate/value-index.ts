@@ -9,10 +9,12 @@ import { sentNodes } from '../script/request-parts.js';
 import { isLeaf, type SentNode } from '../script/sent-values.js';
 import { isBareId, sameName, sameThing } from './naming.js';
 import { readsAsTyped } from './person-inputs.js';
+import { AnswerReader } from './answer-reader.js';
 import { ParsedViews } from './parsed-views.js';
 import { extractorsFor } from './proposals.js';
-import { receivedValues, type ReceivedValue, type Wants } from './received-values.js';
-import { isWeak, Wanted } from './wanted.js';
+import type { ReceivedValue } from './received-values.js';
+import { isSpeltId, spelling } from './spelling.js';
+import { isWeak, Wanted, type WantedData } from './wanted.js';
 import { wordsOf } from './words.js';
 
 /** A value seen in a response. */
@@ -65,6 +67,10 @@ const spellings: readonly Encoding[] = ['lower', 'upper', 'bare'];
 
 /** Where each sent value of a take was first seen and where it can be read; built once, linear in the bytes of the take. */
 export class ValueIndex {
+  /** What is looked for in the answers; plain data, so that other threads can look too. */
+  readonly wanted: WantedData;
+  /** The answers in which it is looked for, by their numbers in the take. */
+  readonly answers: readonly number[];
   readonly #received = new Map<string, Occurrence[]>();
   readonly #firstSentMs = new Map<string, number>();
   /** By name and value, so that a 1 that says one thing is not taken for a 1 that says another. */
@@ -80,6 +86,7 @@ export class ValueIndex {
   /** Values as sent, by the spelling that ids are compared in. */
   readonly #spelt = new Map<string, Occurrence[]>();
 
+  /** Reads the requests; the answers are read afterwards, by `readAnswers` or by others. */
   constructor(
     readonly loaded: LoadedTake,
     script: Script,
@@ -87,29 +94,44 @@ export class ValueIndex {
     readonly moving: ReadonlySet<string> = new Set(),
     /** Says which sent values a handoff pattern knows. */
     known: (value: string, name: string, place: string) => boolean = () => false,
-    /** Told of each answer that has been read. */
-    told: Progress = () => undefined,
   ) {
     this.#views = new ParsedViews(loaded);
     this.#endMs = endTimes(loaded.exchanges);
     this.#byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
-    const wanted = this.#readRequests(script, moving, known);
-    const speltIds = new Set([...wanted.strong()].filter(isSpeltId).map(spelling));
-    const wants: Wants = {
-      has: (value, name) => wanted.has(value, name) || (speltIds.size > 0 && isSpeltId(value) && speltIds.has(spelling(value))),
-      mayBeIn: (text) => wanted.mayBeIn(text),
-      mayBeAnywhereIn: (body, from, to) => wanted.mayBeAnywhereIn(body, from, to),
-    };
-    const steps = requestSteps(script);
-    for (const [at, { step }] of steps.entries()) {
-      for (const n of exchangesOf(step)) this.#readResponse(this.#byNumber.get(n), wants);
-      told(at + 1, steps.length);
+    this.wanted = this.#readRequests(script, moving, known).data;
+    this.answers = requestSteps(script).flatMap(({ step }) => exchangesOf(step));
+  }
+
+  /** The index of a take with its answers read. */
+  static of(...given: ConstructorParameters<typeof ValueIndex>): ValueIndex {
+    const index = new ValueIndex(...given);
+    index.readAnswers(() => undefined);
+    return index;
+  }
+
+  /** Reads all answers, one after the other. */
+  readAnswers(onProgress: Progress): void {
+    const reader = new AnswerReader(this.wanted);
+    for (const [at, n] of this.answers.entries()) {
+      const view = this.view(n);
+      if (view) this.addAnswer(n, reader.read(view));
+      onProgress(at + 1, this.answers.length);
+    }
+  }
+
+  /** Takes in what was read from an answer; answers come in the order of `answers`. */
+  addAnswer(n: number, values: readonly ReceivedValue[]): void {
+    const exchange = this.#byNumber.get(n);
+    if (!exchange) return;
+    for (const received of values) {
+      add(this.#received, received.value, { exchange, received });
+      if (isSpeltId(received.value)) add(this.#spelt, spelling(received.value), { exchange, received });
     }
   }
 
   /** Everything that requests send: whole values, and the words of them. */
   #readRequests(script: Script, moving: ReadonlySet<string>, known: (value: string, name: string, place: string) => boolean): Wanted {
-    const wanted = new Wanted(moving);
+    const wanted = Wanted.nothing(moving);
     for (const { step } of requestSteps(script)) {
       const exchange = step.exchange === null ? undefined : this.#byNumber.get(step.exchange);
       if (!exchange) continue;
@@ -139,15 +161,6 @@ export class ValueIndex {
       this.#sentBy.set(exchange.n, own);
     }
     return wanted;
-  }
-
-  #readResponse(exchange: Exchange | undefined, wants: Wants): void {
-    const view = exchange && this.view(exchange.n);
-    if (!view) return;
-    for (const received of receivedValues(view, wants)) {
-      add(this.#received, received.value, { exchange, received });
-      if (isSpeltId(received.value)) add(this.#spelt, spelling(received.value), { exchange, received });
-    }
   }
 
   view(n: number): ResponseView | undefined {
@@ -345,10 +358,6 @@ const mostOccurrences = 40;
 
 /** Longer values do not stand in an answer by chance. */
 const longestCounted = 6;
-
-const isSpeltId = (value: string): boolean =>
-  value.length >= 12 && value.length <= 80 && /^[0-9a-z._:{}-]+$/i.test(value) && /\d/.test(value);
-const spelling = (value: string): string => encode('lower', encode('bare', value));
 
 /** What people type: words or a number that is long enough to be looked for in a row, in a field and not in an address. */
 const isTypedText = ({ value, place }: SentNode): boolean =>

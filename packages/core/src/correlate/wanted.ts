@@ -31,10 +31,20 @@ function runsOf(text: string): { hash: number; length: number }[] {
 const isStrongRun = 1;
 const isWeakRun = 2;
 
+interface RunTables {
+  small: Uint8Array;
+  large: Uint8Array;
+}
+
 /** Remembers runs of letters and digits; says quickly of nearly all others that they were not added. */
 class Runs {
-  readonly #small = new Uint8Array(1 << smallBits);
-  readonly #large = new Uint8Array(1 << bits);
+  readonly #small: Uint8Array;
+  readonly #large: Uint8Array;
+
+  constructor(readonly tables: RunTables) {
+    this.#small = tables.small;
+    this.#large = tables.large;
+  }
 
   add(hash: number, kind: number): void {
     const [small, large] = [placeIn(hash, smallBits), placeIn(hash, bits)];
@@ -131,21 +141,51 @@ function lastName(text: string, from: number, to: number): string | undefined {
   return start > last ? undefined : text.slice(start, end);
 }
 
+/** What is looked for in responses, as plain data that another thread can be given. */
+export interface WantedData {
+  moving: ReadonlySet<string>;
+  /** Values that do not stand everywhere. */
+  strong: Set<string>;
+  /** Values that stand everywhere, each with the names that it is sent by. */
+  weak: Map<string, Set<string>>;
+  /** The names of all of these. */
+  weakNames: Set<string>;
+  runs: RunTables;
+}
+
 /**
  * What is looked for in responses: the values that requests send. Those that stand everywhere by chance are wanted only under a name
  * of the thing that they are sent for, unless a second take shows that they move.
  */
 export class Wanted {
-  readonly #strong = new Set<string>();
-  readonly #weak = new Map<string, Set<string>>();
+  readonly moving: ReadonlySet<string>;
+  readonly #strong: Set<string>;
+  readonly #weak: Map<string, Set<string>>;
   /** A run of each value. */
-  readonly #runs = new Runs();
+  readonly #runs: Runs;
   readonly #signs = new Signs();
   /** The names of all values that stand everywhere. */
-  readonly #weakNames = new Set<string>();
+  readonly #weakNames: Set<string>;
   readonly #nameAnswers = new Map<string, boolean>();
 
-  constructor(readonly moving: ReadonlySet<string>) {}
+  private constructor(readonly data: WantedData) {
+    this.moving = data.moving;
+    this.#strong = data.strong;
+    this.#weak = data.weak;
+    this.#weakNames = data.weakNames;
+    this.#runs = new Runs(data.runs);
+  }
+
+  /** Nothing yet; `moving` are the values that differ from those of a second take. */
+  static nothing(moving: ReadonlySet<string>): Wanted {
+    const runs = { small: new Uint8Array(1 << smallBits), large: new Uint8Array(1 << bits) };
+    return new Wanted({ moving, strong: new Set(), weak: new Map(), weakNames: new Set(), runs });
+  }
+
+  /** What another thread has collected. */
+  static from(data: WantedData): Wanted {
+    return new Wanted(data);
+  }
 
   add(value: string, name: string): void {
     if (value === '') return;

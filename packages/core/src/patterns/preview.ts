@@ -28,7 +28,7 @@ const mostFinds = 500;
 export function previewPattern(loaded: LoadedTake, pattern: HandoffPattern): PatternFind[] {
   const book = new PatternBook([{ ...pattern, enabled: true }]);
   const script = scriptFromTake(loaded, { scriptId: 'preview', name: 'preview', tidy: everything });
-  const index = new ValueIndex(loaded, script, undefined, book.knows);
+  const index = ValueIndex.of(loaded, script, undefined, book.knows);
   const names = new Map(requestSteps(script).map(({ step, number }) => [step.id, `${number}, ${step.name}`]));
   const found: PatternFind[] = [];
   for (const own of stepsOfTake(script, loaded))

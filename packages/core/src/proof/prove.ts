@@ -53,7 +53,7 @@ class Prover {
     readonly rehearsals: readonly Captured[],
   ) {
     this.#twin = second && new SecondTake(loaded, second);
-    this.#index = new ValueIndex(loaded, script, this.#twin?.moving);
+    this.#index = ValueIndex.of(loaded, script, this.#twin?.moving);
     this.#judge = new Judge(loaded, this.#index, this.#twin, new PatternBook(publishedPatterns));
     this.#credentials = new Set(
       requestSteps(script)

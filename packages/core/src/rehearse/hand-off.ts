@@ -13,7 +13,7 @@ export function handOffValue(
 ): { script: Script; handoff: string } | null {
   const maker = new HandoffMaker(script);
   const values: string[] = [];
-  visitCandidates(script, loaded, new ValueIndex(loaded, script), (candidate) => {
+  visitCandidates(script, loaded, ValueIndex.of(loaded, script), (candidate) => {
     const [origin] = candidate.origins;
     if (candidate.step.id !== step || candidate.node.place !== place || !origin) return false;
     values.push(candidate.value);

@@ -53,7 +53,7 @@ class Finder {
     readonly seen: Seen,
   ) {
     this.#twin = second && new SecondTake(loaded, second);
-    this.#index = new ValueIndex(loaded, script, this.#twin?.moving);
+    this.#index = ValueIndex.of(loaded, script, this.#twin?.moving);
     this.#judge = new Judge(loaded, this.#index, this.#twin, new PatternBook(publishedPatterns));
     this.#numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
   }

@@ -124,7 +124,7 @@ export class SourceFinder {
     readonly rehearsals: readonly SourceRehearsal[] = [],
   ) {
     this.#twin = second && new SecondTake(take, second);
-    this.#index = new ValueIndex(take, script, this.#twin?.moving);
+    this.#index = ValueIndex.of(take, script, this.#twin?.moving);
     this.#judge = new Judge(take, this.#index, this.#twin, new PatternBook(publishedPatterns));
     this.#steps = stepsOfTake(script, take);
   }

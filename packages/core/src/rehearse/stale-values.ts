@@ -25,7 +25,7 @@ const bitsToOverrule = 6;
  */
 export function staleValues(script: Script, loaded: LoadedTake, captured: Captured, second: LoadedTake | null = null): StaleValue[] {
   const twin = second && new SecondTake(loaded, second);
-  const index = new ValueIndex(loaded, script, twin?.moving);
+  const index = ValueIndex.of(loaded, script, twin?.moving);
   const judge = new Judge(loaded, index, twin, new PatternBook(publishedPatterns));
   const byStep = lastOfEach(captured.steps);
   const stale: StaleValue[] = [];

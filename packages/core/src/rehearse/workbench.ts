@@ -93,7 +93,7 @@ export class Workbench {
     readonly second: LoadedTake | null,
     readonly rehearsals: readonly PlayedRehearsal[],
   ) {
-    this.#index = new ValueIndex(take, script);
+    this.#index = ValueIndex.of(take, script);
     this.#twin = second && new SecondTake(take, second);
   }
 

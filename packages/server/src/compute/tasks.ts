@@ -2,7 +2,6 @@ import { existsSync, statSync } from 'node:fs';
 import {
   compareStep,
   generateRows,
-  correlate,
   previewPattern,
   readScript,
   writeScript,
@@ -49,6 +48,7 @@ import {
   type Frame,
   type LanePoint,
   type LoadedTake,
+  type Progress,
   type Rehearsal,
   type Run,
   type RunResult,
@@ -71,6 +71,7 @@ import {
 import { readSamples } from '../samples/sample-files.js';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
+import { correlateInThreads } from './correlate-in-threads.js';
 import { tryCode, type TriedCode } from './try-code.js';
 import { writeSheet } from './write-sheet.js';
 
@@ -109,8 +110,8 @@ export const tasks = {
     take: StoredTake,
     second: StoredTake | null,
     patterns: readonly HandoffPattern[],
-    told?: (done: number, total: number) => void,
-  ): Correlated => correlate(script, load(take), second && load(second), patterns, told),
+    onProgress?: Progress,
+  ): Promise<Correlated> => correlateInThreads(script, load(take), second && load(second), patterns, onProgress),
   previewPattern: (take: StoredTake, pattern: HandoffPattern): PatternFind[] => previewPattern(load(take), pattern),
 
   judge: (

@@ -4,6 +4,7 @@ import { pathToFileURL } from 'node:url';
 /** Built workers and shipped files for tests: Jest runs the sources, but a worker thread needs a file. */
 export const storeWorkerFile = pathToFileURL(resolve('packages/server/dist/store/store.worker.js'));
 export const computeWorkerFile = pathToFileURL(resolve('packages/server/dist/compute/compute.worker.js'));
+export const answersWorkerFile = pathToFileURL(resolve('packages/server/dist/compute/answers.worker.js'));
 export const importWorkerFile = pathToFileURL(resolve('packages/server/dist/import/import.worker.js'));
 export const tableImportWorkerFile = pathToFileURL(resolve('packages/server/dist/import/table-import.worker.js'));
 export const migrationsFolder = resolve('packages/server/migrations');

@@ -1,0 +1,140 @@
+import { availableParallelism } from 'node:os';
+import { setImmediate } from 'node:timers/promises';
+import {
+  AnswerReader,
+  Correlation,
+  type Correlated,
+  type HandoffPattern,
+  type Header,
+  type LoadedTake,
+  type Progress,
+  type ReceivedValue,
+  type Script,
+} from '@sturdy/core';
+import { answersWorkerFile } from '../files.js';
+import { WorkerCalls } from '../worker-calls.js';
+
+/** An answer as a thread that reads it is given it. */
+export interface AnswerText {
+  status: number;
+  headers: readonly Header[];
+  body: string;
+}
+
+/** Takes with less text, in characters, are read by one thread: starting another takes longer. */
+const leastText = 10_000_000;
+/** Judging is done by one thread, so more readers than this gain nothing that is felt. */
+const mostHelpers = 3;
+/** So much text, in characters, is handed to a thread at a time. */
+const textAtOnce = 1_000_000;
+/** Portions that wait at a thread, so that it never waits for the next. */
+const portionsAhead = 2;
+
+/** The threads that may help. */
+export interface Helpers {
+  /** Where they start. */
+  file: URL;
+  /** How many at most. */
+  most: number;
+  /** For less text than this, in characters, none is started. */
+  leastText: number;
+}
+
+const spareProcessors: Helpers = { file: answersWorkerFile, most: Math.min(availableParallelism() - 1, mostHelpers), leastText };
+
+/**
+ * What `correlate` of the core does, with the answers of a large take read by several threads; the result is the same. `onProgress` hears of
+ * it. Throws what `correlate` throws. A helper that ends before its time is done without.
+ */
+export async function correlateInThreads(
+  script: Script,
+  take: LoadedTake,
+  second: LoadedTake | null,
+  patterns: readonly HandoffPattern[],
+  onProgress: Progress = () => undefined,
+  helpers: Helpers = spareProcessors,
+): Promise<Correlated> {
+  const text = take.exchanges.reduce((sum, one) => sum + (one.response?.body?.size ?? 0), 0);
+  const count = text < helpers.leastText ? 0 : helpers.most;
+  // They start while this thread reads the requests.
+  const starting = Array.from({ length: count }, () => WorkerCalls.start(helpers.file, {}).catch(() => null));
+  try {
+    const correlation = new Correlation(script, take, second, patterns);
+    await readAnswers(correlation, starting, (done, total) => {
+      onProgress(done, 2 * total);
+    });
+    return correlation.judge(onProgress);
+  } finally {
+    for (const one of starting) void one.then((calls) => calls?.worker.terminate());
+  }
+}
+
+/** Shares the answers among this thread and its helpers, in portions that whoever is free takes. */
+async function readAnswers({ index }: Correlation, starting: readonly Promise<WorkerCalls | null>[], onProgress: Progress): Promise<void> {
+  const reader = new AnswerReader(index.wanted);
+  const portions = portionsOf(index.answers, (n) => index.view(n)?.body.length ?? 0);
+  const left = [...portions];
+  const found = new Map<number, readonly ReceivedValue[]>();
+  let read = 0;
+  const keep = (portion: readonly number[], values: readonly (readonly ReceivedValue[])[]): void => {
+    portion.forEach((n, at) => found.set(n, values[at] ?? []));
+    read += portion.length;
+    onProgress(read, index.answers.length);
+  };
+  const readHere = (portion: readonly number[]): void => {
+    keep(
+      portion,
+      portion.map((n) => {
+        const view = index.view(n);
+        return view ? reader.read(view) : [];
+      }),
+    );
+  };
+  const askFor = async (calls: WorkerCalls): Promise<void> => {
+    for (let portion = left.shift(); portion; portion = left.shift()) {
+      const answers = portion.map((n): AnswerText => {
+        const view = index.view(n);
+        return { status: view?.status ?? 0, headers: view?.headers ?? [], body: view?.body ?? '' };
+      });
+      try {
+        keep(portion, (await calls.call('read', [answers])) as ReceivedValue[][]);
+      } catch {
+        left.push(portion);
+        return;
+      }
+    }
+  };
+  const helping = starting.map(async (start) => {
+    const calls = await start;
+    if (!calls || left.length === 0) return;
+    void calls.call('begin', [index.wanted]).catch(() => undefined);
+    await Promise.all(Array.from({ length: portionsAhead }, () => askFor(calls)));
+  });
+  const readAll = async (): Promise<void> => {
+    for (let portion = left.shift(); portion; portion = left.shift()) {
+      readHere(portion);
+      // The helpers' answers come in between.
+      await setImmediate();
+    }
+  };
+  await readAll();
+  await Promise.all(helping);
+  // What a helper could not read is read here.
+  await readAll();
+  for (const n of index.answers) index.addAnswer(n, found.get(n) ?? []);
+}
+
+/** Numbers of answers, put together until they hold enough text to be worth handing over. */
+function portionsOf(answers: readonly number[], lengthOf: (n: number) => number): number[][] {
+  const portions: number[][] = [];
+  let length = Infinity;
+  for (const n of answers) {
+    if (length >= textAtOnce) {
+      portions.push([]);
+      length = 0;
+    }
+    portions.at(-1)?.push(n);
+    length += lengthOf(n);
+  }
+  return portions;
+}
