@@ -11,6 +11,7 @@ import { Meetings } from './meetings.js';
 import { Meter } from './meter.js';
 import { Reporter } from './reporter.js';
 import { RowSupply } from './row-supply.js';
+import { codeThreads } from '../sandbox/code-threads.js';
 import { SelfWatch } from './self-watch.js';
 import { Schedule } from './schedule.js';
 
@@ -229,6 +230,7 @@ export class Generator {
         filesSideBySide: crew.browser?.filesSideBySide ?? false,
         shownSigns: plan.shownSigns?.[script.id],
       });
+      if (program.usesCode) codeThreads.warmUp();
       this.#programs.set(crew.id, program);
       for (const { place, user } of users) this.#seats.push(makeSeat(crew, program, place, user));
     }

@@ -2,6 +2,7 @@ import type { BodyRef, CapturedStep, Environment, RehearsalNote, Script } from '
 import { HttpDriver, optionsFor } from '../drivers/http/http-driver.js';
 import { TargetTls } from '../drivers/http/target-tls.js';
 import { compile } from '../program/compile.js';
+import { codeThreads } from '../sandbox/code-threads.js';
 import { capture } from './capture.js';
 import { VirtualUser, type Row } from './virtual-user.js';
 
@@ -41,6 +42,7 @@ export async function rehearse(options: {
     ...(options.dealtPerUse && { dealtPerUse: options.dealtPerUse }),
     think: { kind: 'recorded', factor: 1, ms: 0, capMs: options.longestPauseMs ?? 200 },
   });
+  if (program.usesCode) codeThreads.warmUp();
   const deal = options.deal ?? (() => Promise.resolve(null));
   const steps: CapturedStep[] = [];
   const missing: RehearsalCapture['missing'] = [];

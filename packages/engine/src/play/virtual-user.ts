@@ -14,7 +14,8 @@ import {
 import type { Driver, WireRequest, WireResponse, WireSocket } from '../drivers/driver.js';
 import type { CompiledLoop, CompiledRequest, CompiledSocket, CompiledTransaction, Operation, Program } from '../program/compile.js';
 import type { Scope } from '../program/scope.js';
-import { answerForCode, CodeError, openSandbox, type NextRequest } from '../sandbox/sandbox.js';
+import { codeThreads } from '../sandbox/code-threads.js';
+import { answerForCode, CodeError, type NextRequest } from '../sandbox/sandbox.js';
 
 /** A played request as an observer sees it. */
 export interface PlayedStep {
@@ -335,10 +336,9 @@ export class VirtualUser {
   }
 
   async #code(operation: Extract<Operation, { kind: 'code' }>, own: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
-    const sandbox = await openSandbox(operation.limits.memoryMb);
     const last = this.#last;
     try {
-      const { variables, next, log } = sandbox.run(
+      const { variables, next, log } = await codeThreads.run(
         operation.source,
         {
           answer: answerForCode(last?.url ?? '', last?.view),
@@ -348,7 +348,7 @@ export class VirtualUser {
           nowMs: scope.nowMs(),
           random: scope.random(),
         },
-        operation.limits.timeMs,
+        operation.limits,
       );
       for (const [name, value] of Object.entries(variables)) scope.variables.set(name, value);
       this.#next = next;

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { openSandbox, type CodeInput } from '../index.js';
+import { CodeThreads, type CodeInput } from '../index.js';
 
 const input: CodeInput = {
   answer: { url: 'http://127.0.0.1:1/a', status: 200, headers: { etag: '"7"' }, body: '{"free":[3,5,8]}' },
@@ -9,7 +9,9 @@ const input: CodeInput = {
   nowMs: 1_700_000_000_000,
   random: 0.5,
 };
-const run = async (source: string, timeMs = 200) => (await openSandbox(16)).run(source, input, timeMs);
+const threads = new CodeThreads();
+afterAll(() => threads.close());
+const run = (source: string, timeMs = 200) => threads.run(source, input, { timeMs, memoryMb: 16 });
 
 describe('the sandbox of code steps', () => {
   it('sees the answer, variables, handoffs and the row; sets variables; changes the next request; logs', async () => {
@@ -86,5 +88,38 @@ describe('the sandbox of code steps', () => {
     expect(({} as Record<string, unknown>)['x']).toBeUndefined();
     await expect(run('Object.prototype.toJSON = () => "odd"')).rejects.toThrow(/cannot be read/);
     expect((await run('variables.seen = String({}.hacked)')).variables['seen']).toBe('undefined');
+  });
+});
+
+describe('code that the sandbox cannot stop', () => {
+  it.each([
+    ['a search in a long text', '"a".repeat(2000000).indexOf("a".repeat(1000000) + "b")'],
+    ['joining a list that is nearly empty', 'const list = []; list.length = 4294967295; list.join()'],
+    [
+      'sorting, with a slow look at each pair',
+      'Array.from({ length: 1000 }, (_, at) => "x".repeat(9000) + at).sort().indexOf(""); "a".repeat(2000000).lastIndexOf("b" + "a".repeat(1000000))',
+    ],
+  ])('is ended by force, while other code goes on in another thread: %s', async (_, source) => {
+    const own = new CodeThreads();
+    // Two threads are there before anything is timed.
+    await Promise.all([
+      own.run('variables.a = 1', input, { timeMs: 1000, memoryMb: 16 }),
+      own.run(waitABit, input, { timeMs: 1000, memoryMb: 16 }),
+    ]);
+    const stuck = own.run(source, input, { timeMs: 100, memoryMb: 64 }).then(
+      () => 'it ended by itself',
+      (error: unknown) => (error as Error).message,
+    );
+    const others = await Promise.all([1, 2, 3].map((n) => own.run(`variables.n = ${n}`, input, { timeMs: 1000, memoryMb: 16 })));
+    expect(others.map((one) => one.variables['n'])).toEqual(['1', '2', '3']);
+    expect(await stuck).toMatch(/longer than the 100 ms.*ended by force/);
+    expect((await own.run('variables.ok = "yes"', input, { timeMs: 1000, memoryMb: 16 })).variables['ok']).toBe('yes');
+    await own.close();
+  });
+  const waitABit = 'const end = Date.now() + 120; while (Date.now() < end);';
+
+  it('tells where no thread can be had', async () => {
+    const none = new CodeThreads(new URL('data:text/javascript,throw new Error("no room")'));
+    await expect(none.run('1', input, { timeMs: 100, memoryMb: 16 })).rejects.toThrow(/no room/);
   });
 });

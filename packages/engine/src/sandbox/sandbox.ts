@@ -81,6 +81,8 @@ const longestOutput = 4_000_000;
 /** Bytes of a page of WebAssembly memory, and the pages that the interpreter needs to start with. */
 const pageBytes = 65_536;
 const leastPages = 256;
+/** What the interpreter has at least, in MB. */
+export const leastMemoryMb = (leastPages * pageBytes) / (1024 * 1024);
 
 // The types of Node.js do not name it.
 const { Memory } = (globalThis as unknown as { WebAssembly: { Memory: new (pages: { initial: number; maximum: number }) => never } })

@@ -1,5 +1,8 @@
 import { resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 
-/** The built worker: Jest runs the sources, but a worker thread needs a file. */
-export const generatorWorkerFile = pathToFileURL(resolve('packages/engine/dist/generator/generator.worker.js'));
+const built = (file: string): URL => pathToFileURL(resolve('packages/engine/dist', file));
+
+/** The built workers: Jest runs the sources, but a worker thread needs a file. */
+export const generatorWorkerFile = built('generator/generator.worker.js');
+export const sandboxWorkerFile = built('sandbox/sandbox.worker.js');

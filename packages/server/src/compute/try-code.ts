@@ -10,7 +10,7 @@ import {
   type ResponseView,
   type Script,
 } from '@sturdy/core';
-import { answerForCode, CodeError, openSandbox, type CodeInput } from '@sturdy/engine';
+import { answerForCode, CodeError, codeThreads, type CodeInput } from '@sturdy/engine';
 import * as z from 'zod';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 
@@ -72,11 +72,10 @@ export async function tryCode(
   ];
   const results: TriedCode[] = [];
   for (const one of tries) {
-    const sandbox = await openSandbox(code.memoryMb);
     const started = performance.now();
     const about = { source: one.source, rehearsal: one.rehearsal, status: one.view?.status ?? null };
     try {
-      const output = sandbox.run(code.source, input(one.url, one.view), code.timeMs);
+      const output = await codeThreads.run(code.source, input(one.url, one.view), code);
       results.push({ ...about, ...output, error: null, line: null, tookMs: performance.now() - started });
     } catch (error) {
       if (!(error instanceof CodeError)) throw error;
