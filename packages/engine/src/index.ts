@@ -10,6 +10,7 @@ export { VirtualUser, type Observer, type PlayedStep, type Row, type Rows } from
 export { codeThreads, CodeThreads, type CodeLimits } from './sandbox/code-threads.js';
 export { answerForCode, CodeError, type CodeInput, type CodeOutput } from './sandbox/sandbox.js';
 export { rehearse, type RehearsalCapture } from './play/rehearse.js';
+export { RehearsalThreads, StoodStill } from './play/rehearsal-threads.js';
 export { Generator } from './generator/generator.js';
 export { MeetingPoints } from './generator/meeting-points.js';
 export { generatorLimits } from './generator/limits.js';

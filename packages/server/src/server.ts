@@ -70,6 +70,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     conductor: new Conductor(store, compute, live, new WorkerThreadTransport(), samples),
     samples,
   };
+  services.rehearsalRoom.warmUp();
   const app = createApp(services, webFolder);
   const server = await new Promise<Server>((done, failed) => {
     const listening = app.listen(options.port, '127.0.0.1', (error?: Error) => {
@@ -93,6 +94,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       if (services.recorder.current) await services.recorder.stop();
       server.closeAllConnections();
       await new Promise((done) => server.close(done));
+      await services.rehearsalRoom.close();
       await services.longWork.close();
       await closeCompute();
       await store.close();

@@ -191,6 +191,8 @@ describe('CSV', () => {
   it('says what is wrong with a file that cannot be read', () => {
     expect(() => readCsv('')).toThrow(/The file is empty/);
     expect(() => readCsv('a,a\n1,2')).toThrow(/Two columns are called “a”/);
+    const wide = Array.from({ length: 1001 }, (_, at) => `c${at}`).join(',');
+    expect(() => readCsv(`${wide}\n${wide}`)).toThrow(/1,001 columns, and at most 1,000 are taken/);
     expect(() => readCsv('a,b\n"1,2\n3,4')).toThrow(/cannot be read as CSV at line/);
   });
 

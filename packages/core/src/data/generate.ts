@@ -142,10 +142,15 @@ function dateIn(form: Extract<GeneratedColumn, { kind: 'date' }>['form'], ms: nu
 }
 
 /**
- * Rows of generated columns: the same seed gives the same rows (dates aside, which count from `nowMs`). Throws a sentence that names the
- * column where one cannot be made.
+ * Rows of generated columns, one by one: the same seed gives the same rows (dates aside, which count from `nowMs`). Throws a sentence that names
+ * the column where one cannot be made.
  */
-export function generateRows(columns: readonly GeneratedColumn[], count: number, seed: string, nowMs: number): string[][] {
+export function* generatedRows(
+  columns: readonly GeneratedColumn[],
+  count: number,
+  seed: string,
+  nowMs: number,
+): Generator<string[], void, undefined> {
   const before = new Set<string>();
   const makers = columns.map((column) => {
     if (before.has(column.name)) throw new Error(`Two columns are called “${column.name}”. Give each its own name.`);
@@ -153,9 +158,12 @@ export function generateRows(columns: readonly GeneratedColumn[], count: number,
     before.add(column.name);
     return { name: column.name, make };
   });
-  return Array.from({ length: Math.min(count, mostRows) }, (_, index) => {
+  for (let index = 0; index < Math.min(count, mostRows); index++) {
     const row = new Map<string, string>();
     for (const { name, make } of makers) row.set(name, make(index, row));
-    return [...row.values()];
-  });
+    yield [...row.values()];
+  }
 }
+
+/** All rows of generated columns; see `generatedRows`. */
+export const generateRows = (...wish: Parameters<typeof generatedRows>): string[][] => [...generatedRows(...wish)];

@@ -35,6 +35,8 @@ export interface TableOptions {
 /** So many records below the first are looked at to see whether it names the columns. */
 const lookedAt = 50;
 const mostProblems = 200;
+/** Far more than a script sends; what has more is no table of test data, and each column costs in every row. */
+export const mostColumns = 1000;
 
 /** Makes rows of records as they come: names of columns, what does not fit, and what kind of values each column holds. */
 export class TableBuilder {
@@ -91,7 +93,12 @@ export class TableBuilder {
   /** Columns without a name get a number. Throws where two have the same name. */
   #name(header: readonly string[]): void {
     const columns = header.map((name, index) => name.trim() || `column ${index + 1}`);
-    const twice = columns.find((name, index) => columns.indexOf(name) !== index);
+    if (columns.length > mostColumns)
+      throw new Error(
+        `The table has ${columns.length.toLocaleString('en')} columns, and at most ${mostColumns.toLocaleString('en')} are taken. Leave out the columns that no script needs, then import it again.`,
+      );
+    const seen = new Set<string>();
+    const twice = columns.find((name) => seen.has(name) || !seen.add(name));
     if (twice !== undefined)
       throw new Error(
         `Two columns are called “${twice}” in ${this.options.what ?? 'line'} 1. Give each column its own name, then import it again.`,

@@ -18,7 +18,7 @@ export interface RehearsalCapture {
   endedBefore?: string;
 }
 
-/** Plays a script once with everything captured. `put` stores a body; `told` hears of each step as it ends. */
+/** Plays a script once with everything captured. `put` stores a body; `onStep` hears of each step as it ends, with all that was captured so far. */
 export async function rehearse(options: {
   script: Script;
   environment: Environment;
@@ -31,7 +31,7 @@ export async function rehearse(options: {
   random: () => number;
   put: (bytes: Uint8Array, mimeType: string) => BodyRef;
   readFile: (hash: string) => Uint8Array | undefined;
-  told?: (step: CapturedStep) => void;
+  onStep?: (step: CapturedStep, soFar: RehearsalCapture) => void;
   /** Asked before each step, with what was captured so far; `end` leaves out this step and all after it. */
   gate?: (step: string, soFar: RehearsalCapture) => Promise<'go' | 'end'>;
   longestPauseMs?: number;
@@ -64,7 +64,7 @@ export async function rehearse(options: {
         steps.push(captured);
         missing.push(...played.missing.map((handoff) => ({ step: played.step, handoff })));
         if (played.response.status === 0) unreachable = true;
-        options.told?.(captured);
+        options.onStep?.(captured, soFar());
       },
       note: ({ step, kind, text }) => {
         notes.push({ step, kind, text, afterStep: steps.at(-1)?.step ?? null });

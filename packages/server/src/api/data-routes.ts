@@ -1,4 +1,3 @@
-import { randomUUID } from 'node:crypto';
 import {
   allRows,
   boundColumns,
@@ -7,7 +6,6 @@ import {
   DealSchema,
   GeneratedColumnSchema,
   mostRows,
-  onceInOrder,
   plainColumns,
   renameDataColumn,
   TableChangeSchema,
@@ -21,7 +19,7 @@ import {
 import type { Request, Response } from 'express';
 import * as z from 'zod';
 import { tableImportWorkerFile } from '../files.js';
-import { importTable, largestTableFile, tooLarge } from '../import/import-table.js';
+import { generateTable, importTable, largestTableFile, tooLarge } from '../import/import-table.js';
 import { queryTable, tryQuery } from '../import/query-table.js';
 import { notFound, Problem } from '../problem.js';
 import { keepScript } from '../scripts/keep-script.js';
@@ -184,16 +182,19 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         seed: z.string().max(60),
       }),
       result: DataTableSchema,
-      handle: async ({ params, body }) => {
-        const rows = await compute
-          .generateRows(body.columns, body.count, body.seed, Date.now())
-          .catch(asProblem('The rows cannot be made'));
-        const id = randomUUID();
+      handle: async ({ params, body, request, response }) => {
         const columns = plainColumns(body.columns.map((one) => one.name)).map((one, at): DataColumn => {
           const made = body.columns[at]?.kind;
           return { ...one, kind: made === 'number' ? 'number' : 'text', unique: made === 'container' || made === 'guid' };
         });
-        await store.saveTable({ id, projectId: params.projectId, name: body.name, columns, deal: onceInOrder }, rows);
+        const id = await generateTable(
+          store,
+          tableImportWorkerFile,
+          { columns: body.columns, count: body.count, seed: body.seed, nowMs: Date.now() },
+          { projectId: params.projectId, name: body.name, columns },
+          tellImported(params.projectId),
+          whileAsked(request, response),
+        );
         return need(id);
       },
     }),

@@ -1,13 +1,4 @@
-import {
-  HandoffPatternSchema,
-  PatternFindSchema,
-  patternProblem,
-  patternsOf,
-  publishedPatterns,
-  readPatterns,
-  writePatterns,
-  type HandoffPattern,
-} from '@sturdy/core';
+import { HandoffPatternSchema, PatternFindSchema, patternsOf, publishedPatterns, writePatterns, type HandoffPattern } from '@sturdy/core';
 import * as z from 'zod';
 import { Problem } from '../problem.js';
 import { InProject } from './parameters.js';
@@ -28,8 +19,8 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
     return patternsOf(own).map((one) => ({ ...one, shipped: shipped.has(one.id), changed: changed.has(one.id) }));
   };
   /** Throws a problem where an expression of the pattern is not valid. */
-  const checked = (pattern: HandoffPattern): HandoffPattern => {
-    const problem = patternProblem(pattern);
+  const checked = async (pattern: HandoffPattern): Promise<HandoffPattern> => {
+    const problem = await compute.patternProblem(pattern);
     if (problem !== null) throw new Problem(422, 'The pattern cannot be used', problem);
     return pattern;
   };
@@ -50,7 +41,7 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
       body: HandoffPatternSchema,
       result: z.array(ListedSchema),
       handle: async ({ params, body }) => {
-        await store.savePatterns(params.projectId, [checked({ ...body, id: params.patternId })]);
+        await store.savePatterns(params.projectId, [await checked({ ...body, id: params.patternId })]);
         return listed(params.projectId);
       },
     }),
@@ -86,7 +77,7 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
       body: z.object({ text: z.string() }),
       result: z.object({ list: z.array(ListedSchema), count: z.number().int() }),
       handle: async ({ params, body }) => {
-        const read = readPatterns(body.text);
+        const read = await compute.readPatterns(body.text);
         if ('problems' in read)
           throw new Problem(422, 'The patterns could not be read', `${read.problems.slice(0, 3).join(' ')} Nothing was changed.`);
         // What is as it was shipped needs no copy of its own.
@@ -106,7 +97,7 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
       body: HandoffPatternSchema,
       result: z.array(PatternFindSchema),
       handle: async ({ params, body }) => {
-        return compute.previewPattern(await needTake(store, params.takeId), checked(body));
+        return compute.previewPattern(await needTake(store, params.takeId), await checked(body));
       },
     }),
   ];

@@ -1,5 +1,6 @@
 import { raw, Router, type Request, type Response } from 'express';
 import * as z from 'zod';
+import { askersLeave } from '../compute/compute-client.js';
 import { Problem } from '../problem.js';
 
 /** What a handler gets: everything that came in, checked against the route's schemas. */
@@ -65,13 +66,18 @@ export function mount(routes: readonly AnyRoute[]): Router {
   for (const one of routes) {
     const handlers = one.rawBody ? [raw({ type: () => true, limit: largestUpload })] : [];
     router[one.method](one.path, ...handlers, async (request: Request, response: Response) => {
-      const result = await one.handle({
+      const asked = {
         params: check(one.params, request.params, 'address'),
         query: check(one.query, request.query, 'query'),
-        body: one.rawBody || one.streamBody ? request.body : check(one.body, request.body, 'body'),
+        body: one.rawBody || one.streamBody ? (request.body as unknown) : check(one.body, request.body, 'body'),
         request,
         response,
+      };
+      const left = new AbortController();
+      response.on('close', () => {
+        if (!response.writableFinished) left.abort();
       });
+      const result = await askersLeave.run(left.signal, () => one.handle(asked));
       if (one.result) response.json(result === undefined ? {} : result);
     });
   }

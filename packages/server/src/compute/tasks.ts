@@ -1,7 +1,8 @@
 import { existsSync, statSync } from 'node:fs';
 import {
   compareStep,
-  generateRows,
+  patternProblem,
+  readPatterns,
   previewPattern,
   readScript,
   writeScript,
@@ -201,7 +202,8 @@ export const tasks = {
   beside: (first: StoredTake, second: StoredTake): BesideRow[] => layBeside(load(first), load(second)),
 
   writeSheet: (...args: Parameters<typeof writeSheet>): Promise<Uint8Array> => writeSheet(...args),
-  generateRows: (...args: Parameters<typeof generateRows>): string[][] => generateRows(...args),
+  patternProblem: (...args: Parameters<typeof patternProblem>): string | null => patternProblem(...args),
+  readPatterns: (...args: Parameters<typeof readPatterns>): ReturnType<typeof readPatterns> => readPatterns(...args),
   runResult: (run: Run, frames: Frame[], scripts: Script[]): RunResult => runResult(run, frames, scripts),
   lanes: (frames: Frame[]): LanePoint[] => lanesOf(frames),
   /** One page of the samples of a file, and how many are kept; null where none were. */

@@ -5,7 +5,7 @@ import { Readable } from 'node:stream';
 import { tableImportWorkerFile } from '../files.js';
 import type { NewTable } from '../store/table-repository.js';
 import type { Store } from '../store/store-client.js';
-import { clearLeftUploads, importTable } from './import-table.js';
+import { clearLeftUploads, generateTable, importTable } from './import-table.js';
 
 /** A store that remembers; `failsAt` makes it fail once so many rows are there. */
 class FakeStore {
@@ -92,4 +92,45 @@ it('clears away uploads of processes that live no more, and only these', async (
   await clearLeftUploads();
   expect([left, own].map((folder) => existsSync(folder ?? ''))).toEqual([false, true]);
   rmSync(own ?? '', { recursive: true });
+});
+
+describe('a table of generated rows', () => {
+  const columns = [{ name: 'n', kind: 'text' as const, unique: false }];
+  const generated = (count: number, store: FakeStore, signal = new AbortController().signal, digits = 6) =>
+    generateTable(
+      store as unknown as Store,
+      tableImportWorkerFile,
+      { columns: [{ kind: 'iso7064', name: 'n', system: 'mod 97-10', prefix: '25', digits }], count, seed: 'one', nowMs: 0 },
+      { projectId: 'p', name: 'T', columns },
+      () => undefined,
+      signal,
+    );
+
+  it('is stored batch by batch by a thread of its own, so that this one goes on', async () => {
+    const store = new FakeStore();
+    let turns = 0;
+    const turning = setInterval(() => turns++, 5);
+    const id = await generated(60_000, store);
+    clearInterval(turning);
+    expect(turns).toBeGreaterThan(3);
+    expect([store.rows.length, new Set(store.rows.flat()).size]).toEqual([60_000, 60_000]);
+    expect(store.saved).toMatchObject({ id, columns });
+  });
+
+  it('leaves nothing where it is cancelled, and says which column cannot be made', async () => {
+    const cancel = new AbortController();
+    const store = new FakeStore();
+    const making = generated(100_000, store, cancel.signal);
+    store.importRows = (_id, _before, rows) => {
+      store.rows.push(...rows);
+      cancel.abort();
+      return Promise.resolve();
+    };
+    await expect(making).rejects.toThrow('nothing of it was kept');
+    expect([store.saved, store.deleted.length]).toEqual([null, 1]);
+    await expect(generated(1000, new FakeStore(), undefined, 2)).rejects.toMatchObject({
+      title: 'The rows cannot be made',
+      detail: expect.stringContaining('“n”') as string,
+    });
+  });
 });

@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Worker } from 'node:worker_threads';
-import { onceInOrder, type TableOptions } from '@sturdy/core';
+import { onceInOrder, type DataColumn, type TableOptions } from '@sturdy/core';
 import { Problem } from '../problem.js';
 import type { Store } from '../store/store-client.js';
 import type { ReadTable } from './read-table-file.js';
@@ -58,29 +58,59 @@ export async function importTable(
 ): Promise<ImportedTable> {
   const folder = await mkdtemp(join(tmpdir(), `${uploadPrefix}${process.pid}-`));
   const file = join(folder, 'upload');
+  try {
+    await spool(source, file);
+    const columnsOf = (table: ReadTable): DataColumn[] => {
+      if (table.rowCount === 0)
+        throw new Problem(
+          422,
+          'No rows',
+          `The file has ${table.columns.length} columns but no row that fits them. ${table.problems[0] ? `Line ${table.problems[0].line} ${table.problems[0].text}.` : 'Add rows below the header.'}`,
+        );
+      return table.columns.map((name, at) => ({ name, kind: table.kinds[at] ?? 'text', unique: false }));
+    };
+    return await keepTable(store, worker, { kind: 'file', file, options }, target, columnsOf, told, signal);
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
+}
+
+/** Makes a table of generated rows, with what `importTable` promises; gives its id. */
+export async function generateTable(
+  store: Store,
+  worker: URL,
+  wish: Omit<Extract<TableImportData, { kind: 'generated' }>, 'kind'>,
+  target: { projectId: string; name: string; columns: DataColumn[] },
+  told: (rows: number) => void,
+  signal: AbortSignal,
+): Promise<string> {
+  const { columns, ...where } = target;
+  return (await keepTable(store, worker, { kind: 'generated', ...wish }, where, () => columns, told, signal)).id;
+}
+
+/** Stores what a thread reads or makes, batch by batch, and the table that holds it last. What is broken off leaves nothing behind. */
+async function keepTable(
+  store: Store,
+  worker: URL,
+  data: TableImportData,
+  target: { projectId: string; name: string },
+  columnsOf: (table: ReadTable) => DataColumn[],
+  told: (rows: number) => void,
+  signal: AbortSignal,
+): Promise<ImportedTable> {
   const id = randomUUID();
   let written = 0;
   try {
-    await spool(source, file);
-    const table = await readInThread(worker, { file, options }, signal, async (rows) => {
+    const table = await readInThread(worker, data, signal, async (rows) => {
       await store.importRows(id, written, rows);
       written += rows.length;
       told(written);
     });
-    if (table.rowCount === 0)
-      throw new Problem(
-        422,
-        'No rows',
-        `The file has ${table.columns.length} columns but no row that fits them. ${table.problems[0] ? `Line ${table.problems[0].line} ${table.problems[0].text}.` : 'Add rows below the header.'}`,
-      );
-    const columns = table.columns.map((name, at) => ({ name, kind: table.kinds[at] ?? 'text', unique: false }));
-    await store.saveTable({ id, ...target, columns, deal: onceInOrder }, []);
+    await store.saveTable({ id, ...target, columns: columnsOf(table), deal: onceInOrder }, []);
     return { ...table, id };
   } catch (error) {
     if (written > 0) await store.deleteTable(id);
     throw error;
-  } finally {
-    await rm(folder, { recursive: true, force: true });
   }
 }
 
@@ -141,7 +171,8 @@ function readInThread(
         writing.then(() => {
           done(message.table);
         }, failed);
-      else if (message.kind === 'failed') giveUp(new Problem(422, 'Not a table', message.reason));
+      else if (message.kind === 'failed')
+        giveUp(new Problem(422, data.kind === 'file' ? 'Not a table' : 'The rows cannot be made', message.reason));
       else {
         // The thread reads the next batch while this one is written, and not further ahead.
         writing = writing.then(() => {

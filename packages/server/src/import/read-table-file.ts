@@ -30,7 +30,7 @@ const largestUnpacked = 200 * 1024 * 1024;
 /** JSON is read as a whole, so a file of it may be no larger than this. */
 const largestJson = 200 * 1024 * 1024;
 /** Rows that are handed on at once. */
-const batchRows = 5000;
+export const batchRows = 5000;
 const pieceBytes = 1 << 20;
 const startBytes = 64 << 10;
 

@@ -3,6 +3,7 @@ import {
   boundColumns,
   filesOf,
   loopedTables,
+  requestSteps,
   ownParts,
   repairInRounds,
   type BodyRef,
@@ -15,7 +16,7 @@ import {
   type RoundsDone,
   type Script,
 } from '@sturdy/core';
-import { CompileError, rehearse, type RehearsalCapture, type Row } from '@sturdy/engine';
+import { CompileError, RehearsalThreads, StoodStill, type RehearsalCapture, type Row } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import { mostListed } from '../conductor/most-listed.js';
 import { RowDealer } from '../conductor/row-dealer.js';
@@ -33,7 +34,7 @@ interface DealtRows {
   /** Rows that are used up by it, as they are dealt. */
   spent: Rehearsal['rows'];
   deal: (table: string) => Promise<Row | null>;
-  listed: (table: string) => readonly Row[] | null;
+  listed: ReadonlyMap<string, readonly Row[]>;
   perUse: ReadonlySet<string>;
   /** Frees what was only held. */
   close: () => Promise<void>;
@@ -53,9 +54,20 @@ const digestOf = ({ transactions, handoffs, made }: Script): string =>
 const isWholePass = ({ verdict, waitingAt, endedBefore }: Rehearsal): boolean =>
   verdict === 'passed' && waitingAt === undefined && endedBefore === undefined;
 
+function stoodStill(script: Script, { after, seconds }: StoodStill): Problem {
+  const number = requestSteps(script).find(({ step }) => step.id === after)?.number;
+  const where = number === undefined ? 'before the first step had ended' : `after step ${number}`;
+  return new Problem(
+    422,
+    'The rehearsal was ended by force',
+    `The user that plays “${script.name}” stood still for ${seconds} s ${where}. An extractor, a check or a condition there takes too long on what was answered: look at its expression.`,
+  );
+}
+
 /** Plays scripts once and judges them; repairs them in rounds. */
 export class RehearsalRoom {
   readonly #underWay = new Map<string, RehearsalUnderWay>();
+  readonly #threads = new RehearsalThreads();
 
   constructor(
     readonly store: Store,
@@ -91,6 +103,14 @@ export class RehearsalRoom {
       },
     );
     return next;
+  }
+
+  warmUp(): void {
+    this.#threads.warmUp();
+  }
+
+  async close(): Promise<void> {
+    await this.#threads.close();
   }
 
   /** Tells a rehearsal under way what to do; resolves when it waits again or has ended. */
@@ -155,27 +175,27 @@ export class RehearsalRoom {
       });
       return { ...base, rows: dealt.spent, ...judged, ...(capture.endedBefore === undefined ? {} : { endedBefore: capture.endedBefore }) };
     };
-    const files = await this.#files(script);
-    const capture = await rehearse({
-      script,
-      environment,
-      deal: dealt.deal,
-      listed: dealt.listed,
-      dealtPerUse: dealt.perUse,
-      random: Math.random,
-      put,
-      readFile: (hash) => files.get(hash),
-      told: (step) => {
-        this.live.tell(script.id, 'step', { step: step.step, status: step.response?.status ?? 0 });
-      },
-      gate: (step, soFar) =>
-        underWay.gate(new Set(soFar.steps.map((one) => one.step)), async () => ({
-          ...(await judge({ ...soFar, endedBefore: step })),
-          waitingAt: step,
-        })),
-    })
+    const capture = await this.#threads
+      .rehearse({
+        script,
+        environment,
+        deal: dealt.deal,
+        listed: dealt.listed,
+        dealtPerUse: dealt.perUse,
+        files: await this.#files(script),
+        put,
+        onStep: (step) => {
+          this.live.tell(script.id, 'step', { step: step.step, status: step.response?.status ?? 0 });
+        },
+        gate: (step, soFar) =>
+          underWay.gate(new Set(soFar.steps.map((one) => one.step)), async () => ({
+            ...(await judge({ ...soFar, endedBefore: step })),
+            waitingAt: step,
+          })),
+      })
       .catch((error: unknown) => {
         if (error instanceof CompileError) throw new Problem(422, 'The script cannot be played', error.message);
+        if (error instanceof StoodStill) throw stoodStill(script, error);
         throw error;
       })
       .finally(async () => {
@@ -272,7 +292,7 @@ export class RehearsalRoom {
         if (table.deal.use === 'once') spent.push({ table: bound, row: row.row });
         return rowOf(table, row);
       },
-      listed: (bound) => listed.get(bound) ?? null,
+      listed,
       perUse: new Set([...open.values()].filter(({ table }) => table.deal.when === 'use').map(({ table }) => table.id)),
       close: async () => {
         for (const { dealer } of open.values()) await dealer.ended();
