@@ -14,7 +14,7 @@ const server = await startServer({
   port: 0,
   proxyPort: 0,
   store: { directory: join(folder, 'data') },
-  authorityFolder: join(folder, 'recorder'),
+  recorderFolder: join(folder, 'recorder'),
 });
 
 /** Pages of about 9 kB, each different, so that no body is stored twice. */

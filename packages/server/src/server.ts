@@ -10,6 +10,7 @@ import { WorkerThreadTransport } from './conductor/transport.js';
 import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './files.js';
 import { clearLeftUploads } from './import/import-table.js';
 import { LiveHub } from './live/live-hub.js';
+import { recoverJournals } from './record/recording-journal.js';
 import { Recorder } from './record/recorder.js';
 import { RehearsalRoom } from './rehearse/rehearsal-room.js';
 import { SampleFiles } from './samples/sample-files.js';
@@ -24,8 +25,8 @@ export interface ServerOptions {
   store: StorePlace;
   /** Folder where single samples of runs are kept. */
   samplesFolder: string;
-  /** Folder where the certificate authority of the recorder is kept. */
-  authorityFolder: string;
+  /** Folder where the certificate authority of the recorder is kept, and what it has counted and the store has not written yet. */
+  recorderFolder: string;
   projectName?: string;
   /** Targets that a fresh project allows. */
   targets?: string[];
@@ -52,6 +53,8 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     await (await computing).close();
     throw error;
   });
+  // What was counted comes in before the takes are closed.
+  await recoverJournals(options.recorderFolder, store);
   const interruptedRuns = await store.closeOpen();
   await clearLeftUploads();
   await makeFirstProject(store, options);
@@ -65,7 +68,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     compute,
     longWork,
     live,
-    recorder: new Recorder(store, live, options.proxyPort, options.authorityFolder),
+    recorder: new Recorder(store, live, options.proxyPort, options.recorderFolder),
     rehearsalRoom: new RehearsalRoom(store, compute, live),
     conductor: new Conductor(store, compute, live, new WorkerThreadTransport(), samples),
     samples,

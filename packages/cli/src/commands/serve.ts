@@ -33,7 +33,7 @@ export function addServe(program: Command): void {
         proxyPort: Number(options.proxyPort),
         store,
         samplesFolder: join(options.data, 'samples'),
-        authorityFolder: join(options.data, 'recorder'),
+        recorderFolder: join(options.data, 'recorder'),
         projectName: options.project,
         targets: options.target,
       });

@@ -101,7 +101,7 @@ export type Mark = z.infer<typeof MarkSchema>;
 
 /** Something that makes a recording worth less, told while it can still be mended. */
 export const WarningSchema = z.object({
-  kind: z.enum(['cached', 'not-asked', 'refused-host', 'cut-body', 'certificate', 'connection-sign-in']),
+  kind: z.enum(['cached', 'not-asked', 'refused-host', 'cut-body', 'certificate', 'connection-sign-in', 'not-kept']),
   /** What it is about; a warning of the same kind about the same thing is told once. */
   about: z.string(),
   /** What happened, and what to do. */

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { mkdtempSync, rmSync, statSync } from 'node:fs';
+import { mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { Agent, request } from 'node:http';
 import { connect, createServer as createTcpServer, type AddressInfo, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
@@ -13,6 +13,7 @@ import { askHttp2, askPlain, askSecure, tunnel } from '../test/proxy-client.js';
 import { digestDoor, ntlmDoor } from '../../../engine/src/test/doors.js';
 import { binary, http2Target, plainTarget, secureTarget, text, type Target } from '../test/targets.js';
 import { CertificateAuthority } from './proxy/certificate-authority.js';
+import { recoverJournals } from './recording-journal.js';
 import { Recorder, usualBodyLimitBytes } from './recorder.js';
 
 /** Keeps what the recorder stores. */
@@ -305,6 +306,36 @@ describe('what goes wrong while recording', () => {
     await recorder.stop();
     expect(store.exchanges.map((one) => one.response?.status)).toEqual([200]);
     expect(recorder.current).toBeNull();
+  });
+
+  it('what was counted is there after the process was killed, although the store had written none of it', async () => {
+    const { store, recorder, proxy } = await recording();
+    let goOn: () => void = () => undefined;
+    const held = new Promise<void>((done) => {
+      goOn = done;
+    });
+    store.saveExchanges = () => held;
+    for (const path of ['/gzip', '/binary', '/br']) await askPlain(proxy, `${plain.origin}${path}`);
+    await soon();
+    expect([store.kept.size, recorder.current?.exchangeCount]).toEqual([0, 3]);
+    // Another process finds the folder as it is at this moment.
+    const next = new FakeStore();
+    const { putBodies, saveExchanges } = next;
+    const take = (id: string) => Promise.resolve(id === recorder.current?.takeId ? store.take : null);
+    expect(await recoverJournals(join(folder, 'recorder'), { take, putBodies, saveExchanges })).toBe(3);
+    expect(next.exchanges.map((one) => one.url)).toEqual(['/gzip', '/binary', '/br'].map((path) => plain.origin + path));
+    expect(next.body(next.exchanges[1])?.equals(binary)).toBe(true);
+    goOn();
+    await recorder.stop();
+  });
+
+  it('an authority that could not be made once is made when it is asked for again', async () => {
+    const place = join(folder, 'taken');
+    writeFileSync(place, 'a file where a folder is to be');
+    const recorder = new Recorder(new FakeStore() as unknown as Store, new LiveHub(), 0, place);
+    await expect(recorder.authority()).rejects.toThrow();
+    rmSync(place);
+    expect((await recorder.authority()).certificatePem).toContain('BEGIN CERTIFICATE');
   });
 
   it('a kept connection that the target closes is opened anew, and the browser does not notice', async () => {

@@ -9,6 +9,7 @@ import { openCleanBrowser, type CleanBrowser } from './clean-browser.js';
 import { certificatePage } from './certificate-page.js';
 import { CertificateAuthority } from './proxy/certificate-authority.js';
 import { TappingProxy } from './proxy/tapping-proxy.js';
+import { RecordingJournal } from './recording-journal.js';
 import { newClientPassword, Recording } from './recording.js';
 
 /** How a recording is started. */
@@ -39,13 +40,18 @@ export class Recorder {
     readonly store: Store,
     readonly live: LiveHub,
     readonly port: number,
-    /** Folder of the certificate authority. */
-    readonly authorityFolder: string,
+    /** Folder of the certificate authority, and of what a recording has counted and the store has not written yet. */
+    readonly folder: string,
   ) {}
 
   /** The certificate authority of this machine; made when it is first asked for. */
   authority(): Promise<CertificateAuthority> {
-    return (this.#authority ??= CertificateAuthority.open(this.authorityFolder));
+    this.#authority ??= CertificateAuthority.open(this.folder).catch((error: unknown) => {
+      // What was wrong may have been put right by the next time.
+      this.#authority = null;
+      throw error;
+    });
+    return this.#authority;
   }
 
   get current(): RecordingState | null {
@@ -79,7 +85,13 @@ export class Recorder {
       marks: [],
       harLog: null,
     };
-    const recording = new Recording(take, this.store, this.live, { bodyLimitBytes: wanted.bodyLimitBytes });
+    const recording = new Recording(
+      take,
+      this.store,
+      this.live,
+      { bodyLimitBytes: wanted.bodyLimitBytes },
+      new RecordingJournal(this.folder, take.id),
+    );
     // Whatever wrote the environment, nothing goes beyond this machine.
     const problem = environmentProblem(environment);
     if (problem !== null) throw new Problem(422, 'This environment cannot be used', problem);
@@ -95,7 +107,12 @@ export class Recorder {
       },
       clientPassword: password,
     });
-    await proxy.listen(wanted.forNetwork ? '0.0.0.0' : '127.0.0.1', this.port);
+    try {
+      await proxy.listen(wanted.forNetwork ? '0.0.0.0' : '127.0.0.1', this.port);
+    } catch (error) {
+      recording.giveUp();
+      throw error;
+    }
     this.#live = { recording, proxy, password, browser: null };
     await this.store.saveTake(take);
     return take;

@@ -16,6 +16,7 @@ import type { Store } from '../store/store-client.js';
 import type { StoredBody } from '../store/stored-body.js';
 import { unfoldTake } from '../store/unfold-take.js';
 import { ExchangeInTheMaking, type MakingGround } from './exchange-in-the-making.js';
+import type { RecordingJournal } from './recording-journal.js';
 import type { ExchangeTap, ProxyTap, RequestHead } from './proxy/tap.js';
 
 /** A browser has asked for the files of a page within this time, or it has them already. */
@@ -33,7 +34,6 @@ export interface RecordingSettings {
 /** One take while it is being recorded: hears the proxy, keeps exchanges in order, warns at once. */
 export class Recording implements ProxyTap {
   take: Take;
-  count = 0;
   paused = false;
   /** Names for the next transaction, from the page that came last and from what was clicked. */
   suggestions: string[] = [];
@@ -58,6 +58,8 @@ export class Recording implements ProxyTap {
     readonly store: Store,
     readonly live: LiveHub,
     settings: RecordingSettings,
+    /** Keeps what was counted until it is stored; null where nothing outlives the process. */
+    readonly journal: RecordingJournal | null = null,
   ) {
     this.take = take;
     this.#zeroMs = Date.parse(take.startedAt);
@@ -77,6 +79,11 @@ export class Recording implements ProxyTap {
     }, growthMs);
   }
 
+  /** How many exchanges have been recorded; all of them are there after a crash too. */
+  get count(): number {
+    return this.#kept.size;
+  }
+
   get warnings(): readonly Warning[] {
     return this.take.warnings ?? [];
   }
@@ -85,7 +92,6 @@ export class Recording implements ProxyTap {
     this.#asked.add(head.url);
     if (this.paused || this.#ended) return null;
     const making = new ExchangeInTheMaking(++this.#next, head, this.#ground);
-    this.count++;
     this.#open.add(making);
     return making;
   }
@@ -148,7 +154,6 @@ export class Recording implements ProxyTap {
       this.#kept.delete(n);
       this.#discarded.add(n);
     }
-    this.count -= numbers.length;
     await this.store.deleteExchanges(this.take.id, numbers);
     // Back to the moment after the last exchange that stays: a transaction that was begun since then goes too.
     const lastKeptMs = Math.max(-1, ...[...this.#kept.values()].map((one) => one.startedAtMs));
@@ -165,6 +170,13 @@ export class Recording implements ProxyTap {
     this.#suggest([name, ...this.suggestions.filter((one) => one !== name)].slice(0, 8));
   }
 
+  /** Ends a recording that never began. */
+  giveUp(): void {
+    this.#ended = true;
+    clearInterval(this.#growth);
+    this.journal?.close();
+  }
+
   /** Closes the take: what is still open is kept as far as it came. */
   async end(): Promise<Take> {
     this.#ended = true;
@@ -173,7 +185,9 @@ export class Recording implements ProxyTap {
     for (const making of [...this.#open]) making.end(noTimings, 'The recording was stopped before it was complete.');
     await this.#flush();
     const recorded = [...this.#kept.values()].sort((left, right) => left.n - right.n);
-    return this.#change({ ...(await unfoldTake(this.store, this.take, recorded)), state: 'done' });
+    const take = await this.#change({ ...(await unfoldTake(this.store, this.take, recorded)), state: 'done' });
+    this.journal?.close();
+    return take;
   }
 
   async #change(change: Partial<Take>): Promise<Take> {
@@ -197,12 +211,26 @@ export class Recording implements ProxyTap {
   #store(making: ExchangeInTheMaking): void {
     if (this.#discarded.has(making.n)) return;
     const made = making.snapshot();
+    this.#note(made);
     this.#kept.set(made.exchange.n, made.exchange);
     this.live.tell(this.take.id, 'exchange', making.over ? made.exchange : latestOnly(made.exchange));
     if (making.over) this.#look(made.exchange, made.bodies.at(-1));
     this.#waiting.push(made);
     // What could not be written waits for the next try; the end of the recording tells if it never could.
     this.#flush().catch(() => undefined);
+  }
+
+  #note({ exchange, bodies }: { exchange: Exchange; bodies: StoredBody[] }): void {
+    try {
+      this.journal?.note(exchange, bodies);
+    } catch (error) {
+      this.#warn({
+        kind: 'not-kept',
+        about: 'journal',
+        text: `What is recorded cannot be written to the disk at once (${error instanceof Error ? error.message : String(error)}). It is kept in memory until the store can take it; make room, and do not end the server before.`,
+        exchange: null,
+      });
+    }
   }
 
   /** Writes what waits, one write at a time. Rejects where the store cannot; what waits then still waits. */
@@ -223,6 +251,7 @@ export class Recording implements ProxyTap {
         );
         this.#waiting.splice(0, batch.length);
       }
+      this.journal?.clear();
     } finally {
       this.#writes = null;
     }
