@@ -7,6 +7,7 @@ import {
   environmentProblem,
   HarStream,
   readPatterns,
+  readYaml,
   readScript,
   type BodyRef,
   type Environment,
@@ -16,7 +17,6 @@ import {
   type LoadedTake,
   type Script,
 } from '@sturdy/core';
-import { parseDocument } from 'yaml';
 import { UsageError } from './usage-error.js';
 
 /** Bodies by the SHA-256 of their bytes, in memory. */
@@ -117,10 +117,10 @@ export function readPatternFile(file: string): HandoffPattern[] {
 /** Reads an environment file. */
 export function readEnvironmentFile(file: string): Environment {
   mustExist(file, 'The environment file');
-  const document = parseDocument(readFileSync(file, 'utf8'), { prettyErrors: true });
-  const [broken] = document.errors;
-  if (broken) throw new UsageError(`${file}: ${broken.message}`);
-  const parsed = EnvironmentFileSchema.safeParse(document.toJS({ maxAliasCount: 0 }) as unknown);
+  const yaml = readYaml(readFileSync(file, 'utf8'));
+  if ('problems' in yaml)
+    throw new UsageError(yaml.problems.map(({ line, column, message }) => `${file}:${line}:${column}: ${message}`).join('\n'));
+  const parsed = EnvironmentFileSchema.safeParse(yaml.value);
   if (!parsed.success)
     throw new UsageError(parsed.error.issues.map(({ path, message }) => `${file}: ${path.join('.') || 'the file'}: ${message}`).join('\n'));
   const environment = environmentOfFile(parsed.data);

@@ -11,6 +11,7 @@ export * from './sign-in/challenge.js';
 export * from './formats/har/har.js';
 export * from './formats/har/har-stream.js';
 export * from './formats/curl/curl.js';
+export * from './formats/yaml-text.js';
 export * from './take/secrets.js';
 export * from './take/search.js';
 export * from './take/unfold-sockets.js';

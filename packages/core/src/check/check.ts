@@ -1,4 +1,4 @@
-import { RE2JS } from 're2js';
+import { compileExpression } from '../script/expression.js';
 import { cutText } from '../cut-text.js';
 import type { Check, Checked, Comparison, Condition } from '../script/check.schema.js';
 import { describeExtractor } from '../script/describe-extractor.js';
@@ -36,7 +36,7 @@ export function compares(left: string, is: Comparison, right: string): boolean {
     case 'lacks':
       return !left.includes(right);
     case 'matches':
-      return RE2JS.compile(right).matcher(left).find();
+      return compileExpression(right).matcher(left).find();
     case 'less':
       return asNumber(left) < asNumber(right);
     case 'more':
@@ -158,7 +158,7 @@ export const readsBody = ({ checked }: Check): boolean =>
 export function checkProblem({ checked }: { checked: Checked }): string | null {
   try {
     if (checked.kind === 'value' || checked.kind === 'count') checkExtractor(checked.extractor);
-    if (checked.kind === 'value' && checked.is === 'matches' && isStill(checked.than)) RE2JS.compile(recordedText(checked.than));
+    if (checked.kind === 'value' && checked.is === 'matches' && isStill(checked.than)) compileExpression(recordedText(checked.than));
   } catch (error) {
     return `The expression is not valid: ${error instanceof Error ? error.message : String(error)}`;
   }

@@ -1,4 +1,5 @@
 import { RE2JS } from 're2js';
+import { compileExpression } from '../script/expression.js';
 import type { Origin } from '../correlate/value-index.js';
 import type { Extractor } from '../script/script.schema.js';
 import type { HandoffPattern } from './pattern.schema.js';
@@ -107,7 +108,7 @@ function isReceivedAs(pattern: HandoffPattern, name: RE2JS | null, origin: Origi
 function expression(pattern: HandoffPattern, what: string, text: string): RE2JS | null {
   if (text === '') return null;
   try {
-    return RE2JS.compile(text, RE2JS.CASE_INSENSITIVE);
+    return compileExpression(text, RE2JS.CASE_INSENSITIVE);
   } catch (error) {
     throw new Error(
       `The pattern “${pattern.name}” cannot be used: the expression for the ${what}, ${text}, is not valid (${error instanceof Error ? error.message : String(error)}).`,

@@ -1,4 +1,5 @@
-import { parseDocument, stringify } from 'yaml';
+import { stringify } from 'yaml';
+import { readYaml } from '../formats/yaml-text.js';
 import { patternProblem } from './match.js';
 import { PatternFileSchema, type HandoffPattern } from './pattern.schema.js';
 
@@ -8,9 +9,9 @@ export const writePatterns = (list: readonly HandoffPattern[]): string =>
 
 /** Reads a file of patterns, YAML or JSON; or says in sentences what is wrong with it. */
 export function readPatterns(text: string): { list: HandoffPattern[] } | { problems: string[] } {
-  const document = parseDocument(text, { prettyErrors: false });
-  if (document.errors.length > 0) return { problems: document.errors.map((one) => `This is no YAML: ${one.message}`) };
-  const parsed = PatternFileSchema.safeParse(document.toJS({ maxAliasCount: 0 }));
+  const yaml = readYaml(text);
+  if ('problems' in yaml) return { problems: yaml.problems.map(({ line, column, message }) => `Line ${line}, column ${column}: ${message}`) };
+  const parsed = PatternFileSchema.safeParse(yaml.value);
   if (!parsed.success) return { problems: parsed.error.issues.map((one) => `${one.path.join('.') || 'The file'}: ${one.message}`) };
   const problems = parsed.data.list.flatMap((one) => patternProblem(one) ?? []);
   return problems.length > 0 ? { problems } : { list: parsed.data.list };

@@ -1,5 +1,6 @@
 import { Parser } from 'htmlparser2';
 import { RE2JS } from 're2js';
+import { compileExpression } from './expression.js';
 import { headersOf, pathAndQuery } from '../take/messages.js';
 import { decode } from './encoding.js';
 import type { HtmlElement } from './html.js';
@@ -117,7 +118,7 @@ export function jsonMatches(path: string, document: unknown, beside: string | un
  */
 function regexMatches(pattern: string, text: string): Found[] {
   const found: Found[] = [];
-  const matcher = RE2JS.compile(pattern, RE2JS.MULTILINE).matcher(text);
+  const matcher = compileExpression(pattern, RE2JS.MULTILINE).matcher(text);
   const group = matcher.groupCount() > 0 ? 1 : 0;
   while (found.length < mostMatches && matcher.find()) {
     // An optional group that took no part has no place; then the expression found nothing to read.
@@ -132,7 +133,7 @@ const mostMatches = 10_000;
 
 /** Throws where an expression of the extractor is not valid, whatever it is tried on. */
 export function checkExtractor(extractor: Extractor): void {
-  if (extractor.kind === 'regex') RE2JS.compile(extractor.pattern);
+  if (extractor.kind === 'regex') compileExpression(extractor.pattern);
   if (extractor.kind === 'jsonpath') jsonPath(extractor.path);
   if (extractor.kind === 'xpath') checkXPath(extractor.expression);
 }

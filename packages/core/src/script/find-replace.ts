@@ -1,4 +1,5 @@
 import { RE2JS } from 're2js';
+import { compileExpression } from './expression.js';
 import * as z from 'zod';
 import type { Script, Step, Transaction } from './script.schema.js';
 import { changeTemplates } from './step-templates.js';
@@ -41,7 +42,7 @@ class Finder {
     readonly replaces: boolean,
   ) {
     const flags = (wish.anyCase ? RE2JS.CASE_INSENSITIVE : 0) | RE2JS.MULTILINE;
-    this.#expression = RE2JS.compile(wish.expression ? wish.text : RE2JS.quote(wish.text), flags);
+    this.#expression = compileExpression(wish.expression ? wish.text : RE2JS.quote(wish.text), flags);
   }
 
   in(text: string, id: string, where: string, place: string): string {

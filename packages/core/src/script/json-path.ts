@@ -1,5 +1,6 @@
 import { FunctionExpressionType, JSONPathEnvironment, type FilterFunction, type JSONPathQuery, type JSONValue } from 'json-p3';
 import { RE2JS } from 're2js';
+import { compileExpression } from './expression.js';
 
 /** A node that a path selects, with its place as a normalised path (RFC 9535, 2.7). */
 export interface JsonNode {
@@ -20,7 +21,7 @@ const expressionFunction = (whole: boolean): FilterFunction => {
     if (before !== undefined) return before;
     let expression: RE2JS | null;
     try {
-      expression = RE2JS.compile(ofRe2(pattern));
+      expression = compileExpression(ofRe2(pattern));
     } catch {
       expression = null;
     }

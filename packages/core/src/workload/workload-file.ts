@@ -1,5 +1,6 @@
-import { isNode, LineCounter, parseDocument, stringify } from 'yaml';
+import { isNode, stringify } from 'yaml';
 import * as z from 'zod';
+import { readYaml, type YamlProblem } from '../formats/yaml-text.js';
 import { DealSchema, onceInOrder, type DataTable } from '../data/data-table.schema.js';
 import { curveOfKind } from './curve-shape.js';
 import { LoadCurveSchema } from './load-curve.schema.js';
@@ -59,29 +60,18 @@ export const WorkloadFileSchema = z.strictObject({
 });
 export type WorkloadFile = z.infer<typeof WorkloadFileSchema>;
 
-/** What is wrong with a text, and where: line and column count from 1. */
-export interface WorkloadFileProblem {
-  line: number;
-  column: number;
-  message: string;
-}
-
 /** Reads the text of a workload file. */
-export function readWorkloadFile(text: string): { file: WorkloadFile } | { problems: WorkloadFileProblem[] } {
-  const counter = new LineCounter();
-  const at = (offset: number) => {
-    const { line, col } = counter.linePos(offset);
-    return { line, column: col };
-  };
-  const document = parseDocument(text, { prettyErrors: false, lineCounter: counter });
-  if (document.errors.length > 0) return { problems: document.errors.map((one) => ({ ...at(one.pos[0]), message: one.message })) };
-  const parsed = WorkloadFileSchema.safeParse(document.toJS({ maxAliasCount: 0 }) as unknown);
+export function readWorkloadFile(text: string): { file: WorkloadFile } | { problems: YamlProblem[] } {
+  const yaml = readYaml(text);
+  if ('problems' in yaml) return yaml;
+  const { document, placeOf } = yaml;
+  const parsed = WorkloadFileSchema.safeParse(yaml.value);
   if (parsed.success) return { file: parsed.data };
   return {
     problems: parsed.error.issues.map(({ path, message }) => {
       // The innermost place that is written down: what is missing has none of its own.
       const written = path.map((_, depth) => document.getIn(path.slice(0, path.length - depth), true)).find(isNode);
-      return { ...at(written?.range?.[0] ?? 0), message: `${path.join('.') || 'the file'}: ${message}` };
+      return { ...placeOf(written?.range?.[0] ?? 0), message: `${path.join('.') || 'the file'}: ${message}` };
     }),
   };
 }

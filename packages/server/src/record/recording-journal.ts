@@ -13,6 +13,14 @@ const HeadSchema = z.object({
 });
 type Head = z.infer<typeof HeadSchema>;
 
+interface JournalEntry {
+  exchange: Exchange;
+  bodies: StoredBody[];
+}
+
+const mostAtOnce = 200;
+const bytesAtOnce = 16 << 20;
+
 /** Bytes before each entry that say how long its head is (32 bits, big-endian). */
 const lengthBytes = 4;
 
@@ -68,7 +76,7 @@ function afterBytes(buffers: readonly Buffer[], written: number): Buffer[] {
 }
 
 /** The entries of a journal up to the one that a crash cut off. */
-function* entriesOf(bytes: Buffer): Generator<{ exchange: Exchange; bodies: StoredBody[] }> {
+function* entriesOf(bytes: Buffer): Generator<JournalEntry> {
   for (let at = 0; at + lengthBytes <= bytes.length;) {
     const bodiesAt = at + lengthBytes + bytes.readUInt32BE(at);
     const read = HeadSchema.safeParse(asJson(bytes.toString('utf8', at + lengthBytes, bodiesAt)));
@@ -79,6 +87,21 @@ function* entriesOf(bytes: Buffer): Generator<{ exchange: Exchange; bodies: Stor
     yield { exchange: read.data.exchange, bodies };
     at = end;
   }
+}
+
+/** Entries put together, so that the store is not asked for each; the bodies of a batch are of bounded size. */
+function* batchesOf(entries: Iterable<JournalEntry>): Generator<JournalEntry[]> {
+  let batch: JournalEntry[] = [];
+  let bytes = 0;
+  for (const one of entries) {
+    batch.push(one);
+    bytes += one.bodies.reduce((sum, body) => sum + body.bytes.length, 0);
+    if (batch.length < mostAtOnce && bytes < bytesAtOnce) continue;
+    yield batch;
+    batch = [];
+    bytes = 0;
+  }
+  if (batch.length > 0) yield batch;
 }
 
 function asJson(text: string): unknown {
@@ -101,10 +124,12 @@ export async function recoverJournals(folder: string, store: Pick<Store, 'take' 
     const takeId = name.slice(prefix.length);
     // A take that was deleted meanwhile stays deleted.
     if (await store.take(takeId))
-      for (const { exchange, bodies } of entriesOf(readFileSync(file))) {
-        await store.putBodies(bodies);
-        await store.saveExchanges(takeId, [exchange]);
-        count++;
+      for (const batch of batchesOf(entriesOf(readFileSync(file)))) {
+        await store.putBodies(batch.flatMap((one) => one.bodies));
+        // Of an exchange that had grown meanwhile the last state counts.
+        const last = new Map(batch.map(({ exchange }) => [exchange.n, exchange]));
+        await store.saveExchanges(takeId, [...last.values()]);
+        count += last.size;
       }
     rmSync(file, { force: true });
   }

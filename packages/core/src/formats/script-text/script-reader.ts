@@ -1,5 +1,6 @@
-import { isMap, isScalar, LineCounter, parseDocument, type Document } from 'yaml';
+import { isMap, isScalar, type Document } from 'yaml';
 import * as z from 'zod';
+import { readYaml } from '../yaml-text.js';
 import {
   codeLimits,
   type Awaited,
@@ -47,17 +48,11 @@ const nothingExpected: Expectation = { statuses: [200], content: null, redirect:
  * text does not hold: the ids of script, project and takes.
  */
 export function readScript(text: string, base: Pick<Script, 'id' | 'projectId' | 'takeId' | 'secondTakeId'>): ReadScript {
-  const lines = new LineCounter();
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, maxAliasCount: 0 } as Parameters<
-    typeof parseDocument
-  >[1]);
-  const at = (offset: number, message: string): TextProblem => {
-    const { line, col } = lines.linePos(offset);
-    return { line, column: col, message };
-  };
-  if (document.errors.length > 0)
-    return { problems: document.errors.map((error) => at(error.pos[0], `This is no YAML: ${error.message}`)) };
-  const parsed = ScriptTextSchema.safeParse(plainOf(document));
+  const yaml = readYaml(text);
+  if ('problems' in yaml) return yaml;
+  const { document } = yaml;
+  const at = (offset: number, message: string): TextProblem => ({ ...yaml.placeOf(offset), message });
+  const parsed = ScriptTextSchema.safeParse(yaml.value);
   if (!parsed.success)
     return {
       problems: parsed.error.issues
@@ -65,14 +60,6 @@ export function readScript(text: string, base: Pick<Script, 'id' | 'projectId' |
         .map(({ path, message }) => at(offsetOf(document, path), `${path.join('.') || 'The text'}: ${message}`)),
     };
   return new Reader(parsed.data, base, (path, offset, message) => at(offsetOf(document, path) + offset, message)).read();
-}
-
-function plainOf(document: Document): unknown {
-  try {
-    return document.toJS({ maxAliasCount: 0 }) as unknown;
-  } catch {
-    return null;
-  }
 }
 
 /** Of a choice of kinds the issues of the kind that fits best: the one that got furthest. */

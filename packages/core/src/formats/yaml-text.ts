@@ -1,0 +1,45 @@
+import { isAlias, isMap, isScalar, LineCounter, parseDocument, visit, type Document } from 'yaml';
+
+/** Something wrong in a text of YAML; line and column count from 1. */
+export interface YamlProblem {
+  line: number;
+  column: number;
+  message: string;
+}
+
+/** A text of YAML that was read: its value, and where each node stands; or what is wrong with it. */
+export type YamlText =
+  { value: unknown; document: Document; placeOf: (offset: number) => { line: number; column: number } } | { problems: YamlProblem[] };
+
+/** An anchor may stand for a text as long as the file, and a file of anchors for gigabytes. */
+const noAliases = 'Anchors and aliases are not taken. Write the value out.';
+
+/** Reads a text of YAML 1.2; linear in its length, whatever it holds. */
+export function readYaml(text: string): YamlText {
+  const lines = new LineCounter();
+  const placeOf = (offset: number): { line: number; column: number } => {
+    const { line, col } = lines.linePos(offset);
+    return { line, column: col };
+  };
+  // The parser compares each key with all before it; a set does it at once.
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: false });
+  const problems: YamlProblem[] = document.errors.map((one) => ({ ...placeOf(one.pos[0]), message: `This is no YAML: ${one.message}` }));
+  const wrong = (node: { range?: [number, number, number] | null | undefined }, message: string): void => {
+    problems.push({ ...placeOf(node.range?.[0] ?? 0), message });
+  };
+  visit(document, {
+    Alias: (_, node) => {
+      wrong(node, noAliases);
+    },
+    Map: (_, { items }) => {
+      const keys = new Set<unknown>();
+      for (const { key } of items) {
+        if (isMap(key) || isAlias(key) || !isScalar(key)) wrong(key ?? {}, 'The name of a member has to be a text.');
+        else if (keys.has(key.value)) wrong(key, `“${String(key.value)}” stands twice here.`);
+        else keys.add(key.value);
+      }
+    },
+  });
+  if (problems.length > 0) return { problems };
+  return { value: document.toJS({ maxAliasCount: 0 }) as unknown, document, placeOf };
+}
