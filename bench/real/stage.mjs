@@ -127,7 +127,7 @@ export async function startPostgres(folder, port) {
 /** Starts PHP's built-in server for a folder, as the user of web servers, who owns the folder from then on. */
 export async function startPhp(folder, port, { router, settings = {}, env = {}, owns = [folder] } = {}) {
   const all = { display_errors: '0', ...settings };
-  execFileSync('chown', ['-R', 'www-data', ...owns]);
+  if (owns.length > 0) execFileSync('chown', ['-R', 'www-data', ...owns]);
   const server = startProgram(
     'runuser',
     [

@@ -44,6 +44,29 @@ describe('places that a header gives', () => {
   });
 });
 
+describe('an answer that the second take lacks', () => {
+  const assertion = (id: string) => Buffer.from(`<Response ID="_${id}"><Assertion ID="_${id}9f"/></Response>`).toString('base64');
+  const flow = (id: string, page: string) =>
+    new TakeBuilder()
+      .add(['POST', '/sign-in', form, 'user=kim'], page === '' ? [200, html] : [200, html, page])
+      .add(['POST', '/enter', form, `Response=${encodeURIComponent(assertion(id))}&mode=4`], [200, html, '<p>in</p>'])
+      .load();
+  const page = (id: string) => `<form action="/enter"><input type="hidden" name="Response" value="${assertion(id)}"></form><p>4</p>`;
+  const [first, other] = ['4c81e07fd2a6', 'e93b5a1d7f08'];
+
+  it('is not asked: the first take alone says where a value came from that differs, and nothing within it is drawn', () => {
+    const script = correlated(flow(first, page(first)), flow(other, ''));
+    expect(sent(script)[1]).toBe('/enter Response=form([response])&mode=4');
+    expect(script.handoffs).toMatchObject([{ evidence: 'likely', extractor: { kind: 'field', name: 'Response' } }]);
+    expect([script.made, script.unsure]).toEqual([[], []]);
+  });
+
+  it('is asked where it is there, and gives something else', () => {
+    const script = correlated(flow(first, page(first)), flow(other, page(first)));
+    expect(script.handoffs).toEqual([]);
+  });
+});
+
 describe('a row that was picked', () => {
   const flow = (free: string[], picked: number) =>
     new TakeBuilder()

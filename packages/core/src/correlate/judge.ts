@@ -168,6 +168,8 @@ export class Judge {
         bits: free.weight.bits,
         reason: `It differs between the two takes, and ${describeExtractor(free.origin.extractor)} gives the right value in both; ${chanceOf(free.weight)}.`,
       };
+    const unseen = free ? undefined : this.#unseen(sent, origins, own);
+    if (unseen) return unseen;
     if (origins.some((origin) => this.#isChoice(origin, value, other))) return chosen;
     if (readsAsTyped(value) && readsAsTyped(other) && !isPlainPath(sent.place)) return typed;
     if (free)
@@ -178,6 +180,22 @@ export class Judge {
     return shape || own.exchange.method !== 'GET'
       ? { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' }
       : fixed;
+  }
+
+  /** A value that differs between the takes, where the second one lacks the answer that would have given it: the first one has to do. */
+  #unseen(sent: SentAs, origins: readonly Origin[], own: StepOfTake): Judged | undefined {
+    const [best] = origins
+      .filter(({ exchange, listed }) => !listed && exchange.response?.body && this.twin?.lacksAnswer(exchange.n))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, own) }))
+      .sort((left, right) => right.weight.bits - left.weight.bits);
+    if (!best || best.weight.bits < bitsOfLikelihood) return undefined;
+    return {
+      kind: 'handoff',
+      origin: best.origin,
+      evidence: 'likely',
+      bits: best.weight.bits,
+      reason: `It differs between the two takes, and ${describeExtractor(best.origin.extractor)} gave it in the first; the second take does not hold that answer. A rehearsal will tell.`,
+    };
   }
 
   /** The origins that give the right value in the second take too, those with the greatest weight first. */

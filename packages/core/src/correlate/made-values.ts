@@ -96,6 +96,8 @@ export function findMade(
   const known = new KnownValues(script, loaded);
   for (const { step, exchange } of stepsOfTake(script, loaded))
     visitStill(step, (node) => {
+      // What is read as a whole brings along what stands in it.
+      if (maker.has(step.id, node.place)) return true;
       if (counters.has(node.place)) {
         const start = twin?.valueAt(exchange.n, node.place);
         // One that starts alike in both takes is sent right as it was recorded.
@@ -110,7 +112,6 @@ export function findMade(
       if (
         !isLeaf(node) ||
         node.isName ||
-        maker.has(step.id, node.place) ||
         (node.peeled && maker.hasInside(step.id, node.place)) ||
         index.wasReceived(node.value, exchange)
       )

@@ -102,6 +102,11 @@ export class SecondTake {
     return exchange && view ? { exchange, view } : undefined;
   }
 
+  /** True where the partner of an exchange was answered, but the take does not hold with what: browsers lose pages that lead on at once. */
+  lacksAnswer(n: number): boolean {
+    return this.#views.of(this.#pairs.get(n) ?? -1)?.body === '';
+  }
+
   /** The form that the partner of an exchange was sent from; null where no page showed one. */
   formOf(n: number): OfferedForm | null {
     const partner = this.#byNumber.get(this.#pairs.get(n) ?? -1);

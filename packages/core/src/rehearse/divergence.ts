@@ -99,5 +99,8 @@ function refusedValue(step: RequestStep, own: CapturedStep, captured: Captured):
   return quoted?.value ?? null;
 }
 
+/** Nobody types into a hidden field. */
 const isFieldOf = ({ name, attributes }: HtmlElement, sent: SentValue): boolean =>
-  /^(input|textarea)$/.test(name) && attributes['name'] === sent.name && sent.value.length >= 3 && attributes['value'] === sent.value;
+  /^(input|textarea)$/.test(name) &&
+  !/^hidden$/i.test(attributes['type'] ?? '') &&
+  attributes['name'] === sent.name && sent.value.length >= 3 && attributes['value'] === sent.value;

@@ -94,11 +94,11 @@ describe('judging a rehearsal', () => {
 
   it('names a typed value beside which the page says that it is taken, without quoting it', () => {
     const take = new TakeBuilder()
-      .add(['POST', '/add', form, 'token=1&username=grower-one&role=user'], [302, [['Location', '/users/4']]])
+      .add(['POST', '/add', form, 'token=1&table=mailbox&username=grower-one&role=user'], [302, [['Location', '/users/4']]])
       .load();
     const own = scripted(take);
     const page =
-      '<p class="errornote">Please correct the error below.</p><ul class="errorlist"><li>A user of that name already exists.</li></ul><input name="username" value="grower-one"><input name="role" value="user">';
+      '<p class="errornote">Please correct the error below.</p><ul class="errorlist"><li>A user of that name already exists.</li></ul><input type="hidden" name="table" value="mailbox"><input name="username" value="grower-one"><input name="role" value="user">';
     const result = judgeRehearsal(own, take, playback(own, { s1: [200, html, page] }));
     expect(result.divergence).toMatchObject({ cause: 'refused-value', refused: 'grower-one' });
     expect(repair(own, take, { rehearsal: result, proof: null }).script.made).toMatchObject([
