@@ -2,7 +2,7 @@
 // to start by itself and hold all that it had told as stored, no row twice, and nothing half. usage: npm run kills -- [activity…] [--times 50]
 // [--seed 1]. Without names all activities are tried. Exit status 1 where something was lost.
 import { spawn } from 'node:child_process';
-import { mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
 import { Agent, createServer, request } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -316,7 +316,12 @@ for (const one of wanted)
     process.exit(2);
   }
 let lost = 0;
-const leftUploads = () => readdirSync(tmpdir()).filter((one) => one.startsWith('sturdy-upload-')).length;
+/** Uploads of servers that live no more; other servers of this machine may be at work. */
+const leftUploads = () =>
+  readdirSync(tmpdir()).filter((one) => {
+    const pid = /^sturdy-upload-(\d+)-/.exec(one)?.[1];
+    return pid !== undefined && !existsSync(`/proc/${pid}`);
+  }).length;
 const uploadsBefore = leftUploads();
 await start();
 for (const name of wanted) {

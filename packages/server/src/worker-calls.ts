@@ -45,6 +45,11 @@ export class WorkerCalls {
     });
   }
 
+  /** True once no call can be answered any more. */
+  get hasEnded(): boolean {
+    return this.#ended !== null;
+  }
+
   /** `told` hears of the progress of work that tells it. */
   call(method: string, args: unknown[], told?: (done: number, total: number) => void): Promise<unknown> {
     if (this.#ended) return Promise.reject(this.#ended);

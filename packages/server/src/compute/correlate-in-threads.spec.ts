@@ -1,7 +1,7 @@
 import { correlate, everything, publishedPatterns, scriptFromTake, type Correlated, type LoadedTake } from '@sturdy/core';
 import { form, html, TakeBuilder } from '../../../core/src/test/take-builder.js';
 import { answersWorkerFile } from '../files.js';
-import { correlateInThreads, type Helpers } from './correlate-in-threads.js';
+import { AnswerHelpers, correlateInThreads } from './correlate-in-threads.js';
 
 const pages = 40;
 const rows = Array.from({ length: 1500 }, (_, row) => `<tr><td>Grower</td><td>${row * 7}</td></tr>`).join('\n');
@@ -24,7 +24,8 @@ const script = scriptFromTake(take, { scriptId: 's', name: 'flow', tidy: everyth
 /** Ids are drawn anew by each correlation. */
 const decided = (correlated: Correlated) => JSON.stringify(correlated).replace(/[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}/g, 'id');
 const alone = decided(correlate(script, take, second, publishedPatterns));
-const helpers: Helpers = { file: answersWorkerFile, most: 2, leastText: 0 };
+const helpers = new AnswerHelpers(answersWorkerFile, 2, 0);
+afterAll(() => helpers.close());
 
 describe('correlating with several threads', () => {
   it('decides what one thread decides, and tells how far it is', async () => {
@@ -34,6 +35,10 @@ describe('correlating with several threads', () => {
     expect(told).toEqual([...told].sort((left, right) => left - right));
     expect(told.at(-1)).toBe(1);
     expect(correlate(script, take, second).report.handoffs.length).toBeGreaterThan(0);
+    // The helpers are there already, and know nothing any more of what was wanted before.
+    const other = scriptFromTake(second, { scriptId: 's', name: 'flow', tidy: everything });
+    const again = decided(await correlateInThreads(other, second, take, publishedPatterns, undefined, helpers));
+    expect(again).toBe(decided(correlate(other, second, take, publishedPatterns)));
   });
 
   it.each([
@@ -42,7 +47,10 @@ describe('correlating with several threads', () => {
     ['answers with an error', "port.postMessage({ ready: true }); port.on('message', ({ id }) => port.postMessage({ id, error: 'no' }))"],
   ])('reads itself what a helper that %s has not read', async (_, code) => {
     const file = new URL(`data:text/javascript,import { parentPort as port } from 'node:worker_threads'; ${encodeURIComponent(code)}`);
-    const done = await correlateInThreads(script, take, second, publishedPatterns, undefined, { ...helpers, file });
-    expect(decided(done)).toBe(alone);
+    const failing = new AnswerHelpers(file, 1, 0);
+    // The second time such a helper is replaced.
+    for (let time = 0; time < 2; time++)
+      expect(decided(await correlateInThreads(script, take, second, publishedPatterns, undefined, failing))).toBe(alone);
+    await failing.close();
   });
 });

@@ -30,17 +30,54 @@ const textAtOnce = 1_000_000;
 /** Portions that wait at a thread, so that it never waits for the next. */
 const portionsAhead = 2;
 
-/** The threads that may help. */
-export interface Helpers {
-  /** Where they start. */
-  file: URL;
-  /** How many at most. */
-  most: number;
-  /** For less text than this, in characters, none is started. */
-  leastText: number;
+/** Threads that help to read answers. They are kept from one correlation to the next, because to start one takes as long as to read 20 MB. */
+export class AnswerHelpers {
+  #threads: Promise<WorkerCalls | null>[] = [];
+
+  constructor(
+    readonly file: URL,
+    /** How many there are at most. */
+    readonly most: number,
+    /** For less text than this, in characters, none helps. */
+    readonly leastText: number,
+  ) {}
+
+  /** Starts those that are missing; the process need not wait for them while they have nothing to do. */
+  warmUp(): void {
+    while (this.#threads.length < this.most) {
+      const starting = WorkerCalls.start(this.file, {}).catch(() => null);
+      void starting.then((calls) => {
+        calls?.worker.unref();
+      });
+      this.#threads.push(starting);
+    }
+  }
+
+  /** The helpers for so much text, for `work`; one that has ended is replaced the next time. */
+  async with<T>(text: number, work: (threads: readonly Promise<WorkerCalls | null>[]) => Promise<T>): Promise<T> {
+    if (text < this.leastText) return work([]);
+    this.warmUp();
+    const used = this.#threads;
+    this.#threads = [];
+    try {
+      return await work(used);
+    } finally {
+      for (const one of used)
+        void one.then((calls) => {
+          if (calls === null || calls.hasEnded) return;
+          if (this.#threads.length < this.most) this.#threads.push(one);
+          else void calls.worker.terminate();
+        });
+    }
+  }
+
+  async close(): Promise<void> {
+    await Promise.all(this.#threads.map(async (one) => (await one)?.worker.terminate()));
+  }
 }
 
-const spareProcessors: Helpers = { file: answersWorkerFile, most: Math.min(availableParallelism() - 1, mostHelpers), leastText };
+/** As many as there are processors to spare. */
+export const answerHelpers = new AnswerHelpers(answersWorkerFile, Math.min(availableParallelism() - 1, mostHelpers), leastText);
 
 /**
  * What `correlate` of the core does, with the answers of a large take read by several threads; the result is the same. `onProgress` hears of
@@ -52,21 +89,17 @@ export async function correlateInThreads(
   second: LoadedTake | null,
   patterns: readonly HandoffPattern[],
   onProgress: Progress = () => undefined,
-  helpers: Helpers = spareProcessors,
+  helpers: AnswerHelpers = answerHelpers,
 ): Promise<Correlated> {
   const text = take.exchanges.reduce((sum, one) => sum + (one.response?.body?.size ?? 0), 0);
-  const count = text < helpers.leastText ? 0 : helpers.most;
-  // They start while this thread reads the requests.
-  const starting = Array.from({ length: count }, () => WorkerCalls.start(helpers.file, {}).catch(() => null));
-  try {
+  // Those that are missing start while this thread reads the requests.
+  return helpers.with(text, async (threads) => {
     const correlation = new Correlation(script, take, second, patterns);
-    await readAnswers(correlation, starting, (done, total) => {
+    await readAnswers(correlation, threads, (done, total) => {
       onProgress(done, 2 * total);
     });
     return correlation.judge(onProgress);
-  } finally {
-    for (const one of starting) void one.then((calls) => calls?.worker.terminate());
-  }
+  });
 }
 
 /** Shares the answers among this thread and its helpers, in portions that whoever is free takes. */
@@ -107,8 +140,10 @@ async function readAnswers({ index }: Correlation, starting: readonly Promise<Wo
   const helping = starting.map(async (start) => {
     const calls = await start;
     if (!calls || left.length === 0) return;
+    calls.worker.ref();
     void calls.call('begin', [index.wanted]).catch(() => undefined);
     await Promise.all(Array.from({ length: portionsAhead }, () => askFor(calls)));
+    calls.worker.unref();
   });
   const readAll = async (): Promise<void> => {
     for (let portion = left.shift(); portion; portion = left.shift()) {

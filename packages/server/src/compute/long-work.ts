@@ -25,7 +25,10 @@ export class LongWork {
 
   /** Has a thread made ready for the first piece of work; nobody waits for it. */
   warmUp(): void {
-    this.#idle ??= WorkerCalls.start(this.file, {});
+    this.#idle ??= WorkerCalls.start(this.file, {}).then(async (calls) => {
+      await calls.call('prepareToCorrelate', []);
+      return calls;
+    });
     // Who takes the thread hears why there is none.
     this.#idle.catch(() => undefined);
   }

@@ -72,7 +72,7 @@ import {
 import { readSamples } from '../samples/sample-files.js';
 import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
-import { correlateInThreads } from './correlate-in-threads.js';
+import { answerHelpers, correlateInThreads } from './correlate-in-threads.js';
 import { tryCode, type TriedCode } from './try-code.js';
 import { writeSheet } from './write-sheet.js';
 
@@ -106,6 +106,10 @@ let sourcesOpen: { key: string; finder: SourceFinder } | null = null;
 
 /** Work that would stall the API, each a plain function of plain data; run in a thread of its own. */
 export const tasks = {
+  /** Makes ready what correlating needs, while nobody waits for it. */
+  prepareToCorrelate: (): void => {
+    answerHelpers.warmUp();
+  },
   correlate: (
     script: Script,
     take: StoredTake,
