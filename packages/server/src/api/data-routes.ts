@@ -143,7 +143,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
     route({
       method: 'post',
       path: '/projects/:projectId/tables/query',
-      summary: 'Import what a read-only query of a PostgreSQL database gives',
+      summary: 'Import what a read-only query of a PostgreSQL database, or of the data tables of the project, gives',
       params: InProject,
       body: Query.extend({ name: Name }),
       result: ImportedSchema,
@@ -168,7 +168,8 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       params: InProject,
       body: Query,
       result: z.object({ columns: z.array(z.string()), rows: z.array(z.array(z.string())) }),
-      handle: ({ body }) => tryQuery(store, body).catch(asProblem('The query failed')),
+      handle: ({ params, body, request, response }) =>
+        tryQuery(store, params.projectId, body, whileAsked(request, response)).catch(asProblem('The query failed')),
     }),
     route({
       method: 'post',

@@ -2,9 +2,31 @@ import pg from 'pg';
 import { hasPostgres, startPostgres } from '../test/postgres.js';
 import type { Store } from '../store/store-client.js';
 import type { NewTable } from '../store/table-repository.js';
+import { queryOwnTables } from './query-own-tables.js';
 import { oneStatement, queryTable, tryQuery } from './query-table.js';
 
-const store = { readQuery: (sql: string) => Promise.resolve({ columns: ['asked'], rows: [[sql]] }) } as unknown as Store;
+/** A store of data tables, as the product keeps them. */
+const storeOf = (...tables: { name: string; columns: [string, 'text' | 'number'][]; rows: string[][] }[]): Store =>
+  ({
+    tables: () =>
+      Promise.resolve(
+        tables.map(({ name, columns, rows }) => ({
+          id: name,
+          name,
+          rowCount: rows.length,
+          columns: columns.map(([column, kind]) => ({ name: column, kind, unique: false })),
+        })),
+      ),
+    rows: (id: string, from: number, count: number) =>
+      Promise.resolve(
+        (tables.find((one) => one.name === id)?.rows ?? [])
+          .map((values, at) => ({ row: at + 1, values, spentBy: at === 0 ? 'run 1' : null }))
+          .slice(from - 1, from - 1 + count),
+      ),
+  }) as unknown as Store;
+const lots = { name: 'Lots', columns: [['lot', 'text'], ['kg', 'number'], ['row', 'text']] as [string, 'text' | 'number'][], rows: [['A1', '20', 'x'], ['A2', '3.5', 'y'], ['B"1', 'n/a', ''], ['B2', '7', 'z']] }; // prettier-ignore
+const growers = { name: 'Growers "north"', columns: [['grower', 'text']] as [string, 'text'][], rows: [['Ann'], ['Bo']] };
+const store = storeOf(lots, growers);
 const never = new AbortController().signal;
 
 describe('a query for a table', () => {
@@ -18,16 +40,59 @@ describe('a query for a table', () => {
       expect(() => oneStatement(bad)).toThrow('Only queries that read');
   });
 
-  it('may ask the store of the product, and databases of this machine only', async () => {
-    expect((await tryQuery(store, { address: 'own', sql: 'select 1' })).rows).toEqual([['select 1']]);
-    await expect(tryQuery(store, { address: 'postgres://db.example:5432/x', sql: 'select 1' })).rejects.toThrow(
+  it('may ask databases of this machine only', async () => {
+    await expect(tryQuery(store, 'p', { address: 'postgres://db.example:5432/x', sql: 'select 1' })).rejects.toThrow(
       'db.example is not on this machine',
     );
-    await expect(tryQuery(store, { address: 'postgres://a:b@127.0.0.1:1/x?host=db.example', sql: 'select 1' })).rejects.toThrow(
+    await expect(tryQuery(store, 'p', { address: 'postgres://a:b@127.0.0.1:1/x?host=db.example', sql: 'select 1' })).rejects.toThrow(
       'db.example is not on this machine',
     );
-    await expect(tryQuery(store, { address: 'here', sql: 'select 1' })).rejects.toThrow('Write the address of the database as');
-    await expect(tryQuery(store, { address: 'postgres://a:b@127.0.0.1:1/x', sql: 'select 1' })).rejects.toThrow('does not let us in');
+    await expect(tryQuery(store, 'p', { address: 'here', sql: 'select 1' })).rejects.toThrow('Write the address of the database as');
+    await expect(tryQuery(store, 'p', { address: 'postgres://a:b@127.0.0.1:1/x', sql: 'select 1' })).rejects.toThrow('does not let us in');
+  });
+});
+
+describe('a query of the data tables of a project', () => {
+  const ask = (sql: string, most = 100, limitMs?: number, signal?: AbortSignal) => queryOwnTables(store, 'p', sql, most, signal, limitMs);
+
+  it('joins and counts them, numbers as numbers, with their rows and who spent them', async () => {
+    expect(await ask('select lot, kg from "Lots" where kg > 3 order by kg desc', 2)).toEqual({
+      columns: ['lot', 'kg'],
+      rows: [
+        ['A1', '20'],
+        ['B2', '7'],
+      ],
+    });
+    const free = await ask(
+      'select l.lot || l.row, g.grower as name from "Lots" l, "Growers ""north""" g where l.spent_by is null and l.kg is null and l." row" = 3',
+    );
+    expect(free.rows).toEqual([
+      ['B"1', 'Ann'],
+      ['B"1', 'Bo'],
+    ]);
+  });
+
+  it('says which tables there are, and what the database says', async () => {
+    await expect(ask('select * from scripts')).rejects.toThrow('There are: "Lots" (lot, kg, row); "Growers ""north""" (grower)');
+    await expect(ask('select * from "Lots" l, environments e')).rejects.toThrow('relation "environments" does not exist');
+    await expect(ask('select kg, lot as kg from "Lots"')).rejects.toThrow('Two columns are called “kg”');
+    await expect(queryOwnTables(storeOf(), 'p', 'select 1', 1)).rejects.toThrow('has no data table yet');
+    const long = storeOf({ ...growers, rows: { length: 600_000 } as string[][] });
+    await expect(queryOwnTables(long, 'p', 'select * from "Growers ""north"""', 1)).rejects.toThrow('600,000 rows, and at most 500,000');
+  });
+
+  it('does no harm, whatever it is: it changes nothing, ends in time, and is ended when it is given up', async () => {
+    const writing = 'with gone as (delete from "Lots" returning lot) select * from gone';
+    await expect(ask(writing)).rejects.toThrow();
+    const forever = 'select count(*) from "Lots" a, generate_series(1, 100000000) b, generate_series(1, 100000000) c';
+    await expect(ask(forever, 1, 500)).rejects.toThrow('The query took longer than');
+    const cancel = new AbortController();
+    const asking = ask(forever, 1, 60_000, cancel.signal);
+    setTimeout(() => {
+      cancel.abort();
+    }, 3000);
+    await expect(asking).rejects.toThrow('given up');
+    expect((await ask('select count(*) from "Lots"')).rows).toEqual([['4']]);
   });
 });
 
@@ -57,7 +122,7 @@ describe('a query for a table', () => {
   afterAll(() => stop());
 
   it('shows its first rows as the database writes them', async () => {
-    const { columns, rows } = await tryQuery(keeping, { address, sql: 'select * from loads order by id' });
+    const { columns, rows } = await tryQuery(keeping, 'p', { address, sql: 'select * from loads order by id' });
     expect(columns).toEqual(['id', 'container', 'kg', 'due', 'frozen', 'remark']);
     expect([rows.length, rows[1]]).toEqual([20, ['2', 'TWCU2', '3.00', '2026-11-27', 't', '']]);
   });
@@ -80,16 +145,18 @@ describe('a query for a table', () => {
   });
 
   it('changes nothing, whatever it calls, and tells the sentence of the database', async () => {
-    await expect(tryQuery(keeping, { address, sql: 'with gone as (delete from loads returning id) select * from gone' })).rejects.toThrow();
-    await expect(tryQuery(keeping, { address, sql: "select setval('nothing', 1)" })).rejects.toThrow();
+    await expect(
+      tryQuery(keeping, 'p', { address, sql: 'with gone as (delete from loads returning id) select * from gone' }),
+    ).rejects.toThrow();
+    await expect(tryQuery(keeping, 'p', { address, sql: "select setval('nothing', 1)" })).rejects.toThrow();
     // Past our own look at the text, the database takes one statement only.
     const past = 'select 1 as "a" /* " */ ; commit; drop table loads; select 2 as "b" /* " */';
     expect(() => oneStatement(past)).toThrow();
-    await expect(tryQuery(keeping, { address, sql: `select E'\\'' as a ; commit; drop table loads --' ` })).rejects.toThrow(
+    await expect(tryQuery(keeping, 'p', { address, sql: `select E'\\'' as a ; commit; drop table loads --' ` })).rejects.toThrow(
       /multiple commands|one query only/,
     );
-    await expect(tryQuery(keeping, { address, sql: 'select nothing from loads' })).rejects.toThrow('column "nothing" does not exist');
-    const { rows } = await tryQuery(keeping, { address, sql: 'select count(*) from loads' });
+    await expect(tryQuery(keeping, 'p', { address, sql: 'select nothing from loads' })).rejects.toThrow('column "nothing" does not exist');
+    const { rows } = await tryQuery(keeping, 'p', { address, sql: 'select count(*) from loads' });
     expect(rows).toEqual([['12000']]);
     await expect(
       queryTable(keeping, { address, sql: 'select 1 where false' }, { projectId: 'p', name: 'T' }, () => undefined, never),

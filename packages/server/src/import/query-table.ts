@@ -2,10 +2,11 @@ import { randomUUID } from 'node:crypto';
 import { isLoopback, KindFinder, onceInOrder } from '@sturdy/core';
 import pg from 'pg';
 import { Problem } from '../problem.js';
+import { queryOwnTables } from './query-own-tables.js';
 import { queryCell, queryColumns, type QueryRows } from './query-cells.js';
 import type { Store } from '../store/store-client.js';
 
-/** A query of a database: its address, or `own` for the store of this product. */
+/** A query of a database: its address, or `own` for the data tables of the project. */
 export interface TableQuery {
   address: string;
   sql: string;
@@ -77,22 +78,32 @@ async function fromServer(
 
 const run = (
   store: Store,
+  projectId: string,
   query: TableQuery,
   most: number,
   take: (rows: QueryRows) => Promise<void>,
   signal?: AbortSignal,
 ): Promise<void> => {
   const sql = oneStatement(query.sql);
-  return query.address === 'own' ? store.readQuery(sql, most).then(take) : fromServer(query.address, sql, most, take, signal);
+  return query.address === 'own'
+    ? queryOwnTables(store, projectId, sql, most, signal).then(take)
+    : fromServer(query.address, sql, most, take, signal);
 };
 
 /** The first rows of a query. Throws the database's own sentence where it fails. */
-export async function tryQuery(store: Store, query: TableQuery): Promise<QueryRows> {
+export async function tryQuery(store: Store, projectId: string, query: TableQuery, signal?: AbortSignal): Promise<QueryRows> {
   let first: QueryRows = { columns: [], rows: [] };
-  await run(store, query, triedRows, (rows) => {
-    first = rows;
-    return Promise.resolve();
-  });
+  await run(
+    store,
+    projectId,
+    query,
+    triedRows,
+    (rows) => {
+      first = rows;
+      return Promise.resolve();
+    },
+    signal,
+  );
   return first;
 }
 
@@ -111,6 +122,7 @@ export async function queryTable(
   try {
     await run(
       store,
+      target.projectId,
       query,
       mostRows,
       async ({ columns, rows }) => {

@@ -14,8 +14,7 @@ import {
   type TableView,
   type TableWish,
 } from '@sturdy/core';
-import { and, asc, desc, eq, inArray, isNull, sql, TransactionRollbackError, type SQL } from 'drizzle-orm';
-import { queryCell, queryColumns, type QueryRows } from '../import/query-cells.js';
+import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import type { Database } from './repository.js';
 import { readDocument, storedJson, storedText } from './stored-text.js';
 import * as tables from './tables.js';
@@ -156,28 +155,6 @@ export class TableRepository {
       if (row && row.rows > 0 && row.rows <= row.all * fewTwice) found.push({ column, rows: row.rows, example: row.example ?? '' });
     }
     return found;
-  }
-
-  /** What a query of this store gives, with nothing changed by it. Throws the database's sentence where it fails. */
-  async readQuery(query: string, most: number): Promise<QueryRows> {
-    let read: QueryRows = { columns: [], rows: [] };
-    // It is rolled back in any case, so that no setting of the query outlives it.
-    await this.database
-      .transaction(async (work) => {
-        await work.execute(sql`set transaction read only`);
-        await work.execute(sql.raw(`declare wanted no scroll cursor for ${query}`));
-        const result = (await work.execute(sql.raw(`fetch ${most} from wanted`))) as {
-          rows: Record<string, unknown>[];
-          fields: { name: string }[];
-        };
-        const columns = queryColumns(result.fields);
-        read = { columns, rows: result.rows.map((row) => columns.map((name) => queryCell(row[name]))) };
-        work.rollback();
-      })
-      .catch((error: unknown) => {
-        if (!(error instanceof TransactionRollbackError)) throw error;
-      });
-    return read;
   }
 
   /** Rows by their numbers, spent or free. */

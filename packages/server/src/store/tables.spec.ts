@@ -182,24 +182,6 @@ onBothDatabases('tables', (opened) => {
     );
   });
 
-  it('reads its own store by a query, and changes nothing by it', async () => {
-    const id = await table();
-    expect(await store.readQuery(`select row, spent_by from data_rows where table_id = '${id}' order by row`, 2)).toEqual({
-      columns: ['row', 'spent_by'],
-      rows: [
-        ['1', ''],
-        ['2', ''],
-      ],
-    });
-    await expect(store.readQuery(`with gone as (delete from data_rows returning row) select * from gone`, 5)).rejects.toThrow();
-    expect((await shown(id)).length).toBe(4);
-    // A setting of a query ends with it.
-    await store.readQuery(`select set_config('search_path', 'nowhere', false) as path`, 5);
-    expect(await store.tables('p')).not.toEqual([]);
-    await expect(store.readQuery('select 1 as a; drop table data_rows', 5)).rejects.toThrow();
-    await expect(store.readQuery('select 1 as a, 2 as a', 5)).rejects.toThrow('Two columns are called “a”');
-  });
-
   it('sees columns that are all but unique', async () => {
     const rows = Array.from({ length: 40 }, (_, at) => [`TWCU${at === 39 ? 0 : at}`, String(at % 2), '']);
     expect(await store.nearlyUnique(await table(rows))).toEqual([{ column: 0, rows: 2, example: 'TWCU0' }]);

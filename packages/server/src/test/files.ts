@@ -10,3 +10,4 @@ export const tableImportWorkerFile = pathToFileURL(resolve('packages/server/dist
 export const migrationsFolder = resolve('packages/server/migrations');
 export const emptyDatabaseFolder = resolve('packages/server/dist/empty-database');
 export const webFolder = resolve('packages/web/dist/browser');
+export const ownTablesWorkerFile = pathToFileURL(resolve('packages/server/dist/import/own-tables.worker.js'));

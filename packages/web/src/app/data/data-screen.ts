@@ -124,7 +124,9 @@ export class DataScreen {
     );
   }
   query(): void {
-    this.#modals.open(QueryDialog, { size: 'lg' }).result.then(
+    const opened = this.#modals.open(QueryDialog, { size: 'lg' });
+    (opened.componentInstance as QueryDialog).tables = this.tables();
+    opened.result.then(
       (wanted: QueryWish) => {
         this.#store.dispatch(dataActions.queryWanted({ wanted }));
       },
