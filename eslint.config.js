@@ -15,6 +15,8 @@ const nodeGlobals = {
   performance: 'readonly',
   Buffer: 'readonly',
   console: 'readonly',
+  AbortSignal: 'readonly',
+  structuredClone: 'readonly',
 };
 
 export default defineConfig(

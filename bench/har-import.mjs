@@ -15,6 +15,7 @@ const server = await startServer({
   proxyPort: 0,
   store: { directory: join(folder, 'data') },
   recorderFolder: join(folder, 'recorder'),
+  secretsFolder: join(folder, 'secrets'),
 });
 
 /** Pages of about 9 kB, each different, so that no body is stored twice. */

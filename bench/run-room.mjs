@@ -9,7 +9,9 @@ import { chromium } from 'playwright-core';
 import { Tally } from '../packages/core/dist/index.js';
 import { emptyDatabaseFolder, migrationsFolder } from '../packages/server/dist/files.js';
 import { openDatabase } from '../packages/server/dist/store/open-database.js';
+import { DamageList } from '../packages/server/dist/store/damage-list.js';
 import { Repository } from '../packages/server/dist/store/repository.js';
+import { openKeys, SecretBox } from '../packages/server/dist/store/secret-box.js';
 import { quietChromium } from '../packages/standins/dist/index.js';
 import { asking, serve, workloadOf } from './product.mjs';
 
@@ -30,7 +32,7 @@ await server.stop();
 
 // An hour that was run: frames and figures of hosts as a run leaves them.
 const { database, close } = await openDatabase({ directory: data }, { migrations: migrationsFolder, emptyDatabase: emptyDatabaseFolder });
-const repository = new Repository(database);
+const repository = new Repository(database, new DamageList(), new SecretBox(openKeys(join(data, 'secrets'))));
 const shown = Array.from({ length: figuresEach }, (_, at) => ({
   id: `f${at}`,
   metric: `m${at}`,

@@ -31,6 +31,7 @@ const server = await startServer({
   store: { directory: join(folder, 'data') },
   samplesFolder: join(folder, 'samples'),
   recorderFolder: join(folder, 'recorder'),
+  secretsFolder: join(folder, 'secrets'),
   targets: [targetOrigin],
 });
 const ask = async (method, path, body, type = 'application/json') => {

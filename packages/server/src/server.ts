@@ -27,6 +27,8 @@ export interface ServerOptions {
   samplesFolder: string;
   /** Folder where the certificate authority of the recorder is kept, and what it has counted and the store has not written yet. */
   recorderFolder: string;
+  /** Folder of the key with which secrets are sealed in the database. */
+  secretsFolder: string;
   projectName?: string;
   /** Targets that a fresh project allows. */
   targets?: string[];
@@ -49,6 +51,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     worker: storeWorkerFile,
     migrations: migrationsFolder,
     emptyDatabase: emptyDatabaseFolder,
+    secretsFolder: options.secretsFolder,
   }).catch(async (error: unknown) => {
     await (await computing).close();
     throw error;

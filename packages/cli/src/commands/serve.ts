@@ -34,6 +34,7 @@ export function addServe(program: Command): void {
         store,
         samplesFolder: join(options.data, 'samples'),
         recorderFolder: join(options.data, 'recorder'),
+        secretsFolder: join(options.data, 'secrets'),
         projectName: options.project,
         targets: options.target,
       });

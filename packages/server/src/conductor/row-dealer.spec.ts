@@ -10,7 +10,15 @@ import { RowDealer } from './row-dealer.js';
 const directory = mkdtempSync(join(tmpdir(), 'sturdy-dealer-'));
 let store: Store;
 beforeAll(async () => {
-  store = await openStore({ directory }, { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFolder });
+  store = await openStore(
+    { directory },
+    {
+      worker: storeWorkerFile,
+      migrations: migrationsFolder,
+      emptyDatabase: emptyDatabaseFolder,
+      secretsFolder: join(directory, 'secrets'),
+    },
+  );
 });
 afterAll(async () => {
   await store.close();

@@ -40,7 +40,12 @@ describe('the folder of the data', () => {
     const umask = process.umask(0);
     const store = await openStore(
       { directory },
-      { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFolder },
+      {
+        worker: storeWorkerFile,
+        migrations: migrationsFolder,
+        emptyDatabase: emptyDatabaseFolder,
+        secretsFolder: join(directory, 'secrets'),
+      },
     );
     await store.close();
     process.umask(umask);

@@ -24,6 +24,8 @@ import { and, asc, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
 import type { DamageList } from './damage-list.js';
 import { storedBody, type StoredBody } from './stored-body.js';
+import { isSealedOtherwise, openEnvironment, sealEnvironment } from './sealed-environment.js';
+import type { SecretBox } from './secret-box.js';
 import * as tables from './tables.js';
 
 /** The database, embedded or a server: both speak PostgreSQL and share schema and migrations. */
@@ -51,6 +53,7 @@ export class Repository {
   constructor(
     readonly database: Database,
     readonly damage: DamageList,
+    readonly secrets: SecretBox,
   ) {}
 
   async projects(): Promise<{ id: string; name: string }[]> {
@@ -81,10 +84,25 @@ export class Repository {
 
   async environments(projectId: string): Promise<Environment[]> {
     const rows = await this.database.select().from(tables.environments).where(eq(tables.environments.projectId, projectId));
-    return this.damage.all('environment', rows, (row) => row.id, EnvironmentSchema);
+    const opened = rows.map(({ id, doc }) => ({ id, doc: openEnvironment(doc, id, this.secrets) }));
+    return this.damage.all('environment', opened, (row) => row.id, EnvironmentSchema);
   }
 
-  async saveEnvironment(doc: Environment): Promise<void> {
+  /** Seals what lies there unsealed or under an older key. Throws where a secret cannot be opened with the keys that are there. */
+  async sealEnvironments(): Promise<void> {
+    let sealed = 0;
+    for (const { id, doc } of await this.database.select().from(tables.environments)) {
+      const opened = this.damage.read('environment', id, EnvironmentSchema, openEnvironment(doc, id, this.secrets));
+      if (!opened || !isSealedOtherwise(doc, this.secrets)) continue;
+      await this.saveEnvironment(opened);
+      sealed++;
+    }
+    // What stood there before would stay in the file of the table until its room is needed.
+    if (sealed > 0) await this.database.execute(sql`vacuum full environments`);
+  }
+
+  async saveEnvironment(environment: Environment): Promise<void> {
+    const doc = sealEnvironment(environment, this.secrets);
     await this.database
       .insert(tables.environments)
       .values({ id: doc.id, projectId: doc.projectId, doc })

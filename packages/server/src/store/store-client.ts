@@ -15,9 +15,12 @@ export type Store = Methods<Repository> &
   Methods<TableRepository> &
   Methods<WorkloadRepository> & { close: () => Promise<void> };
 
-/** Opens the store in a thread of its own, so that no query ever stalls the API. */
-export async function openStore(place: StorePlace, { worker, ...files }: StoreFiles & { worker: URL }): Promise<Store> {
-  const calls = await WorkerCalls.start(worker, { place, files });
+/** Opens the store in a thread of its own, so that no query ever stalls the API. The keys of secrets are kept in `secretsFolder`. */
+export async function openStore(
+  place: StorePlace,
+  { worker, secretsFolder, ...files }: StoreFiles & { worker: URL; secretsFolder: string },
+): Promise<Store> {
+  const calls = await WorkerCalls.start(worker, { place, files, secretsFolder });
   return new Proxy({} as Store, {
     // A promise asks for `then`; the store itself is none.
     get: (_, method) => (typeof method === 'string' && method !== 'then' ? (...args: unknown[]) => calls.call(method, args) : undefined),

@@ -223,6 +223,18 @@ describe('the lock of the data directory', () => {
     );
   });
 
+  it('takes over the lock of a process whose number another one has by now', () => {
+    const folder = mkdtempSync(join(tmpdir(), 'sturdy-lock-'));
+    writeFileSync(join(folder, 'in-use-by'), `${process.ppid} 1`);
+    lockDirectory(folder)();
+  });
+
+  it('names the file where the holder lives, so that it can be taken away', () => {
+    const folder = mkdtempSync(join(tmpdir(), 'sturdy-lock-'));
+    writeFileSync(join(folder, 'in-use-by'), String(process.ppid));
+    expect(() => lockDirectory(folder)).toThrow(join(folder, 'in-use-by'));
+  });
+
   it('takes over the lock of a process that is gone, and lets go', () => {
     const folder = mkdtempSync(join(tmpdir(), 'sturdy-lock-'));
     writeFileSync(join(folder, 'in-use-by'), '999999999');
@@ -235,7 +247,7 @@ describe('the lock of the data directory', () => {
 (hasPostgres ? describe : describe.skip)('a PostgreSQL server that goes away', () => {
   it('and comes back is used again, with all that was stored; one that is not there is told by name', async () => {
     const server = await startPostgres();
-    const files = { worker: storeWorkerFile, migrations: migrationsFolder };
+    const files = { worker: storeWorkerFile, migrations: migrationsFolder, secretsFolder: mkdtempSync(join(tmpdir(), 'sturdy-secrets-')) };
     const store = await openStore({ databaseUrl: server.url }, files);
     await store.saveTake({ ...take, id: 'kept', state: 'done' });
     server.restart();

@@ -3,6 +3,7 @@ import { DamageList } from './damage-list.js';
 import { openDatabase, type StoreFiles, type StorePlace } from './open-database.js';
 import { Recovery } from './recovery.js';
 import { Repository } from './repository.js';
+import { openKeys, SecretBox } from './secret-box.js';
 import { ScriptRepository } from './script-repository.js';
 import { TableRepository } from './table-repository.js';
 import { WorkloadRepository } from './workload-repository.js';
@@ -16,12 +17,13 @@ interface Call {
 
 const port = parentPort;
 if (!port) throw new Error('This file runs in a worker thread only.');
-const { place, files } = workerData as { place: StorePlace; files: StoreFiles };
+const { place, files, secretsFolder } = workerData as { place: StorePlace; files: StoreFiles; secretsFolder: string };
 
 try {
   const { database, close } = await openDatabase(place, files);
   const damage = new DamageList();
-  const repository = new Repository(database, damage);
+  const repository = new Repository(database, damage, new SecretBox(openKeys(secretsFolder)));
+  await repository.sealEnvironments();
   const parts = [
     repository,
     new Recovery(database, damage, repository),

@@ -13,9 +13,16 @@ export function onBothDatabases(name: string, suite: (store: () => Store) => voi
     let close: (() => Promise<void>) | undefined;
     beforeAll(async () => {
       const own = await place();
-      store = await openStore(own.place, { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFolder });
+      const secretsFolder = mkdtempSync(join(tmpdir(), 'sturdy-secrets-'));
+      store = await openStore(own.place, {
+        worker: storeWorkerFile,
+        migrations: migrationsFolder,
+        emptyDatabase: emptyDatabaseFolder,
+        secretsFolder,
+      });
       close = async () => {
         await store.close();
+        rmSync(secretsFolder, { recursive: true, force: true });
         await own.stop();
       };
     }, 90_000);
