@@ -1,5 +1,6 @@
 // Hostile requests to every operation of the API, made of its own OpenAPI document: no answer may be a 500, the server may not stand still, and what
-// was stored before must be readable afterwards. usage: npm run fuzz:api -- [--requests 10000] [--seed 1]. Exit status 1 for a find.
+// was stored before must be readable afterwards. usage: npm run fuzz:api -- [--requests 10000] [--seed 1] [--still 1000]. --still is how long the
+// main thread may stand still, in ms; the fuzzer itself runs in it, and busy machines take their time. Exit status 1 for a find.
 import { mkdtempSync, rmSync } from 'node:fs';
 import { createServer } from 'node:http';
 import { tmpdir } from 'node:os';
@@ -9,7 +10,13 @@ import { parseArgs } from 'node:util';
 import seedrandom from 'seedrandom';
 import { startServer } from '../../packages/server/dist/index.js';
 
-const { values } = parseArgs({ options: { requests: { type: 'string', default: '10000' }, seed: { type: 'string', default: '1' } } });
+const { values } = parseArgs({
+  options: {
+    requests: { type: 'string', default: '10000' },
+    seed: { type: 'string', default: '1' },
+    still: { type: 'string', default: '1000' },
+  },
+});
 const random = seedrandom(`api ${values.seed}`);
 const below = (most) => Math.floor(random() * most);
 const pick = (list) => list[below(list.length)];
@@ -156,8 +163,7 @@ const note = (what, asked) => {
 };
 const byStatus = {};
 const memoryBefore = process.memoryUsage.rss();
-/** The main thread may stand still for this long; the fuzzer itself runs in it, and machines that are busy take their time. */
-const longestStillMs = 1000;
+const longestStillMs = Number(values.still);
 const startedMs = Date.now();
 for (let count = 0; count < Number(values.requests); count++) {
   const { path, method, operation } = pick(operations);
