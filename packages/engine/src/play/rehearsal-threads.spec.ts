@@ -103,6 +103,16 @@ describe('a rehearsal in a thread of its own', () => {
     expect((await play(flow())).steps).toHaveLength(2);
   });
 
+  it('has another thread where the one that waited is gone', async () => {
+    const end = `import { parentPort as port } from 'node:worker_threads'; port.on('message', () => undefined); setTimeout(() => { throw new Error('no memory'); }, 300);`;
+    const own = new RehearsalThreads(new URL(`data:text/javascript,${encodeURIComponent(end)}`));
+    own.warmUp();
+    await new Promise((done) => setTimeout(done, 1500));
+    // The next thread of this kind ends as well, while it plays; the rehearsal says so.
+    await expect(play(flow(), {}, own)).rejects.toThrow('no memory');
+    await own.close();
+  });
+
   it('is ended by force where its user stands still, and this thread goes on meanwhile', async () => {
     const impatient = new RehearsalThreads(undefined, 1500);
     const check: Check = {

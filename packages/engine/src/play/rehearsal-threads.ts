@@ -52,6 +52,7 @@ export class StoodStill extends Error {
 /** A virtual user that does not answer for so long is ended. */
 const longestStillMs = 10_000;
 const pingEveryMs = 1_000;
+const longestStartMs = 60_000;
 
 /**
  * Plays rehearsals in threads of their own, so that whatever an answer does to extractors, checks and conditions holds up nothing else; a
@@ -70,9 +71,7 @@ export class RehearsalThreads {
 
   /** Has a thread made ready for the first rehearsal. */
   warmUp(): void {
-    if (this.#idle || this.#busy.size > 0) return;
-    this.#idle = new Worker(this.file);
-    this.#idle.unref();
+    if (this.#idle === null && this.#busy.size === 0) this.#keep(new Worker(this.file));
   }
 
   /**
@@ -82,6 +81,7 @@ export class RehearsalThreads {
   async rehearse(options: ThreadedRehearsal): Promise<RehearsalCapture> {
     const worker = this.#idle ?? new Worker(this.file);
     this.#idle = null;
+    silence(worker);
     this.#busy.add(worker);
     worker.ref();
     try {
@@ -89,6 +89,8 @@ export class RehearsalThreads {
       this.#keep(worker);
       return capture;
     } catch (error) {
+      // What a thread says while it is ended is of no interest any more.
+      silence(worker).on('error', () => undefined);
       void worker.terminate();
       throw error;
     } finally {
@@ -98,8 +100,10 @@ export class RehearsalThreads {
 
   /** One thread waits for the next rehearsal, no more. */
   #keep(worker: Worker): void {
-    // Only these: a worker has listeners of its own, without which it hears nothing any more.
-    for (const event of ['message', 'error', 'exit']) worker.removeAllListeners(event);
+    const gone = (): void => {
+      if (this.#idle === worker) this.#idle = null;
+    };
+    silence(worker).on('error', gone).on('exit', gone);
     if (this.#idle || this.#isClosed) void worker.terminate();
     else {
       this.#idle = worker;
@@ -113,18 +117,26 @@ export class RehearsalThreads {
   }
 }
 
+/** Takes away what listens to a thread, but for what belongs to the thread itself: without that it would hear nothing any more. */
+function silence(worker: Worker): Worker {
+  for (const event of ['message', 'error', 'exit']) worker.removeAllListeners(event);
+  return worker;
+}
+
 function playIn(worker: Worker, options: ThreadedRehearsal, stillMs: number): Promise<RehearsalCapture> {
   const { deal, put, onStep, gate, ...plan } = options;
   const soFar: RehearsalCapture = { steps: [], missing: [], notes: [], skipped: [] };
   return new Promise((done, failed) => {
     let heardMs = performance.now();
     let lookedMs = heardMs;
+    // A busy machine takes its time to start a thread.
+    let longestMs = stillMs + longestStartMs;
     const watch = setInterval(() => {
       const nowMs = performance.now();
       // Where this thread itself was held up, the other one could not be heard.
       if (nowMs - lookedMs > 2 * pingEveryMs) heardMs = nowMs;
       lookedMs = nowMs;
-      if (nowMs - heardMs > stillMs) end(() => failed(new StoodStill(soFar.steps.at(-1)?.step ?? null, Math.round(stillMs / 1000))));
+      if (nowMs - heardMs > longestMs) end(() => failed(new StoodStill(soFar.steps.at(-1)?.step ?? null, Math.round(stillMs / 1000))));
       else worker.postMessage({ kind: 'ping' } satisfies ToRehearsal);
     }, pingEveryMs);
     const end = (settle: () => void): void => {
@@ -144,6 +156,7 @@ function playIn(worker: Worker, options: ThreadedRehearsal, stillMs: number): Pr
     };
     worker.on('message', (message: FromRehearsal) => {
       heardMs = performance.now();
+      longestMs = stillMs;
       switch (message.kind) {
         case 'ask':
           answer(message.id, 'deal' in message ? deal(message.deal) : gate(message.gate, soFar));

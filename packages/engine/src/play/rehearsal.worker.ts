@@ -80,3 +80,5 @@ port.on('message', (message: ToRehearsal) => {
     waiting.delete(message.id);
   } else say({ kind: 'alive' });
 });
+// It is loaded; from now on it is heard of at least as often as it is asked.
+say({ kind: 'alive' });
