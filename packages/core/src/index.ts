@@ -8,6 +8,7 @@ export * from './sign-in/credential.schema.js';
 export * from './sign-in/sign-in.js';
 export * from './sign-in/in-addresses.js';
 export * from './sign-in/challenge.js';
+export * from './sign-in/kept-secrets.js';
 export * from './formats/har/har.js';
 export * from './formats/har/har-stream.js';
 export * from './formats/curl/curl.js';

@@ -1,3 +1,4 @@
+import { plainEnvironment, type Environment } from '@sturdy/core';
 import request from 'supertest';
 import * as z from 'zod';
 import express from 'express';
@@ -6,7 +7,10 @@ import { allRoutes, createApp } from './app.js';
 import { mount, openApi, route } from './route.js';
 import type { Services } from './services.js';
 
-const environment = { id: 'e1', projectId: 'p1', name: 'Here', targets: ['http://127.0.0.1:1'], map: {} };
+const environment: Environment = {
+  ...plainEnvironment({ id: 'e1', projectId: 'p1', name: 'Here', targets: ['http://127.0.0.1:1'] }),
+  credentials: [{ kind: 'basic', origin: '*', user: 'kim', password: 'quince-7781' }],
+};
 const saved: unknown[] = [];
 const services = {
   store: {
@@ -23,6 +27,10 @@ const services = {
 } as unknown as Services;
 const app = createApp(services, '/nowhere');
 const local = (agent: request.Test) => agent.set('Host', '127.0.0.1:4300');
+
+beforeEach(() => {
+  saved.length = 0;
+});
 
 describe('the API', () => {
   it('answers what its schema says', async () => {
@@ -63,6 +71,19 @@ describe('the API', () => {
     expect(
       await told(request(app).post('/api/projects/p1/takes/record').set('Content-Type', 'application/json').send('{"a"')),
     ).toMatchObject({ status: 400, detail: expect.stringContaining('not valid JSON') as string });
+  });
+
+  it('gives no secret of an environment, keeps those that are sent back as they were shown, and sends none elsewhere', async () => {
+    const put = (body: object) => local(request(app).put('/api/projects/p1/environments/e1').send(body));
+    const shown = await local(request(app).get('/api/projects/p1/environments'));
+    expect(JSON.stringify(shown.body)).not.toContain('quince');
+    const [own] = shown.body as [Environment];
+    const kept = await put({ ...own, name: 'There' });
+    expect([kept.status, JSON.stringify(kept.body).includes('quince')]).toEqual([200, false]);
+    expect(saved).toMatchObject([{ name: 'There', credentials: [{ password: 'quince-7781' }] }]);
+    const moved = await put({ ...own, credentials: [{ ...own.credentials[0], origin: 'http://127.0.0.1:9' }] });
+    expect([moved.status, saved.length]).toEqual([422, 1]);
+    expect(moved.body).toMatchObject({ detail: expect.stringContaining('Write it anew') as string });
   });
 
   it('answers odd addresses and bodies as the client’s mistake, and lets no cache keep an answer', async () => {

@@ -2,11 +2,14 @@ import {
   EnvironmentSchema,
   FailureSignSchema,
   environmentProblem,
+  hideSecrets,
+  restoreSecrets,
   makeBoard,
   BoardSchema,
   ProjectSettingsSchema,
   RunSchema,
   RecordingStateSchema,
+  type Environment,
   type Rehearsal,
 } from '@sturdy/core';
 import * as z from 'zod';
@@ -31,6 +34,15 @@ const InDamaged = z.object({ kind: DocumentKindSchema });
 /** The id may hold a slash, so it stands in the query. */
 const OneDamaged = z.object({ id: z.string() });
 
+/** Throws a problem where a secret was kept for which none is known. */
+function withSecrets(given: Environment, known: Environment | undefined): Environment {
+  try {
+    return restoreSecrets(given, known);
+  } catch (error) {
+    throw new Problem(422, 'A secret is missing', error instanceof Error ? error.message : String(error));
+  }
+}
+
 /** Projects, their environments and the board. */
 export const projectRoutes = ({ store, recorder, conductor, compute }: Services): AnyRoute[] => [
   route({ method: 'get', path: '/projects', summary: 'All projects', result: z.array(ProjectSchema), handle: () => store.projects() }),
@@ -44,10 +56,10 @@ export const projectRoutes = ({ store, recorder, conductor, compute }: Services)
   route({
     method: 'get',
     path: '/projects/:projectId/environments',
-    summary: 'The environments of a project',
+    summary: 'The environments of a project; of their secrets only whether there is one',
     params: InProject,
     result: z.array(EnvironmentSchema),
-    handle: ({ params }) => store.environments(params.projectId),
+    handle: async ({ params }) => (await store.environments(params.projectId)).map(hideSecrets),
   }),
   route({
     method: 'put',
@@ -59,9 +71,10 @@ export const projectRoutes = ({ store, recorder, conductor, compute }: Services)
     handle: async ({ params, body }) => {
       const problem = environmentProblem(body);
       if (problem !== null) throw new Problem(422, 'This environment cannot be used', problem);
-      const environment = { ...body, id: params.environmentId, projectId: params.projectId };
+      const known = (await store.environments(params.projectId)).find((one) => one.id === params.environmentId);
+      const environment = withSecrets({ ...body, id: params.environmentId, projectId: params.projectId }, known);
       await store.saveEnvironment(environment);
-      return environment;
+      return hideSecrets(environment);
     },
   }),
   route({

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import type { Credential } from '@sturdy/core';
+import { isKept, type Credential } from '@sturdy/core';
 
 const kinds: { kind: Credential['kind']; name: string }[] = [
   { kind: 'basic', name: 'Basic' },
@@ -10,7 +10,7 @@ const kinds: { kind: Credential['kind']; name: string }[] = [
   { kind: 'certificate', name: 'Client certificate' },
 ];
 
-/** One way of signing in at the door of a target; its secret is masked until asked for. */
+/** One way of signing in at the door of a target; what is written as its secret is masked until asked for. */
 @Component({
   selector: 'app-credential-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -38,9 +38,10 @@ const kinds: { kind: Credential['kind']; name: string }[] = [
           >Token<input
             autocomplete="off"
             [type]="shown() ? 'text' : 'password'"
-            [ngModel]="value('token')"
+            [ngModel]="secret('token')"
+            [placeholder]="placeholder('token')"
             [ngModelOptions]="alone"
-            (ngModelChange)="set('token', $event)"
+            (ngModelChange)="setSecret('token', $event)"
         /></label>
       }
       @case ('certificate') {
@@ -58,18 +59,20 @@ const kinds: { kind: Credential['kind']; name: string }[] = [
             rows="3"
             class="mono"
             [class.hidden-text]="!shown()"
-            [ngModel]="value('key')"
+            [ngModel]="secret('key')"
+            [placeholder]="placeholder('key')"
             [ngModelOptions]="alone"
-            (ngModelChange)="set('key', $event)"
+            (ngModelChange)="setSecret('key', $event)"
           ></textarea>
         </label>
         <label class="field"
           >Passphrase<input
             autocomplete="off"
             [type]="shown() ? 'text' : 'password'"
-            [ngModel]="value('passphrase')"
+            [ngModel]="secret('passphrase')"
+            [placeholder]="placeholder('passphrase')"
             [ngModelOptions]="alone"
-            (ngModelChange)="set('passphrase', $event)"
+            (ngModelChange)="setSecret('passphrase', $event)"
         /></label>
       }
       @default {
@@ -80,9 +83,10 @@ const kinds: { kind: Credential['kind']; name: string }[] = [
           >Password<input
             autocomplete="new-password"
             [type]="shown() ? 'text' : 'password'"
-            [ngModel]="value('password')"
+            [ngModel]="secret('password')"
+            [placeholder]="placeholder('password')"
             [ngModelOptions]="alone"
-            (ngModelChange)="set('password', $event)"
+            (ngModelChange)="setSecret('password', $event)"
         /></label>
         @if (credential().kind === 'ntlm') {
           <label class="field"
@@ -133,6 +137,8 @@ export class CredentialForm {
   readonly shown = signal(false);
   readonly kinds = kinds;
   readonly alone = { standalone: true };
+  /** What stood in the place of secrets that were kept, by field. */
+  readonly #kept = new Map<string, string>();
 
   value(field: string): string {
     return (this.credential() as Record<string, string>)[field] ?? '';
@@ -140,6 +146,20 @@ export class CredentialForm {
 
   set(field: string, value: string): void {
     this.changed.emit({ ...this.credential(), [field]: value });
+  }
+
+  /** A secret that is kept is not shown: its field is empty, and stays so unless a new one is written. */
+  secret(field: string): string {
+    const value = this.value(field);
+    return isKept(value) ? '' : value;
+  }
+  placeholder(field: string): string {
+    return isKept(this.value(field)) ? 'kept' : '';
+  }
+  setSecret(field: string, value: string): void {
+    const before = this.value(field);
+    if (isKept(before)) this.#kept.set(field, before);
+    this.set(field, value === '' ? (this.#kept.get(field) ?? '') : value);
   }
 
   setKind(kind: Credential['kind']): void {
