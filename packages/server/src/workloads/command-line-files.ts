@@ -34,7 +34,18 @@ interface Source {
 }
 
 const rowsAtOnce = 5000;
-const environmentHead = '# Secrets are not written here: add credentials: for targets that ask who is there.\n';
+const environmentHead = `# Not written here: passwords and tokens of sign-ins, and the password of the upstream proxy. Add credentials: for targets that ask who is there.
+# Written in these files as they are: values of variables, rows of data tables, and all that the scripts send as recorded, passwords that were typed into forms too.
+# Keep the files as you keep passwords.
+`;
+
+/** An address without a password. */
+function withoutPassword(address: string): string {
+  if (!URL.canParse(address) || new URL(address).password === '') return address;
+  const url = new URL(address);
+  url.password = '';
+  return url.href.replace(/\/$/, '');
+}
 
 /**
  * The files with which `sturdy run` plays a workload, as a zip that is handed on piece by piece: the workload, its scripts with the bodies
@@ -68,7 +79,9 @@ export async function writeCommandLineFiles(
     await add(scriptFiles.get(script.id) ?? script.id, [writeScript(script, bodies)]);
   }
   const { name, targets, map, variables, failureSigns, trust, upstreamProxy } = environment;
-  await add('env.yaml', [environmentHead + stringify({ name, targets, map, variables, failureSigns, trust, upstreamProxy })]);
+  await add('env.yaml', [
+    environmentHead + stringify({ name, targets, map, variables, failureSigns, trust, upstreamProxy: withoutPassword(upstreamProxy) }),
+  ]);
   for (const { table, file } of data) await add(file, freeRows(store, table));
   zip.end();
 }
