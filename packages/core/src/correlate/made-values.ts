@@ -109,12 +109,7 @@ export function findMade(
           );
         return true;
       }
-      if (
-        !isLeaf(node) ||
-        node.isName ||
-        (node.peeled && maker.hasInside(step.id, node.place)) ||
-        index.wasReceived(node.value, exchange)
-      )
+      if (!isLeaf(node) || node.isName || (node.peeled && maker.hasInside(step.id, node.place)) || index.wasReceived(node.value, exchange))
         return false;
       const whole: Target = { step, node, value: node.value, start: 0, end: node.value.length };
       const clock = clockKind(node.value, loaded.take, exchange);

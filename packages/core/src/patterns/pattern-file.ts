@@ -10,7 +10,8 @@ export const writePatterns = (list: readonly HandoffPattern[]): string =>
 /** Reads a file of patterns, YAML or JSON; or says in sentences what is wrong with it. */
 export function readPatterns(text: string): { list: HandoffPattern[] } | { problems: string[] } {
   const yaml = readYaml(text);
-  if ('problems' in yaml) return { problems: yaml.problems.map(({ line, column, message }) => `Line ${line}, column ${column}: ${message}`) };
+  if ('problems' in yaml)
+    return { problems: yaml.problems.map(({ line, column, message }) => `Line ${line}, column ${column}: ${message}`) };
   const parsed = PatternFileSchema.safeParse(yaml.value);
   if (!parsed.success) return { problems: parsed.error.issues.map((one) => `${one.path.join('.') || 'The file'}: ${one.message}`) };
   const problems = parsed.data.list.flatMap((one) => patternProblem(one) ?? []);

@@ -103,4 +103,6 @@ function refusedValue(step: RequestStep, own: CapturedStep, captured: Captured):
 const isFieldOf = ({ name, attributes }: HtmlElement, sent: SentValue): boolean =>
   /^(input|textarea)$/.test(name) &&
   !/^hidden$/i.test(attributes['type'] ?? '') &&
-  attributes['name'] === sent.name && sent.value.length >= 3 && attributes['value'] === sent.value;
+  attributes['name'] === sent.name &&
+  sent.value.length >= 3 &&
+  attributes['value'] === sent.value;
