@@ -54,7 +54,8 @@ const lines = (text: string): string[] =>
       </p>
       <h3>Signing in at the door</h3>
       <p class="muted small mb-2">
-        Where a server asks who is there before it shows a page. Recorder, rehearsal and run answer with these by themselves.
+        Where a server asks who is there before it shows a page. Recorder, rehearsal and run answer with these by themselves. Passwords and
+        tokens are kept and not shown again; write a new one to replace what is kept.
       </p>
       @for (one of credentials(); track $index) {
         <app-credential-form [credential]="one" (changed)="setCredential($index, $event)" (removed)="removeCredential($index)" />
