@@ -331,7 +331,9 @@ describe('generator', () => {
       at.filter((part) => part === 1).length,
       at.filter((part) => part === 2).length,
     ]).toEqual([5, 0, 5]);
-    expect((seen[2] ?? 0) - (seen[0] ?? 0)).toBeGreaterThan(80);
+    // The third starts 0.1 s after the first; the way of the very first request to the server may take a part of that on a busy machine.
+    expect((seen[2] ?? 0) - (seen[0] ?? 0)).toBeGreaterThan(50);
+    expect((seen[2] ?? 0) - from).toBeGreaterThanOrEqual(100);
     server.close();
     const slow = await serve((_request, response) => setTimeout(() => response.end('ok'), 5000).unref());
     const begun = performance.now();

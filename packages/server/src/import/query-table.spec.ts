@@ -92,7 +92,6 @@ describe('a query of the data tables of a project', () => {
       cancel.abort();
     }, 3000);
     await expect(asking).rejects.toThrow('given up');
-    expect((await ask('select count(*) from "Lots"')).rows).toEqual([['4']]);
   });
 });
 
