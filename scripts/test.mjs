@@ -23,7 +23,7 @@ const checks = [
   ['Walls between packages', 'npm', ['run', '-s', 'walls']],
   ['Format', 'npx', ['prettier', '--check', '.']],
   ['10,000 hostile inputs for all readers', process.execPath, ['bench/fuzz/fuzz.mjs', '--inputs', '10000']],
-  ['Hostile requests to the API', process.execPath, ['bench/fuzz/api.mjs', '--requests', '400', '--still', '60000']],
+  ['Hostile requests to the API', process.execPath, ['bench/fuzz/api.mjs', '--requests', '200', '--still', '60000']],
 ];
 const tests = [
   ['Unit and integration tests', 'npx', ['jest']],
