@@ -25,8 +25,8 @@ function secretsOf(credential: Credential): Secrets {
 export const isKept = (secret: string): boolean => secret === keptSecret || secret === keptKey;
 const hidden = (name: string, secret: string): string => (secret === '' ? '' : name === 'key' ? keptKey : keptSecret);
 
-/** An address with another password; as it is where it has none. */
-function withPassword(address: string, change: (password: string) => string): string {
+/** An address with another password, none where that is empty; as it is where it has none. */
+export function withPassword(address: string, change: (password: string) => string): string {
   if (!URL.canParse(address)) return address;
   const url = new URL(address);
   if (url.password === '') return address;

@@ -7,7 +7,7 @@ import { askersLeave, startCompute } from './compute-client.js';
 const file = new URL(
   `data:text/javascript,${encodeURIComponent(`
     import { parentPort as port } from 'node:worker_threads';
-    const methods = { say: (text) => text, stand: () => { for (;;); }, fail: () => { throw new Error('it failed'); }, count: () => globalThis.counted = (globalThis.counted ?? 0) + 1 };
+    const methods = { say: (text) => text, stand: () => { for (;;); }, fail: () => { throw new Error('it failed'); }, die: () => process.exit(1), count: () => globalThis.counted = (globalThis.counted ?? 0) + 1 };
     port.on('message', ({ id, method, args }) => {
       try { port.postMessage({ id, result: methods[method](...args) }); } catch (error) { port.postMessage({ id, error: error.message }); }
     });
@@ -42,6 +42,11 @@ describe('a thread that computes', () => {
     left[0]?.abort();
     for (const one of await Promise.allSettled(asked)) expect(one).toMatchObject({ reason: { status: 499 } });
     expect(await thread.call('say', ['still here'], patient)).toBe('still here');
+  });
+
+  it('goes on with another thread where one has ended by itself', async () => {
+    await expect(thread.call('die', [], patient)).rejects.toThrow('has ended');
+    expect(await thread.call('say', ['again'], patient)).toBe('again');
   });
 
   it('says where it cannot start', async () => {

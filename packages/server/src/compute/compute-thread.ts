@@ -79,8 +79,9 @@ export class ComputeThread {
       void this.#next();
     };
     let timer: NodeJS.Timeout | undefined;
+    let calls: WorkerCalls | null = null;
     try {
-      const calls = await this.#calls;
+      calls = await this.#calls;
       // It may have been left while the thread started.
       if (this.#running !== job) return;
       timer = setTimeout(() => {
@@ -91,6 +92,8 @@ export class ComputeThread {
         job.done(value);
       });
     } catch (error) {
+      // A thread that ended by itself, for want of memory say, or never began, is replaced for what comes next.
+      if (this.#running === job && !this.#isClosed && calls?.hasEnded !== false) this.#calls = this.#start();
       settle(() => {
         job.failed(error instanceof Error ? error : new Error(String(error)));
       });
@@ -103,7 +106,10 @@ export class ComputeThread {
     this.#running = null;
     const ended = this.#calls;
     if (!this.#isClosed) this.#calls = this.#start();
-    void ended.then((calls) => calls.worker.terminate());
+    void ended.then(
+      (calls) => calls.worker.terminate(),
+      () => undefined,
+    );
     job.failed(error);
     void this.#next();
   }

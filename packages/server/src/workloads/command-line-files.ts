@@ -1,6 +1,7 @@
 import {
   boundColumns,
   filesOf,
+  withPassword,
   writeExactCsv,
   writeScript,
   writeWorkloadFile,
@@ -39,14 +40,6 @@ const environmentHead = `# Not written here: passwords and tokens of sign-ins, a
 # Keep the files as you keep passwords.
 `;
 
-/** An address without a password. */
-function withoutPassword(address: string): string {
-  if (!URL.canParse(address) || new URL(address).password === '') return address;
-  const url = new URL(address);
-  url.password = '';
-  return url.href.replace(/\/$/, '');
-}
-
 /**
  * The files with which `sturdy run` plays a workload, as a zip that is handed on piece by piece: the workload, its scripts with the bodies
  * that they send, the environment, and of each data table the rows that are free.
@@ -80,7 +73,8 @@ export async function writeCommandLineFiles(
   }
   const { name, targets, map, variables, failureSigns, trust, upstreamProxy } = environment;
   await add('env.yaml', [
-    environmentHead + stringify({ name, targets, map, variables, failureSigns, trust, upstreamProxy: withoutPassword(upstreamProxy) }),
+    environmentHead +
+      stringify({ name, targets, map, variables, failureSigns, trust, upstreamProxy: withPassword(upstreamProxy, () => '') }),
   ]);
   for (const { table, file } of data) await add(file, freeRows(store, table));
   zip.end();
