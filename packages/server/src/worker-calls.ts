@@ -4,6 +4,10 @@ interface Answer {
   id?: number;
   result?: unknown;
   error?: string;
+  /** What kind of error it is, where that matters. */
+  name?: string;
+  /** Something that the worker says without being asked. */
+  news?: unknown;
   /** How much of the work is done; an answer follows. */
   told?: { done: number; total: number };
   ready?: boolean;
@@ -20,16 +24,23 @@ export class WorkerCalls {
   /** Why no call can be answered any more; null while the worker lives. */
   #ended: Error | null = null;
 
-  private constructor(readonly worker: Worker) {}
+  private constructor(
+    readonly worker: Worker,
+    readonly heard: (news: unknown) => void,
+  ) {}
 
-  /** Starts the worker and resolves once it is ready; rejects with its own message where it cannot start. */
-  static start(file: URL, workerData: unknown): Promise<WorkerCalls> {
+  /**
+   * Starts the worker and resolves once it is ready; rejects with its own message where it cannot start. `heard` gets what it says without
+   * being asked.
+   */
+  static start(file: URL, workerData: unknown, heard: (news: unknown) => void = () => undefined): Promise<WorkerCalls> {
     const worker = new Worker(file, { workerData });
-    const calls = new WorkerCalls(worker);
+    const calls = new WorkerCalls(worker, heard);
     return new Promise((done, failed) => {
       worker.on('message', (answer: Answer) => {
         if (answer.ready) done(calls);
         else if (answer.failed !== undefined) failed(new Error(answer.failed));
+        else if (answer.news !== undefined) calls.heard(answer.news);
         else calls.#answer(answer);
       });
       worker.on('error', (error) => {
@@ -50,17 +61,17 @@ export class WorkerCalls {
     return this.#ended !== null;
   }
 
-  /** `told` hears of the progress of work that tells it. */
-  call(method: string, args: unknown[], told?: (done: number, total: number) => void): Promise<unknown> {
+  /** `told` hears of the progress of work that tells it; `more` goes to the worker beside the call. */
+  call(method: string, args: unknown[], told?: (done: number, total: number) => void, more: object = {}): Promise<unknown> {
     if (this.#ended) return Promise.reject(this.#ended);
     const id = ++this.#next;
     return new Promise((done, failed) => {
       this.#waiting.set(id, { done, failed, told });
-      this.worker.postMessage({ id, method, args });
+      this.worker.postMessage({ id, method, args, ...more });
     });
   }
 
-  #answer({ id, result, error, told }: Answer): void {
+  #answer({ id, result, error, name, told }: Answer): void {
     const waiting = this.#waiting.get(id ?? -1);
     if (told) {
       waiting?.told?.(told.done, told.total);
@@ -68,7 +79,7 @@ export class WorkerCalls {
     }
     this.#waiting.delete(id ?? -1);
     if (error === undefined) waiting?.done(result);
-    else waiting?.failed(new Error(error));
+    else waiting?.failed(Object.assign(new Error(error), name === undefined ? {} : { name }));
   }
 
   #failAll(error: Error): void {

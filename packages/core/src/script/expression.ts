@@ -3,6 +3,20 @@ import { RE2JS } from 're2js';
 /** Repeats are written out when an expression is compiled, so nested ones grow as their product. */
 const mostParts = 20_000;
 
+/** Where case does not matter, each sign of a range is looked up; this many take about as long as one part. */
+const signsOfAPart = 32;
+
+/** The code point of a sign, or of the escape that names one. */
+const codeOf = (sign: string): number => (sign.startsWith('\\x{') ? parseInt(sign.slice(3), 16) : (sign.codePointAt(0) ?? 0));
+
+/** How many parts a class counts as, from what stands between its brackets: one, and more where its ranges are wide. */
+function partsOfClass(inner: string): number {
+  let wide = 0;
+  for (const [, first = '', last = ''] of inner.matchAll(/(\\x\{[0-9a-f]{1,6}\}|[^\\])-(\\x\{[0-9a-f]{1,6}\}|[^\\])/giu))
+    wide += Math.max(0, codeOf(last) - codeOf(first));
+  return 1 + Math.floor(wide / signsOfAPart);
+}
+
 /** How many parts an expression has once its repeats are written out: signs, classes, and groups as often as they are repeated. */
 export function partsOf(pattern: string): number {
   const open: number[] = [0];
@@ -17,9 +31,10 @@ export function partsOf(pattern: string): number {
       at++;
       add(1);
     } else if (sign === '[') {
+      const from = at + 1;
       // The first sign of a class may be a bracket.
       for (at += pattern[at + 1] === '^' ? 3 : 2; at < pattern.length && pattern[at] !== ']'; at++) if (pattern[at] === '\\') at++;
-      add(1);
+      add(partsOfClass(pattern.slice(from, at)));
     } else if (sign === '(') open.push(0);
     else if (sign === ')') {
       const inner = open.length > 1 ? (open.pop() ?? 0) : 0;
@@ -43,7 +58,7 @@ export function compileExpression(pattern: string, flags = 0): RE2JS {
   const parts = partsOf(pattern);
   if (parts > mostParts)
     throw new Error(
-      `The expression repeats too much: written out it has ${parts.toLocaleString('en')} parts, and at most ${mostParts.toLocaleString('en')} are taken. Use “*” or “+” in the place of large counts.`,
+      `The expression is too large: written out it has ${parts.toLocaleString('en')} parts, and at most ${mostParts.toLocaleString('en')} are taken. Use “*” or “+” in the place of large counts, and fewer wide ranges.`,
     );
   return RE2JS.compile(pattern, flags);
 }

@@ -121,6 +121,8 @@ function asProblem(error: unknown, asked: string): { status: number; title: stri
       'Too large',
       `The upload is larger than ${Math.round((limit ?? 0) / (1 << 20))} MB. Split it, or leave contents out.`,
     );
+  if (error instanceof Error && error.name === 'DatabaseAwayError') return new Problem(503, 'The database does not answer', error.message);
+  if (error instanceof Error && error.name === 'NoRoomError') return new Problem(507, 'The disk takes no more', error.message);
   if (error instanceof URIError)
     return new Problem(400, 'Not an address', 'The address holds a percent sign that begins no sign of UTF-8.');
   if (status !== undefined && status >= 400 && status < 500)

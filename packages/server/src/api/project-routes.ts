@@ -23,6 +23,8 @@ const ProjectSchema = z.object({ id: z.string(), name: z.string() });
 const LiveSchema = z.object({
   recording: RecordingStateSchema.nullable(),
   run: RunSchema.nullable(),
+  /** Why the database does not answer, and since when; null where it does. */
+  databaseAway: z.object({ since: z.string(), reason: z.string() }).nullable(),
 });
 
 /** Takes on which a failure sign is tried, the newest, and answers that are told. */
@@ -49,9 +51,9 @@ export const projectRoutes = ({ store, recorder, conductor, compute }: Services)
   route({
     method: 'get',
     path: '/live',
-    summary: 'What is live: the recording and the run',
+    summary: 'What is live: the recording and the run, and whether the database answers',
     result: LiveSchema,
-    handle: () => ({ recording: recorder.current, run: conductor.current }),
+    handle: () => ({ recording: recorder.current, run: conductor.current, databaseAway: store.away }),
   }),
   route({
     method: 'get',

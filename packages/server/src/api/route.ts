@@ -2,6 +2,7 @@ import { raw, Router, type Request, type Response } from 'express';
 import * as z from 'zod';
 import { askersLeave } from '../compute/compute-client.js';
 import { Problem } from '../problem.js';
+import { storePatience } from '../store/store-client.js';
 
 /** What a handler gets: everything that came in, checked against the route's schemas. */
 export interface Asked<P, Q, B> {
@@ -44,6 +45,9 @@ export function route<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodT
 
 const largestUpload = '512mb';
 
+/** A person who asks waits this long while the database is away, in ms; what is uploaded waits as long as it takes. */
+const patienceMs = 20_000;
+
 /** Checks one part of a request; a mismatch becomes a problem that names the field. */
 function check(schema: z.ZodType | undefined, value: unknown, where: string): unknown {
   if (!schema) return value;
@@ -77,7 +81,8 @@ export function mount(routes: readonly AnyRoute[]): Router {
       response.on('close', () => {
         if (!response.writableFinished) left.abort();
       });
-      const result = await askersLeave.run(left.signal, () => one.handle(asked));
+      const handle = () => askersLeave.run(left.signal, () => one.handle(asked));
+      const result = await (one.rawBody || one.streamBody ? handle() : storePatience.run(patienceMs, handle));
       if (one.result) response.json(result === undefined ? {} : result);
     });
   }

@@ -28,7 +28,7 @@ export function peeking(store: Pick<Store, 'freeRows' | 'rowsAt' | 'rowNumbers'>
 export class RowDealer {
   #cursor = 0;
   #shared: Promise<LeasedRow[]> | null = null;
-  #numbers: Promise<Int32Array> | null = null;
+  #numbers: Int32Array | null = null;
   readonly #random: () => number;
   readonly #order: (index: number) => number;
 
@@ -46,7 +46,12 @@ export class RowDealer {
   /** The next rows; fewer than asked for say that there are no more. */
   async lease(count: number): Promise<LeasedRow[]> {
     if (this.table.deal.when !== 'run') return this.#next(count);
-    const [row] = await (this.#shared ??= this.#next(1));
+    this.#shared ??= this.#next(1).catch((error: unknown) => {
+      // The next who asks may have better luck.
+      this.#shared = null;
+      throw error;
+    });
+    const [row] = await this.#shared;
     return row ? Array.from({ length: count }, () => row) : [];
   }
 
@@ -62,7 +67,7 @@ export class RowDealer {
       deal.order === 'random' ? Math.floor(this.#random() * rowCount) : this.#order(from + at),
     );
     // Rows keep their numbers where others are deleted, so the n-th row is not row n.
-    const known = await (this.#numbers ??= this.store.rowNumbers(id));
+    const known = (this.#numbers ??= await this.store.rowNumbers(id));
     const numbers = places.flatMap((place) => known[place] ?? []);
     const rows = new Map((await this.store.rowsAt(id, [...new Set(numbers)])).map((one) => [one.row, one]));
     return numbers.flatMap((row) => rows.get(row) ?? []);

@@ -76,6 +76,8 @@ export class Recording implements ProxyTap {
     this.#growth = setInterval(() => {
       for (const making of this.#grown) this.#store(making);
       this.#grown.clear();
+      // What the store could not take a moment ago.
+      this.#flush().catch(() => undefined);
     }, growthMs);
   }
 

@@ -1,18 +1,27 @@
 import { cpSync, existsSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { PGlite, type PGliteOptions } from '@electric-sql/pglite';
+import type { PGlite } from '@electric-sql/pglite';
 import { drizzle as drizzlePglite } from 'drizzle-orm/pglite';
 import { migrate as migratePglite } from 'drizzle-orm/pglite/migrator';
 import { drizzle as drizzlePostgres } from 'drizzle-orm/node-postgres';
 import { migrate as migratePostgres } from 'drizzle-orm/node-postgres/migrator';
 import pg from 'pg';
 import { lockDirectory } from './directory-lock.js';
+import { needRoom } from './disk-room.js';
+import { EmbeddedDatabase } from './embedded-database.js';
 import { ownEverythingIn, ownFolder } from './own-folder.js';
 import * as tables from './tables.js';
 import type { Database } from './repository.js';
+import { watchedConnection } from './watched-connection.js';
 
 /** Where the store lives: a directory for the embedded database, or the address of a PostgreSQL server. */
-export type StorePlace = { directory: string } | { databaseUrl: string };
+export type StorePlace =
+  | { directory: string }
+  | {
+      databaseUrl: string;
+      /** After this, in ms, a query is taken for one that never ends, and its connection is cut; a minute where it is left out. */
+      longestQueryMs?: number;
+    };
 
 /** Files that ship with the store. */
 export interface StoreFiles {
@@ -24,11 +33,25 @@ export interface StoreFiles {
 /** A database that does not answer within this is away, in ms. */
 const connectWithinMs = 10_000;
 
+export interface OpenDatabase {
+  database: Database;
+  /** Resolves where the database answers; opens the embedded one anew where it broke down. */
+  answers: () => Promise<unknown>;
+  /** Throws `NoRoomError` where nothing can be written; asked before every write. */
+  needRoom: () => void;
+  close: () => Promise<void>;
+}
+
 /** Opens the database and brings its schema up to date. Throws where another process has the directory open. */
-export async function openDatabase(place: StorePlace, files: StoreFiles): Promise<{ database: Database; close: () => Promise<void> }> {
+export async function openDatabase(place: StorePlace, files: StoreFiles): Promise<OpenDatabase> {
   const migrationsFolder = files.migrations;
   if ('databaseUrl' in place) {
-    const pool = new pg.Pool({ connectionString: place.databaseUrl, max: 4, connectionTimeoutMillis: connectWithinMs });
+    const pool = new pg.Pool({
+      connectionString: place.databaseUrl,
+      max: 4,
+      connectionTimeoutMillis: Math.min(connectWithinMs, place.longestQueryMs ?? connectWithinMs),
+      Client: watchedConnection(place.longestQueryMs),
+    });
     // A server that is restarted ends connections that nobody uses at that moment; the next query opens another one.
     pool.on('error', (error) => {
       process.stderr.write(`${new Date().toISOString()} A connection to the database ended: ${error.message}\n`);
@@ -42,7 +65,7 @@ export async function openDatabase(place: StorePlace, files: StoreFiles): Promis
     });
     client.release();
     await migratePostgres(database, { migrationsFolder });
-    return { database, close: () => pool.end() };
+    return { database, answers: () => pool.query('select 1'), needRoom: () => undefined, close: () => pool.end() };
   }
   ownFolder(place.directory);
   const unlock = lockDirectory(place.directory);
@@ -54,16 +77,16 @@ export async function openDatabase(place: StorePlace, files: StoreFiles): Promis
     cpSync(files.emptyDatabase, copy, { recursive: true });
     renameSync(copy, dataDir);
   }
-  // As it comes the embedded database keeps 800 MB resident; these settings bring it to about 210 MB.
-  const client = await PGlite.create({
-    dataDir,
-    postgresqlconf: ['shared_buffers=16MB', 'wal_buffers=1MB'],
-  } as PGliteOptions);
-  const database = drizzlePglite(client, { schema: tables });
+  const client = new EmbeddedDatabase(dataDir);
+  const database = drizzlePglite(client as unknown as PGlite, { schema: tables });
   await migratePglite(database, { migrationsFolder });
   ownEverythingIn(dataDir);
   return {
     database,
+    answers: () => client.mend(),
+    needRoom: () => {
+      needRoom(place.directory);
+    },
     close: async () => {
       await client.close();
       unlock();

@@ -1,5 +1,7 @@
+import { AsyncLocalStorage } from 'node:async_hooks';
 import { WorkerCalls } from '../worker-calls.js';
 import type { StoreFiles, StorePlace } from './open-database.js';
+import type { DatabaseAway } from './patience.js';
 import type { Recovery } from './recovery.js';
 import type { Repository } from './repository.js';
 import type { ScriptRepository } from './script-repository.js';
@@ -13,16 +15,53 @@ export type Store = Methods<Repository> &
   Methods<Recovery> &
   Methods<ScriptRepository> &
   Methods<TableRepository> &
-  Methods<WorkloadRepository> & { close: () => Promise<void> };
+  Methods<WorkloadRepository> & {
+    /** Why the database does not answer; null where it does. */
+    readonly away: DatabaseAway | null;
+    close: () => Promise<void>;
+  };
+
+/** What goes on without anybody who waits for it (runs, recordings, imports) is patient with a database that is away. */
+const usualPatienceMs = 5 * 60_000;
+
+/** How long calls wait while the database is away, in ms, for all that is done within. */
+export const storePatience = new AsyncLocalStorage<number>();
+
+const log = (text: string): void => void process.stderr.write(`${new Date().toISOString()} ${text}\n`);
 
 /** Opens the store in a thread of its own, so that no query ever stalls the API. The keys of secrets are kept in `secretsFolder`. */
 export async function openStore(
   place: StorePlace,
   { worker, secretsFolder, ...files }: StoreFiles & { worker: URL; secretsFolder: string },
 ): Promise<Store> {
-  const calls = await WorkerCalls.start(worker, { place, files, secretsFolder });
+  let away: DatabaseAway | null = null;
+  const start = (): Promise<WorkerCalls> =>
+    WorkerCalls.start(worker, { place, files, secretsFolder }, (news) => {
+      away = news as DatabaseAway | null;
+      log(away ? `The database does not answer: ${away.reason}` : 'The database answers again');
+    });
+  let thread = start();
+  let closing = false;
+  await thread;
+  const call = async (method: string, args: unknown[]): Promise<unknown> => {
+    const asked = thread;
+    const calls = await asked;
+    if (calls.hasEnded && !closing) {
+      if (thread !== asked) return call(method, args);
+      // Whatever ended it, such as a call that took all its memory, ended that call alone.
+      thread = start();
+      log('The thread of the store ended by itself and was started anew');
+      thread.catch(() => (thread = Promise.resolve(calls)));
+      return call(method, args);
+    }
+    closing ||= method === 'close';
+    return calls.call(method, args, undefined, { patienceMs: storePatience.getStore() ?? usualPatienceMs });
+  };
   return new Proxy({} as Store, {
-    // A promise asks for `then`; the store itself is none.
-    get: (_, method) => (typeof method === 'string' && method !== 'then' ? (...args: unknown[]) => calls.call(method, args) : undefined),
+    get: (_, method) => {
+      if (method === 'away') return away;
+      // A promise asks for `then`; the store itself is none.
+      return typeof method === 'string' && method !== 'then' ? (...args: unknown[]) => call(method, args) : undefined;
+    },
   });
 }

@@ -1,5 +1,7 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { DamageList } from './damage-list.js';
+import { noRoomIn } from './disk-room.js';
+import { Patience } from './patience.js';
 import { openDatabase, type StoreFiles, type StorePlace } from './open-database.js';
 import { Recovery } from './recovery.js';
 import { Repository } from './repository.js';
@@ -13,14 +15,22 @@ interface Call {
   id: number;
   method: string;
   args: unknown[];
+  /** How long the call waits while the database is away, in ms. */
+  patienceMs: number;
 }
+
+/** Calls that write nothing can be answered while the disk is full. */
+const onlyReads = /^(?!save|put|replace|renumber|import|set|rename|change|goTo|lease|release|closeOpen)/;
 
 const port = parentPort;
 if (!port) throw new Error('This file runs in a worker thread only.');
 const { place, files, secretsFolder } = workerData as { place: StorePlace; files: StoreFiles; secretsFolder: string };
 
 try {
-  const { database, close } = await openDatabase(place, files);
+  const { database, answers, needRoom, close } = await openDatabase(place, files);
+  const patience = new Patience(answers, (away) => {
+    port.postMessage({ news: away });
+  });
   const damage = new DamageList();
   const repository = new Repository(database, damage, new SecretBox(openKeys(secretsFolder)));
   await repository.sealEnvironments();
@@ -35,6 +45,7 @@ try {
     void (async () => {
       try {
         if (call.method === 'close') {
+          patience.end();
           await close();
           port.postMessage({ id: call.id });
           // What the embedded database leaves open would keep the thread alive.
@@ -44,11 +55,17 @@ try {
         const part = parts.find((one) => call.method in one);
         if (!part) throw new Error(`The store has no operation ${call.method}.`);
         const method = Reflect.get(part, call.method) as (...args: unknown[]) => Promise<unknown>;
-        port.postMessage({ id: call.id, result: await method.apply(part, call.args) });
+        if (!onlyReads.test(call.method)) needRoom();
+        const result = await patience.run(call.method, () => method.apply(part, call.args), call.patienceMs);
+        port.postMessage({ id: call.id, result });
       } catch (error) {
         // The error of a query quotes all its values; what the database said of it stands in its cause.
-        const cause = error instanceof Error && error.cause instanceof Error ? error.cause : error;
-        port.postMessage({ id: call.id, error: cause instanceof Error ? cause.message : String(cause) });
+        const cause = noRoomIn(error) ?? (error instanceof Error && error.cause instanceof Error ? error.cause : error);
+        port.postMessage({
+          id: call.id,
+          error: cause instanceof Error ? cause.message : String(cause),
+          name: cause instanceof Error ? cause.name : 'Error',
+        });
       }
     })();
   });

@@ -1,3 +1,4 @@
+import { DatePipe } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
@@ -22,7 +23,7 @@ import { workloadsActions, workloadsFeature } from './workloads/workloads';
 @Component({
   selector: 'app-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterOutlet, RouterLink, RouterLinkActive],
+  imports: [DatePipe, RouterOutlet, RouterLink, RouterLinkActive],
   host: { '(document:keydown)': 'key($event)' },
   templateUrl: './app.html',
   styleUrl: './app.scss',

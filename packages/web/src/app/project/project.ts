@@ -26,7 +26,7 @@ interface ProjectState {
   board: Board | null;
   live: Live;
 }
-const initial: ProjectState = { name: '', environment: null, board: null, live: { recording: null, run: null } };
+const initial: ProjectState = { name: '', environment: null, board: null, live: { recording: null, run: null, databaseAway: null } };
 
 export const projectFeature = createFeature({
   name: 'project',

@@ -78,6 +78,8 @@ export interface TriedCode {
 export interface Live {
   recording: RecordingState | null;
   run: Run | null;
+  /** Why the database does not answer, and since when; null where it does. */
+  databaseAway: { since: string; reason: string } | null;
 }
 export interface ScriptOptions {
   name: string;
