@@ -1,6 +1,7 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { environmentProblem, plainEnvironment } from '@sturdy/core';
+import { AboutServer } from './about/about-server.js';
 import { createApp } from './api/app.js';
 import { projectId, type Services } from './api/services.js';
 import { LongWork } from './compute/long-work.js';
@@ -10,12 +11,15 @@ import { WorkerThreadTransport } from './conductor/transport.js';
 import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './files.js';
 import { clearLeftUploads } from './import/import-table.js';
 import { LiveHub } from './live/live-hub.js';
+import { ServerLog } from './log/server-log.js';
 import { recoverJournals } from './record/recording-journal.js';
 import { Recorder } from './record/recorder.js';
 import { RehearsalRoom } from './rehearse/rehearsal-room.js';
 import { SampleFiles } from './samples/sample-files.js';
+import { ProjectSecrets } from './secrets/project-secrets.js';
 import type { StorePlace } from './store/open-database.js';
 import { openStore } from './store/store-client.js';
+import { version } from './version.js';
 
 export interface ServerOptions {
   /** TCP port on 127.0.0.1; 0 takes a free one. */
@@ -29,6 +33,8 @@ export interface ServerOptions {
   recorderFolder: string;
   /** Folder of the key with which secrets are sealed in the database. */
   secretsFolder: string;
+  /** Folder of the log. */
+  logFolder: string;
   projectName?: string;
   /** Targets that a fresh project allows. */
   targets?: string[];
@@ -45,6 +51,7 @@ export interface RunningServer {
 export async function startServer(options: ServerOptions): Promise<RunningServer> {
   // Recordings, samples and passwords: what this process writes is for its owner alone, whatever the umask was.
   process.umask(0o077);
+  const log = new ServerLog(options.logFolder);
   // The threads start side by side; what the store says goes first, because it may be that nothing can be started.
   const computing = startCompute(computeWorkerFile);
   const store = await openStore(options.store, {
@@ -52,13 +59,18 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     migrations: migrationsFolder,
     emptyDatabase: emptyDatabaseFolder,
     secretsFolder: options.secretsFolder,
+    warn: (text) => {
+      log.warn(text);
+    },
   }).catch(async (error: unknown) => {
     await (await computing).close();
     throw error;
   });
   // What was counted comes in before the takes are closed.
-  await recoverJournals(options.recorderFolder, store);
-  const interruptedRuns = await store.closeOpen();
+  const exchanges = await recoverJournals(options.recorderFolder, store);
+  const interrupted = { ...(await store.closeOpen()), exchanges };
+  for (const run of interrupted.runs) log.warn(`Run ${run} was interrupted by the last stop`);
+  for (const take of interrupted.takes) log.warn(`The recording of “${take}” was interrupted by the last stop`);
   await clearLeftUploads();
   await makeFirstProject(store, options);
   const { compute, close: closeCompute } = await computing;
@@ -66,15 +78,32 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   longWork.warmUp();
   const live = new LiveHub();
   const samples = new SampleFiles(options.samplesFolder);
+  const secrets = new ProjectSecrets(store);
+  log.mask(await secrets.of(projectId, []));
   const services: Services = {
     store,
     compute,
     longWork,
     live,
-    recorder: new Recorder(store, live, options.proxyPort, options.recorderFolder),
+    recorder: new Recorder(store, live, options.proxyPort, options.recorderFolder, (text) => {
+      log.warn(text);
+    }),
     rehearsalRoom: new RehearsalRoom(store, compute, live),
     conductor: new Conductor(store, compute, live, new WorkerThreadTransport(), samples),
     samples,
+    secrets,
+    log,
+    about: new AboutServer(
+      store,
+      options.store,
+      [
+        { what: 'Samples of runs', path: options.samplesFolder },
+        { what: 'Recorder: its authority and its journal', path: options.recorderFolder },
+        { what: 'Log', path: options.logFolder },
+      ],
+      interrupted,
+      log,
+    ),
   };
   services.rehearsalRoom.warmUp();
   const app = createApp(services, webFolder);
@@ -91,9 +120,10 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       else done(listening);
     });
   });
+  log.info('The server started', { version, node: process.version, pid: process.pid });
   return {
     origin: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
-    interruptedRuns,
+    interruptedRuns: interrupted.runs.length,
     stop: async () => {
       live.close();
       await services.conductor.close();
@@ -104,6 +134,8 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       await services.longWork.close();
       await closeCompute();
       await store.close();
+      log.info('The server stopped');
+      await log.close();
     },
   };
 }

@@ -35,6 +35,7 @@ export function addServe(program: Command): void {
         samplesFolder: join(options.data, 'samples'),
         recorderFolder: join(options.data, 'recorder'),
         secretsFolder: join(options.data, 'secrets'),
+        logFolder: join(options.data, 'log'),
         projectName: options.project,
         targets: options.target,
       });

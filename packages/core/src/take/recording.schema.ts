@@ -1,6 +1,21 @@
 import * as z from 'zod';
 import { WarningSchema } from './take.schema.js';
 
+/** A client of the recording proxy. */
+export const RecorderVisitorSchema = z.object({
+  address: z.string(),
+  /** As it calls itself; empty where it did not say. */
+  agent: z.string(),
+  /** First and last time it was seen, ISO 8601. */
+  since: z.string(),
+  lastAt: z.string(),
+  requests: z.number(),
+  /** Requests that were refused, because the password was wrong or had been wrong too often. */
+  refused: z.number(),
+  isShutOut: z.boolean(),
+});
+export type RecorderVisitor = z.infer<typeof RecorderVisitorSchema>;
+
 /** What is being recorded, and where the proxy listens. */
 export const RecordingStateSchema = z.object({
   takeId: z.string(),
@@ -8,6 +23,8 @@ export const RecordingStateSchema = z.object({
   proxy: z.string(),
   /** Addresses, port and `user:password` for other devices; null where only this machine may record. */
   network: z.object({ addresses: z.array(z.string()), port: z.number(), password: z.string() }).nullable(),
+  /** Who uses the proxy, the newest first. */
+  visitors: z.array(RecorderVisitorSchema),
   paused: z.boolean(),
   exchangeCount: z.number(),
   warnings: z.array(WarningSchema),

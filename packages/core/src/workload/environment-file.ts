@@ -19,6 +19,7 @@ export const EnvironmentFileSchema = z.strictObject({
     .default([])
     .describe('how one signs in at the door of a target (HTTP authentication, client certificates)'),
   variables: z.record(z.string(), z.coerce.string()).default({}).describe('values that scripts take by name, as ~{variable:name}'),
+  secretVariables: z.array(z.string()).default([]).describe('names of variables whose values are secrets'),
   failureSigns: z
     .array(WrittenFailureSignSchema)
     .default([])

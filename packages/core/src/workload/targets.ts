@@ -45,5 +45,6 @@ export const plainEnvironment = (given: Pick<Environment, 'id' | 'projectId' | '
   trust: { authorities: '', checksCertificates: true },
   upstreamProxy: '',
   variables: {},
+  secretVariables: [],
   failureSigns: [],
 });

@@ -151,6 +151,8 @@ export const EnvironmentSchema = z.object({
     .default(''),
   /** Values that scripts take by name, and that differ from environment to environment. */
   variables: z.record(z.string(), z.string()).default({}),
+  /** Names of variables whose values are secrets. */
+  secretVariables: z.array(z.string()).default([]),
   /** What no good answer holds, whatever its status: “Your session has expired”. Those of the project are added when it is played. */
   failureSigns: z.array(WrittenFailureSignSchema).default([]),
 });

@@ -1,7 +1,8 @@
-import { plainEnvironment, type Environment } from '@sturdy/core';
+import { KnownSecrets, plainEnvironment, type Environment } from '@sturdy/core';
 import request from 'supertest';
 import * as z from 'zod';
 import express from 'express';
+import { ServerLog } from '../log/server-log.js';
 import { Problem } from '../problem.js';
 import { allRoutes, createApp } from './app.js';
 import { mount, openApi, route } from './route.js';
@@ -12,6 +13,7 @@ const environment: Environment = {
   credentials: [{ kind: 'basic', origin: '*', user: 'kim', password: 'quince-7781' }],
 };
 const saved: unknown[] = [];
+const log = new ServerLog(null);
 const services = {
   store: {
     projects: () => Promise.resolve([{ id: 'p1', name: 'P' }]),
@@ -24,6 +26,8 @@ const services = {
   },
   recorder: { current: null, start: () => Promise.reject(new Problem(409, 'Already recording', 'Stop it first.')) },
   conductor: { current: null },
+  log,
+  secrets: { of: () => Promise.resolve(new KnownSecrets(['the disk'])) },
 } as unknown as Services;
 const app = createApp(services, '/nowhere');
 const local = (agent: request.Test) => agent.set('Host', '127.0.0.1:4300');
@@ -61,10 +65,10 @@ describe('the API', () => {
       status: 404,
       detail: expect.stringContaining('GET /api/nothing is not part of the API') as string,
     });
-    const log = jest.spyOn(process.stderr, 'write').mockReturnValue(true);
+    const terminal = jest.spyOn(process.stderr, 'write').mockReturnValue(true);
     const fault = await told(request(app).get('/api/runs/x'));
-    const written = log.mock.calls.map(([text]) => String(text)).join('');
-    log.mockRestore();
+    const written = terminal.mock.calls.map(([text]) => String(text)).join('');
+    terminal.mockRestore();
     expect([fault.status, fault.detail]).toEqual([500, expect.not.stringContaining('the disk is full')]);
     const number = /with the number (\w{8})/.exec(fault.detail)?.[1] ?? 'none';
     expect(written).toMatch(new RegExp(`fault ${number} GET /api/runs/x: .*the disk is full`));

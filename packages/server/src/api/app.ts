@@ -1,14 +1,17 @@
-import { randomUUID } from 'node:crypto';
-import { existsSync } from 'node:fs';
+import { randomBytes, randomUUID } from 'node:crypto';
+import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import express, { type Express, type NextFunction, type Request, type RequestHandler, type Response } from 'express';
 import helmet from 'helmet';
+import type { ServerLog } from '../log/server-log.js';
 import { Problem } from '../problem.js';
+import { aboutRoutes } from './about-routes.js';
 import { dataRoutes } from './data-routes.js';
 import { checkRoutes } from './check-routes.js';
 import { handoffRoutes } from './handoff-routes.js';
 import { sourceRoutes } from './source-routes.js';
 import { guardOrigin } from './guard-origin.js';
+import { logChanges } from './log-changes.js';
 import { projectRoutes } from './project-routes.js';
 import { hostRoutes } from './host-routes.js';
 import { importRoutes } from './import-routes.js';
@@ -27,6 +30,7 @@ import { workloadRoutes } from './workload-routes.js';
 
 /** All operations of the API. */
 export const allRoutes = (services: Services): AnyRoute[] => [
+  ...aboutRoutes(services),
   ...projectRoutes(services),
   ...recordRoutes(services),
   ...importRoutes(services),
@@ -50,14 +54,22 @@ export const allRoutes = (services: Services): AnyRoute[] => [
 export function createApp(services: Services, webFolder: string): Express {
   const app = express();
   app.disable('x-powered-by');
+  app.use((_request, response: Response<unknown, { nonce?: string }>, next) => {
+    response.locals.nonce = randomBytes(16).toString('base64');
+    next();
+  });
   app.use(
     helmet({
       contentSecurityPolicy: {
         directives: {
           'default-src': ["'self'"],
-          'style-src': ["'self'", "'unsafe-inline'"],
+          // Styles of components are put into the page by the framework, which knows the nonce; what charts and drag and drop write is in attributes.
+          'style-src': [
+            "'self'",
+            (_request, response) => `'nonce-${String((response as Response<unknown, { nonce?: string }>).locals.nonce)}'`,
+          ],
+          'style-src-attr': ["'unsafe-inline'"],
           'img-src': ["'self'", 'data:'],
-          'script-src-attr': null,
           'upgrade-insecure-requests': null,
         },
       },
@@ -71,6 +83,7 @@ export function createApp(services: Services, webFolder: string): Express {
   app.get('/api/openapi.json', (_request, response) => {
     response.json(document);
   });
+  app.use('/api', logChanges(services.log));
   app.use('/api', (request, response, next) => {
     // Takes and samples hold passwords; no cache on the way or in the browser keeps them.
     response.setHeader('Cache-Control', 'no-store');
@@ -82,25 +95,31 @@ export function createApp(services: Services, webFolder: string): Express {
   app.use('/api', (request) => {
     throw new Problem(404, 'No such operation', `${request.method} ${request.originalUrl} is not part of the API. See /api/openapi.json.`);
   });
-  app.use(express.static(webFolder, { index: 'index.html', maxAge: '1h' }));
-  app.use((_request, response) => {
+  app.use(express.static(webFolder, { index: false, maxAge: '1h' }));
+  app.use((_request, response: Response<unknown, { nonce?: string }>) => {
     const index = join(webFolder, 'index.html');
-    if (existsSync(index)) response.sendFile(index);
-    else response.status(503).type('text').send('The web client is not built. Run “npm run build” first.');
+    if (!existsSync(index)) {
+      response.status(503).type('text').send('The web client is not built. Run “npm run build” first.');
+      return;
+    }
+    const page = readFileSync(index, 'utf8').replace('<app-root', `<app-root ngCspNonce="${response.locals.nonce ?? ''}"`);
+    response.setHeader('Cache-Control', 'no-store').type('html').send(page);
   });
-  app.use(problemDetails);
+  app.use(problemDetails(services.log));
   return app;
 }
 
 /** Every error leaves as problem details (RFC 9457). */
-function problemDetails(error: unknown, request: Request, response: Response, next: NextFunction): void {
-  if (response.headersSent) {
-    next(error);
-    return;
-  }
-  const { status, title, detail } = asProblem(error, `${request.method} ${request.path}`);
-  response.status(status).type('application/problem+json').json({ type: 'about:blank', title, status, detail });
-}
+const problemDetails =
+  (log: ServerLog) =>
+  (error: unknown, request: Request, response: Response, next: NextFunction): void => {
+    if (response.headersSent) {
+      next(error);
+      return;
+    }
+    const { status, title, detail } = asProblem(error, `${request.method} ${request.path}`, log);
+    response.status(status).type('application/problem+json').json({ type: 'about:blank', title, status, detail });
+  };
 
 /** What the readers of requests throw: a status of their own, and what it is about. */
 interface RequestError {
@@ -111,7 +130,7 @@ interface RequestError {
   limit?: number;
 }
 
-function asProblem(error: unknown, asked: string): { status: number; title: string; detail: string } {
+function asProblem(error: unknown, asked: string, log: ServerLog): { status: number; title: string; detail: string } {
   if (error instanceof Problem) return error;
   const { status, type, message, limit } = (error ?? {}) as RequestError;
   if (type === 'entity.parse.failed') return new Problem(400, 'Not JSON', `The body of the request is not valid JSON: ${message ?? ''}`);
@@ -133,9 +152,7 @@ function asProblem(error: unknown, asked: string): { status: number; title: stri
     );
   // What went wrong inside is for the log alone; the number finds it there.
   const number = randomUUID().slice(0, 8);
-  process.stderr.write(
-    `${new Date().toISOString()} fault ${number} ${asked}: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`,
-  );
+  log.error(`fault ${number} ${asked}: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}`);
   return {
     status: 500,
     title: 'Something went wrong here',

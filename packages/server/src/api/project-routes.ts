@@ -46,7 +46,7 @@ function withSecrets(given: Environment, known: Environment | undefined): Enviro
 }
 
 /** Projects, their environments and the board. */
-export const projectRoutes = ({ store, recorder, conductor, compute }: Services): AnyRoute[] => [
+export const projectRoutes = ({ store, recorder, conductor, compute, log, secrets }: Services): AnyRoute[] => [
   route({ method: 'get', path: '/projects', summary: 'All projects', result: z.array(ProjectSchema), handle: () => store.projects() }),
   route({
     method: 'get',
@@ -76,6 +76,7 @@ export const projectRoutes = ({ store, recorder, conductor, compute }: Services)
       const known = (await store.environments(params.projectId)).find((one) => one.id === params.environmentId);
       const environment = withSecrets({ ...body, id: params.environmentId, projectId: params.projectId }, known);
       await store.saveEnvironment(environment);
+      log.mask(await secrets.of(params.projectId, []));
       return hideSecrets(environment);
     },
   }),

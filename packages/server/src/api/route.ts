@@ -2,6 +2,7 @@ import { raw, Router, type Request, type Response } from 'express';
 import * as z from 'zod';
 import { askersLeave } from '../compute/compute-client.js';
 import { Problem } from '../problem.js';
+import { version } from '../version.js';
 import { storePatience } from '../store/store-client.js';
 
 /** What a handler gets: everything that came in, checked against the route's schemas. */
@@ -122,7 +123,7 @@ export function openApi(routes: readonly AnyRoute[]): Record<string, unknown> {
   }
   return {
     openapi: '3.1.0',
-    info: { title: 'Sturdy Puppet', version: '0.1.0', description: 'All that the interface can do.' },
+    info: { title: 'Sturdy Puppet', version, description: 'All that the interface can do.' },
     paths,
     components: {
       schemas: {

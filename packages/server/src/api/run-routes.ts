@@ -31,7 +31,7 @@ import type { Services } from './services.js';
 const InRun = z.object({ runId: z.string() });
 
 /** Runs: start, watch, end, read. */
-export const runRoutes = ({ store, compute, conductor, live, samples }: Services): AnyRoute[] => {
+export const runRoutes = ({ store, compute, conductor, live, samples, secrets }: Services): AnyRoute[] => {
   const need = async (id: string): Promise<Run> => {
     // What happened to a live run may wait to be stored, where the disk is full.
     const run = conductor.current?.id === id ? conductor.current : await store.run(id);
@@ -207,10 +207,14 @@ export const runRoutes = ({ store, compute, conductor, live, samples }: Services
     route({
       method: 'get',
       path: '/runs/:runId/captured',
-      summary: 'What was captured in full of users of a run',
+      summary: 'What was captured in full of users of a run; what is known to be secret is masked',
       params: InRun,
       result: z.array(UserLogEntrySchema),
-      handle: async ({ params }) => samples.captured((await need(params.runId)).id),
+      handle: async ({ params }) => {
+        const { id, projectId } = await need(params.runId);
+        const takes = (await store.scripts(projectId)).map((one) => one.takeId);
+        return (await secrets.of(projectId, takes)).hideIn(await samples.captured(id));
+      },
     }),
     route({
       method: 'post',

@@ -1,10 +1,13 @@
+import type { AboutServer } from '../about/about-server.js';
 import type { LongWork } from '../compute/long-work.js';
 import type { Compute } from '../compute/tasks.js';
 import type { Conductor } from '../conductor/conductor.js';
 import type { LiveHub } from '../live/live-hub.js';
+import type { ServerLog } from '../log/server-log.js';
 import type { Recorder } from '../record/recorder.js';
 import type { RehearsalRoom } from '../rehearse/rehearsal-room.js';
 import type { SampleFiles } from '../samples/sample-files.js';
+import type { ProjectSecrets } from '../secrets/project-secrets.js';
 import type { Store } from '../store/store-client.js';
 
 /** What the routes work with. */
@@ -16,6 +19,9 @@ export interface Services {
   recorder: Recorder;
   rehearsalRoom: RehearsalRoom;
   conductor: Conductor;
+  about: AboutServer;
+  log: ServerLog;
+  secrets: ProjectSecrets;
   samples: Pick<SampleFiles, 'path' | 'captured'>;
 }
 

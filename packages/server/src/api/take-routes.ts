@@ -36,7 +36,7 @@ const CountedTake = TakeSchema.extend({ exchangeCount: z.number() });
 const Empty = z.object({});
 
 /** Takes: their exchanges, what is found in them, their export, and the script made from one. */
-export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
+export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRoute[] => {
   const theTake = async (id: string): Promise<Take> => {
     const take = await store.take(id);
     if (!take) throw notFound('take', id);
@@ -107,8 +107,12 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         const take = await theTake(params.takeId);
         const all = query.exchange === undefined ? await store.exchanges(take.id) : [await theExchange(take.id, query.exchange)];
         const masks = query.secrets === 'masked';
+        const known = masks ? await secrets.of(take.projectId, [take.id]) : null;
+        const hide = (text: string) => known?.hide(maskText(text)) ?? text;
         // Titles of pages may be addresses, with secrets in them.
-        const shown = masks ? { ...take, harLog: null, marks: take.marks.map((one) => ({ ...one, text: maskUrl(one.text) })) } : take;
+        const shown = masks
+          ? { ...take, harLog: null, marks: take.marks.map((one) => ({ ...one, text: known?.hide(maskUrl(one.text)) ?? one.text })) }
+          : take;
         response.attachment(`${take.name.replace(/[^\w -]+/g, '_')}.har`).type('application/json');
         // Entry by entry, so that a large take does not stand in memory twice.
         const { log } = exportHar(shown, [], () => undefined);
@@ -119,12 +123,9 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
           for (const ref of [exchange.requestBody, exchange.response?.body]) {
             const body = ref ? await store.body(ref.hash) : null;
             if (ref && body)
-              bytes.set(
-                ref.hash,
-                masks && isText(ref.mimeType) ? Buffer.from(maskText(Buffer.from(body.bytes).toString('utf8'))) : body.bytes,
-              );
+              bytes.set(ref.hash, masks && isText(ref.mimeType) ? Buffer.from(hide(Buffer.from(body.bytes).toString('utf8'))) : body.bytes);
           }
-          const entry = exportHar(shown, [masks ? maskExchange(exchange) : exchange], (hash) => bytes.get(hash)).log[
+          const entry = exportHar(shown, [known ? known.hideIn(maskExchange(exchange)) : exchange], (hash) => bytes.get(hash)).log[
             'entries'
           ] as unknown[];
           if (!response.write(`${index > 0 ? ',' : ''}${JSON.stringify(entry[0])}`))
@@ -146,11 +147,12 @@ export const takeRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         const exchange = await theExchange(params.takeId, params.n);
         const body = exchange.requestBody ? await store.body(exchange.requestBody.hash) : null;
         if (query.secrets === 'shown') return { text: writeCurl(exchange, body?.bytes) };
+        const known = await secrets.of((await theTake(params.takeId)).projectId, [params.takeId]);
         const hidden =
           body && exchange.requestBody && isText(exchange.requestBody.mimeType)
-            ? Buffer.from(maskText(Buffer.from(body.bytes).toString('utf8')))
+            ? Buffer.from(known.hide(maskText(Buffer.from(body.bytes).toString('utf8'))))
             : body?.bytes;
-        return { text: writeCurl(maskExchange(exchange), hidden) };
+        return { text: writeCurl(known.hideIn(maskExchange(exchange)), hidden) };
       },
     }),
     route({

@@ -44,6 +44,7 @@ it('the clean browser records HTTPS without a warning, asks for every file each 
     },
     ownPage: (_path, response) => response.end(),
     clientPassword: null,
+    shutOut: () => undefined,
   });
   await proxy.listen('127.0.0.1', 0);
   const clicked: string[] = [];

@@ -42,6 +42,8 @@ export class Recorder {
     readonly port: number,
     /** Folder of the certificate authority, and of what a recording has counted and the store has not written yet. */
     readonly folder: string,
+    /** Told of what the operator of the server should know. */
+    readonly warn: (text: string) => void = () => undefined,
   ) {}
 
   /** The certificate authority of this machine; made when it is first asked for. */
@@ -61,6 +63,7 @@ export class Recorder {
       takeId: recording.take.id,
       proxy: `http://127.0.0.1:${proxy.port}`,
       network: password === null ? null : { addresses: ownAddresses(), port: proxy.port, password },
+      visitors: proxy.visitors,
       paused: recording.paused,
       exchangeCount: recording.count,
       warnings: [...recording.warnings],
@@ -106,6 +109,9 @@ export class Recorder {
         if (certificatePage(path, response, authority)) recording.certificateTaken();
       },
       clientPassword: password,
+      shutOut: (address) => {
+        this.warn(`${address} gave wrong passwords to the recording proxy and is shut out for a minute`);
+      },
     });
     try {
       await proxy.listen(wanted.forNetwork ? '0.0.0.0' : '127.0.0.1', this.port);

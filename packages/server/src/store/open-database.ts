@@ -53,9 +53,7 @@ export async function openDatabase(place: StorePlace, files: StoreFiles): Promis
       Client: watchedConnection(place.longestQueryMs),
     });
     // A server that is restarted ends connections that nobody uses at that moment; the next query opens another one.
-    pool.on('error', (error) => {
-      process.stderr.write(`${new Date().toISOString()} A connection to the database ended: ${error.message}\n`);
-    });
+    pool.on('error', () => undefined);
     const database = drizzlePostgres(pool, { schema: tables });
     const client = await pool.connect().catch((error: unknown) => {
       const { host, pathname } = new URL(place.databaseUrl);

@@ -66,8 +66,9 @@ export class Recovery {
     await this.database.delete(dataVersionRows).where(notInArray(dataVersionRows.tableId, tableIds));
   }
 
-  /** Closes what a crash left open: runs become interrupted, recordings are done. Resolves with how many runs there were. */
-  async closeOpen(): Promise<number> {
+  /** Closes what a crash left open: runs become interrupted, recordings are done. Resolves with their numbers and names. */
+  async closeOpen(): Promise<{ runs: number[]; takes: string[] }> {
+    const closed = { runs: [] as number[], takes: [] as string[] };
     const open = await this.database
       .select()
       .from(tables.runs)
@@ -79,6 +80,7 @@ export class Recovery {
         .where(eq(tables.frames.runId, row.id));
       const run = this.damage.read('run', row.id, RunSchema, row.doc);
       if (!run) continue;
+      closed.runs.push(run.number);
       await this.repository.saveRun({
         ...run,
         state: 'interrupted',
@@ -100,11 +102,12 @@ export class Recovery {
     for (const row of recording) {
       const take = this.damage.read('take', row.id, TakeSchema, row.doc);
       if (!take) continue;
+      closed.takes.push(take.name);
       await this.repository.saveTake({
         ...(await unfoldTake(this.repository, take, await this.repository.exchanges(take.id))),
         state: 'done',
       });
     }
-    return open.length;
+    return closed;
   }
 }

@@ -63,6 +63,16 @@ export class Repository {
       .orderBy(asc(tables.projects.id));
   }
 
+  /** How large the whole database is. */
+  async databaseBytes(): Promise<number> {
+    const [row] = (
+      (await this.database.execute(sql`select pg_database_size(current_database())::bigint as bytes`)) as unknown as {
+        rows: { bytes: unknown }[];
+      }
+    ).rows;
+    return Number(row?.bytes ?? 0);
+  }
+
   async saveProject(project: { id: string; name: string }): Promise<void> {
     await this.database
       .insert(tables.projects)

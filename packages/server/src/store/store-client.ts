@@ -27,18 +27,21 @@ const usualPatienceMs = 5 * 60_000;
 /** How long calls wait while the database is away, in ms, for all that is done within. */
 export const storePatience = new AsyncLocalStorage<number>();
 
-const log = (text: string): void => void process.stderr.write(`${new Date().toISOString()} ${text}\n`);
-
-/** Opens the store in a thread of its own, so that no query ever stalls the API. The keys of secrets are kept in `secretsFolder`. */
+/** Opens the store in a thread of its own, so that no query ever stalls the API. The keys of secrets are kept in `secretsFolder`; `warn` is told when the database goes away and comes back. */
 export async function openStore(
   place: StorePlace,
-  { worker, secretsFolder, ...files }: StoreFiles & { worker: URL; secretsFolder: string },
+  {
+    worker,
+    secretsFolder,
+    warn = () => undefined,
+    ...files
+  }: StoreFiles & { worker: URL; secretsFolder: string; warn?: (text: string) => void },
 ): Promise<Store> {
   let away: DatabaseAway | null = null;
   const start = (): Promise<WorkerCalls> =>
     WorkerCalls.start(worker, { place, files, secretsFolder }, (news) => {
       away = news as DatabaseAway | null;
-      log(away ? `The database does not answer: ${away.reason}` : 'The database answers again');
+      warn(away ? `The database does not answer: ${away.reason}` : 'The database answers again');
     });
   let thread = start();
   let closing = false;
@@ -50,7 +53,7 @@ export async function openStore(
       if (thread !== asked) return call(method, args);
       // Whatever ended it, such as a call that took all its memory, ended that call alone.
       thread = start();
-      log('The thread of the store ended by itself and was started anew');
+      warn('The thread of the store ended by itself and was started anew');
       thread.catch(() => (thread = Promise.resolve(calls)));
       return call(method, args);
     }

@@ -35,8 +35,9 @@ interface Source {
 }
 
 const rowsAtOnce = 5000;
-const environmentHead = `# Not written here: passwords and tokens of sign-ins, and the password of the upstream proxy. Add credentials: for targets that ask who is there.
-# Written in these files as they are: values of variables, rows of data tables, and all that the scripts send as recorded, passwords that were typed into forms too.
+const environmentHead = `# Not written here: passwords and tokens of sign-ins, the password of the upstream proxy, and the values of secret variables. Add credentials:
+# for targets that ask who is there, and the value of each secret variable under variables:.
+# Written in these files as they are: values of other variables, rows of data tables, and all that the scripts send as recorded, passwords that were typed into forms too.
 # Keep the files as you keep passwords.
 `;
 
@@ -71,10 +72,11 @@ export async function writeCommandLineFiles(
     }
     await add(scriptFiles.get(script.id) ?? script.id, [writeScript(script, bodies)]);
   }
-  const { name, targets, map, variables, failureSigns, trust, upstreamProxy } = environment;
+  const { name, targets, map, secretVariables, failureSigns, trust, upstreamProxy } = environment;
+  const variables = Object.fromEntries(Object.entries(environment.variables).filter(([one]) => !secretVariables.includes(one)));
   await add('env.yaml', [
     environmentHead +
-      stringify({ name, targets, map, variables, failureSigns, trust, upstreamProxy: withPassword(upstreamProxy, () => '') }),
+      stringify({ name, targets, map, variables, secretVariables, failureSigns, trust, upstreamProxy: withPassword(upstreamProxy, () => '') }),
   ]);
   for (const { table, file } of data) await add(file, freeRows(store, table));
   zip.end();

@@ -3,6 +3,7 @@ import type { Routes } from '@angular/router';
 export const routes: Routes = [
   { path: '', pathMatch: 'full', redirectTo: 'board' },
   { path: 'board', title: 'Board', loadComponent: () => import('./board/board-screen').then((loaded) => loaded.BoardScreen) },
+  { path: 'about', title: 'About this server', loadComponent: () => import('./about/about-screen').then((loaded) => loaded.AboutScreen) },
   { path: 'takes', title: 'Takes', loadComponent: () => import('./takes/take-list').then((loaded) => loaded.TakeList) },
   {
     path: 'takes/record',

@@ -3,6 +3,7 @@ import { createSecureServer, type Http2SecureServer } from 'node:http2';
 import type { AddressInfo, Socket } from 'node:net';
 import { finished, type Duplex } from 'node:stream';
 import type { TLSSocket } from 'node:tls';
+import type { RecorderVisitor } from '@sturdy/core';
 import { failureSentence, TargetTls } from '@sturdy/engine';
 import type { CertificateAuthority } from './certificate-authority.js';
 import {
@@ -24,6 +25,7 @@ import {
 import { Doorkeeper } from './doorkeeper.js';
 import { messageReader } from './socket-messages.js';
 import type { ExchangeTap, ProxyTap, ResponseHead } from './tap.js';
+import { Visitors } from './visitors.js';
 import { Moments, Upstream, type UpstreamResponse, type UpstreamSettings } from './upstream.js';
 
 export interface ProxyOptions {
@@ -36,6 +38,8 @@ export interface ProxyOptions {
   ownPage: (path: string, response: ServerResponse) => void;
   /** What a client has to give, as `user:password`; null lets everybody in, which is for loopback only. */
   clientPassword: string | null;
+  /** Told of a client that has guessed at the password so often that it is shut out for a while. */
+  shutOut: (address: string) => void;
 }
 
 /** Name under which a browser that uses the proxy reaches the proxy's own page. */
@@ -63,6 +67,7 @@ export class TappingProxy {
   readonly #trusted = new Set<string>();
   readonly #upstreams = new Map<string, Upstream>();
   readonly #door: Doorkeeper;
+  readonly #visitors = new Visitors();
 
   constructor(readonly options: ProxyOptions) {
     this.#tls = new TargetTls(options.upstream);
@@ -112,6 +117,11 @@ export class TappingProxy {
     throw new Error(`No port from ${firstPort} to ${firstPort + 39} is free for the proxy. Stop what listens there, or set --proxy-port.`);
   }
 
+  /** Who uses the proxy, the newest first. */
+  get visitors(): RecorderVisitor[] {
+    return this.#visitors.list();
+  }
+
   /** Ends at once: connections that are open are closed, exchanges under way are told as cut off. */
   async close(): Promise<void> {
     const closed = new Promise((done) => this.#plain.close(done));
@@ -132,7 +142,16 @@ export class TappingProxy {
   }
 
   #isAllowedIn(request: IncomingMessage): boolean {
-    return this.#door.asks(request.socket.remoteAddress ?? '', request.headers['proxy-authorization']) === 'in';
+    const address = request.socket.remoteAddress ?? '';
+    const authorization = request.headers['proxy-authorization'];
+    const entry = this.#door.asks(address, authorization);
+    const isNews = this.#visitors.asked(
+      address,
+      request.headers['user-agent'],
+      entry === 'password' && authorization !== undefined ? 'wrong' : entry,
+    );
+    if (entry === 'shut' && isNews) this.options.shutOut(address);
+    return entry === 'in';
   }
 
   #tunnel(request: IncomingMessage, socket: Socket, head: Buffer): void {

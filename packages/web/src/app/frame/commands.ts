@@ -54,6 +54,7 @@ export function allCommands({
 }: CommandGround): Command[] {
   const go = (path: string) => () => void router.navigateByUrl(path);
   const commands: Command[] = places.map((one) => ({ name: `Go to ${one.name}`, hint: 'place', icon: one.icon, run: go(one.path) }));
+  commands.push({ name: 'About this server', hint: 'place', icon: 'hdd-network', run: go('/about') });
   commands.push({ name: 'Handoff patterns', hint: 'place', icon: 'book', run: go('/patterns') });
   commands.push({ name: 'Record a take', hint: 'do', icon: 'record-circle', run: go('/takes/record') });
   commands.push({

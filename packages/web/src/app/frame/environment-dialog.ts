@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { CredentialSchema, EnvironmentSchema, type Credential, type Environment } from '@sturdy/core';
 import { CredentialForm } from './credential-form';
+import { VariableList, type EditedVariable } from './variable-list';
 
 const lines = (text: string): string[] =>
   text
@@ -14,7 +15,7 @@ const lines = (text: string): string[] =>
 @Component({
   selector: 'app-environment-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, CredentialForm],
+  imports: [FormsModule, CredentialForm, VariableList],
   template: `<form class="whole" (ngSubmit)="save()">
     <div class="modal-header">
       <h2 class="m-0">Environment</h2>
@@ -61,6 +62,12 @@ const lines = (text: string): string[] =>
         <app-credential-form [credential]="one" (changed)="setCredential($index, $event)" (removed)="removeCredential($index)" />
       }
       <button type="button" class="act slim" (click)="addCredential()"><i class="bi bi-plus" aria-hidden="true"></i>Add a sign-in</button>
+      <h3>Variables</h3>
+      <p class="muted small mb-2">
+        Values that scripts take by name, and that differ from environment to environment. Those marked secret are kept sealed, are not
+        shown again, and are masked wherever they would stand in exports and in the log.
+      </p>
+      <app-variable-list [variables]="variables()" (changed)="variables.set($event)" />
       <h3>Certificates of the targets</h3>
       <label class="check"
         ><input type="checkbox" name="checks" [(ngModel)]="checksCertificates" />
@@ -106,6 +113,7 @@ export class EnvironmentDialog {
   readonly modal = inject(NgbActiveModal);
   readonly #environment = signal<Environment | null>(null);
   readonly credentials = signal<readonly Credential[]>([]);
+  readonly variables = signal<readonly EditedVariable[]>([]);
   readonly problem = signal('');
   name = '';
   targets = '';
@@ -125,6 +133,13 @@ export class EnvironmentDialog {
     this.authorities = environment.trust.authorities;
     this.checksCertificates = environment.trust.checksCertificates;
     this.credentials.set(environment.credentials);
+    this.variables.set(
+      Object.entries(environment.variables).map(([name, value]) => ({
+        name,
+        value,
+        isSecret: environment.secretVariables.includes(name),
+      })),
+    );
   }
 
   addCredential(): void {
@@ -143,6 +158,19 @@ export class EnvironmentDialog {
   save(): void {
     const before = this.#environment();
     if (!before) return;
+    // A line without a name was never filled in.
+    const variables = this.variables()
+      .map((one) => ({ ...one, name: one.name.trim() }))
+      .filter((one) => one.name !== '' || one.value !== '');
+    const twice = variables.find((one, at) => one.name === '' || variables.findIndex((other) => other.name === one.name) < at);
+    if (twice) {
+      this.problem.set(
+        twice.name === ''
+          ? 'A variable has no name. Give it one, or remove it.'
+          : `The variable “${twice.name}” stands twice. Remove one of them.`,
+      );
+      return;
+    }
     const pairs = lines(this.map).map((line) => line.split(/\s+/));
     const changed: Environment = {
       ...before,
@@ -150,6 +178,8 @@ export class EnvironmentDialog {
       targets: lines(this.targets),
       map: Object.fromEntries(pairs.map(([from = '', to]): [string, string] => [from, to ?? from])),
       credentials: [...this.credentials()],
+      variables: Object.fromEntries(variables.map((one) => [one.name, one.value])),
+      secretVariables: variables.filter((one) => one.isSecret).map((one) => one.name),
       trust: { authorities: this.authorities, checksCertificates: this.checksCertificates },
       upstreamProxy: this.upstreamProxy.trim(),
     };

@@ -1,6 +1,7 @@
 import { HttpClient, HttpErrorResponse, HttpParams, type HttpEvent } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
 import type {
+  About,
   BesideRow,
   Board,
   CertificateHelp,
@@ -153,6 +154,7 @@ export class Api {
 
   projects = () => this.#http.get<{ id: string; name: string }[]>('/api/projects');
   live = () => this.#http.get<Live>('/api/live');
+  about = () => this.#http.get<About>('/api/about');
   board = () => this.#http.get<Board>(`${inProject}/board`);
   environments = () => this.#http.get<Environment[]>(`${inProject}/environments`);
   saveEnvironment = (environment: Environment) => this.#http.put<Environment>(`${inProject}/environments/${environment.id}`, environment);

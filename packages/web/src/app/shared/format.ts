@@ -9,7 +9,8 @@ export const figure = (value: number, decimals = 0): string =>
 export function bytes(count: number): string {
   if (count < 1000) return `${count} B`;
   if (count < 1e6) return `${(count / 1e3).toFixed(1)} kB`;
-  return `${(count / 1e6).toFixed(1)} MB`;
+  if (count < 1e9) return `${(count / 1e6).toFixed(1)} MB`;
+  return `${(count / 1e9).toFixed(1)} GB`;
 }
 
 /** Day and time as people say them. */

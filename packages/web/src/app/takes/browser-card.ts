@@ -6,6 +6,7 @@ import { firstValueFrom } from 'rxjs';
 import { projectFeature } from '../project/project';
 import type { RecordingState } from '@sturdy/core';
 import { Api } from '../shared/api';
+import { moment } from '../shared/format';
 import { takesActions } from './takes.actions';
 
 /** How a browser or a device gets to the recorder: the clean browser, or address and certificate for any other. */
@@ -29,6 +30,38 @@ import { takesActions } from './takes.actions';
         >, user and password
         <code class="proxy">{{ network.password }}</code>
       </p>
+    }
+    @if (live().visitors.length > 0 && live().network) {
+      <details class="mb-1">
+        <summary>
+          Used by {{ live().visitors.length }} {{ live().visitors.length === 1 ? 'device' : 'devices' }}
+          @if (refused(); as count) {
+            <b class="refused">· {{ count }} {{ count === 1 ? 'request' : 'requests' }} with a wrong password</b>
+          }
+        </summary>
+        <table class="grid small" aria-label="Who uses the recorder">
+          <thead>
+            <tr>
+              <th>Address</th>
+              <th>Calls itself</th>
+              <th>Last seen</th>
+              <th class="num">Requests</th>
+              <th class="num">Refused</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (one of live().visitors; track one.address) {
+              <tr>
+                <td class="mono">{{ one.address }}{{ one.isShutOut ? ' (shut out)' : '' }}</td>
+                <td class="agent">{{ one.agent || 'nothing' }}</td>
+                <td>{{ moment(one.lastAt) }}</td>
+                <td class="num">{{ one.requests }}</td>
+                <td class="num">{{ one.refused }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </details>
     }
     <p class="small mb-0">
       For HTTPS it has to trust the recorder:
@@ -77,6 +110,12 @@ import { takesActions } from './takes.actions';
       max-height: 240px;
       overflow: auto;
     }
+    .agent {
+      overflow-wrap: anywhere;
+    }
+    .refused {
+      color: var(--bad);
+    }
     .finger {
       overflow-wrap: anywhere;
     }
@@ -86,7 +125,9 @@ export class BrowserCard {
   readonly #store = inject(Store);
   readonly #api = inject(Api);
   readonly #clipboard = inject(Clipboard);
-  readonly live = input.required<Pick<RecordingState, 'proxy' | 'network'>>();
+  readonly live = input.required<Pick<RecordingState, 'proxy' | 'network' | 'visitors'>>();
+  readonly refused = computed(() => this.live().visitors.reduce((sum, one) => sum + one.refused, 0));
+  readonly moment = moment;
   readonly #environment = this.#store.selectSignal(projectFeature.selectEnvironment);
   readonly #firstTarget = computed(() => this.#environment()?.targets[0]);
   readonly address = linkedSignal(() => `${this.#firstTarget() ?? 'http://127.0.0.1:4701'}/`);

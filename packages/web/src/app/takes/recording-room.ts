@@ -218,7 +218,7 @@ export class RecordingRoom {
     const proxy = this.#proxy();
     const current = this.current();
     // Between the start and the next look at what is live.
-    return current && current.state !== 'done' && proxy !== null ? { proxy, network: null } : null;
+    return current && current.state !== 'done' && proxy !== null ? { proxy, network: null, visitors: [] } : null;
   });
   readonly paused = computed(() => this.current()?.state === 'paused');
   readonly warnings = computed(() => [...(this.current()?.warnings ?? [])].reverse());

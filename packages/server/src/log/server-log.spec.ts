@@ -1,0 +1,56 @@
+import { mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { KnownSecrets } from '@sturdy/core';
+import { ServerLog } from './server-log.js';
+
+describe('The log of the server', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'sturdy-log-'));
+  let terminal: jest.SpyInstance;
+  beforeEach(() => {
+    terminal = jest.spyOn(process.stderr, 'write').mockReturnValue(true);
+  });
+  afterEach(() => {
+    terminal.mockRestore();
+  });
+  afterAll(() => {
+    rmSync(folder, { recursive: true, force: true });
+  });
+
+  it('is lines of JSON for its owner alone, without secrets; warnings are told and remembered too', async () => {
+    const log = new ServerLog(join(folder, 'log'));
+    log.mask(new KnownSecrets(['quince-7781']));
+    log.info('PUT /projects', { by: 'kim quince-7781', status: 200 });
+    log.warn('refused: quince-7781');
+    log.error('fault 1');
+    await log.close();
+    const file = log.file ?? '';
+    const lines = readFileSync(file, 'utf8').trim().split('\n');
+    expect(lines.map((one) => JSON.parse(one) as unknown)).toEqual([
+      expect.objectContaining({
+        level: 'info',
+        what: 'PUT /projects',
+        by: 'kim ••••••••',
+        status: 200,
+        time: expect.stringMatching(/^2\d{3}-.*Z$/) as string,
+      }),
+      expect.objectContaining({ level: 'warn', what: 'refused: ••••••••' }),
+      expect.objectContaining({ level: 'error', what: 'fault 1' }),
+    ]);
+    expect(statSync(file).mode & 0o077).toBe(0);
+    expect(log.recent.map((one) => [one.level, one.what])).toEqual([
+      ['error', 'fault 1'],
+      ['warn', 'refused: ••••••••'],
+    ]);
+    const told = terminal.mock.calls.map(([text]) => String(text)).join('');
+    expect(told).toContain('refused: ••••••••');
+    expect(told).not.toMatch(/quince|PUT/);
+  });
+
+  it('writes to the terminal where it has no folder', () => {
+    const log = new ServerLog(null);
+    log.warn('no folder', { of: 'mine' });
+    expect(log.file).toBeNull();
+    expect(terminal.mock.calls.map(([text]) => String(text)).join('')).toMatch(/^2\d{3}-.* no folder; of mine\n$/);
+  });
+});

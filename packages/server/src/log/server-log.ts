@@ -1,0 +1,104 @@
+import { join } from 'node:path';
+import type { KnownSecrets } from '@sturdy/core';
+import { pino, type Logger } from 'pino';
+import { createStream } from 'rotating-file-stream';
+import { ownFolder } from '../store/own-folder.js';
+
+/** What happened, as it stands in the log: one line of JSON each. */
+export interface LogEntry {
+  /** ISO 8601. */
+  time: string;
+  level: 'info' | 'warn' | 'error';
+  what: string;
+}
+
+/** Figures and names that belong to an entry. */
+export type LogDetails = Record<string, string | number | boolean | null>;
+
+/** So many warnings and errors are remembered for the page about this server. */
+const mostRecent = 30;
+const fileSize = '10M';
+const files = 5;
+
+/**
+ * The log of the server: lines of JSON in files that are rotated at 10 MB, five of them, for their owner alone. Warnings and errors go to the
+ * terminal too. Secrets that are known are masked before a line is written.
+ */
+export class ServerLog {
+  readonly #recent: LogEntry[] = [];
+  #secrets: KnownSecrets | null = null;
+  readonly #files: Logger | null;
+  readonly #end: () => Promise<void>;
+
+  /** `folder` is where the files lie; null writes to the terminal only. */
+  constructor(readonly folder: string | null) {
+    if (folder === null) {
+      this.#files = null;
+      this.#end = () => Promise.resolve();
+      return;
+    }
+    ownFolder(folder);
+    const stream = createStream('sturdy.log', { path: folder, size: fileSize, maxFiles: files, mode: 0o600, history: 'rotated.txt' });
+    // A disk that takes no more lines stops nothing; the terminal has the warnings.
+    stream.on('error', () => undefined);
+    stream.on('warning', () => undefined);
+    this.#files = pino(
+      {
+        base: { pid: process.pid },
+        messageKey: 'what',
+        timestamp: pino.stdTimeFunctions.isoTime,
+        formatters: { level: (level) => ({ level }) },
+      },
+      stream,
+    );
+    this.#end = () =>
+      new Promise((done) =>
+        stream.end(() => {
+          done();
+        }),
+      );
+  }
+
+  /** Where the lines of today are; null where there are none. */
+  get file(): string | null {
+    return this.folder === null ? null : join(this.folder, 'sturdy.log');
+  }
+
+  /** The last warnings and errors, the newest first. */
+  get recent(): readonly LogEntry[] {
+    return [...this.#recent].reverse();
+  }
+
+  /** Masks these from now on. */
+  mask(secrets: KnownSecrets): void {
+    this.#secrets = secrets;
+  }
+
+  info(what: string, details: LogDetails = {}): void {
+    this.#write('info', what, details);
+  }
+
+  warn(what: string, details: LogDetails = {}): void {
+    this.#write('warn', what, details);
+  }
+
+  error(what: string, details: LogDetails = {}): void {
+    this.#write('error', what, details);
+  }
+
+  /** Resolves once all lines are in the file. */
+  close(): Promise<void> {
+    return this.#end();
+  }
+
+  #write(level: LogEntry['level'], what: string, details: LogDetails): void {
+    const said = this.#secrets?.hide(what) ?? what;
+    this.#files?.[level](this.#secrets?.hideIn(details) ?? details, said);
+    if (level === 'info') return;
+    const time = new Date().toISOString();
+    const more = Object.entries(details).map(([name, value]) => `${name} ${this.#secrets?.hide(String(value)) ?? String(value)}`);
+    process.stderr.write(`${time} ${[said, ...more].join('; ')}\n`);
+    this.#recent.push({ time, level, what: said });
+    if (this.#recent.length > mostRecent) this.#recent.shift();
+  }
+}
