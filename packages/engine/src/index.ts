@@ -3,7 +3,7 @@ export type { Scope } from './program/scope.js';
 export type { Driver, WireRequest, WireResponse } from './drivers/driver.js';
 export { HttpDriver, optionsFor, type HttpDriverOptions } from './drivers/http/http-driver.js';
 export { CachedDriver } from './drivers/http/cached-driver.js';
-export { decodeBody } from './drivers/http/decode-body.js';
+export { decodeBody, type DecodedBody } from './drivers/http/decode-body.js';
 export { isCertificateError, TargetTls, type TargetTlsSettings } from './drivers/http/target-tls.js';
 export { failureSentence } from './drivers/http/failure-sentence.js';
 export { VirtualUser, type Observer, type PlayedStep, type Row, type Rows } from './play/virtual-user.js';

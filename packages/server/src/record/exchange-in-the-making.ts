@@ -1,5 +1,5 @@
 import { headerOf, mediaType, noTimings, type BodyRef, type Exchange, type Header, type Message, type Timings } from '@sturdy/core';
-import { decodeBody } from '@sturdy/engine';
+import { decodeBody, type DecodedBody } from '@sturdy/engine';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
 import type { ExchangeTap, RequestHead, ResponseHead, SocketMessage } from './proxy/tap.js';
 
@@ -22,6 +22,7 @@ const largestTextMessage = 64 << 10;
 class PassingBody {
   readonly #chunks: Buffer[] = [];
   #kept = 0;
+  #decoded: DecodedBody | null = null;
   size = 0;
 
   constructor(readonly limitBytes: number) {}
@@ -35,11 +36,27 @@ class PassingBody {
     this.#kept += part.length;
   }
 
-  /** The reference to the decoded body, and the body itself; null where there was none. */
-  take(headers: readonly Header[], complete: boolean): { ref: BodyRef; stored: StoredBody; failure: string | null } | null {
+  /** Undoes its content encodings once all of it has passed. Gives a promise where that takes a while. */
+  decode(headers: readonly Header[], complete: boolean): Promise<void> | undefined {
+    if (this.size === 0) return undefined;
+    const decoded = decodeBody(Buffer.concat(this.#chunks), headerOf(headers, 'content-encoding'), this.#isCut || !complete);
+    if (decoded instanceof Promise)
+      return decoded.then((later) => {
+        this.#decoded = later;
+      });
+    this.#decoded = decoded;
+    return undefined;
+  }
+
+  get #isCut(): boolean {
+    return this.#kept < this.size;
+  }
+
+  /** The reference to the body, and the body itself; null where there was none. What is not decoded yet is as it came. */
+  take(headers: readonly Header[]): { ref: BodyRef; stored: StoredBody; failure: string | null } | null {
     if (this.size === 0) return null;
-    const cut = this.#kept < this.size;
-    const decoded = decodeBody(Buffer.concat(this.#chunks), headerOf(headers, 'content-encoding'), cut || !complete);
+    const cut = this.#isCut;
+    const decoded = this.#decoded ?? { bytes: Buffer.concat(this.#chunks), failure: null };
     const bytes = decoded.bytes.subarray(0, this.limitBytes);
     const { stored, ref } = storedBody(bytes, mediaType(headers));
     const wholeSize = cut ? Math.max(this.size, bytes.length) : decoded.bytes.length;
@@ -61,6 +78,9 @@ export class ExchangeInTheMaking implements ExchangeTap {
   #head: ResponseHead | null = null;
   #timings: Timings | null = null;
   #endedAtMs: number | null = null;
+  #over = false;
+  /** Resolves once a large body is decoded, where one has to be. */
+  settling: Promise<void> | null = null;
   #failure: string | null = null;
   #events: ((chunk: Buffer) => void) | null = null;
 
@@ -111,19 +131,33 @@ export class ExchangeInTheMaking implements ExchangeTap {
     this.#timings = timings;
     this.#failure = failure;
     this.#endedAtMs = this.ground.nowMs();
+    const decoding = [
+      this.#request.decode(this.request.headers, true),
+      this.#head ? this.#response.decode(this.#head.headers, failure === null) : undefined,
+    ];
+    if (decoding.every((one) => one === undefined)) this.#isWhole();
+    else
+      this.settling = Promise.all(decoding).then(() => {
+        this.#isWhole();
+      });
+  }
+
+  #isWhole(): void {
+    this.#over = true;
     this.ground.ended(this);
   }
 
+  /** True once it has ended, and its bodies can be read. */
   get over(): boolean {
-    return this.#endedAtMs !== null;
+    return this.#over;
   }
 
   /** The exchange as far as it has come, and the bodies that belong to it. */
   snapshot(): { exchange: Exchange; bodies: StoredBody[] } {
     const { request } = this;
-    const sent = this.#request.take(request.headers, this.over);
+    const sent = this.#request.take(request.headers);
     // The body of a stream that still grows would be stored anew each time; its events are among the messages.
-    const received = this.#head && this.over ? this.#response.take(this.#head.headers, this.#failure === null) : null;
+    const received = this.#head && this.over ? this.#response.take(this.#head.headers) : null;
     const durationMs = (this.#endedAtMs ?? this.ground.nowMs()) - this.#startedAtMs;
     return {
       exchange: {

@@ -185,6 +185,7 @@ export class Recording implements ProxyTap {
     clearInterval(this.#growth);
     for (const timer of this.#timers) clearTimeout(timer);
     for (const making of [...this.#open]) making.end(noTimings, 'The recording was stopped before it was complete.');
+    await Promise.all([...this.#open].map((one) => one.settling ?? Promise.resolve()));
     await this.#flush();
     const recorded = [...this.#kept.values()].sort((left, right) => left.n - right.n);
     const take = await this.#change({ ...(await unfoldTake(this.store, this.take, recorded)), state: 'done' });

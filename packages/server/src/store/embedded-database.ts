@@ -13,7 +13,7 @@ const serializers = {
 const parsers = { [bytea]: (text: string) => Buffer.from(text.slice(2), 'hex') };
 
 /** A database that broke down within a write never answers again: the next query would hold its thread for ever. */
-function brokeDown(error: unknown): boolean {
+function brokeDown(error: unknown): error is Error {
   for (let cause = error; cause instanceof Error; cause = cause.cause)
     if (cause.name === 'RuntimeError' || (cause as { severity?: string }).severity === 'PANIC') return true;
   return false;

@@ -65,12 +65,10 @@ export class Repository {
 
   /** How large the whole database is. */
   async databaseBytes(): Promise<number> {
-    const [row] = (
-      (await this.database.execute(sql`select pg_database_size(current_database())::bigint as bytes`)) as unknown as {
-        rows: { bytes: unknown }[];
-      }
-    ).rows;
-    return Number(row?.bytes ?? 0);
+    const { rows } = (await this.database.execute(sql`select pg_database_size(current_database()) as bytes`)) as {
+      rows: { bytes: unknown }[];
+    };
+    return Number(rows[0]?.bytes ?? 0);
   }
 
   async saveProject(project: { id: string; name: string }): Promise<void> {

@@ -1,7 +1,7 @@
 import { headerOf, type Header, type Timings } from '@sturdy/core';
 import type { Dispatcher } from 'undici';
 import type { WireRequest, WireResponse } from '../driver.js';
-import { decodeBody } from './decode-body.js';
+import { decodeBody, type DecodedBody } from './decode-body.js';
 import { failureSentence } from './failure-sentence.js';
 import type { UserLine } from './line.js';
 import type { ConnectTimes } from './timed-connector.js';
@@ -98,23 +98,22 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
   onComplete(): void {
     const ended = this.#end();
     this.ground.keepCookies(this.#headers, this.request);
-    let body: Uint8Array | null = null;
-    let failure: string | null = null;
-    if (this.#wanted) {
-      const chunks = this.#chunks ?? [];
-      const [only] = chunks;
-      const whole = chunks.length === 1 && only ? only : Buffer.concat(chunks);
-      const decoded = decodeBody(whole, headerOf(this.#headers, 'content-encoding'));
-      ({ failure } = decoded);
-      body = failure === null ? decoded.bytes : null;
+    const answered = (body: Uint8Array | null, failure: string | null): void => {
+      this.#ended(ended, { status: this.#status, statusText: this.#statusText, headers: this.#headers, body, failure });
+    };
+    if (!this.#wanted) {
+      answered(null, null);
+      return;
     }
-    this.#ended(ended, {
-      status: this.#status,
-      statusText: this.#statusText,
-      headers: this.#headers,
-      body,
-      failure,
-    });
+    const chunks = this.#chunks ?? [];
+    const [only] = chunks;
+    const whole = chunks.length === 1 && only ? only : Buffer.concat(chunks);
+    const decoded = decodeBody(whole, headerOf(this.#headers, 'content-encoding'));
+    const read = ({ bytes, failure }: DecodedBody): void => {
+      answered(failure === null ? bytes : null, failure);
+    };
+    if (decoded instanceof Promise) void decoded.then(read);
+    else read(decoded);
   }
 
   onError(error: Error): void {
