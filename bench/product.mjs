@@ -1,13 +1,18 @@
 // The product as the benches start it: served on data of its own, asked through its API, with a workload of plain pages.
 import { spawn } from 'node:child_process';
 
-/** Starts the product on a folder of data and resolves once it is ready. */
-export async function serve(port, data, target) {
+/** Starts the product on a folder of data and resolves once it is ready; with arguments of Node.js and an environment of its own where that is wanted. */
+export async function serve(port, data, target, { nodeArguments = [], env = process.env } = {}) {
   const given = { port, 'proxy-port': port + 1, data, target };
   const product = spawn(
     process.execPath,
-    ['packages/cli/bin/sturdy.mjs', 'serve', ...Object.entries(given).flatMap(([name, value]) => [`--${name}`, String(value)])],
-    { stdio: ['ignore', 'pipe', 'ignore'] },
+    [
+      ...nodeArguments,
+      'packages/cli/bin/sturdy.mjs',
+      'serve',
+      ...Object.entries(given).flatMap(([name, value]) => [`--${name}`, String(value)]),
+    ],
+    { stdio: ['ignore', 'pipe', process.env.SHOW_PRODUCT ? 'inherit' : 'ignore'], env },
   );
   await new Promise((ready) => product.stdout.on('data', (said) => said.includes('is ready') && ready()));
   return {

@@ -137,7 +137,7 @@ export class ExchangeInTheMaking implements ExchangeTap {
     ];
     if (decoding.every((one) => one === undefined)) this.#isWhole();
     else
-      this.settling = Promise.all(decoding).then(() => {
+      this.settling = Promise.all(decoding.map((one) => one ?? Promise.resolve())).then(() => {
         this.#isWhole();
       });
   }

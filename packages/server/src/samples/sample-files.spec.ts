@@ -75,3 +75,15 @@ describe('files of samples', () => {
 function fail(problem: string): void {
   throw new Error(problem);
 }
+
+describe('samples of a run on a disk that takes nothing', () => {
+  it('stop nothing, and are told once', async () => {
+    const file = join(folder, 'a file');
+    writeFileSync(file, '');
+    const files = new SampleFiles(join(file, 'samples'));
+    const told: string[] = [];
+    for (let second = 0; second < 3; second++) files.keep('r', batch(second), (problem) => told.push(problem));
+    await files.end('r');
+    expect(told).toEqual([expect.stringMatching(/^Single samples are kept no longer: E/)]);
+  });
+});

@@ -131,11 +131,16 @@ export class SampleFiles {
     );
   }
 
+  /** Rejects where the disk does not take it. */
+  async #openFile(runId: string): Promise<FileHandle> {
+    ownFolder(this.folder);
+    return open(this.path(runId), 'a');
+  }
+
   #of(runId: string): Open {
     const known = this.#open.get(runId);
     if (known) return known;
-    ownFolder(this.folder);
-    const file = open(this.path(runId), 'a');
+    const file = this.#openFile(runId);
     // Who writes hears of it.
     file.catch(() => undefined);
     const own: Open = { file, writing: Promise.resolve(), waiting: 0, measured: 0, keepEvery: 1, failed: false, captured: 0 };
