@@ -6,6 +6,7 @@ import {
   recordedText,
   ResponseView,
   scriptFromTake,
+  heldBy,
   shownSigns,
   type Check,
   type FailureSign,
@@ -118,5 +119,15 @@ describe('failure signs that a take shows itself', () => {
     const script = scriptFromTake(take, { scriptId: 's', name: 's', tidy: everything });
     expect(shownSigns(script, take, signs)).toEqual({ s1: [signs[0]], s2: [signs[0], signs[1]], s3: [signs[2]] });
     expect(shownSigns(script, take, [])).toEqual({});
+  });
+
+  it('are looked for in time that grows with the answer, whatever it holds', () => {
+    const xml = (body: string) => new TakeBuilder().add(['GET', '/'], [200, [['Content-Type', 'application/xml']], body]).load();
+    const told = (body: string) => heldBy(xml(body), { kind: 'element', text: 'fault' }, 9).map((one) => one.told);
+    expect(told('<r><s:fault code="4">Lot is closed</s:fault></r>')).toEqual([expect.stringContaining('<fault> with “Lot is closed”')]);
+    expect(told('<r><fault\n></fault></r>')).toEqual(['It holds the element <fault>, which is a failure sign.']);
+    expect(told('<r><faults>1</faults><default>fault</default></r>')).toEqual([]);
+    // Tags that begin and never end.
+    expect(told(`<r>${'<fault '.repeat(300_000)}`)).toEqual([]);
   });
 });

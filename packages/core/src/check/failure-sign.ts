@@ -38,10 +38,14 @@ function found(response: ResponseView, { kind, text }: FailureSign): string | nu
 
 function xmlElement(body: string, name: string): string | null {
   const quoted = name.replace(/[^\w-]/g, '\\$&');
-  const element = new RegExp(`<(?:[\\w.-]+:)?${quoted}(?:\\s[^>]*)?>([^<]*)`).exec(body);
-  return element
-    ? `It holds the element <${name}>${(element[1] ?? '').trim() === '' ? '' : ` with “${cutText((element[1] ?? '').trim(), 140)}”`}`
-    : null;
+  const begin = new RegExp(`<(?:[\\w.-]{1,100}:)?${quoted}(?=[\\s>])`, 'g');
+  const start = begin.exec(body);
+  // A tag ends at the next bracket; where there is none, none of those that begin later ends either.
+  const end = start ? body.indexOf('>', begin.lastIndex) : -1;
+  if (end < 0) return null;
+  const next = body.indexOf('<', end);
+  const text = body.slice(end + 1, next < 0 ? body.length : next).trim();
+  return `It holds the element <${name}>${text === '' ? '' : ` with “${cutText(text, 140)}”`}`;
 }
 
 const deepest = 40;

@@ -1,3 +1,6 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { KnownSecrets, plainEnvironment, type Environment } from '@sturdy/core';
 import request from 'supertest';
 import * as z from 'zod';
@@ -177,5 +180,61 @@ describe('the OpenAPI document', () => {
       .use('/api', mount([own]));
     expect((await request(small).post('/api/double').send({ n: 4 })).body).toEqual({ n: 8 });
     expect((await request(small).post('/api/double').send({ n: 10 })).status).toBe(400);
+  });
+});
+
+describe('the page of the web client', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'sturdy-web-'));
+  writeFileSync(join(folder, 'index.html'), '<html><body><app-root></app-root></body></html>');
+  afterAll(() => {
+    rmSync(folder, { recursive: true, force: true });
+  });
+
+  it('may run its own scripts only, and take styles with a nonce that is new for each page', async () => {
+    const open = async (path: string) => {
+      const answer = await local(request(createApp(services, folder)).get(path));
+      const policy = answer.headers['content-security-policy'] ?? '';
+      const nonce = /style-src 'self' 'nonce-([^']{20,})'/.exec(policy)?.[1] ?? 'none';
+      expect(answer.text).toContain(`<app-root ngCspNonce="${nonce}">`);
+      expect(policy).toContain("default-src 'self'");
+      expect(policy).toContain("script-src 'self'");
+      expect(policy).toContain("script-src-attr 'none'");
+      expect(policy).toContain("frame-ancestors 'self'");
+      expect(answer.headers).toMatchObject({
+        'cache-control': 'no-store',
+        'x-content-type-options': 'nosniff',
+        'referrer-policy': 'no-referrer',
+      });
+      expect(answer.headers['x-powered-by']).toBeUndefined();
+      return nonce;
+    };
+    expect(await open('/')).not.toBe(await open('/takes/record'));
+  });
+});
+
+describe('what the store cannot do at the moment', () => {
+  const failing = (name: string, message: string) => ({
+    ...services,
+    store: { projects: () => Promise.reject(Object.assign(new Error(message), { name })) },
+  });
+
+  it.each([
+    ['DatabaseAwayError', 503, 'The database does not answer'],
+    ['NoRoomError', 507, 'The disk takes no more'],
+  ])('is told with what to do, and is no fault: %s', async (name, status, title) => {
+    const own = createApp(failing(name, 'Make room, or see whether it runs.') as unknown as Services, '/nowhere');
+    const answer = await local(request(own).get('/api/projects'));
+    expect(answer.body).toMatchObject({ status, title, detail: 'Make room, or see whether it runs.' });
+  });
+
+  it('goes into the log with who asked, where something was to be changed', async () => {
+    const info = jest.spyOn(log, 'info');
+    const put = request(app).put('/api/projects/p1/environments/e1').set('x-sturdy-person', 'Kim%20Lee');
+    await local(put.send({ ...environment, targets: ['http://127.0.0.1:1'] }));
+    await local(request(app).get('/api/projects?secret=1'));
+    expect(info.mock.calls).toEqual([
+      ['PUT /projects/p1/environments/e1', { by: 'Kim Lee', status: 200, ms: expect.any(Number) as number }],
+    ]);
+    info.mockRestore();
   });
 });

@@ -29,6 +29,10 @@ const forScreens: ReadonlySet<string> = new Set<keyof Compute>([
   'readPatterns',
   'readScript',
 ]);
+/** Figures of runs take their time, and are given up when the one who looked at them leaves. */
+const forReaders: ReadonlySet<string> = new Set<keyof Compute>(['lanes', 'runTable', 'samples', 'sampledUsers']);
+/** A screen that looks again each second leaves what it asked before; what takes no longer than this is computed all the same. */
+const readerGraceMs = 5000;
 const screenLimitMs = 30_000;
 /** Runs, rehearsals and files are judged and written to the end, whoever looks; a large take may need its time. */
 const workLimitMs = 300_000;
@@ -48,7 +52,11 @@ export async function startCompute(
   const call = (method: string, args: unknown[]): Promise<unknown> =>
     forScreens.has(method)
       ? screens.call(method, args, { limitMs: limits.screenMs, signal: askersLeave.getStore() })
-      : work.call(method, args, { limitMs: limits.workMs });
+      : work.call(method, args, {
+          limitMs: limits.workMs,
+          graceMs: readerGraceMs,
+          signal: forReaders.has(method) ? askersLeave.getStore() : undefined,
+        });
   const compute = new Proxy({} as Compute, {
     get: (_, method) => (typeof method === 'string' && method !== 'then' ? (...args: unknown[]) => call(method, args) : undefined),
   });

@@ -1,6 +1,8 @@
 import type { HandoffPattern } from '@sturdy/core';
 import { computeWorkerFile } from '../files.js';
 import { ComputeThread } from './compute-thread.js';
+import type { Problem } from '../problem.js';
+import type { StoredTake } from '../store/repository.js';
 import { askersLeave, startCompute } from './compute-client.js';
 
 /** A thread whose methods say what they were asked, stand still, or fail. */
@@ -44,6 +46,24 @@ describe('a thread that computes', () => {
     expect(await thread.call('say', ['still here'], patient)).toBe('still here');
   });
 
+  it('spares what nobody waits for any more where it has a grace, and ends it after that', async () => {
+    const leaving = new AbortController();
+    const short = thread.call('say', ['a'], { limitMs: 5000, graceMs: 5000, signal: leaving.signal });
+    const long = thread.call('stand', [], { limitMs: 60_000, graceMs: 300, signal: leaving.signal });
+    await new Promise((done) => setTimeout(done, 0));
+    leaving.abort();
+    // What waits still is given up at once, what runs is not.
+    await expect(long).rejects.toMatchObject({ status: 499 });
+    expect(await short).toBe('a');
+    const running = new AbortController();
+    const standing = thread.call('stand', [], { limitMs: 60_000, graceMs: 300, signal: running.signal });
+    setTimeout(() => {
+      running.abort();
+    }, 50);
+    await expect(standing).rejects.toMatchObject({ status: 499 });
+    expect(await thread.call('say', ['b'], { limitMs: 5000 })).toBe('b');
+  });
+
   it('goes on with another thread where one has ended by itself', async () => {
     await expect(thread.call('die', [], patient)).rejects.toThrow('has ended');
     expect(await thread.call('say', ['again'], patient)).toBe('again');
@@ -55,6 +75,13 @@ describe('a thread that computes', () => {
     await expect(none.call('say', [], patient)).rejects.toThrow('no room');
   });
 });
+
+const nothingRecorded: StoredTake = {
+  take: { id: 't', projectId: 'p', name: 'T', startedAt: '2026-11-23T10:00:00.000Z', state: 'done', marks: [], harLog: null },
+  exchanges: [],
+  bodies: {},
+  bytes: {},
+};
 
 describe('computing for a screen', () => {
   const wrongPattern: HandoffPattern = {
@@ -80,6 +107,11 @@ describe('computing for a screen', () => {
       leaving.abort();
       await expect(left).rejects.toMatchObject({ status: 499 });
       expect(await compute.readPatterns('patterns: 1\nlist: []')).toEqual({ list: [] });
+      // Figures of a run are given up too when nobody looks at them any more; a verdict is not.
+      expect(await askersLeave.run(AbortSignal.abort(), () => compute.lanes([]).catch((error: Problem) => error.status))).toBe(499);
+      expect(await askersLeave.run(AbortSignal.abort(), () => compute.survey(nothingRecorded))).toMatchObject({
+        proposal: expect.anything(),
+      });
       await expect(compute.patternProblem(wrongPattern)).resolves.not.toBeNull();
     } finally {
       await close();

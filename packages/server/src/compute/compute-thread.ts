@@ -7,6 +7,8 @@ export interface CallLimits {
   limitMs: number;
   /** Aborted where nobody waits for the answer any more. */
   signal?: AbortSignal | undefined;
+  /** So long, in ms, it may go on once it has begun, although nobody waits for it; 0 where it is left out. A thread is dear to begin anew. */
+  graceMs?: number;
 }
 
 interface Job extends CallLimits {
@@ -27,6 +29,7 @@ export class ComputeThread {
   #calls: Promise<WorkerCalls>;
   readonly #queue: Job[] = [];
   #running: Job | null = null;
+  #beganMs = 0;
   #isClosed = false;
 
   constructor(readonly file: URL) {
@@ -71,6 +74,7 @@ export class ComputeThread {
     const job = this.#queue.shift();
     if (!job) return;
     this.#running = job;
+    this.#beganMs = performance.now();
     const settle = (act: () => void): void => {
       clearTimeout(timer);
       if (this.#running !== job) return;
@@ -119,7 +123,14 @@ export class ComputeThread {
     if (at >= 0) {
       this.#queue.splice(at, 1);
       job.failed(leftAlone());
-    } else this.#end(job, leftAlone());
+      return;
+    }
+    const graceMs = Math.max(0, (job.graceMs ?? 0) - (performance.now() - this.#beganMs));
+    if (graceMs === 0) this.#end(job, leftAlone());
+    else
+      setTimeout(() => {
+        this.#end(job, leftAlone());
+      }, graceMs).unref();
   }
 }
 

@@ -12,8 +12,12 @@ const colours = HighlightStyle.define([
   { tag: [tags.keyword, tags.number, tags.bool, tags.separator, tags.punctuation, tags.squareBracket, tags.brace], color: 'var(--ink-2)' },
 ]);
 
+/** The word by which the page takes styles that come later (Content Security Policy Level 3, 8.1); the server gives it to the root. */
+const styleNonce = document.querySelector('[ngCspNonce]')?.getAttribute('ngCspNonce') ?? '';
+
 /** How every editor of text and code looks. */
 export const editorTheme: Extension = [
+  EditorView.cspNonce.of(styleNonce),
   syntaxHighlighting(colours),
   EditorView.theme({
     '&': { height: '100%', fontSize: '12.5px', backgroundColor: 'var(--surface)', color: 'var(--ink)' },
