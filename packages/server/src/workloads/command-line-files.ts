@@ -76,7 +76,16 @@ export async function writeCommandLineFiles(
   const variables = Object.fromEntries(Object.entries(environment.variables).filter(([one]) => !secretVariables.includes(one)));
   await add('env.yaml', [
     environmentHead +
-      stringify({ name, targets, map, variables, secretVariables, failureSigns, trust, upstreamProxy: withPassword(upstreamProxy, () => '') }),
+      stringify({
+        name,
+        targets,
+        map,
+        variables,
+        secretVariables,
+        failureSigns,
+        trust,
+        upstreamProxy: withPassword(upstreamProxy, () => ''),
+      }),
   ]);
   for (const { table, file } of data) await add(file, freeRows(store, table));
   zip.end();
