@@ -192,6 +192,23 @@ test('secrets leave the product only when they are asked for', async () => {
   expect(survey.played).toBeGreaterThan(5);
 });
 
+test('an administrator sees how the server is; the value of a secret variable is kept, and left out of what is shown', async ({ page }) => {
+  await page.goto(`${product}/about`);
+  await expect(page.getByText('Database answers')).toBeVisible();
+  await expect(page.getByRole('row', { name: /Database, embedded .* MB/ })).toBeVisible();
+  await looksRight(page, 'about this server');
+  await page.getByRole('button', { name: /^Environment/ }).click();
+  await page.getByRole('button', { name: 'Add a variable' }).click();
+  await page.getByLabel('Name of the variable').fill('apiKey');
+  await page.getByLabel('Value of apiKey').fill('medlar-5532');
+  await page.getByLabel('secret').check();
+  await page.getByRole('button', { name: 'Save' }).click();
+  await page.getByRole('button', { name: /^Environment/ }).click();
+  await expect(page.getByLabel('Value of apiKey')).toHaveAttribute('placeholder', 'kept, not shown');
+  await expect(page.getByLabel('Value of apiKey')).toHaveValue('');
+  expect(JSON.stringify(await ask('GET', '/projects/p1/environments'))).not.toContain('medlar');
+});
+
 test('what browsers wrote and pasted comes in: a HAR dropped on the page with its progress, and commands of curl', async ({ page }) => {
   const file = join(folder, 'robot.har');
   await playYardRobot({ origin: stage.yard.origin, transactions: ['sign-in'], container: container(9), recordHar: file });

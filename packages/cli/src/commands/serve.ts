@@ -12,6 +12,9 @@ interface Options {
   target: string[];
 }
 
+/** A part that stands still must not keep the process alive, in ms; what it had not written yet comes back as after a crash. */
+const longestStopMs = 60_000;
+
 export function addServe(program: Command): void {
   program
     .command('serve')
@@ -42,7 +45,13 @@ export function addServe(program: Command): void {
       if (server.interruptedRuns > 0)
         process.stdout.write(`${server.interruptedRuns} run(s) were interrupted by the last stop; their figures up to then are kept.\n`);
       process.stdout.write(`Sturdy Puppet is ready: ${server.origin}\n`);
-      const stop = () => void server.stop().then(() => process.exit(0));
+      const stop = () => {
+        setTimeout(() => {
+          process.stderr.write(`Something did not end within ${longestStopMs / 1000} s; the next start closes what was open.\n`);
+          process.exit(1);
+        }, longestStopMs).unref();
+        void server.stop().then(() => process.exit(0));
+      };
       process.on('SIGTERM', stop);
       process.on('SIGINT', stop);
     });

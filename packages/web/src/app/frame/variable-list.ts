@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
-import { isKept } from '@sturdy/core';
+import { isKept, keptSecret } from '@sturdy/core';
 
 /** A variable of an environment as it is edited. */
 export interface EditedVariable {
@@ -32,7 +32,7 @@ export interface EditedVariable {
             autocomplete="off"
             [value]="shown()[$index]"
             [placeholder]="one.isSecret && shown()[$index] === '' ? 'kept, not shown' : 'value'"
-            (input)="set($index, { value: text($event) })"
+            (input)="write($index, text($event))"
           />
         </div>
         <label class="secret"><input type="checkbox" [checked]="one.isSecret" (change)="mark($index, checked($event))" /> secret</label>
@@ -64,6 +64,9 @@ export class VariableList {
   /** What stands in the fields: nothing of a value that is kept. */
   readonly shown = computed(() => this.variables().map(({ value }) => (isKept(value) ? '' : value)));
 
+  /** Names of secrets that were kept before somebody wrote over them. */
+  readonly #kept = new Set<string>();
+
   text(event: Event): string {
     return (event.target as HTMLInputElement).value;
   }
@@ -72,6 +75,12 @@ export class VariableList {
   }
   set(at: number, change: Partial<EditedVariable>): void {
     this.changed.emit(this.variables().map((one, index) => (index === at ? { ...one, ...change } : one)));
+  }
+  /** What is written replaces a secret that is kept; where it is taken back, the secret stays. */
+  write(at: number, value: string): void {
+    const { name = '', value: before = '', isSecret = false } = this.variables()[at] ?? {};
+    if (isKept(before)) this.#kept.add(name);
+    this.set(at, { value: value === '' && isSecret && this.#kept.has(name) ? keptSecret : value });
   }
   /** A secret that is to be shown from now on has to be written anew. */
   mark(at: number, isSecret: boolean): void {
