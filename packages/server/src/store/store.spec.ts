@@ -207,7 +207,7 @@ onBothDatabases('store', (opened) => {
     await repository.saveRun(run);
     await repository.saveFrames('r1', [frame(0), frame(1), frame(2)]);
     await repository.saveFrames('r1', [frame(2)]);
-    expect(await repository.closeOpen()).toBe(1);
+    expect(await repository.closeOpen()).toEqual({ runs: [1], takes: [] });
     expect(await repository.run('r1')).toMatchObject({ state: 'interrupted', endedAt: '2026-11-23T10:00:02.000Z' });
     expect((await repository.frames('r1')).map((one) => one.second)).toEqual([0, 1, 2]);
   });
