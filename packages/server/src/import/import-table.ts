@@ -20,7 +20,8 @@ export interface ImportedTable extends ReadTable {
   id: string;
 }
 
-const uploadPrefix = 'sturdy-upload-';
+/** How names in the temporary folder begin that a later start may clear away; the number of their process follows. */
+export const uploadPrefix = 'sturdy-upload-';
 
 /** Deletes uploads that processes which live no more have left in the temporary folder. */
 export async function clearLeftUploads(): Promise<void> {

@@ -1,7 +1,11 @@
+import { cp, mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import type { DataTable } from '@sturdy/core';
-import { ownTablesWorkerFile } from '../files.js';
+import { emptyDatabaseFolder, ownTablesWorkerFile } from '../files.js';
 import type { Store } from '../store/store-client.js';
 import { WorkerCalls } from '../worker-calls.js';
+import { uploadPrefix } from './import-table.js';
 import type { CopiedRow } from './own-tables.worker.js';
 import type { QueryRows } from './query-cells.js';
 
@@ -39,7 +43,10 @@ export async function queryOwnTables(
     throw new Error(
       `The tables of this query have ${rows.toLocaleString('en')} rows, and at most ${mostCopied.toLocaleString('en')} are asked at once. Name fewer tables.`,
     );
-  const calls = await WorkerCalls.start(ownTablesWorkerFile, {});
+  const folder = await mkdtemp(join(tmpdir(), `${uploadPrefix}${process.pid}-`));
+  const dataDir = join(folder, 'pg');
+  await cp(emptyDatabaseFolder, dataDir, { recursive: true });
+  const calls = await WorkerCalls.start(ownTablesWorkerFile, { dataDir });
   let why = '';
   const end = (reason: string): void => {
     why ||= reason;
@@ -71,5 +78,6 @@ export async function queryOwnTables(
     clearTimeout(timer);
     signal?.removeEventListener('abort', giveUp);
     await calls.worker.terminate();
+    await rm(folder, { recursive: true, force: true });
   }
 }
