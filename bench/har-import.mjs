@@ -16,6 +16,7 @@ const server = await startServer({
   store: { directory: join(folder, 'data') },
   recorderFolder: join(folder, 'recorder'),
   secretsFolder: join(folder, 'secrets'),
+  logFolder: join(folder, 'log'),
 });
 
 /** Pages of about 9 kB, each different, so that no body is stored twice. */

@@ -39,6 +39,7 @@ const server = await startServer({
   samplesFolder: join(folder, 'samples'),
   recorderFolder: join(folder, 'recorder'),
   secretsFolder: join(folder, 'secrets'),
+  logFolder: join(folder, 'log'),
   targets: [targetOrigin],
 });
 const ask = async (method, path, body, type = 'application/json') => {
