@@ -72,35 +72,29 @@ const disk = () => {
   };
 };
 
+/** A database behind a door that is shut, or lets nothing pass, for so long. */
+async function behindGate(state, longMs) {
+  const server = await startPostgres();
+  const gate = await gateBefore(server.url);
+  return {
+    env: { DATABASE_URL: gate.url },
+    come: () => gate.set(state),
+    go: () => gate.set('open'),
+    longMs,
+    told: 'databaseAway',
+    close: server.stop,
+  };
+}
+
 /** Each fault: what the product is started with, and how the fault comes and goes. */
 const faults = {
   'database restarted': async () => {
     const server = await startPostgres();
     return { env: { DATABASE_URL: server.url }, come: () => server.restart(), go: () => undefined, close: server.stop };
   },
-  'database refuses': async () => {
-    const server = await startPostgres();
-    const gate = await gateBefore(server.url);
-    return {
-      env: { DATABASE_URL: gate.url },
-      come: () => gate.set('shut'),
-      go: () => gate.set('open'),
-      told: 'databaseAway',
-      close: server.stop,
-    };
-  },
-  'database hangs': async () => {
-    const server = await startPostgres();
-    const gate = await gateBefore(server.url);
-    return {
-      env: { DATABASE_URL: gate.url },
-      come: () => gate.set('hanging'),
-      go: () => gate.set('open'),
-      longMs: 75_000,
-      told: 'databaseAway',
-      close: server.stop,
-    };
-  },
+  'database refuses': () => behindGate('shut'),
+  // A query is taken for one that never ends after a minute.
+  'database hangs': () => behindGate('hanging', 75_000),
   'disk full': async () => {
     const own = disk();
     return { folder: own.folder, come: own.fill, go: own.empty, close: own.remove };

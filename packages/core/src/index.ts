@@ -4,6 +4,7 @@ export * from './take/messages.js';
 export * from './take/warnings.js';
 export * from './take/browser-hosts.js';
 export * from './take/name-suggestions.js';
+export * from './version.js';
 export * from './about/about.schema.js';
 export * from './sign-in/credential.schema.js';
 export * from './sign-in/sign-in.js';

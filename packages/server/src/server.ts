@@ -1,6 +1,6 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { environmentProblem, plainEnvironment } from '@sturdy/core';
+import { environmentProblem, plainEnvironment, version } from '@sturdy/core';
 import { AboutServer } from './about/about-server.js';
 import { createApp } from './api/app.js';
 import { projectId, type Services } from './api/services.js';
@@ -19,7 +19,6 @@ import { SampleFiles } from './samples/sample-files.js';
 import { ProjectSecrets } from './secrets/project-secrets.js';
 import type { StorePlace } from './store/open-database.js';
 import { openStore } from './store/store-client.js';
-import { version } from './version.js';
 
 export interface ServerOptions {
   /** TCP port on 127.0.0.1; 0 takes a free one. */

@@ -1,11 +1,10 @@
 import { existsSync, readdirSync, statfsSync, statSync } from 'node:fs';
 import { release, type as systemType } from 'node:os';
 import { join } from 'node:path';
-import type { About } from '@sturdy/core';
+import { version, type About } from '@sturdy/core';
 import type { ServerLog } from '../log/server-log.js';
 import type { Store } from '../store/store-client.js';
 import type { StorePlace } from '../store/open-database.js';
-import { version } from '../version.js';
 
 /** What the last stop of the server broke off. */
 export type Interrupted = About['interrupted'];

@@ -1,8 +1,8 @@
+import { version } from '@sturdy/core';
 import { raw, Router, type Request, type Response } from 'express';
 import * as z from 'zod';
 import { askersLeave } from '../compute/compute-client.js';
 import { Problem } from '../problem.js';
-import { version } from '../version.js';
 import { storePatience } from '../store/store-client.js';
 
 /** What a handler gets: everything that came in, checked against the route's schemas. */

@@ -8,9 +8,9 @@ const mostTakes = 50;
 
 /** What is known to be secret in a project: of its environments, and what was typed into password fields while recording. */
 export class ProjectSecrets {
-  readonly #typed = new Map<string, Promise<string[]>>();
+  readonly #typed = new Map<string, string[]>();
 
-  constructor(readonly store: Pick<Store, 'environments' | 'exchanges' | 'body'>) {}
+  constructor(readonly store: Pick<Store, 'environments' | 'take' | 'exchanges' | 'body'>) {}
 
   /** All that is secret in an export of these takes. */
   async of(projectId: string, takeIds: readonly string[]): Promise<KnownSecrets> {
@@ -19,14 +19,13 @@ export class ProjectSecrets {
     return new KnownSecrets([...environments.flatMap(environmentSecrets), ...typed.flat()]);
   }
 
-  /** What was typed while a take was recorded no longer changes, so it is looked for once. */
-  #typedIn(takeId: string): Promise<string[]> {
+  async #typedIn(takeId: string): Promise<string[]> {
     const known = this.#typed.get(takeId);
     if (known) return known;
-    const found = this.#find(takeId);
-    this.#typed.set(takeId, found);
-    // One that could not be read now is read the next time.
-    found.catch(() => this.#typed.delete(takeId));
+    const isDone = (await this.store.take(takeId))?.state === 'done';
+    const found = await this.#find(takeId);
+    // What was typed no longer changes once the take is done, so it is looked for once.
+    if (isDone) this.#typed.set(takeId, found);
     for (const oldest of [...this.#typed.keys()].slice(0, -mostTakes)) this.#typed.delete(oldest);
     return found;
   }

@@ -167,6 +167,22 @@ describe('A database that goes away in the middle of a call', () => {
     expect(await patience.run('changeTable', failOnce(Object.assign(new Error('refused'), { code: 'ECONNREFUSED' })), 1000)).toBe('done');
   });
 
+  it('is given up after a while too where it answers, and fails each time all the same', async () => {
+    // PostgreSQL's own code for a server that takes no writes, as a replica does (25006).
+    const call = jest.fn(() => Promise.reject(Object.assign(new Error('read-only'), { code: '25006' })));
+    const patience = new Patience(
+      () => Promise.resolve(),
+      () => undefined,
+    );
+    await expect(patience.run('saveTake', call, 1200)).rejects.toMatchObject({
+      name: 'DatabaseAwayError',
+      message: expect.stringMatching(/read-only.*Nothing of this was stored/) as string,
+    });
+    // It was asked again now and then, not without a pause.
+    expect(call.mock.calls.length).toBeGreaterThan(1);
+    expect(call.mock.calls.length).toBeLessThan(6);
+  });
+
   it('is told from errors that come back however often one asks', async () => {
     const error = Object.assign(new Error('duplicate key value'), { code: '23505' });
     expect(awayIn(error)).toBeNull();

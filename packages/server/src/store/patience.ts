@@ -34,6 +34,11 @@ const onlyOnce = new Set(['changeTable', 'goToVersion']);
 
 const askAgainMs = 500;
 
+const tooLate = (reason: string, since = 'this call began'): DatabaseAwayError =>
+  new DatabaseAwayError(
+    `The database has not answered since ${since} (${reason}). Nothing of this was stored; do it again when the database is back.`,
+  );
+
 /**
  * Calls of the store wait while the database is away, and are made again when it answers: it is restarted, or it hangs. Each waits as long as its
  * caller has patience.
@@ -61,6 +66,8 @@ export class Patience {
         const away = awayIn(error);
         if (!away || this.#ended) throw error;
         this.#goneFor(away.reason);
+        // It may answer and fail each time all the same, as one that was made read-only does.
+        if (performance.now() >= untilMs) throw tooLate(away.reason);
         if (away.reached && onlyOnce.has(method))
           throw new DatabaseAwayError(
             `The database went away in the middle of the change (${away.reason}). Look whether the change is there before you make it again.`,
@@ -82,13 +89,12 @@ export class Patience {
   }
 
   async #untilItAnswers(): Promise<void> {
-    while (!this.#ended) {
-      try {
-        await this.answers();
-        break;
-      } catch {
-        await new Promise((go) => setTimeout(go, askAgainMs));
-      }
+    for (let isBack = false; !isBack && !this.#ended;) {
+      await new Promise((go) => setTimeout(go, askAgainMs));
+      isBack = await this.answers().then(
+        () => true,
+        () => false,
+      );
     }
     this.#away = null;
     this.told(null);
@@ -98,11 +104,8 @@ export class Patience {
     const leftMs = Math.max(0, untilMs - performance.now());
     let timer: NodeJS.Timeout | undefined;
     const late = new Promise<true>((done) => (timer = setTimeout(done, leftMs, true)));
-    const tooLate = await Promise.race([late, this.#returning]);
+    const isLate = await Promise.race([late, this.#returning]);
     clearTimeout(timer);
-    if (tooLate)
-      throw new DatabaseAwayError(
-        `The database has not answered since ${this.#away?.since ?? 'a while'} (${this.#away?.reason ?? ''}). Nothing of this was stored; do it again when the database is back.`,
-      );
+    if (isLate) throw tooLate(this.#away?.reason ?? 'it was away', this.#away?.since);
   }
 }

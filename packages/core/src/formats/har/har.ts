@@ -4,6 +4,7 @@ import { base64ToBytes, bytesToBase64 } from '../../bytes.js';
 import { ExchangeSchema, type BodyRef, type Exchange, type Mark, type Message } from '../../take/take.schema.js';
 import { headerOf } from '../../take/messages.js';
 import { HarEntrySchema, HarSchema, SocketMessagesSchema, type HarEntry } from './har.schema.js';
+import { version } from '../../version.js';
 
 /** Gives stored bodies to and from a HAR file. `put` stores bytes and returns their reference. */
 export interface BodyShelf {
@@ -254,7 +255,7 @@ export function exportHar(
     title: mark.text,
     pageTimings: {},
   }));
-  const log = take.harLog ?? { version: '1.2', creator: { name: 'Sturdy Puppet', version: '0.1.0' }, pages };
+  const log = take.harLog ?? { version: '1.2', creator: { name: 'Sturdy Puppet', version }, pages };
   const pageOf = (atMs: number) => begins.findLastIndex((mark) => mark.atMs <= atMs);
   return {
     log: {

@@ -141,14 +141,15 @@ export class TappingProxy {
     return made;
   }
 
-  #isAllowedIn(request: IncomingMessage): boolean {
+  /** What comes through a tunnel is counted by itself, so the tunnel is not. */
+  #isAllowedIn(request: IncomingMessage, isTunnel = false): boolean {
     const address = request.socket.remoteAddress ?? '';
     const authorization = request.headers['proxy-authorization'];
     const entry = this.#door.asks(address, authorization);
     const isNews = this.#visitors.asked(
       address,
       request.headers['user-agent'],
-      entry === 'password' && authorization !== undefined ? 'wrong' : entry,
+      entry === 'password' && authorization !== undefined ? 'wrong' : entry === 'in' && isTunnel ? 'tunnel' : entry,
     );
     if (entry === 'shut' && isNews) this.options.shutOut(address);
     return entry === 'in';
@@ -156,7 +157,7 @@ export class TappingProxy {
 
   #tunnel(request: IncomingMessage, socket: Socket, head: Buffer): void {
     const authority = request.url ?? '';
-    if (!this.#isAllowedIn(request)) {
+    if (!this.#isAllowedIn(request, true)) {
       socket.end(wantsPassword);
       return;
     }
@@ -239,6 +240,7 @@ export class TappingProxy {
   async #request(request: ClientRequest, response: ClientResponse): Promise<void> {
     const socket = socketOf(request);
     const tunnel = this.#tunnels.get(socketKey(socket));
+    if (tunnel) this.#visitors.asked(socket.remoteAddress ?? '', request.headers['user-agent'], 'in');
     if (tunnel?.secure) this.#heard(socket, tunnel);
     const url = addressOf(request, tunnel);
     if (url === null || new URL(url).hostname === ownHost) {
@@ -311,6 +313,7 @@ export class TappingProxy {
   async #upgrade(request: IncomingMessage, client: Duplex, rest: Buffer): Promise<void> {
     const socket = request.socket;
     const tunnel = this.#tunnels.get(socketKey(socket));
+    if (tunnel) this.#visitors.asked(socket.remoteAddress ?? '', request.headers['user-agent'], 'in');
     if (tunnel?.secure) this.#heard(socket, tunnel);
     // A tunnel was let in when it was made; every other way in is asked for the password.
     if (!tunnel && !this.#isAllowedIn(request)) {

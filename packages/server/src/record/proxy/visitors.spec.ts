@@ -32,6 +32,14 @@ describe('Visitors of the recording proxy', () => {
     ]);
   });
 
+  it('are counted by what they asked, not by the tunnels that they opened for it', () => {
+    const visitors = new Visitors();
+    visitors.asked('10.0.0.2', undefined, 'tunnel');
+    expect(visitors.list()).toMatchObject([{ requests: 0, refused: 0, agent: '' }]);
+    visitors.asked('10.0.0.2', 'Tablet', 'in');
+    expect(visitors.list()).toMatchObject([{ requests: 1, refused: 0, agent: 'Tablet' }]);
+  });
+
   it('are forgotten where there are too many, the longest silent ones first', () => {
     const visitors = new Visitors();
     for (let n = 0; n < 300; n++) visitors.asked(`10.0.${n >> 8}.${n & 255}`, 'x'.repeat(5000), 'in');

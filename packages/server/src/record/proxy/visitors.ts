@@ -10,7 +10,7 @@ export class Visitors {
   constructor(readonly now: () => Date = () => new Date()) {}
 
   /** Notes that a client asked, and whether it was let in. Says whether that is another answer than the one before. */
-  asked(address: string, agent: string | undefined, entry: 'in' | 'password' | 'wrong' | 'shut'): boolean {
+  asked(address: string, agent: string | undefined, entry: 'in' | 'tunnel' | 'password' | 'wrong' | 'shut'): boolean {
     const at = this.now().toISOString();
     const before = this.#known.get(address);
     const visitor = before ?? { address, agent: '', since: at, lastAt: at, requests: 0, refused: 0, isShutOut: false };
@@ -19,7 +19,7 @@ export class Visitors {
     const isNews = visitor.isShutOut !== (entry === 'shut') || before === undefined;
     visitor.isShutOut = entry === 'shut';
     if (entry === 'in') visitor.requests++;
-    else if (entry !== 'password') visitor.refused++;
+    else if (entry === 'wrong' || entry === 'shut') visitor.refused++;
     // The one that was seen last stands last.
     this.#known.delete(address);
     this.#known.set(address, visitor);

@@ -44,7 +44,7 @@ import { VerdictShape } from '../shared/verdict-shape';
             <p class="mb-1">{{ server.interrupted.exchanges }} recorded answers came in from the journal.</p>
           }
           @if (isQuiet()) {
-            <p class="muted mb-0">Nothing: the server was stopped while nobody recorded and no run was under way.</p>
+            <p class="muted mb-0">Nothing was interrupted.</p>
           }
         </section>
         <section class="card-box pad" aria-labelledby="version">
