@@ -242,7 +242,7 @@ describe('generator', () => {
       {
         scripts: [script([step('s1', origin, '/')])],
         crews: [one],
-        curve: { kind: 'ramp', together: 2, rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: 'iteration' },
+        curve: { kind: 'ramp', together: 2, rampUpSeconds: 0, holdSeconds: 4, rampDownSeconds: 0, atEnd: 'iteration' },
         environment: environment(origin),
       },
       'r',
@@ -261,7 +261,7 @@ describe('generator', () => {
     expect(counts[1]).toBeGreaterThanOrEqual(26);
     expect(counts[2]).toBeLessThanOrEqual(5);
     expect(counts[3]).toBe(0);
-    expect(between(2900, 3100)).toBeGreaterThanOrEqual(1);
+    expect(between(2900, 4100)).toBeGreaterThanOrEqual(1);
     // Frames tell of users that changed, so the last word on each is looked for.
     const last = new Map(frames.flatMap((one) => one.users).map((user) => [user.user, user.state]));
     expect([...last]).toEqual([1, 2, 3, 4].map((user) => [user, 'ended']));

@@ -28,6 +28,12 @@ describe('What is known to be secret', () => {
     expect(known.hide('tenant harbour')).toBe('tenant harbour');
   });
 
+  it('is told as it is spelled where it stands, and only what stands there', () => {
+    expect(known.foundIn('q=damson%2F1207&again=damson%2F1207')).toEqual(['damson%2F1207']);
+    expect(known.foundIn('tenant harbour')).toEqual([]);
+    expect(new KnownSecrets([]).foundIn('damson/1207')).toEqual([]);
+  });
+
   it.each(['kim:', 'jo:', 'x', ''])('is masked within base64 too, whatever stands before it: “%s”', (before) => {
     const encoded = Buffer.from(`${before}medlar-5532 and more`).toString('base64');
     const hidden = known.hide(`Basic ${encoded}`);

@@ -44,6 +44,11 @@ export class KnownSecrets {
     return this.#pattern === null ? text : text.replace(this.#pattern, masked);
   }
 
+  /** The known secrets that stand in a text, each as it is spelled there. */
+  foundIn(text: string): string[] {
+    return this.#pattern === null ? [] : [...new Set(text.match(this.#pattern))];
+  }
+
   /** A document of plain data with the known secrets masked in all its texts. */
   hideIn<T>(document: T): T {
     if (this.#pattern === null) return document;

@@ -24,7 +24,7 @@ import {
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem.js';
-import { countedNumber, InProject, InTake } from './parameters.js';
+import { countedNumber, InProject, InTake, severalOf } from './parameters.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
@@ -135,6 +135,16 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
         }
         response.end(']}}');
       },
+    }),
+    route({
+      method: 'get',
+      path: '/takes/:takeId/secrets',
+      summary:
+        'What is secret in some exchanges and bodies of a take, as it is spelled there, to be masked on screen; and what was typed in it',
+      params: InTake,
+      query: z.object({ exchange: severalOf(countedNumber), body: severalOf(z.string()) }),
+      result: z.array(z.string()),
+      handle: async ({ params, query }) => secrets.standingIn(await theTake(params.takeId), query.exchange, query.body),
     }),
     route({
       method: 'get',

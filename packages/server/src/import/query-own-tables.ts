@@ -1,4 +1,4 @@
-import { cp, mkdtemp, rm } from 'node:fs/promises';
+import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { DataTable } from '@sturdy/core';
@@ -45,8 +45,7 @@ export async function queryOwnTables(
     );
   const folder = await mkdtemp(join(tmpdir(), `${uploadPrefix}${process.pid}-`));
   const dataDir = join(folder, 'pg');
-  await cp(emptyDatabaseFolder, dataDir, { recursive: true });
-  const calls = await WorkerCalls.start(ownTablesWorkerFile, { dataDir });
+  const calls = await WorkerCalls.start(ownTablesWorkerFile, { emptyDatabase: emptyDatabaseFolder, dataDir });
   let why = '';
   const end = (reason: string): void => {
     why ||= reason;
@@ -78,6 +77,7 @@ export async function queryOwnTables(
     clearTimeout(timer);
     signal?.removeEventListener('abort', giveUp);
     await calls.worker.terminate();
-    await rm(folder, { recursive: true, force: true });
+    // A thousand files take longer to remove than the query takes; who asks does not wait, and a start removes what is left.
+    rm(folder, { recursive: true, force: true }).catch(() => undefined);
   }
 }

@@ -81,11 +81,17 @@ describe('a query of the data tables of a project', () => {
     await expect(queryOwnTables(long, 'p', 'select * from "Growers ""north"""', 1)).rejects.toThrow('600,000 rows, and at most 500,000');
   });
 
-  it('does no harm, whatever it is: it changes nothing, ends in time, and is ended when it is given up', async () => {
-    const writing = 'with gone as (delete from "Lots" returning lot) select * from gone';
-    await expect(ask(writing)).rejects.toThrow();
-    const forever = 'select count(*) from "Lots" a, generate_series(1, 100000000) b, generate_series(1, 100000000) c';
+  const forever = 'select count(*) from "Lots" a, generate_series(1, 100000000) b, generate_series(1, 100000000) c';
+
+  it('changes nothing', async () => {
+    await expect(ask('with gone as (delete from "Lots" returning lot) select * from gone')).rejects.toThrow('data-modifying');
+  });
+
+  it('is ended when it takes too long', async () => {
     await expect(ask(forever, 1, 500)).rejects.toThrow('The query took longer than');
+  });
+
+  it('is ended when it is given up', async () => {
     const cancel = new AbortController();
     const asking = ask(forever, 1, 60_000, cancel.signal);
     setTimeout(() => {
@@ -98,6 +104,7 @@ describe('a query of the data tables of a project', () => {
 (hasPostgres ? describe : describe.skip)('a query of a PostgreSQL server', () => {
   let address = '';
   let stop: () => Promise<void>;
+  let asOwner: (sql: string) => Promise<void>;
   const made: { table: NewTable | null; rows: string[][]; deleted: number } = { table: null, rows: [], deleted: 0 };
   const keeping = {
     importRows: (_id: string, _before: number, rows: string[][]) => Promise.resolve(void made.rows.push(...rows)),
@@ -110,13 +117,18 @@ describe('a query of the data tables of a project', () => {
   beforeAll(async () => {
     const server = await startPostgres();
     ({ stop } = server);
-    address = server.url;
-    const client = new pg.Client({ connectionString: address });
-    await client.connect();
-    await client.query(
+    const owner = server.url;
+    address = owner.replace('sturdy@', 'reader@');
+    asOwner = async (sql) => {
+      const client = new pg.Client({ connectionString: owner });
+      await client.connect();
+      await client.query(sql);
+      await client.end();
+    };
+    await asOwner(
       "create table loads as select n as id, 'TWCU' || n as container, n * 1.50 as kg, date '2026-11-25' + (n % 7) as due, n % 2 = 0 as frozen, null::text as remark from generate_series(1, 12000) n",
     );
-    await client.end();
+    await asOwner('create role reader login; grant select on loads to reader');
   }, 60_000);
   afterAll(() => stop());
 
@@ -141,6 +153,19 @@ describe('a query of the data tables of a project', () => {
       ['kg', 'number'],
       ['due', 'date'],
     ]);
+  });
+
+  it('is made by an account that may only read, and the way to one is told', async () => {
+    const asked = (user: string) =>
+      tryQuery(keeping, 'p', { address: address.replace('reader@', `${user}@`), sql: 'select count(*) from loads' });
+    await expect(asked('sturdy')).rejects.toThrow(
+      "The account sturdy is a superuser, and queries are made only by an account that may do nothing but read. Make one: create role reader login password '…'; grant connect on database postgres",
+    );
+    await asOwner('create role signals login in role pg_signal_backend; grant select on loads to signals');
+    await expect(asked('signals')).rejects.toThrow('is a member of pg_signal_backend');
+    await asOwner('create role clerk login; grant select, update on loads to clerk');
+    await expect(asked('clerk')).rejects.toThrow('The account clerk may change loads');
+    expect((await asked('reader')).rows).toEqual([['12000']]);
   });
 
   it('changes nothing, whatever it calls, and tells the sentence of the database', async () => {

@@ -29,6 +29,29 @@ export function oneStatement(sql: string): string {
   return plain;
 }
 
+const mayWrite = `select coalesce(
+  (select 'is a superuser' from pg_roles where rolname = current_user and rolsuper),
+  (select 'is a member of ' || rolname from pg_roles
+    where rolname in ('pg_write_all_data', 'pg_write_server_files', 'pg_read_server_files', 'pg_execute_server_program', 'pg_signal_backend')
+      and pg_has_role(current_user, oid, 'member') limit 1),
+  (select 'may change ' || oid::regclass from pg_class
+    where relkind in ('r', 'p', 'v', 'f') and relnamespace not in ('pg_catalog'::regnamespace, 'information_schema'::regnamespace)
+      and has_table_privilege(oid, 'INSERT, UPDATE, DELETE, TRUNCATE') limit 1)
+) as why`;
+
+/**
+ * Refuses an account that may do more than read: a transaction that only reads keeps tables as they are, and not what functions do besides
+ * (files of the server, other sessions, programs).
+ */
+async function needReader(client: pg.Client): Promise<void> {
+  const [{ why } = { why: null }] = (await client.query<{ why: string | null }>(mayWrite)).rows;
+  if (why === null) return;
+  const { user, database } = client;
+  throw new Error(
+    `The account ${user ?? ''} ${why}, and queries are made only by an account that may do nothing but read. Make one: create role reader login password '…'; grant connect on database ${database ?? ''} to reader; grant usage on schema public to reader; grant select on all tables in schema public to reader;`,
+  );
+}
+
 /** Reads a query on another server in a transaction that may only read. Texts come as the database writes them. */
 async function fromServer(
   address: string,
@@ -60,6 +83,7 @@ async function fromServer(
     );
   });
   try {
+    await needReader(client);
     await client.query('begin transaction read only');
     // As one prepared statement: whatever the text holds, a second statement is refused by the database itself.
     await client.query({ text: `declare wanted no scroll cursor for ${sql}`, queryMode: 'extended' } as pg.QueryConfig);

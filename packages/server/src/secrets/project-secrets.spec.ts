@@ -20,7 +20,12 @@ const exchange = (n: number, sent: Exchange['requestBody'], received: Exchange['
 
 /** A store of one take, whose exchanges may grow while it is recorded. */
 function storeOf(state: Take['state']) {
-  const bodies: Record<string, string> = { page, first: 'user=kim&entry=plum-4410', second: '{"password":"cherry-9913"}' };
+  const bodies: Record<string, string> = {
+    page,
+    echo: `Basic ${btoa('medlar-5532')}`,
+    first: 'user=kim&entry=plum-4410',
+    second: '{"password":"cherry-9913"}',
+  };
   const list = [exchange(1, null, ref('page', 'text/html')), exchange(2, ref('first', 'application/x-www-form-urlencoded'), null)];
   const asked = jest.fn(() => Promise.resolve(list));
   return {
@@ -36,6 +41,7 @@ function storeOf(state: Take['state']) {
         ]),
       take: () => Promise.resolve({ id: 't', projectId: 'p', name: 'T', startedAt: '', state, marks: [], harLog: null } as Take),
       exchanges: asked,
+      exchange: (_takeId: string, n: number) => Promise.resolve(list.find((one) => one.n === n) ?? null),
       body: (hash: string) => Promise.resolve({ bytes: Buffer.from(bodies[hash] ?? ''), mimeType: '' }),
     },
   };
@@ -51,6 +57,16 @@ describe('What is known to be secret in a project', () => {
     expect(await hide('plum-4410', ['t'])).toBe(masked);
     // A take that is done is looked through once.
     expect(asked).toHaveBeenCalledTimes(1);
+  });
+
+  it('is told to whom it is shown: what was typed in the take, and else only what stands in what is shown', async () => {
+    const { store, list } = storeOf('done');
+    list.push({ ...exchange(3, null, null), url: 'http://127.0.0.1:1/?key=medlar-5532' });
+    const secrets = new ProjectSecrets(store);
+    const take = { id: 't', projectId: 'p' };
+    expect(await secrets.standingIn(take, [1, 2], ['page'])).toEqual(['plum-4410']);
+    expect(await secrets.standingIn(take, [3, 99], [])).toEqual(['plum-4410', 'medlar-5532']);
+    expect(await secrets.standingIn(take, [], ['echo'])).toEqual(['plum-4410', 'bWVkbGFyLTU1M']);
   });
 
   it('grows with a take that is being recorded', async () => {

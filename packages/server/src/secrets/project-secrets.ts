@@ -1,4 +1,4 @@
-import { environmentSecrets, KnownSecrets, passwordFields, secretsSent, type Exchange } from '@sturdy/core';
+import { environmentSecrets, KnownSecrets, passwordFields, secretsSent, type Exchange, type Take } from '@sturdy/core';
 import type { Store } from '../store/store-client.js';
 
 /** Bodies that are longer, in bytes, are no forms that somebody typed into. */
@@ -10,13 +10,26 @@ const mostTakes = 50;
 export class ProjectSecrets {
   readonly #typed = new Map<string, string[]>();
 
-  constructor(readonly store: Pick<Store, 'environments' | 'take' | 'exchanges' | 'body'>) {}
+  constructor(readonly store: Pick<Store, 'environments' | 'take' | 'exchange' | 'exchanges' | 'body'>) {}
 
   /** All that is secret in an export of these takes. */
   async of(projectId: string, takeIds: readonly string[]): Promise<KnownSecrets> {
     const environments = await this.store.environments(projectId);
     const typed = await Promise.all([...new Set(takeIds)].map((id) => this.#typedIn(id)));
     return new KnownSecrets([...environments.flatMap(environmentSecrets), ...typed.flat()]);
+  }
+
+  /**
+   * Which secrets stand in these exchanges and stored bodies of a take, each as it is spelled there, so that whoever is shown them can mask
+   * them; and what was typed in the take. Whoever may read them may read these.
+   */
+  async standingIn(take: Pick<Take, 'id' | 'projectId'>, numbers: readonly number[], hashes: readonly string[]): Promise<string[]> {
+    const known = await this.of(take.projectId, [take.id]);
+    const exchanges = await Promise.all(numbers.map((n) => this.store.exchange(take.id, n)));
+    const shownBodies = exchanges.flatMap((one) => [one?.requestBody ?? null, one?.response?.body ?? null]).filter((one) => one !== null);
+    const bodies = await Promise.all([...hashes, ...shownBodies.map((one) => one.hash)].map((hash) => this.#bodyText(hash)));
+    const texts = [...exchanges.map((one) => JSON.stringify(one)), ...bodies];
+    return [...new Set([...(await this.#typedIn(take.id)), ...texts.flatMap((text) => known.foundIn(text))])];
   }
 
   async #typedIn(takeId: string): Promise<string[]> {
@@ -35,16 +48,20 @@ export class ProjectSecrets {
     const fields = new Set<string>();
     for (const { response } of exchanges)
       if (/html/i.test(response?.body?.mimeType ?? ''))
-        for (const name of passwordFields(await this.#text(response?.body ?? null))) fields.add(name);
+        for (const name of passwordFields(await this.#refText(response?.body ?? null))) fields.add(name);
     const found: string[] = [];
     for (const { requestBody } of exchanges)
       if (requestBody && requestBody.size <= longestForm)
-        found.push(...secretsSent(await this.#text(requestBody), requestBody.mimeType, fields));
+        found.push(...secretsSent(await this.#refText(requestBody), requestBody.mimeType, fields));
     return [...new Set(found)];
   }
 
-  async #text(ref: Exchange['requestBody']): Promise<string> {
-    const body = ref && (await this.store.body(ref.hash));
+  async #refText(ref: Exchange['requestBody']): Promise<string> {
+    return ref ? this.#bodyText(ref.hash) : '';
+  }
+
+  async #bodyText(hash: string): Promise<string> {
+    const body = await this.store.body(hash);
     return body ? Buffer.from(body.bytes).toString('utf8') : '';
   }
 }

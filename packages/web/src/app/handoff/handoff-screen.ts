@@ -1,10 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, resource, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, resource, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { requestSteps, type Extractor, type Proposal, type Trial, type TriedResponse } from '@sturdy/core';
 import { catchError, debounceTime, filter, firstValueFrom, of, switchMap } from 'rxjs';
 import { Api, problemOf } from '../shared/api';
+import { SecretMask } from '../shared/secret-mask';
 import { hue } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
 import { loadScriptOf } from '../scripts/script-of-address';
@@ -73,6 +74,11 @@ export class HandoffScreen {
 
   constructor() {
     loadScriptOf(this.id);
+    const mask = inject(SecretMask);
+    effect(() => {
+      const [takeId, hash] = [this.script()?.takeId, this.shown()?.body?.hash];
+      if (takeId) void mask.look(takeId, [], hash === undefined ? [] : [hash]);
+    });
   }
 
   numberOf(step: string): number {

@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, effect, ElementRef, inject, input, resource, signal } from '@angular/core';
-import { maskText, type BodyRef, type TriedResponse } from '@sturdy/core';
+import { type BodyRef, type TriedResponse } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
 import { Api } from '../shared/api';
+import { SecretMask } from '../shared/secret-mask';
 
 interface Part {
   text: string;
@@ -73,6 +74,7 @@ const around = 20_000;
 export class MarkedBody {
   readonly #api = inject(Api);
   readonly #host = inject<ElementRef<HTMLElement>>(ElementRef);
+  readonly #mask = inject(SecretMask);
   readonly body = input.required<BodyRef | null>();
   readonly matches = input.required<TriedResponse['matches']>();
   readonly count = input.required<number>();
@@ -100,7 +102,7 @@ export class MarkedBody {
     const [from, to] = now
       ? [Math.max(0, now.start - around), Math.min(text.length, now.end + around)]
       : [0, Math.min(text.length, around)];
-    const plain = (part: string): string => (this.secrets() ? part : maskText(part));
+    const plain = (part: string): string => (this.secrets() ? part : this.#mask.text(part));
     const parts: Part[] = from > 0 ? [{ text: '…\n', match: null, at: -1 }] : [];
     let done = from;
     this.spans().forEach((one, at) => {

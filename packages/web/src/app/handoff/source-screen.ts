@@ -12,10 +12,11 @@ import {
 } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { requestSteps, type Rehearsal, type SentAndGot, type SourceCandidate, type StepDifference } from '@sturdy/core';
+import { answerOf, requestSteps, type Rehearsal, type SentAndGot, type SourceCandidate, type StepDifference } from '@sturdy/core';
 import { firstValueFrom, type Observable } from 'rxjs';
 import { DifferenceView } from '../rehearsal/difference-view';
 import { Api, problemOf, type FoundSources } from '../shared/api';
+import { SecretMask } from '../shared/secret-mask';
 import { VerdictShape } from '../shared/verdict-shape';
 import { onceSaved } from '../scripts/once-saved';
 import { loadScriptOf } from '../scripts/script-of-address';
@@ -84,6 +85,13 @@ export class SourceScreen {
 
   constructor() {
     loadScriptOf(this.id);
+    const mask = inject(SecretMask);
+    effect(() => {
+      const step = this.#steps().get(this.at()?.step ?? '')?.step;
+      const n = step && answerOf(step);
+      const takeId = this.script()?.takeId;
+      if (takeId) void mask.look(takeId, n == null ? [] : [n], []);
+    });
     effect(() => {
       const at = this.at();
       // What is looked into stands in the address, so it can be reloaded and sent to a colleague.

@@ -1,5 +1,6 @@
-import { ChangeDetectionStrategy, Component, computed, input, signal } from '@angular/core';
-import { maskLine, type DifferenceRow } from '@sturdy/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import type { DifferenceRow } from '@sturdy/core';
+import { SecretMask } from '../shared/secret-mask';
 
 interface Shown {
   at: number;
@@ -100,6 +101,7 @@ const cut = (line: string): string => (line.length > longestLine ? `${line.slice
   `,
 })
 export class DifferenceView {
+  readonly #mask = inject(SecretMask);
   readonly rows = input.required<readonly DifferenceRow[]>();
   readonly leftName = input('Recorded');
   readonly rightName = input('Replayed');
@@ -114,11 +116,14 @@ export class DifferenceView {
     if (count === 0) return this.harmless() === 0 ? 'The two are the same.' : 'Nothing differs but what moves on each visit.';
     return count === 1 ? '1 place differs.' : `${count} places differ.`;
   });
-  readonly hasSecrets = computed(() => this.rows().some((row) => [...row.left, ...row.right].some((line) => maskLine(line) !== line)));
+  readonly hasSecrets = computed(() =>
+    this.rows().some((row) => [...row.left, ...row.right].some((line) => this.#mask.line(line) !== line)),
+  );
   readonly harmless = computed(() => this.rows().filter((one) => one.kind === 'harmless').length);
   readonly shown = computed(() => {
     const rows = this.rows();
-    const shortened = (texts: readonly string[]): string => texts.map((line) => cut(this.secrets() ? line : maskLine(line))).join('\n');
+    const shortened = (texts: readonly string[]): string =>
+      texts.map((line) => cut(this.secrets() ? line : this.#mask.line(line))).join('\n');
     return rows.flatMap((row, at): Shown[] => {
       const whole = { at, kind: row.kind, left: shortened(row.left), right: shortened(row.right), folded: '' };
       if (row.kind === 'differs' || this.#opened().has(at) || (row.kind === 'harmless' && this.all())) return [whole];

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, resource, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, resource, signal } from '@angular/core';
 import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
@@ -8,6 +8,7 @@ import { dataActions, dataFeature } from '../data/data';
 import { EnvironmentDialogs } from '../frame/environment-dialogs';
 import { Api } from '../shared/api';
 import { figure, moment } from '../shared/format';
+import { SecretMask } from '../shared/secret-mask';
 import { VerdictShape } from '../shared/verdict-shape';
 import { BodyView } from '../takes/body-view';
 import { takesFeature } from '../takes/takes.feature';
@@ -105,6 +106,14 @@ export class RehearsalScreen {
   constructor() {
     loadScriptOf(this.id);
     this.#store.dispatch(dataActions.listAsked());
+    const mask = inject(SecretMask);
+    effect(() => {
+      const captured = this.current()?.captured;
+      const bodies = [captured?.request.body?.hash, captured?.response?.body?.hash].filter((one) => one !== undefined);
+      const exchange = this.exchange();
+      const takeId = this.script()?.takeId;
+      if (takeId) void mask.look(takeId, exchange ? [exchange.n] : [], bodies);
+    });
   }
 
   notesAfter(step: string | null): RehearsalNote[] {

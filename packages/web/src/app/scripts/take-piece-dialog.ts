@@ -3,6 +3,7 @@ import { RouterLink } from '@angular/router';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { isStaticFile, pathAndQuery, type Exchange } from '@sturdy/core';
 import { Api, problemOf, type CountedTake } from '../shared/api';
+import { SecretMask } from '../shared/secret-mask';
 
 /** Which piece of which take is to be put in. */
 export interface PieceChoice {
@@ -107,6 +108,7 @@ export interface PieceChoice {
 })
 export class TakePieceDialog {
   readonly #api = inject(Api);
+  readonly #mask = inject(SecretMask);
   readonly modal = inject(NgbActiveModal);
   readonly takes = signal<readonly CountedTake[]>([]);
   readonly chosen = signal(0);
@@ -127,6 +129,7 @@ export class TakePieceDialog {
   }
   choose(id: string): void {
     this.takeId.set(id);
+    void this.#mask.look(id, [], []);
     this.range.set(null);
     this.#api.take(id).subscribe({
       next: ({ exchanges }) => {
@@ -138,7 +141,7 @@ export class TakePieceDialog {
     });
   }
   target(one: Exchange): string {
-    return pathAndQuery(one.url);
+    return this.#mask.url(pathAndQuery(one.url));
   }
   isIn(n: number): boolean {
     const range = this.range();

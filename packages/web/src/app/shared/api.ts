@@ -189,6 +189,9 @@ export class Api {
   curl = (takeId: string, n: number, secrets: 'masked' | 'shown') =>
     this.#http.get<{ text: string }>(`/api/takes/${takeId}/exchanges/${n}/curl`, { params: { secrets } });
   makeScript = (takeId: string, options: ScriptOptions) => this.#http.post<Script>(`/api/takes/${takeId}/script`, options);
+  secretsIn = (takeId: string, exchange: readonly number[], body: readonly string[]): Observable<string[]> =>
+    this.#http.get<string[]>(`/api/takes/${takeId}/secrets`, { params: { exchange, body } });
+
   body = (hash: string): Observable<string> => this.#http.get(`/api/bodies/${hash}`, { responseType: 'text' });
 
   scripts = () => this.#http.get<Script[]>(`${inProject}/scripts`);

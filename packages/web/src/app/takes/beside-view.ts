@@ -1,5 +1,6 @@
-import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
-import { isSecretName, masked, pathAndQuery, type BesideRow, type Exchange, type Take } from '@sturdy/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal } from '@angular/core';
+import { pathAndQuery, type BesideRow, type Exchange, type Take } from '@sturdy/core';
+import { SecretMask } from '../shared/secret-mask';
 
 const told = {
   same: 'the same',
@@ -141,6 +142,7 @@ const told = {
   `,
 })
 export class BesideView {
+  readonly #mask = inject(SecretMask);
   readonly first = input.required<Take>();
   readonly exchanges = input.required<readonly Exchange[]>();
   readonly takes = input.required<readonly Take[]>();
@@ -160,12 +162,18 @@ export class BesideView {
     return `${count('same')} the same, ${count('differs')} differ, ${count('missing')} missing, ${count('extra')} extra, ${count('moved')} moved; ${values} values differ`;
   });
 
+  constructor() {
+    effect(() => {
+      for (const take of [this.first(), this.other()]) if (take) void this.#mask.look(take.id, [], []);
+    });
+  }
+
   name(n: number | null, of: ReadonlyMap<number, Exchange>): string {
     const exchange = of.get(n ?? -1);
     return exchange ? `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}` : '';
   }
 
   shownValue(name: string, value: string): string {
-    return !this.secrets() && isSecretName(name) ? masked : value;
+    return this.secrets() ? value : this.#mask.value(name, value);
   }
 }

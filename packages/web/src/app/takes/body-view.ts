@@ -1,8 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, resource, signal } from '@angular/core';
-import { bodyKind, maskText, type BodyRef } from '@sturdy/core';
+import { bodyKind, type BodyRef } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
 import { Api } from '../shared/api';
 import { bytes } from '../shared/format';
+import { SecretMask } from '../shared/secret-mask';
 import { jsonTree, TreeView, xmlTree, type TreeNode } from './tree-view';
 
 const shownCharacters = 60_000;
@@ -81,6 +82,7 @@ interface Part {
 })
 export class BodyView {
   readonly #api = inject(Api);
+  readonly #mask = inject(SecretMask);
   readonly body = input.required<BodyRef | null>();
   /** Text whose places are marked. */
   readonly sought = input('');
@@ -118,13 +120,13 @@ export class BodyView {
   });
   readonly hasSecrets = computed(() => {
     const text = this.text.value();
-    return text != null && text.length < 2_000_000 && maskText(text) !== text;
+    return text != null && text.length < 2_000_000 && this.#mask.text(text) !== text;
   });
   readonly parts = computed((): Part[] => {
     const text = this.text.value();
     if (text === null) return [{ text: 'Not text.', hit: false }];
     const plain = this.mode() === 'Pretty' ? indented(text ?? '') : (text ?? '');
-    const shown = this.secrets() ? plain : maskText(plain.slice(0, 400_000));
+    const shown = this.secrets() ? plain : this.#mask.text(plain.slice(0, 400_000));
     const cut =
       shown.length > shownCharacters ? `${shown.slice(0, shownCharacters)}\n… cut here; ${bytes(this.body()?.size ?? 0)} in all` : shown;
     return splitHits(cut, this.sought());

@@ -1,8 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, resource, signal } from '@angular/core';
-import { bodyKind, maskExchange, maskText, type BodyRef, type Exchange, type Header } from '@sturdy/core';
+import { bodyKind, maskExchange, type BodyRef, type Exchange, type Header } from '@sturdy/core';
 import { diffLines } from 'diff';
 import { firstValueFrom } from 'rxjs';
 import { Api } from '../shared/api';
+import { SecretMask } from '../shared/secret-mask';
 
 /** One line of a comparison. */
 interface Line {
@@ -59,6 +60,7 @@ const mostCharacters = 120_000;
 })
 export class ExchangeCompare {
   readonly #api = inject(Api);
+  readonly #mask = inject(SecretMask);
   readonly first = input.required<Exchange>();
   readonly second = input.required<Exchange>();
   readonly secrets = signal(false);
@@ -67,11 +69,11 @@ export class ExchangeCompare {
     loader: ({ params }) => Promise.all(params.map((one) => this.#text(one ?? null))),
   });
   readonly sections = computed(() => {
-    const shown = (one: Exchange) => (this.secrets() ? one : maskExchange(one));
+    const shown = (one: Exchange) => (this.secrets() ? one : this.#mask.knownIn(maskExchange(one)));
     const [left, right] = [shown(this.first()), shown(this.second())];
     const body = (at: number) => {
       const text = this.#bodies.value()?.[at] ?? '';
-      return this.secrets() ? text : maskText(text);
+      return this.secrets() ? text : this.#mask.text(text);
     };
     return [
       section('Request', `${left.method} ${left.url}`, `${right.method} ${right.url}`),

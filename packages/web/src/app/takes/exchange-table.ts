@@ -1,7 +1,8 @@
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
-import { ChangeDetectionStrategy, Component, afterRenderEffect, computed, input, model, signal, viewChild } from '@angular/core';
+import { ChangeDetectionStrategy, Component, afterRenderEffect, computed, inject, input, model, signal, viewChild } from '@angular/core';
 import { bodyKind, isStaticFile, mediaType, pathAndQuery, type Exchange, type Mark } from '@sturdy/core';
 import { bytes, figure } from '../shared/format';
+import { SecretMask } from '../shared/secret-mask';
 
 type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark };
 
@@ -156,6 +157,7 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
   `,
 })
 export class ExchangeTable {
+  readonly #mask = inject(SecretMask);
   readonly exchanges = input.required<readonly Exchange[]>();
   readonly marks = input<readonly Mark[]>([]);
   readonly selected = model<number | null>(null);
@@ -198,7 +200,7 @@ export class ExchangeTable {
   }
 
   address(exchange: Exchange): string {
-    return new URL(exchange.url).host + pathAndQuery(exchange.url);
+    return this.#mask.url(new URL(exchange.url).host + pathAndQuery(exchange.url));
   }
 }
 

@@ -1,11 +1,12 @@
 import { Clipboard } from '@angular/cdk/clipboard';
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, model, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, effect, linkedSignal, model, signal } from '@angular/core';
 import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
-import { bodyKind, headersOf, maskUrl, type Exchange, type Header } from '@sturdy/core';
+import { bodyKind, headersOf, type Exchange, type Header } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
 import { Api } from '../shared/api';
 import { bytes, figure } from '../shared/format';
+import { SecretMask } from '../shared/secret-mask';
 import { BodyView } from './body-view';
 import { ExchangeCompare } from './exchange-compare';
 import { HeaderList } from './header-list';
@@ -84,6 +85,9 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
           <img class="picture" [src]="imageUrl()" alt="The recorded image" />
         }
         @case ('Messages') {
+          <button class="act slim mb-2" (click)="shownMessages.set(!shownMessages())">
+            {{ shownMessages() ? 'Mask secrets' : 'Show secrets' }}
+          </button>
           <table class="grid" aria-label="Messages">
             <thead>
               <tr>
@@ -101,7 +105,7 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
                   <td>{{ one.from === 'client' ? 'browser' : 'server' }}</td>
                   <td>{{ one.kind }}</td>
                   <td class="num">{{ bytes(one.size) }}</td>
-                  <td class="mono said">{{ one.kind === 'binary' ? one.base64 : one.text }}</td>
+                  <td class="mono said">{{ one.kind === 'binary' ? one.base64 : shownMessages() ? one.text : mask.text(one.text) }}</td>
                 </tr>
               } @empty {
                 <tr>
@@ -178,6 +182,7 @@ export class ExchangeViewer {
   readonly #api = inject(Api);
   readonly #clipboard = inject(Clipboard);
   readonly #sanitizer = inject(DomSanitizer);
+  readonly mask = inject(SecretMask);
   readonly takeId = input.required<string>();
   readonly exchange = input.required<Exchange>();
   readonly sought = input('');
@@ -187,7 +192,8 @@ export class ExchangeViewer {
   readonly copied = signal('');
   readonly bytes = bytes;
   readonly figure = figure;
-  readonly shownUrl = computed(() => maskUrl(this.exchange().url));
+  readonly shownMessages = signal(false);
+  readonly shownUrl = computed(() => this.mask.url(this.exchange().url));
   readonly #kind = computed(() => this.exchange().response?.body?.mimeType ?? '');
   readonly tabs = computed((): Tab[] => [
     'Request',
@@ -211,6 +217,12 @@ export class ExchangeViewer {
     this.#sanitizer.bypassSecurityTrustResourceUrl(`/api/takes/${this.takeId()}/exchanges/${this.exchange().n}/page`),
   );
   readonly imageUrl = computed(() => `/api/takes/${this.takeId()}/file?url=${encodeURIComponent(this.exchange().url)}`);
+
+  constructor() {
+    effect(() => {
+      void this.mask.look(this.takeId(), [this.exchange().n], []);
+    });
+  }
 
   har(secrets: 'masked' | 'shown'): string {
     return `/api/takes/${this.takeId()}/har?exchange=${this.exchange().n}&secrets=${secrets}`;

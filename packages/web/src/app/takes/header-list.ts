@@ -1,5 +1,6 @@
-import { ChangeDetectionStrategy, Component, computed, input, signal } from '@angular/core';
-import { maskHeader, type Header } from '@sturdy/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import type { Header } from '@sturdy/core';
+import { SecretMask } from '../shared/secret-mask';
 
 /** Names with values, as they stood on the wire; secrets are masked until asked for. */
 @Component({
@@ -38,9 +39,10 @@ import { maskHeader, type Header } from '@sturdy/core';
   `,
 })
 export class HeaderList {
+  readonly #mask = inject(SecretMask);
   readonly headers = input.required<readonly Header[]>();
   readonly secrets = signal(false);
-  readonly #masked = computed(() => this.headers().map((header): Header => [header[0], maskHeader(header)]));
+  readonly #masked = computed(() => this.headers().map((header) => this.#mask.header(header)));
   readonly hasSecrets = computed(() => this.#masked().some(([, value], at) => value !== this.headers()[at]?.[1]));
   readonly shown = computed(() => (this.secrets() ? this.headers() : this.#masked()));
 }

@@ -6,6 +6,7 @@ import { Store } from '@ngrx/store';
 import { keptExchanges, unitsOf, usualTidy, type Exchange, type SearchHit, type Tidy, type TransactionStart } from '@sturdy/core';
 import { EnvironmentDialogs } from '../frame/environment-dialogs';
 import { moment } from '../shared/format';
+import { SecretMask } from '../shared/secret-mask';
 import { BesideView } from './beside-view';
 import { ExchangeTable } from './exchange-table';
 import { ExchangeViewer } from './exchange-viewer';
@@ -99,8 +100,8 @@ type View = 'exchanges' | 'tidy' | 'beside';
                         >no. {{ hit.exchange }}, {{ hit.where }}{{ hit.count > 1 ? ', ' + hit.count + ' times' : '' }}</span
                       >
                       <span class="mono"
-                        >…{{ hit.before }}<mark>{{ hit.found }}</mark
-                        >{{ hit.after }}…</span
+                        >…{{ mask.text(hit.before) }}<mark>{{ hit.found }}</mark
+                        >{{ mask.text(hit.after) }}…</span
                       >
                     </button>
                   </li>
@@ -247,6 +248,7 @@ export class TakePage {
   readonly #store = inject(Store);
   readonly #router = inject(Router);
   readonly dialogs = inject(EnvironmentDialogs);
+  readonly mask = inject(SecretMask);
   readonly id = input.required<string>();
   /** From the address: what is shown, which exchange, what is searched, and which take stands beside it. */
   readonly view = input<string>();
@@ -276,6 +278,9 @@ export class TakePage {
   readonly moment = moment;
 
   constructor() {
+    effect(() => {
+      void this.mask.look(this.id(), [], []);
+    });
     effect(() => {
       this.#store.dispatch(takesActions.takeOpened({ id: this.id() }));
       this.#store.dispatch(takesActions.listAsked());

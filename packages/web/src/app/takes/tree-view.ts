@@ -1,5 +1,5 @@
-import { ChangeDetectionStrategy, Component, computed, forwardRef, input } from '@angular/core';
-import { isSecretName, masked } from '@sturdy/core';
+import { ChangeDetectionStrategy, Component, computed, forwardRef, inject, input } from '@angular/core';
+import { SecretMask } from '../shared/secret-mask';
 
 /** A node of a document: a JSON member or an XML element. */
 export interface TreeNode {
@@ -19,7 +19,7 @@ const mostChildren = 200;
   template: `@for (node of shown(); track $index) {
       @if (node.value !== undefined) {
         <div class="leaf">
-          <span class="key">{{ node.label }}:</span><span class="value">{{ hides(node) ? masked : node.value }}</span>
+          <span class="key">{{ node.label }}:</span><span class="value">{{ shownValue(node) }}</span>
         </div>
       } @else {
         <details [open]="level() < 2">
@@ -56,14 +56,14 @@ const mostChildren = 200;
   `,
 })
 export class TreeView {
+  readonly #mask = inject(SecretMask);
   readonly nodes = input.required<readonly TreeNode[]>();
   readonly level = input(0);
   readonly secrets = input(false);
   readonly shown = computed(() => this.nodes().slice(0, mostChildren));
-  readonly masked = masked;
 
-  hides(node: TreeNode): boolean {
-    return !this.secrets() && isSecretName(node.label.replace(/^@/, ''));
+  shownValue({ label, value = '' }: TreeNode): string {
+    return this.secrets() ? value : this.#mask.value(label.replace(/^@/, ''), value);
   }
 }
 
