@@ -17,6 +17,8 @@ const { values, positionals } = parseArgs({
 const minutes = Number(positionals[0] ?? 0);
 const inputs = values.inputs === undefined ? (minutes > 0 ? Infinity : 10_000) : Number(values.inputs);
 const names = values.target === undefined ? Object.keys(targets) : [values.target];
+/** A reader that keeps more than this at a time ends its thread, which is a find. */
+const mostMemoryMb = 300;
 const say = (line) => process.stdout.write(`${line}\n`);
 if (values.show !== undefined) {
   say(JSON.stringify(mutated(targets[names[0]].seeds, `${values.seed} ${names[0]} ${values.show}`)));
@@ -43,7 +45,10 @@ const note = (target, number, what) => {
 /** Runs a portion of inputs; one that never ends is noted, and what follows it is run in a new thread. */
 async function runPortion(target, from, to) {
   for (let next = from; next < to;) {
-    worker ??= new Worker(new URL('./fuzz.worker.mjs', import.meta.url), { workerData: { seed: values.seed, at, slowMs } });
+    worker ??= new Worker(new URL('./fuzz.worker.mjs', import.meta.url), {
+      workerData: { seed: values.seed, at, slowMs },
+      resourceLimits: { maxOldGenerationSizeMb: mostMemoryMb },
+    });
     Atomics.store(at, 0, next);
     next = await new Promise((done) => {
       let [seenAt, seenMs] = [-1, performance.now()];

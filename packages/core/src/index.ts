@@ -44,6 +44,8 @@ export * from './script/multipart.js';
 export * from './script/sent-values.js';
 export * from './script/from-take.js';
 export * from './script/socket-steps.js';
+export * from './failure/failure-codes.js';
+export * from './failure/failure-reason.js';
 export * from './check/check.js';
 export * from './check/failure-sign.js';
 export * from './hosts/open-metrics.js';

@@ -82,6 +82,6 @@ describe('a virtual user at the door of a target', () => {
   it('says what is wrong with a certificate of the environment that cannot be read', async () => {
     const origin = 'https://127.0.0.1:1';
     const user = driver(origin, [{ kind: 'certificate', origin, certificate: 'BEGIN CERTIFICATE', key: 'PRIVATE KEY', passphrase: '' }]);
-    expect((await user.send(ask(origin))).failure).toContain('certificate or key for https://127.0.0.1:1 cannot be read');
+    expect((await user.send(ask(origin))).failure?.text).toContain('certificate or key for https://127.0.0.1:1 cannot be read');
   });
 });

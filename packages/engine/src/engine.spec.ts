@@ -65,7 +65,10 @@ describe('HTTP driver', () => {
     expect(followed.status).toBe(200);
     expect(seen.at(-1)).toEqual({ url: '/end?x=1', method: 'GET', cookie: 'hop=1' });
     const refused = await user.send(get(origin, '/away', { followRedirects: true }));
-    expect(refused).toMatchObject({ status: 0, failure: expect.stringContaining('http://127.0.0.2:1 is not an allowed target') as string });
+    expect(refused).toMatchObject({
+      status: 0,
+      failure: { code: 'target-not-allowed', text: expect.stringContaining('http://127.0.0.2:1 is not an allowed target') as string },
+    });
     await user.close();
   });
 
@@ -95,7 +98,7 @@ describe('HTTP driver', () => {
   it('hits nothing outside this machine, even where a redirect leads to a target of the environment', async () => {
     const options = optionsFor(environment('http://192.0.2.1'), new TargetTls(environment('http://192.0.2.1')));
     const user = new HttpDriver(options);
-    expect((await user.send(get('http://192.0.2.1', '/'))).failure).toMatch(/nothing was sent/);
+    expect((await user.send(get('http://192.0.2.1', '/'))).failure?.text).toMatch(/nothing was sent/);
     await user.close();
   });
 
@@ -113,7 +116,7 @@ describe('HTTP driver', () => {
   it('says in a sentence what a broken server did: refused, reset, garbage, cut, too slow', async () => {
     const yard = await startYard({ port: 0 });
     const user = new HttpDriver({ allows: () => true, answerLimitMs: 300 });
-    const failure = async (target: string, at = yard.origin) => (await user.send(get(at, target))).failure;
+    const failure = async (target: string, at = yard.origin) => (await user.send(get(at, target))).failure?.text;
     expect(await failure('/trouble/reset')).toMatch(/reset the connection|closed the connection/);
     expect(await failure('/trouble/garbage')).toContain('answered with something that is not HTTP');
     expect(await failure('/trouble/cut')).toContain('closed the connection before its answer was complete');
@@ -380,6 +383,7 @@ describe('generator', () => {
     expect(failures.reduce((sum, one) => sum + one.count, 0)).toBe(4);
     expect(failures.filter((one) => one.example !== null)).toHaveLength(1);
     expect(failures[0]).toMatchObject({
+      code: 'title-unexpected',
       message: 'The page says “Your visit has ended” where the take had “Desk”.',
       example: { responseText: '<title>Your visit has ended</title>' },
     });

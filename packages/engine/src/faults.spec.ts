@@ -19,6 +19,15 @@ const misbehaviour: Record<string, (socket: Socket) => void> = {
     });
   },
 };
+const code: Record<string, RegExp> = {
+  'resets the connection': /^connection-(reset|closed)$/,
+  'closes within its header': /^connection-closed$|^not-http$/,
+  'promises more bytes than it sends': /^connection-closed$|^length-mismatch$/,
+  'sends more bytes than it promised': /^not-http$|^length-mismatch$|^connection-closed$/,
+  'answers what is not HTTP': /^not-http$/,
+  'never answers': /^first-byte-timed-out$/,
+  'answers byte by byte, for ever': /^answer-timed-out$/,
+};
 const told: Record<string, RegExp> = {
   'resets the connection': /reset the connection|closed the connection/,
   'closes within its header': /closed the connection before its answer was complete|not HTTP/,
@@ -64,7 +73,7 @@ function hit(origin: string, timeouts = patient): Promise<Frame[]> {
 }
 
 /** Everything that was counted once is counted everywhere as often. */
-function counted(frames: Frame[]): { requests: number; errors: number; messages: string[] } {
+function counted(frames: Frame[]): { requests: number; errors: number; messages: string[]; codes: string[] } {
   const totals = totalsOf(frames, null);
   const failures = frames.flatMap((one) => one.failures);
   const errors = failures.reduce((sum, one) => sum + one.count, 0);
@@ -72,7 +81,7 @@ function counted(frames: Frame[]): { requests: number; errors: number; messages:
   expect(step?.errors).toBe(errors);
   expect(totals.transactions.get('T')?.count).toBe(step?.count);
   expect(frames.reduce((sum, one) => sum + one.iterationsPassed + one.iterationsFailed, 0)).toBe(step?.count);
-  return { requests: step?.count ?? 0, errors, messages: failures.map((one) => one.message) };
+  return { requests: step?.count ?? 0, errors, messages: failures.map((one) => one.message), codes: failures.map((one) => one.code) };
 }
 
 describe('a target that misbehaves', () => {
@@ -87,18 +96,20 @@ describe('a target that misbehaves', () => {
   });
 
   it.each(Object.keys(misbehaviour))('%s: the run goes on and ends, and each request is counted once, as failed', async (name) => {
-    const { requests, errors, messages } = counted((await played.get(name)) ?? []);
+    const { requests, errors, messages, codes } = counted((await played.get(name)) ?? []);
     expect(requests).toBeGreaterThanOrEqual(3);
     // One server may have put its whole answer on the way before the surplus shows; a promise that is kept is no failure.
     if (name === 'sends more bytes than it promised') expect(errors).toBeLessThanOrEqual(requests);
     else expect(errors).toBe(requests);
     for (const message of messages) expect(message).toMatch(told[name] ?? /./);
+    for (const failureCode of codes) expect(failureCode).toMatch(code[name] ?? /./);
   });
 
   it('refuses connections: the run goes on, and says where nobody listens', async () => {
     const origin = await serve(() => undefined);
     await new Promise((done) => servers.pop()?.close(done));
-    const { requests, errors, messages } = counted(await hit(origin));
+    const { requests, errors, messages, codes } = counted(await hit(origin));
+    expect(new Set(codes)).toEqual(new Set(['connection-refused']));
     expect(errors).toBe(requests);
     expect(messages[0]).toContain(`${origin} refused the connection`);
   });

@@ -60,7 +60,7 @@ const driverFor = (origin: string): HttpDriver => {
   closing.push(() => void driver.close());
   return driver;
 };
-const textOf = ({ failure, body }: Awaited<ReturnType<HttpDriver['send']>>): string => failure ?? Buffer.from(body ?? []).toString();
+const textOf = ({ failure, body }: Awaited<ReturnType<HttpDriver['send']>>): string => failure?.text ?? Buffer.from(body ?? []).toString();
 
 describe('a step that asks for HTTP/2', () => {
   it('is spoken to in HTTP/2, with cookies, and requests at the same time share one connection (RFC 9113)', async () => {

@@ -5,7 +5,7 @@ export { HttpDriver, optionsFor, type HttpDriverOptions } from './drivers/http/h
 export { CachedDriver } from './drivers/http/cached-driver.js';
 export { decodeBody, type DecodedBody } from './drivers/http/decode-body.js';
 export { isCertificateError, TargetTls, type TargetTlsSettings } from './drivers/http/target-tls.js';
-export { failureSentence } from './drivers/http/failure-sentence.js';
+export { exchangeFailure } from './drivers/http/exchange-failure.js';
 export { VirtualUser, type Observer, type PlayedStep, type Row, type Rows } from './play/virtual-user.js';
 export { codeThreads, CodeThreads, type CodeLimits } from './sandbox/code-threads.js';
 export { answerForCode, CodeError, type CodeInput, type CodeOutput } from './sandbox/sandbox.js';

@@ -195,7 +195,7 @@ describe('what moves while a script is played', () => {
       }),
       driver,
       Math.random,
-      { step: (played) => failures.push(played.failure), transaction: () => undefined },
+      { step: (played) => failures.push(played.failure?.text ?? null), transaction: () => undefined },
       { stopsNow: () => false, pause: () => Promise.resolve() },
     );
     await user.iterate(new Map(), 'go-on');

@@ -72,7 +72,12 @@ async function played(steps: Step[], origin: string, more: Parameters<typeof scr
     () => 0.5,
     {
       step: ({ step: id, failure, response }) =>
-        found.push({ step: id, failure, answer: Buffer.from(response.body ?? []).toString(), ms: response.durationMs }),
+        found.push({
+          step: id,
+          failure: failure?.text ?? null,
+          answer: Buffer.from(response.body ?? []).toString(),
+          ms: response.durationMs,
+        }),
       transaction: () => undefined,
     },
     { stopsNow: () => false, pause: () => Promise.resolve() },
@@ -180,7 +185,7 @@ describe('messages over a WebSocket', () => {
     const opening = driver.send(opens(`http://127.0.0.1:${portOf(slow)}`));
     for (let n = 0; n < 400 && sockets === 0; n++) await new Promise((done) => setTimeout(done, 5));
     await driver.close();
-    expect((await opening).failure).toMatch(/closed before the connection was established/);
+    expect((await opening).failure?.text).toMatch(/closed before the connection was established/);
     for (let n = 0; n < 400 && sockets > 0; n++) await new Promise((done) => setTimeout(done, 5));
     expect(sockets).toBe(0);
   });
@@ -193,7 +198,7 @@ describe('messages over a WebSocket', () => {
     let reached = 0;
     const foreign = await target(() => reached++);
     const driver: Driver = new HttpDriver({ allows: (one) => one === origin });
-    expect((await driver.send(opens(foreign))).failure).toMatch(/is not an allowed target, so nothing was sent/);
+    expect((await driver.send(opens(foreign))).failure?.text).toMatch(/is not an allowed target, so nothing was sent/);
     expect(reached).toBe(0);
   });
 

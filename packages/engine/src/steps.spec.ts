@@ -61,8 +61,9 @@ function userOf(transactions: Transaction[], random = () => 0.5) {
     new HttpDriver({ allows: () => true }),
     random,
     {
-      step: (played) => failures.push(played.failure),
-      note: (note) => notes.push(`${note.kind}: ${note.text}`),
+      step: (played) => failures.push(played.failure?.text ?? null),
+      log: ({ text }) => notes.push(`log: ${text}`),
+      failed: ({ failure }) => notes.push(`${failure.code}: ${failure.text}`),
       skipped: (steps) => skipped.push(...steps),
       transaction: () => undefined,
     },
@@ -222,7 +223,7 @@ describe('steps that send nothing', () => {
     expect(await user.iterate(none, 'next-iteration')).toMatchObject({ good: false, complete: true });
     expect(await user.iterate(none, 'go-on')).toMatchObject({ good: false, complete: true });
     await user.driver.close();
-    expect(notes[0]).toBe("failed: The code “broken” failed. Line 2: ReferenceError: 'none' is not defined");
+    expect(notes[0]).toBe("code-failed: The code “broken” failed. Line 2: ReferenceError: 'none' is not defined");
     expect(got).toEqual(['GET /never']);
   });
 

@@ -2,6 +2,7 @@ import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import {
   curveSeconds,
+  failuresCsv,
   junitOf,
   lanesOf,
   plainColumns,
@@ -154,6 +155,7 @@ async function play({ workload, environment, scripts, files, tables }: Prepared,
   writeJson(join(options.out, 'result.json'), report);
   writeFileSync(join(options.out, 'junit.xml'), junitOf(result));
   writeFileSync(join(options.out, 'transactions.csv'), runCsv(result));
+  writeFileSync(join(options.out, 'failures.csv'), failuresCsv(result));
   tell(result, report.outcome);
   return run.state === 'done' ? statusOf[report.outcome] : 2;
 }

@@ -4,7 +4,6 @@ import {
   judgeCriteria,
   machineRepairman,
   meanValueAnalysis,
-  normaliseMessage,
   pacingForRate,
   Tally,
   totalsOf,
@@ -80,12 +79,13 @@ describe('verdict', () => {
   });
 });
 
-it('groups failures of the same kind: ids and numbers do not tell them apart, statuses do', () => {
-  const failure = (message: string, firstSecond: number): Failure => ({
+it('groups failures by code and subject, however their sentences are worded', () => {
+  const failure = (subject: string, message: string, firstSecond: number): Failure => ({
     crew: 'c',
     transaction: 't',
     step: 's',
-    kind: normaliseMessage(message),
+    code: 'status-unexpected',
+    subject,
     message,
     count: 1,
     firstSecond,
@@ -93,9 +93,9 @@ it('groups failures of the same kind: ids and numbers do not tell them apart, st
     example: null,
   });
   const groups = groupFailures([
-    failure('It answered 409 instead of 200: “Bay A-017 was taken.”.', 3),
-    failure('It answered 409 instead of 200: “Bay B-101 was taken.”.', 9),
-    failure('It answered 500 instead of 200.', 4),
+    failure('409', 'It answered 409 instead of 200: “Bay A-017 was taken.”.', 3),
+    failure('409', 'The status was 409; 200 was expected.', 9),
+    failure('500', 'It answered 500 instead of 200.', 4),
   ]);
   expect(groups.map((one) => [one.count, one.firstSecond, one.lastSecond])).toEqual([
     [2, 3, 9],

@@ -1,18 +1,11 @@
+import { failureKind } from '../failure/failure-reason.js';
 import type { Failure } from '../measure/frame.schema.js';
 
-/** A message with its moving parts masked: quoted texts, numbers and tokens. */
-export function normaliseMessage(message: string): string {
-  return message
-    .replace(/“[^”]*\d[^”]*”/g, '“…”')
-    .replace(/\b[\w-]*\d[\w-]*\b/g, (word) => (/^\d{3}$/.test(word) ? word : '…'))
-    .replace(/\s+/g, ' ');
-}
-
-/** Groups failures of the same step and kind: counts are added, the first example stays. */
+/** Groups failures of the same step, code and subject: counts are added, the first example stays. */
 export function groupFailures(failures: readonly Failure[]): Failure[] {
   const groups = new Map<string, Failure>();
   for (const failure of failures) {
-    const key = `${failure.crew} ${failure.step} ${failure.kind}`;
+    const key = `${failure.crew} ${failure.step} ${failureKind(failure)}`;
     const known = groups.get(key);
     if (!known) groups.set(key, { ...failure });
     else {

@@ -1,4 +1,5 @@
 import { Document, serializeToWellFormedString, type Element } from 'slimdom';
+import { failureKind } from '../failure/failure-reason.js';
 import type { RunResult } from './run.schema.js';
 
 /** Characters that XML 1.0 (2.2) has no place for; messages of a system under test may hold any. */
@@ -13,7 +14,7 @@ interface Case {
 
 /**
  * The verdict of a run as JUnit XML, in the form that build servers read (common practice, no published standard): one suite of the criteria,
- * one of the signs of trust.
+ * one of the signs of trust. Failures of steps are told with the criteria, by their codes: whether they are too many is for a criterion to say.
  */
 export function junitOf(result: RunResult): string {
   const document = new Document();
@@ -28,10 +29,16 @@ export function junitOf(result: RunResult): string {
   const stopped = run.stoppedByRule
     ? [{ name: 'no stop rule fired', sentence: run.note ?? 'A stop rule ended the run.', good: false }]
     : [];
-  suite(document, root, { name: `${run.workload.name}: criteria`, at: run.startedAt, seconds, kind: 'criterion missed' }, [
+  const own = suite(document, root, { name: `${run.workload.name}: criteria`, at: run.startedAt, seconds, kind: 'criterion missed' }, [
     ...judged,
     ...stopped,
   ]);
+  if (result.failures.length > 0) {
+    const said = document.createElement('system-out');
+    const lines = result.failures.map((one) => `${one.count} × ${failureKind(one)} in ${one.transaction}, first: ${one.message}`);
+    said.appendChild(document.createTextNode(clean(lines.join('\n'))));
+    own.appendChild(said);
+  }
   suite(
     document,
     root,
@@ -46,7 +53,7 @@ function suite(
   root: Element,
   { name, at, seconds, kind }: { name: string; at: string; seconds: number; kind: string },
   cases: readonly Case[],
-): void {
+): Element {
   const element = (parent: Element, tag: string, attributes: Record<string, string>): Element => {
     const made = document.createElement(tag);
     for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, clean(value));
@@ -68,4 +75,5 @@ function suite(
     const told = element(test, one.good ? 'system-out' : 'failure', one.good ? {} : { type: kind, message: one.sentence });
     told.appendChild(document.createTextNode(clean(one.sentence)));
   }
+  return own;
 }

@@ -1,5 +1,6 @@
 import { writeCsv } from '../data/write-csv.js';
 import type { Summary } from '../measure/tally.js';
+import type { Failure } from '../measure/frame.schema.js';
 import type { RunResult } from './run.schema.js';
 
 /** Columns of the exported figures; times in ms, bytes in bytes. */
@@ -28,5 +29,21 @@ export const runCsv = ({ rows }: RunResult): string =>
       transaction,
       step === null ? '' : name,
       ...columns.map(([, of]) => String(Math.round(of(summary) * 1000) / 1000)),
+    ]),
+  );
+
+/** The failures of a run, grouped by code and subject, as CSV (RFC 4180); seconds since the start of the run. */
+export const failuresCsv = ({ failures }: { failures: readonly Omit<Failure, 'example'>[] }): string =>
+  writeCsv(
+    ['transaction', 'step', 'code', 'subject', 'count', 'first_second', 'last_second', 'first_message'],
+    failures.map((failure) => [
+      failure.transaction,
+      failure.step,
+      failure.code,
+      failure.subject,
+      String(failure.count),
+      String(failure.firstSecond),
+      String(failure.lastSecond),
+      failure.message,
     ]),
   );

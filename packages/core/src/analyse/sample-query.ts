@@ -10,6 +10,8 @@ export const SampleQuerySchema = z.object({
   step: z.string().optional(),
   user: z.coerce.number().int().min(1).optional(),
   failed: z.enum(['yes', 'no']).optional(),
+  /** A code of failures, or a kind: a code with its subject behind a colon. */
+  failure: z.string().optional(),
   atLeastMs: z.coerce.number().min(0).optional(),
   fromSecond: z.coerce.number().min(0).optional(),
   toSecond: z.coerce.number().min(0).optional(),
@@ -48,13 +50,15 @@ export const UserFiguresSchema = z.object({
 export type UserFigures = z.infer<typeof UserFiguresSchema>;
 
 /** The places of the samples that a query wants, in the order of time in which they were kept. */
-function placesOf({ columns, names, count }: SampleTable, query: SampleQuery): Uint32Array {
+function placesOf({ columns, names, kinds, count }: SampleTable, query: SampleQuery): Uint32Array {
   const isWanted = names.map(
     (one) =>
       (query.crew === undefined || one.crew === query.crew) &&
       (query.transaction === undefined || one.transaction === query.transaction) &&
       (query.step === undefined || one.step === query.step),
   );
+  const { failure } = query;
+  const isWantedKind = failure === undefined ? null : kinds.map((one) => one === failure || one.startsWith(`${failure}:`));
   const { at, durationMicros, user, kind, name } = columns;
   const from = (query.fromSecond ?? 0) * 10_000;
   const to = (query.toSecond ?? Infinity) * 10_000;
@@ -66,6 +70,7 @@ function placesOf({ columns, names, count }: SampleTable, query: SampleQuery): U
     if (isWanted[name[place] ?? 0] !== true) continue;
     if (who !== undefined && user[place] !== who) continue;
     if (failed !== undefined && (kind[place] !== 0) !== (failed === 'yes')) continue;
+    if (isWantedKind && isWantedKind[(kind[place] ?? 0) - 1] !== true) continue;
     if ((durationMicros[place] ?? 0) < atLeast) continue;
     const moment = at[place] ?? 0;
     if (moment < from || moment >= to) continue;

@@ -1,5 +1,6 @@
 import { compileExpression } from '../script/expression.js';
 import { cutText } from '../cut-text.js';
+import { failureReason, type FailureReason } from '../failure/failure-reason.js';
 import type { Check, Checked, Comparison, Condition } from '../script/check.schema.js';
 import { describeExtractor } from '../script/describe-extractor.js';
 import { allMatches, checkExtractor, matchesOf, readValue, type Fill } from '../script/extract.js';
@@ -139,6 +140,10 @@ export function checkFailure({ checked }: Pick<Check, 'checked'>, answer: Answer
 }
 
 const capital = (text: string): string => text.slice(0, 1).toUpperCase() + text.slice(1);
+
+/** What a check that does not hold is called among failures; checks are told apart by their ids. */
+export const failureOfCheck = ({ id, checked }: Pick<Check, 'id' | 'checked'>, sentence: string): FailureReason =>
+  failureReason(`check-${checked.kind}`, sentence, id);
 
 /** True where a body holds a text: as it stands there, or, in a page, among what people read. */
 export function holdsText(view: ResponseView, text: string): boolean {

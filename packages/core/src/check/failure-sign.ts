@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { cutText } from '../cut-text.js';
+import { failureReason, type FailureReason } from '../failure/failure-reason.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import type { ResponseView } from '../script/response-view.js';
 import { viewOf } from '../script/response-view.js';
@@ -61,12 +62,12 @@ function jsonMember(value: unknown, name: string, depth = 0): string | null {
   return null;
 }
 
-/** The first of these signs that an answer holds, in a sentence; null where it holds none. */
-export function signOf(response: ResponseView, signs: readonly FailureSign[]): string | null {
+/** Why an answer fails by the first of these signs that it holds; null where it holds none. */
+export function signOf(response: ResponseView, signs: readonly FailureSign[]): FailureReason | null {
   if (response.kind === 'binary') return null;
   for (const sign of signs) {
     const told = found(response, sign);
-    if (told !== null) return `${told}, which is a failure sign.`;
+    if (told !== null) return failureReason('failure-sign', `${told}, which is a failure sign.`, cutText(`${sign.kind} ${sign.text}`, 80));
   }
   return null;
 }
@@ -94,7 +95,7 @@ export function heldBy(take: LoadedTake, sign: FailureSign, most: number): { exc
     if (held.length >= most) break;
     const view = viewOf(exchange, take.readBody);
     const told = view && signOf(view, [sign]);
-    if (told) held.push({ exchange: exchange.n, url: exchange.url, told });
+    if (told) held.push({ exchange: exchange.n, url: exchange.url, told: told.text });
   }
   return held;
 }

@@ -47,18 +47,28 @@ export const UserLogEntrySchema = z.object({
 });
 export type UserLogEntry = z.infer<typeof UserLogEntrySchema>;
 
-/** A failed step: kind is the message with its moving parts masked. `example` is captured for the first of a kind. */
-export const FailureSchema = z.object({
-  crew: z.string(),
-  transaction: z.string(),
-  step: z.string(),
-  kind: z.string(),
-  message: z.string(),
-  count: z.number().int(),
-  firstSecond: z.number().int(),
-  lastSecond: z.number().int(),
-  example: CapturedExchangeSchema.nullable(),
-});
+/**
+ * Failures of a step that are of one code and subject (`core/src/failure`), with the sentence of the first. `example` is captured for the first
+ * of a kind. Runs of earlier versions have no code: their subject is the sentence with its moving parts masked.
+ */
+export const FailureSchema = z.preprocess(
+  (stored) => {
+    const failure = stored as { kind?: unknown; code?: unknown } | null;
+    return typeof failure?.kind === 'string' && failure.code === undefined ? { ...failure, code: '', subject: failure.kind } : stored;
+  },
+  z.object({
+    crew: z.string(),
+    transaction: z.string(),
+    step: z.string(),
+    code: z.string(),
+    subject: z.string(),
+    message: z.string(),
+    count: z.number().int(),
+    firstSecond: z.number().int(),
+    lastSecond: z.number().int(),
+    example: CapturedExchangeSchema.nullable(),
+  }),
+);
 export type Failure = z.infer<typeof FailureSchema>;
 
 /** What a generator sends each second. */

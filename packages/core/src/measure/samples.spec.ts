@@ -61,6 +61,7 @@ describe('samples', () => {
             step: fc.constant('s2'),
             user: fc.integer({ min: 1, max: 20 }),
             failed: fc.constantFrom('yes' as const, 'no' as const),
+            failure: fc.constantFrom('status-unexpected', 'status-unexpected:503', 'connection-refused'),
             atLeastMs: fc.integer({ min: 0, max: 60_000 }),
             fromSecond: fc.integer({ min: 0, max: 300 }),
             toSecond: fc.integer({ min: 0, max: 600 }),
@@ -76,6 +77,7 @@ describe('samples', () => {
               one.step === (query.step ?? one.step) &&
               one.user === (query.user ?? one.user) &&
               (query.failed === undefined || (one.failure !== null) === (query.failed === 'yes')) &&
+              (query.failure === undefined || `${one.failure ?? ''}:`.startsWith(`${query.failure}:`)) &&
               one.durationMs >= (query.atLeastMs ?? 0) &&
               one.atMs >= (query.fromSecond ?? 0) * 1000 &&
               one.atMs < (query.toSecond ?? Infinity) * 1000,

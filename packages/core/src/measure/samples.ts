@@ -51,7 +51,7 @@ export const SampleSchema = SampleNameSchema.extend({
   user: z.number().int(),
   iteration: z.number().int(),
   status: z.number().int(),
-  /** Kind of its failure; null where it was good. */
+  /** Kind of its failure: its code, and its subject behind a colon (`core/src/failure`); null where it was good. */
   failure: z.string().nullable(),
 });
 export type Sample = z.infer<typeof SampleSchema>;

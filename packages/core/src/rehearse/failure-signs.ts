@@ -2,6 +2,7 @@ import { cutText } from '../cut-text.js';
 import { fitsTitle, leadsTo } from '../take/messages.js';
 import { rootElement } from '../script/html.js';
 import type { ResponseView } from '../script/response-view.js';
+import { failureReason, type FailureReason } from '../failure/failure-reason.js';
 import type { Expectation } from '../script/script.schema.js';
 
 const faultWord = /^(fault|error|exception|problem)s?$/i;
@@ -10,10 +11,14 @@ const faultWord = /^(fault|error|exception|problem)s?$/i;
  * What a single answer says of its own failure, whatever its status: first against what is expected of the step, then
  * by common signs (a fault element, a page that only asks to sign in). Null where the answer is good.
  */
-export function failureOf(response: ResponseView, expect: Expectation, location: string | undefined): string | null {
+export function failureOf(response: ResponseView, expect: Expectation, location: string | undefined): FailureReason | null {
   if (!expect.statuses.includes(response.status)) {
     const told = faultTexts(response)[0] ?? (response.kind === 'html' && response.title ? response.title : '');
-    return `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${told ? `: “${cutText(told, 140)}”` : ''}.`;
+    return failureReason(
+      'status-unexpected',
+      `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${told ? `: “${cutText(told, 140)}”` : ''}.`,
+      String(response.status),
+    );
   }
   // Only an answer that failed is read for what it says.
   const because = (): string => {
@@ -21,25 +26,39 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
     return said === '' ? '' : `: “${cutText(said, 140)}”`;
   };
   if (expect.redirect !== null && location === undefined)
-    return `It answered at once where the take was led on to ${expect.redirect}${because() || (response.title !== '' ? `: the page “${cutText(response.title, 140)}”` : '')}.`;
+    return failureReason(
+      'redirect-missing',
+      `It answered at once where the take was led on to ${expect.redirect}${because() || (response.title !== '' ? `: the page “${cutText(response.title, 140)}”` : '')}.`,
+    );
   if (
     expect.redirect !== null &&
     location !== undefined &&
     ![expect.redirect, ...(expect.otherRedirects ?? [])].some((one) => leadsTo(one, location))
   )
-    return `It redirects to ${cutText(location, 80)} where the take went to ${expect.redirect}.`;
+    return failureReason('redirect-unexpected', `It redirects to ${cutText(location, 80)} where the take went to ${expect.redirect}.`);
   if (expect.content !== null && response.kind !== expect.content && response.declaredKind !== expect.content) {
     const page = response.kind === 'html' && response.title !== '' ? `: the page “${cutText(response.title, 140)}”` : '';
-    return `It answered with ${response.kind} where the take had ${expect.content}${page}.`;
+    return failureReason(
+      'content-unexpected',
+      `It answered with ${response.kind} where the take had ${expect.content}${page}.`,
+      response.kind,
+    );
   }
   if (expect.rootElement !== null) {
     const root = rootElement(response.body);
     if (root !== undefined && root !== expect.rootElement) {
-      return `It answered <${root}> instead of <${expect.rootElement}>${because()}.`;
+      return failureReason(
+        'root-element-unexpected',
+        `It answered <${root}> instead of <${expect.rootElement}>${because()}.`,
+        cutText(root, 80),
+      );
     }
   }
   if (expect.title !== null && response.body !== '' && !fitsTitle(expect.title, response.title))
-    return `The page says “${cutText(response.title, 140)}” where the take had “${expect.title}”${because()}.`;
+    return failureReason(
+      'title-unexpected',
+      `The page says “${cutText(response.title, 140)}” where the take had “${expect.title}”${because()}.`,
+    );
   return null;
 }
 

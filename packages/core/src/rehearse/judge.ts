@@ -106,12 +106,13 @@ function earlier(trouble: RehearsalNote, divergence: Divergence | null, steps: r
 }
 
 type Harmless = NonNullable<Expectation['harmless']>[number];
-type Judged = Pick<RehearsedStep, 'verdict' | 'reasons' | 'redirect' | 'accept' | 'said'>;
+type Judged = Pick<RehearsedStep, 'verdict' | 'reasons' | 'code' | 'redirect' | 'accept' | 'said'>;
 
 /** `good` are the recorded answer, if there is one, and the one of the second take. */
 function judgeStep(step: RequestStep, good: readonly ResponseView[], own: CapturedStep, captured: Captured): Judged {
   const replayed = capturedView(own, captured.readBody);
-  if (!replayed || own.failure !== null) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'] };
+  const code = own.failureCode === undefined ? {} : { code: own.failureCode };
+  if (!replayed || own.failure !== null) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'], ...code };
   const location = redirectTarget(own.request.url, own.hops ?? [replayed]);
   // A sign that the environment names means failure in every step; it cannot be accepted in one.
   const signs = captured.failureSigns ?? [];
@@ -130,10 +131,10 @@ function judgeStep(step: RequestStep, good: readonly ResponseView[], own: Captur
   const told = said.length === 0 ? {} : { said };
   if (failure) {
     const redirect = easedRedirect(step, replayed, recorded, location);
-    return { ...judged(redirect === null ? 'failed' : 'drifted', failure, [], redirect), ...told };
+    return { ...judged(redirect === null ? 'failed' : 'drifted', failure.text, [], redirect), code: failure.code, ...told };
   }
   // What the tester asks of an answer is no matter of taste either.
-  if (own.checks) return { verdict: 'failed', reasons: own.checks, ...told };
+  if (own.checks) return { verdict: 'failed', reasons: own.checks, ...code, ...told };
   if (!recorded) return { verdict: 'passed', reasons: [] };
   const like = likenessOf(good, replayed);
   const found: { kind: Harmless; verdict: Verdict; reason: string }[] = [];

@@ -27,6 +27,8 @@ export const CapturedStepSchema = z.object({
     .optional(),
   /** Why there is no response, in a sentence. */
   failure: z.string().nullable(),
+  /** The code of what the engine found wrong with the step; absent where it found nothing. */
+  failureCode: z.string().optional(),
   /** What the checks of the step found wrong, in sentences; absent where they hold. */
   checks: z.array(z.string()).optional(),
   timings: TimingsSchema,
@@ -57,6 +59,8 @@ export const RehearsedStepSchema = z.object({
   verdict: VerdictSchema,
   /** What differs from the take, in sentences; the first is the most telling. */
   reasons: z.array(z.string()),
+  /** The code of the failure that a run would count for this answer (`core/src/failure`); absent where it would count none. */
+  code: z.string().optional(),
   stale: z.array(StaleValueSchema),
   /** What the server says of trouble that no good answer says; absent where it says nothing. */
   said: z.array(z.string()).optional(),

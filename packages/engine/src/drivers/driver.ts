@@ -1,4 +1,4 @@
-import type { Header, ResponseView, Timings } from '@sturdy/core';
+import type { FailureReason, Header, ResponseView, Timings } from '@sturdy/core';
 
 /** A request as a driver sends it. */
 export interface WireRequest {
@@ -27,13 +27,13 @@ export interface WireSocket {
   awaits: { accepts: (message: ResponseView) => boolean; atMostMs: number } | null;
 }
 
-/** What came back. A failure has no status, and its `failure` is a sentence. */
+/** What came back. Where the exchange itself failed there is no status, and `failure` says why. */
 export interface WireResponse {
   status: number;
   statusText: string;
   headers: Header[];
   body: Uint8Array | null;
-  failure: string | null;
+  failure: FailureReason | null;
   /** Answers of the redirects that were followed, in order. */
   hops: { status: number; statusText: string; headers: Header[]; body: Uint8Array | null }[];
   /** Headers as they were sent, the cookies among them. */

@@ -190,8 +190,8 @@ export class Generator {
           step: (played) => {
             if (!seat.cut && !this.#aborted) this.#reporter.played(crew, state, played);
           },
-          note: ({ transaction, step, kind, text }) => {
-            if (kind === 'failed' && !seat.cut && !this.#aborted) this.#reporter.noted(crew, state, transaction, step, text);
+          failed: ({ transaction, step, failure }) => {
+            if (!seat.cut && !this.#aborted) this.#reporter.failed(crew, state, transaction, step, failure);
           },
           transaction: (name, busyMs, good, traffic) => {
             if (!seat.cut) this.#meter.sample(crew.id, name, null, busyMs, good, traffic);

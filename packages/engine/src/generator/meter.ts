@@ -1,4 +1,4 @@
-import { normaliseMessage, Tally, type CapturedExchange, type Failure, type Frame, type FrameItem } from '@sturdy/core';
+import { failureKind, Tally, type CapturedExchange, type Failure, type FailureReason, type Frame, type FrameItem } from '@sturdy/core';
 import type { Traffic } from '../play/virtual-user.js';
 
 /** Examples captured for each kind of failure in a whole run. */
@@ -67,12 +67,15 @@ export class Meter {
   }
 
   /** Counts a failure; `example` is asked for only where this kind has none yet. */
-  failure(crew: string, transaction: string, step: string, message: string, example: () => CapturedExchange | null): void {
-    let kind = normaliseMessage(message);
-    const key = `${crew}\u0000${step}\u0000${kind}`;
-    const known = this.#kinds.get(key);
-    if (known === undefined && this.#kinds.size >= mostKinds) kind = 'other failures';
-    this.#kinds.set(key, (known ?? 0) + 1);
+  failure(crew: string, transaction: string, step: string, reason: FailureReason, example: () => CapturedExchange | null): void {
+    let key = `${crew}\u0000${step}\u0000${failureKind(reason)}`;
+    let { code, subject } = reason;
+    if (!this.#kinds.has(key) && this.#kinds.size >= mostKinds) {
+      [code, subject] = ['many-kinds', ''];
+      key = `${crew}\u0000${step}\u0000${code}`;
+    }
+    const known = this.#kinds.get(key) ?? 0;
+    this.#kinds.set(key, known + 1);
     const { failures } = this.#bucket();
     const second = this.secondNow();
     const own = failures.get(key);
@@ -85,12 +88,13 @@ export class Meter {
       crew,
       transaction,
       step,
-      kind,
-      message,
+      code,
+      subject,
+      message: reason.text,
       count: 1,
       firstSecond: second,
       lastSecond: second,
-      example: (known ?? 0) < examplesPerKind ? example() : null,
+      example: known < examplesPerKind ? example() : null,
     });
   }
 

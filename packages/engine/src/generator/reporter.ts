@@ -1,4 +1,12 @@
-import { normaliseMessage, type CapturedExchange, type Crew, type SampleBook, type UserLogEntry, type UserState } from '@sturdy/core';
+import {
+  failureKind,
+  type CapturedExchange,
+  type Crew,
+  type FailureReason,
+  type SampleBook,
+  type UserLogEntry,
+  type UserState,
+} from '@sturdy/core';
 import { capture } from '../play/capture.js';
 import { trafficOf, type PlayedStep } from '../play/virtual-user.js';
 import type { Meter } from './meter.js';
@@ -29,9 +37,9 @@ export class Reporter {
   }
 
   /** A step that sends nothing failed: there is no exchange to show, only what it said. */
-  noted(crew: Crew, state: UserState, transaction: string, step: string, text: string): void {
-    state.lastError = text;
-    this.meter.failure(crew.id, transaction, step, text, () => null);
+  failed(crew: Crew, state: UserState, transaction: string, step: string, failure: FailureReason): void {
+    state.lastError = failure.text;
+    this.meter.failure(crew.id, transaction, step, failure, () => null);
   }
 
   played(crew: Crew, state: UserState, played: PlayedStep): void {
@@ -50,7 +58,7 @@ export class Reporter {
         user: state.user,
         iteration: state.iteration,
         status: response.status,
-        failure: played.failure === null ? null : normaliseMessage(played.failure),
+        failure: played.failure && failureKind(played.failure),
       });
     }
     const captures = this.watched.get(state.user);
@@ -63,11 +71,11 @@ export class Reporter {
         step: played.step,
         status: response.status,
         durationMs: response.durationMs,
-        failure: played.failure,
+        failure: played.failure?.text ?? null,
         exchange: captures ? this.#captured(state, played) : null,
       });
     if (played.failure === null) return;
-    state.lastError = played.failure;
+    state.lastError = played.failure.text;
     this.meter.failure(crew.id, played.transaction, played.step, played.failure, () => this.#captured(state, played));
   }
 

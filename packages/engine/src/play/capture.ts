@@ -29,7 +29,8 @@ export function capture(played: PlayedStep, zeroMs: number, put: (bytes: Uint8Ar
     ...(response.hops.length === 0
       ? {}
       : { hops: response.hops.map((hop) => ({ ...hop, body: hop.body && put(hop.body, mediaType(hop.headers)) })) }),
-    failure: response.failure,
+    failure: response.failure?.text ?? null,
+    ...(played.failure === null ? {} : { failureCode: played.failure.code }),
     ...(played.checks.length === 0 ? {} : { checks: played.checks }),
     timings: response.timings,
   };

@@ -66,8 +66,11 @@ export async function rehearse(options: {
         if (played.response.status === 0) unreachable = true;
         options.onStep?.(captured, soFar());
       },
-      note: ({ step, kind, text }) => {
-        notes.push({ step, kind, text, afterStep: steps.at(-1)?.step ?? null });
+      log: ({ step, text }) => {
+        notes.push({ step, kind: 'log', text, afterStep: steps.at(-1)?.step ?? null });
+      },
+      failed: ({ step, failure }) => {
+        notes.push({ step, kind: 'failed', text: failure.text, afterStep: steps.at(-1)?.step ?? null });
       },
       skipped: (passedOver) => {
         skipped.push(...passedOver);

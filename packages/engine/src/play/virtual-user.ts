@@ -3,12 +3,15 @@ import {
   bodyKind,
   checkFailure,
   failureOf,
+  failureOfCheck,
+  failureReason,
   mediaType,
   readValue,
   redirectTarget,
   ResponseView,
   signOf,
   type Check,
+  type FailureReason,
   type Header,
 } from '@sturdy/core';
 import type { Driver, WireRequest, WireResponse, WireSocket } from '../drivers/driver.js';
@@ -23,8 +26,8 @@ export interface PlayedStep {
   step: string;
   request: WireRequest;
   response: WireResponse;
-  /** What went wrong, in a sentence; null where the step is good. */
-  failure: string | null;
+  /** What went wrong; null where the step is good. */
+  failure: FailureReason | null;
   /** What checks found wrong, in sentences. */
   checks: string[];
   /** What a failed check asks for beyond counting. */
@@ -38,8 +41,10 @@ export interface PlayedStep {
 export interface Observer {
   beforeStep?: (step: string) => void;
   step: (played: PlayedStep) => void;
-  /** A step that sends nothing said something, or failed. */
-  note?: (note: { transaction: string; step: string; kind: 'log' | 'failed'; text: string }) => void;
+  /** A step that sends nothing said something. */
+  log?: (note: { transaction: string; step: string; text: string }) => void;
+  /** A step that sends nothing failed. */
+  failed?: (note: { transaction: string; step: string; failure: FailureReason }) => void;
   /** Steps that were passed over, because a condition did not hold. */
   skipped?: (steps: readonly string[]) => void;
   /** `busyMs` is the time of the requests, without pauses. */
@@ -241,7 +246,7 @@ export class VirtualUser {
         this.observer.skipped?.(requestsIn(operation.operations));
         return 'done';
       case 'log':
-        this.observer.note?.({ transaction: own.name, step: operation.step, kind: 'log', text: operation.text(scope) });
+        this.observer.log?.({ transaction: own.name, step: operation.step, text: operation.text(scope) });
         return 'done';
       case 'variable':
         scope.variables.set(operation.name, operation.value(scope));
@@ -318,14 +323,15 @@ export class VirtualUser {
     try {
       return ask();
     } catch (error) {
-      this.#failed(own, step, `Its condition cannot be asked: ${error instanceof Error ? error.message : String(error)}`, onFailure);
+      const text = `Its condition cannot be asked: ${error instanceof Error ? error.message : String(error)}`;
+      this.#failed(own, step, failureReason('condition-invalid', text), onFailure);
       return false;
     }
   }
 
-  #failed(own: TransactionState, step: string, text: string, onFailure: OnFailure): Ending {
+  #failed(own: TransactionState, step: string, failure: FailureReason, onFailure: OnFailure): Ending {
     own.good = false;
-    this.observer.note?.({ transaction: own.name, step, kind: 'failed', text });
+    this.observer.failed?.({ transaction: own.name, step, failure });
     return onFailure === 'next-iteration' ? 'left' : 'done';
   }
 
@@ -352,11 +358,12 @@ export class VirtualUser {
       );
       for (const [name, value] of Object.entries(variables)) scope.variables.set(name, value);
       this.#next = next;
-      for (const text of log) this.observer.note?.({ transaction: own.name, step: operation.step, kind: 'log', text });
+      for (const text of log) this.observer.log?.({ transaction: own.name, step: operation.step, text });
       return 'done';
     } catch (error) {
       if (!(error instanceof CodeError)) throw error;
-      return this.#failed(own, operation.step, `The code “${operation.name}” failed. ${error.message}`, onFailure);
+      const failure = failureReason('code-failed', `The code “${operation.name}” failed. ${error.message}`);
+      return this.#failed(own, operation.step, failure, onFailure);
     }
   }
 
@@ -446,7 +453,7 @@ export class VirtualUser {
       request,
       response,
       failure,
-      checks: checks.failures,
+      checks: checks.failures.map((one) => one.text),
       asks: checks.asks,
       missing,
       startedAtMs,
@@ -457,17 +464,17 @@ export class VirtualUser {
 
   #checked(checks: readonly Check[], answer: Parameters<typeof checkFailure>[1], scope: Scope): Checked {
     const failed = checks.flatMap((check) => {
-      let sentence: string | null;
       try {
-        sentence = checkFailure(check, answer, (template) => this.program.fill(template, scope));
+        const sentence = checkFailure(check, answer, (template) => this.program.fill(template, scope));
+        return sentence === null ? [] : [{ failure: failureOfCheck(check, sentence), asks: check.onFailure }];
       } catch (error) {
-        sentence = `A check cannot be made: ${error instanceof Error ? error.message : String(error)}`;
+        const text = `A check cannot be made: ${error instanceof Error ? error.message : String(error)}`;
+        return [{ failure: failureReason('check-invalid', text, check.id), asks: check.onFailure }];
       }
-      return sentence === null ? [] : [{ sentence, asks: check.onFailure }];
     });
     const asks = failed.map((one) => one.asks);
     return {
-      failures: failed.map((one) => one.sentence),
+      failures: failed.map((one) => one.failure),
       asks: asks.includes('stop-user') ? 'stop-user' : asks.includes('next-iteration') ? 'next-iteration' : 'nothing',
     };
   }
@@ -475,7 +482,7 @@ export class VirtualUser {
 
 /** What the checks of one answer came to. */
 interface Checked {
-  failures: string[];
+  failures: FailureReason[];
   asks: PlayedStep['asks'];
 }
 

@@ -2,6 +2,7 @@ import {
   HostSeriesSchema,
   hostSeries,
   inheritedCriteria,
+  failuresCsv,
   junitOf,
   LanePointSchema,
   runCsv,
@@ -162,6 +163,18 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
         },
       }),
     ),
+    route({
+      method: 'get',
+      path: '/runs/:runId/failures.csv',
+      summary: 'The failures of a run, grouped by code, as CSV (RFC 4180)',
+      params: InRun,
+      produces: 'text/csv',
+      handle: async ({ params, response }) => {
+        const run = await need(params.runId);
+        const { failures } = await compute.runResult(run, await store.frames(run.id), await store.scripts(run.projectId));
+        response.attachment(`run-${run.number}-failures.csv`).send(failuresCsv({ failures }));
+      },
+    }),
     route({
       method: 'get',
       path: '/runs/:runId/hosts',

@@ -569,7 +569,7 @@ describe('the doors of targets', () => {
     };
     expect(Buffer.from((await ask(environment)).body ?? []).toString()).toBe(text);
     expect((await ask({ ...environment, credentials: [] })).status).toBe(0);
-    expect((await ask({ ...environment, trust: { authorities: '', checksCertificates: true } })).failure).toContain(
+    expect((await ask({ ...environment, trust: { authorities: '', checksCertificates: true } })).failure?.text).toContain(
       'showed a certificate that is not accepted',
     );
     expect(store.exchanges.map((one) => one.response?.status)).toEqual([200, 200, 200]);

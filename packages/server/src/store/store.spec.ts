@@ -92,7 +92,17 @@ onBothDatabases('store', (opened) => {
     await repository.saveExchanges('odd', [doc]);
     expect((await repository.take('odd'))?.name).toBe(odd.join(' '));
     expect((await repository.exchanges('odd'))[0]?.requestHeaders).toEqual(doc.requestHeaders);
-    const failed = { crew: 'c', transaction: 'T', step: 's', kind: 'k', count: 1, firstSecond: 0, lastSecond: 0, example: null };
+    const failed = {
+      crew: 'c',
+      transaction: 'T',
+      step: 's',
+      code: 'check-text',
+      subject: 'k',
+      count: 1,
+      firstSecond: 0,
+      lastSecond: 0,
+      example: null,
+    };
     await repository.saveFrames('odd', [{ ...frame(1), failures: odd.map((message) => ({ ...failed, message })) }]);
     expect((await repository.frames('odd'))[0]?.failures.map((one) => one.message)).toEqual(odd);
     await repository.saveTable(

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import {
   bodyBytes,
+  failureReason,
   headerOf,
   isLoopback,
   noTimings,
@@ -8,6 +9,7 @@ import {
   SignIn,
   type Crew,
   type Environment,
+  type FailureReason,
   type Header,
 } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
@@ -243,7 +245,7 @@ export class HttpDriver implements Driver {
         line: options.line,
       });
     } catch (error) {
-      return this.#failed(error instanceof Error ? error.message : String(error), headers, 0);
+      return this.#failed(notSent(error), headers, 0);
     }
     this.#cookies.keep(response.headers, request.origin, request.target);
     return response;
@@ -295,7 +297,7 @@ export class HttpDriver implements Driver {
     try {
       own = this.#connection(request.origin, request.http2 === true && request.origin.startsWith('https:'));
     } catch (error) {
-      return Promise.resolve(this.#failed(error instanceof Error ? error.message : String(error), [], 0));
+      return Promise.resolve(this.#failed(notSent(error), [], 0));
     }
     return own.signIn ? this.#atTheDoor(own, own.signIn, request) : this.#once(own, request);
   }
@@ -359,13 +361,16 @@ export class HttpDriver implements Driver {
 
   #refused(origin: string): WireResponse {
     return this.#failed(
-      `${origin} is not an allowed target, so nothing was sent. Add it to the environment if it is yours to test.`,
+      failureReason(
+        'target-not-allowed',
+        `${origin} is not an allowed target, so nothing was sent. Add it to the environment if it is yours to test.`,
+      ),
       [],
       0,
     );
   }
 
-  #failed(failure: string, sentHeaders: Header[], durationMs: number): WireResponse {
+  #failed(failure: FailureReason, sentHeaders: Header[], durationMs: number): WireResponse {
     return {
       status: 0,
       statusText: '',
@@ -381,6 +386,8 @@ export class HttpDriver implements Driver {
     };
   }
 }
+
+const notSent = (error: unknown): FailureReason => failureReason('not-sent', error instanceof Error ? error.message : String(error));
 
 /** The later response, with the time and the bytes of both. */
 const added = (first: WireResponse, later: WireResponse): WireResponse => ({

@@ -1,8 +1,8 @@
-import { headerOf, type Header, type Timings } from '@sturdy/core';
+import { failureReason, headerOf, type FailureReason, type Header, type Timings } from '@sturdy/core';
 import type { Dispatcher } from 'undici';
 import type { WireRequest, WireResponse } from '../driver.js';
 import { decodeBody, type DecodedBody } from './decode-body.js';
-import { failureSentence } from './failure-sentence.js';
+import { exchangeFailure, TimedOut } from './exchange-failure.js';
 import type { UserLine } from './line.js';
 import type { ConnectTimes } from './timed-connector.js';
 
@@ -52,14 +52,14 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
     readonly done: (response: WireResponse) => void,
   ) {
     this.#timer = setTimeout(() => {
-      this.#giveUp('no complete answer', ground.answerLimitMs);
+      this.#giveUp(new TimedOut('answer-timed-out', ground.answerLimitMs));
     }, ground.answerLimitMs);
     const { firstByteLimitMs } = ground;
     this.#firstByteTimer =
       firstByteLimitMs === undefined
         ? undefined
         : setTimeout(() => {
-            this.#giveUp('no first byte of an answer', firstByteLimitMs);
+            this.#giveUp(new TimedOut('first-byte-timed-out', firstByteLimitMs));
           }, firstByteLimitMs);
   }
 
@@ -98,7 +98,7 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
   onComplete(): void {
     const ended = this.#end();
     this.ground.keepCookies(this.#headers, this.request);
-    const answered = (body: Uint8Array | null, failure: string | null): void => {
+    const answered = (body: Uint8Array | null, failure: FailureReason | null): void => {
       this.#ended(ended, { status: this.#status, statusText: this.#statusText, headers: this.#headers, body, failure });
     };
     if (!this.#wanted) {
@@ -110,7 +110,7 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
     const whole = chunks.length === 1 && only ? only : Buffer.concat(chunks);
     const decoded = decodeBody(whole, headerOf(this.#headers, 'content-encoding'));
     const read = ({ bytes, failure }: DecodedBody): void => {
-      answered(failure === null ? bytes : null, failure);
+      answered(failure === null ? bytes : null, failure === null ? null : failureReason('body-not-decoded', failure));
     };
     if (decoded instanceof Promise) void decoded.then(read);
     else read(decoded);
@@ -128,7 +128,7 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
       statusText: '',
       headers: [],
       body: null,
-      failure: failureSentence(error, this.request.origin, this.request.target),
+      failure: exchangeFailure(error, this.request.origin, this.request.target),
     });
   }
 
@@ -151,9 +151,9 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
     return performance.now();
   }
 
-  #giveUp(what: string, ms: number): void {
-    this.#givenUp = new Error(`${what} within ${ms} ms`);
-    this.#abort?.(this.#givenUp);
+  #giveUp(reason: TimedOut): void {
+    this.#givenUp = reason;
+    this.#abort?.(reason);
   }
 
   #timings(end: number): Timings {

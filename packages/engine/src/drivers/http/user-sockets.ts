@@ -1,10 +1,10 @@
 import type { IncomingMessage } from 'node:http';
 import type { ConnectionOptions } from 'node:tls';
-import { cutText, messageHeaders, noTimings, ResponseView, type Header, type Timings } from '@sturdy/core';
+import { cutText, failureReason, messageHeaders, noTimings, ResponseView, type Header, type Timings } from '@sturdy/core';
 import { HttpsProxyAgent } from 'https-proxy-agent';
 import { WebSocket, type ClientOptions, type RawData } from 'ws';
 import type { WireRequest, WireResponse, WireSocket } from '../driver.js';
-import { failureSentence } from './failure-sentence.js';
+import { exchangeFailure } from './exchange-failure.js';
 import type { UserLine } from './line.js';
 import { openSockets } from './open-sockets.js';
 import type { TlsSessions } from './tls-sessions.js';
@@ -149,7 +149,7 @@ export class UserSockets {
       });
       socket.on('error', (error) => {
         opened.over ??= error.message;
-        done(response(performance.now(), { failure: failureSentence(error, request.origin, request.target) }));
+        done(response(performance.now(), { failure: exchangeFailure(error, request.origin, request.target) }));
       });
       socket.on('close', (code, reason) => {
         opened.over = `${where} closed the WebSocket (${code}${reason.length > 0 ? ` ${cutText(reason.toString(), 120)}` : ''})`;
@@ -188,7 +188,7 @@ export class UserSockets {
     const opened = this.#open.get(use.name);
     if (!opened || (opened.over !== null && use.action === 'send')) {
       const why = opened?.over ?? 'The step that opens it failed, or does not stand before this one';
-      return { ...none, failure: `The WebSocket “${use.name}” is not open. ${why}.` };
+      return { ...none, failure: failureReason('socket-not-open', `The WebSocket “${use.name}” is not open. ${why}.`) };
     }
     if (use.action === 'close') {
       await closed(opened.socket);
@@ -221,8 +221,17 @@ export class UserSockets {
     const timings: Timings = { ...noTimings, send: 0, wait: durationMs, receive: 0 };
     const [problem] = problems;
     if (problem !== undefined)
-      return { ...none, failure: `It cannot be said which message is awaited: ${problem}`, durationMs, timings, bytesOut };
-    if (!arrived) return { ...none, failure: awaitFailure(use, opened, others, durationMs), durationMs, timings, bytesOut };
+      return {
+        ...none,
+        failure: failureReason('message-condition-invalid', `It cannot be said which message is awaited: ${problem}`),
+        durationMs,
+        timings,
+        bytesOut,
+      };
+    if (!arrived) {
+      const failure = failureReason('message-missing', awaitFailure(use, opened, others, durationMs));
+      return { ...none, failure, durationMs, timings, bytesOut };
+    }
     return {
       ...none,
       headers: [...arrived.view.headers],

@@ -4,7 +4,7 @@ import type { AddressInfo, Socket } from 'node:net';
 import { finished, type Duplex } from 'node:stream';
 import type { TLSSocket } from 'node:tls';
 import type { RecorderVisitor } from '@sturdy/core';
-import { failureSentence, TargetTls } from '@sturdy/engine';
+import { exchangeFailure, TargetTls } from '@sturdy/engine';
 import type { CertificateAuthority } from './certificate-authority.js';
 import {
   addressOf,
@@ -278,7 +278,7 @@ export class TappingProxy {
       });
     } catch (error) {
       const { pathname } = new URL(url);
-      const failure = gone.signal.aborted ? leftBeforeAnswer : failureSentence(error, origin, pathname);
+      const failure = gone.signal.aborted ? leftBeforeAnswer : exchangeFailure(error, origin, pathname).text;
       tap?.end(moments.timings(performance.now()), failure);
       if (!gone.signal.aborted) answer(response, 502, failure);
       return;
@@ -298,7 +298,7 @@ export class TappingProxy {
     passed.body.on('data', (chunk: Buffer) => tap?.responseData(chunk));
     passed.body.pipe(response as ServerResponse);
     finished(passed.body, (error) => {
-      const failure = error ? (gone.signal.aborted ? leftBeforeEnd : failureSentence(error, origin, new URL(url).pathname)) : null;
+      const failure = error ? (gone.signal.aborted ? leftBeforeEnd : exchangeFailure(error, origin, new URL(url).pathname).text) : null;
       tap?.end(moments.timings(performance.now()), failure);
       // What was cut on its way here is cut on its way on, or the browser would take it for complete.
       if (error) response.destroy();
@@ -339,7 +339,7 @@ export class TappingProxy {
     try {
       passed = await this.#upstream(socket).send(head, null, { http2: false, upgrade: true, moments, aborted: gone.signal });
     } catch (error) {
-      const failure = failureSentence(error, origin, new URL(url).pathname);
+      const failure = exchangeFailure(error, origin, new URL(url).pathname).text;
       tap?.end(moments.timings(performance.now()), failure);
       client.end(`HTTP/1.1 502 Bad Gateway\r\nContent-Length: 0\r\nConnection: close\r\n\r\n`);
       return;

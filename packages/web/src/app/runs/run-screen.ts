@@ -13,7 +13,7 @@ import { FocusAtOnce } from '../shared/focus-at-once';
 import { clock, figure, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
 import { CapturedCard } from './captured-card';
-import { ExchangeView } from './exchange-view';
+import { FailureGroups } from './failure-groups';
 import { Lanes } from './lanes';
 import { laneHeights, type LanesView } from './lanes-chart';
 import { RunTableCard } from './run-table';
@@ -30,7 +30,7 @@ import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
     RouterLink,
     CapturedCard,
     Lanes,
-    ExchangeView,
+    FailureGroups,
     FocusAtOnce,
     RunTableCard,
     SamplesCard,
@@ -82,9 +82,10 @@ export class RunScreen implements OnDestroy {
     events: this.events(),
   }));
   readonly exports = [
-    { ending: 'csv', name: 'CSV' },
-    { ending: 'json', name: 'JSON' },
-    { ending: 'xml', name: 'JUnit' },
+    { file: 'result.csv', name: 'Figures, CSV' },
+    { file: 'failures.csv', name: 'Failures, CSV' },
+    { file: 'result.json', name: 'JSON' },
+    { file: 'result.xml', name: 'JUnit' },
   ];
   readonly #api = inject(Api);
   /** Rows that the run spent, once it has ended; nothing is told where that cannot be asked. */
@@ -122,7 +123,14 @@ export class RunScreen implements OnDestroy {
     this.capturing.update((all) => new Set([...all, user]));
     this.#store.dispatch(runsActions.userWatched({ id: this.id(), user, captures: true }));
   }
-  readonly open = signal<number | null>(null);
+  readonly stepNames = computed(
+    () =>
+      new Map(
+        this.scripts()
+          .flatMap((script) => script.transactions.flatMap(({ steps }) => allSteps(steps)))
+          .flatMap((step) => ('name' in step ? [[step.id, step.name]] : [])),
+      ),
+  );
   readonly verdict = computed(() => {
     const run = this.result()?.run;
     if (!run) return { shape: 'none', text: '' };
@@ -157,11 +165,7 @@ export class RunScreen implements OnDestroy {
   }
 
   stepName(step: string | null): string {
-    if (step === null) return 'between iterations';
-    for (const script of this.scripts())
-      for (const transaction of script.transactions)
-        for (const one of allSteps(transaction.steps)) if (one.id === step && one.kind === 'request') return one.name;
-    return step;
+    return step === null ? 'between iterations' : (this.stepNames().get(step) ?? step);
   }
   cellOf(user: UserState): string {
     return user.lastError !== null && user.state !== 'ended' ? 'failed' : user.state;

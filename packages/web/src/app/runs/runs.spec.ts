@@ -46,7 +46,18 @@ const point = (second: number): LanePoint => ({
   failures: 0,
   loopDelayMs: 1,
 });
-const failure = { crew: 'c', transaction: 't', step: 's', kind: 'k', message: 'm', count: 1, firstSecond: 1, lastSecond: 1, example: null };
+const failure = {
+  crew: 'c',
+  transaction: 't',
+  step: 's',
+  code: 'check-text',
+  subject: 'k',
+  message: 'm',
+  count: 1,
+  firstSecond: 1,
+  lastSecond: 1,
+  example: null,
+};
 const { reducer } = runsFeature;
 
 describe('a live run', () => {

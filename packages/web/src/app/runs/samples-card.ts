@@ -1,5 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
 import {
+  failureKind,
+  failureKindWords,
   requestSteps,
   samplesOnPage,
   type RunResult,
@@ -20,6 +22,8 @@ interface Narrowed {
   step: string;
   user: number | null;
   failed: '' | 'yes' | 'no';
+  /** Kind of failure. */
+  failure: string;
   atLeastMs: number | null;
   fromSecond: number | null;
   toSecond: number | null;
@@ -32,6 +36,7 @@ const everything: Narrowed = {
   step: '',
   user: null,
   failed: '',
+  failure: '',
   atLeastMs: null,
   fromSecond: null,
   toSecond: null,
@@ -102,6 +107,9 @@ export class SamplesCard {
     const { transaction } = this.narrowed();
     return this.steps().filter((one) => transaction === '' || one.transaction === transaction);
   });
+  readonly words = failureKindWords;
+  /** The kinds of failure that the run has. */
+  readonly kinds = computed(() => [...new Set(this.result().failures.map(failureKind))].sort());
   readonly isNarrowed = computed(() => JSON.stringify({ ...this.narrowed(), order: 'time' }) !== JSON.stringify(everything));
   readonly #stepNames = computed(() => new Map(this.steps().map((one) => [one.id, one.name])));
   readonly #crewNames = computed(() => new Map(this.result().run.workload.crews.map((one) => [one.id, one.name])));
@@ -150,6 +158,11 @@ export class SamplesCard {
   narrow(more: Partial<Narrowed>): void {
     this.page.set(0);
     this.narrowed.update((one) => ({ ...one, ...more }));
+  }
+  /** `outcome` is yes or no, or a kind of failure. */
+  narrowOutcome(outcome: string): void {
+    const isKind = outcome !== '' && outcome !== 'yes' && outcome !== 'no';
+    this.narrow(isKind ? { failed: '', failure: outcome } : { failed: outcome, failure: '' });
   }
   /** A field that was emptied says 0. */
   narrowNumber(name: 'user' | 'atLeastMs' | 'fromSecond' | 'toSecond', value: number): void {
