@@ -1,7 +1,7 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { BrowserLikenessSchema, type BrowserLikeness, type Crew } from '@sturdy/core';
-import { CachedDriver, HttpDriver, optionsFor, TargetTls, type Driver, type WireRequest } from './index.js';
+import { CachedDriver, HttpDriver, optionsFor, TargetTls, type HttpUserDriver, type WireRequest } from './index.js';
 import { crew, environment, play, script, step } from './test/plans.js';
 
 let server: Server;
@@ -41,7 +41,7 @@ const get = (target: string, more: Partial<WireRequest> = {}): WireRequest => ({
   headers: [],
   body: null,
   followRedirects: false,
-  wantsBody: () => true,
+  keepsBody: 'always',
   ...more,
 });
 const driverOf = (own: Pick<Crew, 'line' | 'browser'>) => {
@@ -51,8 +51,8 @@ const driverOf = (own: Pick<Crew, 'line' | 'browser'>) => {
 const browser = (more: Partial<BrowserLikeness>) => BrowserLikenessSchema.parse(more);
 
 describe('the cache of a virtual user (RFC 9111)', () => {
-  const cached = (cold = false): Driver => new CachedDriver(driverOf({}), cold);
-  const times = async (driver: Driver, target: string, more: Partial<WireRequest> = {}) => {
+  const cached = (cold = false): HttpUserDriver => new CachedDriver(driverOf({}), cold);
+  const times = async (driver: HttpUserDriver, target: string, more: Partial<WireRequest> = {}) => {
     const first = await driver.send(get(target, more));
     const second = await driver.send(get(target, more));
     return [asked.length, first.fromCache ?? false, second.fromCache ?? false, second.status, second.body?.length];

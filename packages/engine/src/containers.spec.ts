@@ -40,13 +40,13 @@ async function playOnce(steps: Parameters<typeof script>[0], handoffs: Handoff[]
   const took: number[] = [];
   const user = new VirtualUser(
     compile(script(steps, { handoffs }), environment(origin)),
-    new HttpDriver({ allows: () => true }),
+    { http: new HttpDriver({ allows: () => true }) },
     () => 0,
     { step: ({ response }) => took.push(response.durationMs), transaction: (_name, busyMs) => busy.push(busyMs) },
     { stopsNow: () => false, pause: (ms) => Promise.resolve(void pauses.push(ms)) },
   );
   const ended = await user.iterate(new Map(), 'next-iteration');
-  await user.driver.close();
+  await user.close();
   return { ended, pauses, busyMs: busy[0] ?? 0, tookMs: took.reduce((sum, one) => sum + one, 0), urls: got.map((one) => one.url) };
 }
 const request = (id: string, target: string, more: Partial<RequestStep> = {}) => step(id, origin, target, more);

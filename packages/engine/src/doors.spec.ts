@@ -31,7 +31,7 @@ const ask = (origin: string, more: Partial<WireRequest> = {}): WireRequest => ({
   headers: [],
   body: null,
   followRedirects: false,
-  wantsBody: () => true,
+  keepsBody: 'always',
   ...more,
 });
 const said = (body: Uint8Array | null) => Buffer.from(body ?? []).toString();

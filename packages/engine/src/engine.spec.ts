@@ -21,7 +21,7 @@ describe('HTTP driver', () => {
     headers: [],
     body: null,
     followRedirects: false,
-    wantsBody: () => true,
+    keepsBody: 'always',
     ...more,
   });
   let origin = '';
@@ -143,7 +143,7 @@ describe('compiling', () => {
       map: { 'http://old': 'http://127.0.0.1:9' },
     });
     const [operation] = program.transactions[0]?.operations ?? [];
-    if (operation?.kind !== 'request') throw new Error('no request');
+    if (operation?.kind !== 'action') throw new Error('no request');
     const scope = {
       handoffs: new Map(),
       rows: new Map(),
@@ -153,7 +153,7 @@ describe('compiling', () => {
       fresh: () => 0,
       nowMs: () => 0,
     };
-    expect([operation.origin, operation.headers[0]?.value(scope)]).toEqual(['http://127.0.0.1:9', 'http://127.0.0.1:9/x']);
+    expect([operation.action.origin, operation.action.headers[0]?.value(scope)]).toEqual(['http://127.0.0.1:9', 'http://127.0.0.1:9/x']);
   });
 });
 

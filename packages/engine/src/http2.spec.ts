@@ -50,7 +50,7 @@ const ask = (origin: string, http2: boolean): WireRequest => ({
   headers: [['Accept', 'text/plain']],
   body: null,
   followRedirects: false,
-  wantsBody: () => true,
+  keepsBody: 'always',
   http2,
 });
 

@@ -1,12 +1,15 @@
-export { compile, CompileError, type Program } from './program/compile.js';
+export { compile, type Program } from './program/compile.js';
+export { CompileError } from './program/compile-context.js';
 export type { Scope } from './program/scope.js';
-export type { Driver, WireRequest, WireResponse } from './drivers/driver.js';
+export type { Driver, Outcome } from './drivers/driver.js';
+export type { HttpUserDriver, WireRequest, WireResponse } from './drivers/http/wire.js';
+export type { Drivers, PlayedStep } from './drivers/kinds.js';
 export { HttpDriver, optionsFor, type HttpDriverOptions } from './drivers/http/http-driver.js';
 export { CachedDriver } from './drivers/http/cached-driver.js';
 export { decodeBody, type DecodedBody } from './drivers/http/decode-body.js';
 export { isCertificateError, TargetTls, type TargetTlsSettings } from './drivers/http/target-tls.js';
 export { exchangeFailure } from './drivers/http/exchange-failure.js';
-export { VirtualUser, type Observer, type PlayedStep, type Row, type Rows } from './play/virtual-user.js';
+export { VirtualUser, type Observer, type Row, type Rows } from './play/virtual-user.js';
 export { codeThreads, CodeThreads, type CodeLimits } from './sandbox/code-threads.js';
 export { answerForCode, CodeError, type CodeInput, type CodeOutput } from './sandbox/sandbox.js';
 export { rehearse, type RehearsalCapture } from './play/rehearse.js';

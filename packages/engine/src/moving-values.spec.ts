@@ -193,7 +193,7 @@ describe('what moves while a script is played', () => {
       compile(script([request('s1', text('/desk')), request('s2', text('/other')), request('s3', text('/desk'))]), own, {
         shownSigns: { s3: own.failureSigns },
       }),
-      driver,
+      { http: driver },
       Math.random,
       { step: (played) => failures.push(played.failure?.text ?? null), transaction: () => undefined },
       { stopsNow: () => false, pause: () => Promise.resolve() },

@@ -3,7 +3,7 @@ import { createServer as createHttpServer } from 'node:http';
 import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
 import type { Awaited, Checked, RequestStep, SocketUse, Step } from '@sturdy/core';
 import { WebSocketServer, type WebSocket } from 'ws';
-import { compile, HttpDriver, VirtualUser, type Driver, type WireRequest } from './index.js';
+import { compile, HttpDriver, VirtualUser, type HttpUserDriver, type WireRequest } from './index.js';
 import { environment, expectation, play, crew, script, step, text } from './test/plans.js';
 
 const closing: (() => void)[] = [];
@@ -58,7 +58,7 @@ const opens = (origin: string): WireRequest => ({
   headers: [],
   body: null,
   followRedirects: false,
-  wantsBody: () => true,
+  keepsBody: 'always',
   socket: { action: 'open', name: 'line', format: 'text', awaits: null },
 });
 
@@ -68,7 +68,7 @@ async function played(steps: Step[], origin: string, more: Parameters<typeof scr
   const driver = new HttpDriver({ allows: (one) => one === origin });
   const user = new VirtualUser(
     compile(script(steps, more), environment(origin)),
-    driver,
+    { http: driver },
     () => 0.5,
     {
       step: ({ step: id, failure, response }) =>
@@ -197,7 +197,7 @@ describe('messages over a WebSocket', () => {
     expect(found[1]?.failure).toMatch(/not open/);
     let reached = 0;
     const foreign = await target(() => reached++);
-    const driver: Driver = new HttpDriver({ allows: (one) => one === origin });
+    const driver: HttpUserDriver = new HttpDriver({ allows: (one) => one === origin });
     expect((await driver.send(opens(foreign))).failure?.text).toMatch(/is not an allowed target, so nothing was sent/);
     expect(reached).toBe(0);
   });

@@ -58,7 +58,7 @@ function userOf(transactions: Transaction[], random = () => 0.5) {
   const skipped: string[] = [];
   const user = new VirtualUser(
     compile(script([], { transactions }), environment(origin)),
-    new HttpDriver({ allows: () => true }),
+    { http: new HttpDriver({ allows: () => true }) },
     random,
     {
       step: (played) => failures.push(played.failure?.text ?? null),
@@ -79,7 +79,7 @@ describe('rows that are dealt while a script is played', () => {
   const userWith = (steps: Step[], deal: () => Row | null, listed: Row[] | null = null, perUse: string[] = []) =>
     new VirtualUser(
       compile(script(steps), environment(origin), { dealtPerUse: new Set(perUse) }),
-      new HttpDriver({ allows: () => true }),
+      { http: new HttpDriver({ allows: () => true }) },
       () => 0,
       { step: () => undefined, transaction: () => undefined },
       { stopsNow: () => false, pause: () => Promise.resolve(), deal: () => Promise.resolve(deal()), listed: () => listed },
@@ -113,7 +113,7 @@ describe('rows that are dealt while a script is played', () => {
     expect(await user.iterate(none, 'next-iteration')).toMatchObject({ ends: false });
     expect([...got].sort()).toEqual(['GET /a/1', 'GET /c/2', 'GET /d/3', 'GET /plain']);
     expect(await user.iterate(none, 'next-iteration')).toMatchObject({ ends: true });
-    await user.driver.close();
+    await user.close();
     expect([...got].sort()).toEqual(['GET /a/1', 'GET /a/4', 'GET /c/2', 'GET /c/5', 'GET /d/3', 'GET /plain', 'GET /plain']);
   });
 
@@ -121,10 +121,10 @@ describe('rows that are dealt while a script is played', () => {
     const once = userWith([loop(10, [request('a', '', { url: no('/once/') })])], counting(3));
     expect(once.program.tables).toEqual([]);
     for (let at = 0; at < 2; at++) await once.iterate(none, 'next-iteration');
-    await once.driver.close();
+    await once.close();
     const again = userWith([loop(2, [request('a', '', { url: no('/again/') })])], () => null, [row(7), row(8), row(9)]);
     for (let at = 0; at < 2; at++) await again.iterate(none, 'next-iteration');
-    await again.driver.close();
+    await again.close();
     expect(got).toEqual(['/once/1', '/once/2', '/once/3', '/again/7', '/again/8', '/again/7', '/again/8'].map((one) => `GET ${one}`));
   });
 });
@@ -138,7 +138,7 @@ describe('what is played once by each user', () => {
     ]);
     for (let at = 0; at < 3; at++) await user.iterate(none, 'next-iteration');
     await user.end(none);
-    await user.driver.close();
+    await user.close();
     expect(got).toEqual(['GET /sign-in', 'GET /who', 'GET /who', 'GET /who', 'GET /out']);
   });
 
@@ -162,14 +162,14 @@ describe('what is played once by each user', () => {
     ];
     const user = new VirtualUser(
       compile(script([], { transactions, handoffs: [handoff] }), environment(origin)),
-      new HttpDriver({ allows: () => true }),
+      { http: new HttpDriver({ allows: () => true }) },
       () => 0,
       { step: () => undefined, transaction: () => undefined },
       { stopsNow: () => false, pause: () => Promise.resolve() },
     );
     for (let at = 0; at < 2; at++) await user.iterate(none, 'next-iteration');
     await user.end(none);
-    await user.driver.close();
+    await user.close();
     expect(got.filter((one) => !one.endsWith('/sign-in'))).toEqual(['GET /work/d1', 'GET /work/d2', 'GET /out/d3']);
   });
 
@@ -181,7 +181,7 @@ describe('what is played once by each user', () => {
       transaction('work', [request('s2', '/who')]),
     ]);
     for (; answers < 3; answers++) await user.iterate(none, 'next-iteration');
-    await user.driver.close();
+    await user.close();
     expect(got).toEqual(['GET /sign-in', 'GET /sign-in', 'GET /who', 'GET /who']);
   });
 });
@@ -208,7 +208,7 @@ describe('steps that send nothing', () => {
       ]),
     ]);
     expect(await user.iterate(none, 'next-iteration')).toMatchObject({ good: true });
-    await user.driver.close();
+    await user.close();
     expect(got).toEqual(['GET /list', 'GET /proof?a=1&bay=8', 'GET /proof', 'GET /bay/8']);
     expect(notes).toEqual(['log: bay 8']);
   });
@@ -222,7 +222,7 @@ describe('steps that send nothing', () => {
     ]);
     expect(await user.iterate(none, 'next-iteration')).toMatchObject({ good: false, complete: true });
     expect(await user.iterate(none, 'go-on')).toMatchObject({ good: false, complete: true });
-    await user.driver.close();
+    await user.close();
     expect(notes[0]).toBe("code-failed: The code “broken” failed. Line 2: ReferenceError: 'none' is not defined");
     expect(got).toEqual(['GET /never']);
   });
@@ -247,7 +247,7 @@ describe('steps that send nothing', () => {
       ]),
     ]);
     expect(await user.iterate(none, 'next-iteration')).toMatchObject({ good: true });
-    await user.driver.close();
+    await user.close();
     expect(notes).toEqual(['log: cookie own']);
   });
 
@@ -290,7 +290,7 @@ describe('steps that send nothing', () => {
       ]),
     ]);
     expect(await user.iterate(none, 'next-iteration')).toMatchObject({ good: true });
-    await user.driver.close();
+    await user.close();
     expect(got).toEqual(['GET /late', 'GET /late', 'GET /late', 'GET /list', 'GET /open/3', 'GET /small', 'GET /open/5']);
     expect(skipped).toEqual(['s4']);
   });
@@ -338,7 +338,7 @@ describe('checks', () => {
     expect(left.failures.length).toBe(1);
     const ended = userOf([transaction('t', [request('s1', '/who', { checks: wrong('stop-user') }), request('s2', '/b')])]);
     expect(await ended.user.iterate(none, 'go-on')).toMatchObject({ ends: true });
-    for (const { user } of [marked, left, ended]) await user.driver.close();
+    for (const { user } of [marked, left, ended]) await user.close();
   });
 
   it('are told by a rehearsal, which plays on and says what was passed over', async () => {

@@ -15,7 +15,7 @@ it('further connections of a user go on with its session of TLS (RFC 8446, 2.2);
   const origin = `https://127.0.0.1:${(server.address() as AddressInfo).port}`;
   const trusting = { ...environment(origin), trust: { authorities: testCertificate.cert, checksCertificates: true } };
   const driver = new HttpDriver(optionsFor(trusting, new TargetTls(trusting)));
-  const ask: WireRequest = { method: 'GET', origin, target: '/', headers: [], body: null, followRedirects: false, wantsBody: () => true };
+  const ask: WireRequest = { method: 'GET', origin, target: '/', headers: [], body: null, followRedirects: false, keepsBody: 'always' };
   const failures = [await driver.send(ask)];
   // Two at a time: the second one needs a connection of its own.
   failures.push(...(await Promise.all([driver.send(ask), driver.send(ask)])));

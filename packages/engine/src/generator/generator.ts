@@ -1,8 +1,6 @@
 import { arrivalTimes, nextDueMs, SampleBook, spansOf, userSpans, type Crew, type Frame, type Span, type UserState } from '@sturdy/core';
 import seedrandom from 'seedrandom';
-import type { Driver } from '../drivers/driver.js';
-import { CachedDriver } from '../drivers/http/cached-driver.js';
-import { HttpDriver, optionsFor } from '../drivers/http/http-driver.js';
+import { driversFor } from '../drivers/kinds.js';
 import { TargetTls } from '../drivers/http/target-tls.js';
 import { VirtualUser, type Row, type Rows } from '../play/virtual-user.js';
 import { compile, type Program } from '../program/compile.js';
@@ -25,7 +23,6 @@ interface Seat {
   /** What was told of it last. */
   told: UserState | null;
   user: VirtualUser;
-  driver: Driver;
   tables: string[];
   random: () => number;
   /** When its time is over, in seconds of the curve; endless while nobody has said. */
@@ -119,7 +116,7 @@ export class Generator {
         this.#aborted = true;
         this.#goOn();
         this.#wakeAll();
-        for (const seat of this.#seats) void seat.driver.close();
+        for (const seat of this.#seats) void seat.user.close();
         break;
     }
   }
@@ -159,16 +156,12 @@ export class Generator {
     }
     const makeSeat = (crew: Crew, program: Program, place: number, user: number): Seat => {
       const state: UserState = { user, crew: crew.id, state: 'waiting', iteration: 0, step: null, row: null, lastError: null };
-      const wire = new HttpDriver(optionsFor(plan.environment, tls, crew));
-      const cache = crew.browser?.cache ?? 'off';
-      const driver = cache === 'off' ? wire : new CachedDriver(wire, cache === 'cold');
       const random = seedrandom(`${plan.seed}:${user}`);
       const seat: Omit<Seat, 'user'> = {
         crew,
         place,
         state,
         told: null,
-        driver,
         tables: program.tables,
         random,
         endSeconds: Infinity,
@@ -180,7 +173,7 @@ export class Generator {
       };
       const virtual = new VirtualUser(
         program,
-        driver,
+        driversFor(program.kinds, plan.environment, tls, crew),
         random,
         {
           beforeStep: (step) => {
@@ -330,7 +323,7 @@ export class Generator {
     }
     if (state.iteration > 0 && !this.#aborted && !seat.cut) await seat.user.end(played.rows);
     state.state = 'ended';
-    await seat.driver.close();
+    await seat.user.close();
   }
 
   /** Plays iterations as they are due until the end of a span; false where the user plays no more. */
@@ -389,7 +382,7 @@ export class Generator {
       plan.curve.atEnd === 'now' && Number.isFinite(seat.endSeconds)
         ? this.#schedule.atEnd(seat.endSeconds, () => {
             seat.cut = true;
-            void seat.driver.close();
+            void seat.user.close();
           })
         : undefined;
     const { good, complete, ends } = await seat.user.iterate(rows, crew.onFailure === 'go-on' ? 'go-on' : 'next-iteration');
@@ -438,7 +431,7 @@ export class Generator {
     await Promise.all(open);
     for (const seat of seats) {
       seat.state.state = 'ended';
-      await seat.driver.close();
+      await seat.user.close();
     }
   }
 

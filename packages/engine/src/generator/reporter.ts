@@ -7,8 +7,8 @@ import {
   type UserLogEntry,
   type UserState,
 } from '@sturdy/core';
-import { capture } from '../play/capture.js';
-import { trafficOf, type PlayedStep } from '../play/virtual-user.js';
+import { capture, type PlayedStep } from '../drivers/kinds.js';
+import { trafficOf } from '../play/virtual-user.js';
 import type { Meter } from './meter.js';
 import type { Schedule } from './schedule.js';
 
@@ -43,21 +43,21 @@ export class Reporter {
   }
 
   played(crew: Crew, state: UserState, played: PlayedStep): void {
-    const { response } = played;
+    const { durationMs } = played.outcome;
     // What the user had already took no time of the system; it would only make its figures better.
-    if (!response.fromCache) {
-      const traffic = trafficOf(response);
-      this.meter.sample(crew.id, played.transaction, played.step, response.durationMs, played.failure === null, traffic);
+    if (!played.fromCache) {
+      const traffic = trafficOf(played);
+      this.meter.sample(crew.id, played.transaction, played.step, durationMs, played.failure === null, traffic);
       this.samples()?.add({
         ...traffic,
         crew: crew.id,
         transaction: played.transaction,
         step: played.step,
         atMs: performance.now() - this.schedule.startedMs,
-        durationMs: response.durationMs,
+        durationMs: durationMs,
         user: state.user,
         iteration: state.iteration,
-        status: response.status,
+        status: played.response.status,
         failure: played.failure && failureKind(played.failure),
       });
     }
@@ -69,8 +69,8 @@ export class Reporter {
         iteration: state.iteration,
         transaction: played.transaction,
         step: played.step,
-        status: response.status,
-        durationMs: response.durationMs,
+        status: played.response.status,
+        durationMs: durationMs,
         failure: played.failure?.text ?? null,
         exchange: captures ? this.#captured(state, played) : null,
       });

@@ -1,9 +1,8 @@
 import type { BodyRef, CapturedStep, Environment, RehearsalNote, Script } from '@sturdy/core';
-import { HttpDriver, optionsFor } from '../drivers/http/http-driver.js';
+import { capture, driversFor } from '../drivers/kinds.js';
 import { TargetTls } from '../drivers/http/target-tls.js';
 import { compile } from '../program/compile.js';
 import { codeThreads } from '../sandbox/code-threads.js';
-import { capture } from './capture.js';
 import { VirtualUser, type Row } from './virtual-user.js';
 
 /** What a rehearsal captured. */
@@ -17,6 +16,9 @@ export interface RehearsalCapture {
   /** The step before which the tester ended it. */
   endedBefore?: string;
 }
+
+/** A tester waits for it, so it gives up sooner than a virtual user does. */
+const rehearsalTimeouts = { connectMs: 10_000, answerMs: 30_000 };
 
 /** Plays a script once with everything captured. `put` stores a body; `onStep` hears of each step as it ends, with all that was captured so far. */
 export async function rehearse(options: {
@@ -53,17 +55,16 @@ export async function rehearse(options: {
   const notes: RehearsalNote[] = [];
   const skipped: string[] = [];
   const soFar = (): RehearsalCapture => ({ steps, missing, notes, skipped, ...(endedBefore === undefined ? {} : { endedBefore }) });
-  const driver = new HttpDriver({ ...optionsFor(environment, new TargetTls(environment)), answerLimitMs: 30_000 });
   const user = new VirtualUser(
     program,
-    driver,
+    driversFor(program.kinds, environment, new TargetTls(environment), { timeouts: rehearsalTimeouts }),
     options.random,
     {
       step: (played) => {
         const captured = capture(played, started, options.put);
         steps.push(captured);
         missing.push(...played.missing.map((handoff) => ({ step: played.step, handoff })));
-        if (played.response.status === 0) unreachable = true;
+        if (!played.answered) unreachable = true;
         options.onStep?.(captured, soFar());
       },
       log: ({ step, text }) => {
@@ -97,7 +98,7 @@ export async function rehearse(options: {
     await user.iterate(rows, 'go-on');
     await user.end(rows);
   } finally {
-    await driver.close();
+    await user.close();
   }
   return soFar();
 }

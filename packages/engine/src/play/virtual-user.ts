@@ -1,41 +1,9 @@
-import {
-  allMatches,
-  bodyKind,
-  checkFailure,
-  failureOf,
-  failureOfCheck,
-  failureReason,
-  mediaType,
-  readValue,
-  redirectTarget,
-  ResponseView,
-  signOf,
-  type Check,
-  type FailureReason,
-  type Header,
-} from '@sturdy/core';
-import type { Driver, WireRequest, WireResponse, WireSocket } from '../drivers/driver.js';
-import type { CompiledLoop, CompiledRequest, CompiledSocket, CompiledTransaction, Operation, Program } from '../program/compile.js';
+import { allMatches, failureReason, type FailureReason } from '@sturdy/core';
+import { allDrivers, playersFor, type CompiledAction, type Drivers, type PlayedStep, type Players } from '../drivers/kinds.js';
+import type { CompiledLoop, CompiledTransaction, Operation, Program } from '../program/compile.js';
 import type { Scope } from '../program/scope.js';
 import { codeThreads } from '../sandbox/code-threads.js';
-import { answerForCode, CodeError, type NextRequest } from '../sandbox/sandbox.js';
-
-/** A played request as an observer sees it. */
-export interface PlayedStep {
-  transaction: string;
-  step: string;
-  request: WireRequest;
-  response: WireResponse;
-  /** What went wrong; null where the step is good. */
-  failure: FailureReason | null;
-  /** What checks found wrong, in sentences. */
-  checks: string[];
-  /** What a failed check asks for beyond counting. */
-  asks: 'nothing' | 'next-iteration' | 'stop-user';
-  /** Handoffs whose extractor found nothing. */
-  missing: string[];
-  startedAtMs: number;
-}
+import { answerForCode, CodeError } from '../sandbox/sandbox.js';
 
 /** Told of everything that a virtual user does; must be quick. */
 export interface Observer {
@@ -80,8 +48,6 @@ export type Rows = ReadonlyMap<string, Row>;
 /** How playing some operations ended. */
 type Ending = 'done' | 'left' | 'stopped' | 'user-ends';
 
-const decoder = new TextDecoder();
-
 /** What a transaction has come to so far. */
 interface TransactionState {
   name: string;
@@ -90,64 +56,55 @@ interface TransactionState {
   good: boolean;
 }
 
-/** The last answer, as code and loops look at it. */
-interface LastAnswer {
-  url: string;
-  view: ResponseView;
-}
-
-/** The requests among operations, those in containers too. */
-const requestsIn = (operations: readonly Operation[]): string[] =>
-  operations.flatMap((one) =>
-    one.kind === 'request'
-      ? [one.step]
-      : one.kind === 'side-by-side'
-        ? one.requests.map(({ step }) => step)
-        : 'operations' in one
-          ? requestsIn(one.operations)
+/** The actions among operations, those in containers too. */
+const actionsIn = (operations: readonly Operation[]): string[] =>
+  operations.flatMap((operation) =>
+    operation.kind === 'action'
+      ? [operation.action.step]
+      : operation.kind === 'side-by-side'
+        ? operation.actions.map(({ step }) => step)
+        : 'operations' in operation
+          ? actionsIn(operation.operations)
           : [],
   );
 
-/** The answer of a redirect that was followed, as extractors read it; empty where it was not reached. */
-function viewOfHop({ hops }: WireResponse, at: number): ResponseView {
-  const hop = hops[at];
-  return new ResponseView(hop?.status ?? 0, hop?.headers ?? [], hop?.body ? decoder.decode(hop.body) : '');
-}
-
-/** What went over the line, and the ms from the request to the first byte of its answer. */
+/** What went over the line, and the ms to the first byte of an answer. */
 export interface Traffic {
   bytesIn: number;
   bytesOut: number;
   firstByteMs: number;
 }
-export const trafficOf = ({ bytesIn, bytesOut, timings }: WireResponse): Traffic => ({
-  bytesIn,
-  bytesOut,
-  firstByteMs: Math.max(0, timings.wait),
-});
+export const trafficOf = ({ outcome: { bytesIn, bytesOut }, firstByteMs }: PlayedStep): Traffic => ({ bytesIn, bytesOut, firstByteMs });
 
-/** One virtual user: plays its program over its driver, with its own handoffs, row and random stream. */
+/** One virtual user: plays its program over its drivers, with its own handoffs, row and random stream. */
 export class VirtualUser {
   /** What was read last by a user that stays signed in; each iteration goes on with it, as a rotating value does. */
   #handoffs: ReadonlyMap<string, string> = new Map();
   /** Variables stay set from one iteration to the next. */
   readonly #variables = new Map<string, string>();
   #begun = false;
-  #last: LastAnswer | null = null;
-  readonly #answers = new Map<string, ResponseView>();
-  #next: NextRequest | null = null;
-  /** Where each open WebSocket leads to. */
-  readonly #socketTargets = new Map<string, string>();
+  readonly #drivers: ReturnType<typeof allDrivers>;
+  readonly #players: Players;
 
   constructor(
     readonly program: Program,
-    readonly driver: Driver,
+    readonly drivers: Drivers,
     readonly random: () => number,
     readonly observer: Observer,
     readonly control: Control,
     /** Asks for every body, for a rehearsal. */
     readonly keepsBodies = false,
-  ) {}
+  ) {
+    this.#drivers = allDrivers(drivers);
+    const { fill, usesCode, keepsAnswerOf } = program;
+    this.#players = playersFor(drivers, {
+      fill,
+      usesCode,
+      keepsAnswerOf,
+      keepsBodies,
+      wantsBodies: () => control.wantsBodies?.() === true,
+    });
+  }
 
   #scope(rows: Rows): Scope {
     return {
@@ -167,9 +124,9 @@ export class VirtualUser {
    */
   async iterate(rows: Rows, onFailure: OnFailure): Promise<{ good: boolean; complete: boolean; ends: boolean }> {
     const { before, transactions } = this.program;
-    this.driver.newIteration?.();
+    for (const driver of this.#drivers) driver.newIteration?.();
     if (before.length === 0 || !this.#begun) {
-      await this.driver.reset();
+      await Promise.all(this.#drivers.map((driver) => driver.reset()));
       this.#handoffs = new Map();
     }
     if (before.length > 0 && !this.#begun) {
@@ -191,9 +148,12 @@ export class VirtualUser {
     this.#begun = false;
     this.#handoffs = new Map();
     this.#variables.clear();
-    this.#answers.clear();
-    this.#last = null;
-    this.#next = null;
+    this.#players.http?.renew();
+  }
+
+  /** Closes its connections. */
+  async close(): Promise<void> {
+    await Promise.all(this.#drivers.map((driver) => driver.close()));
   }
 
   /** Plays what comes once after the last iteration. */
@@ -243,7 +203,7 @@ export class VirtualUser {
       case 'when':
         if (this.#asked(own, operation.step, () => operation.holds(scope), onFailure))
           return this.#playAll(operation.operations, own, scope, onFailure);
-        this.observer.skipped?.(requestsIn(operation.operations));
+        this.observer.skipped?.(actionsIn(operation.operations));
         return 'done';
       case 'log':
         this.observer.log?.({ transaction: own.name, step: operation.step, text: operation.text(scope) });
@@ -259,28 +219,29 @@ export class VirtualUser {
       case 'meet':
         await this.control.meet?.(operation.step, operation.users, operation.atMostMs);
         return 'done';
-      case 'request': {
+      case 'action': {
+        const { action } = operation;
         // Nothing is waited for where there is nothing to wait for: thousands of requests a second come by here.
-        if (this.control.gate && (await this.#heldBack(this.control.gate, operation.step))) return 'stopped';
-        if (operation.fresh.length > 0 && !(await this.#dealFresh(operation, scope))) return 'user-ends';
-        const played = await this.#play(own.name, operation, scope);
-        own.busyMs += played.response.durationMs;
+        if (this.control.gate && (await this.#heldBack(this.control.gate, action.step))) return 'stopped';
+        if (action.fresh.length > 0 && !(await this.#dealFresh(action, scope))) return 'user-ends';
+        const played = await this.#play(own.name, action, scope);
+        own.busyMs += played.outcome.durationMs;
         return this.#counts(played, own, onFailure);
       }
       case 'side-by-side': {
-        if (this.control.gate && (await this.#heldBack(this.control.gate, operation.requests[0]?.step ?? ''))) return 'stopped';
+        if (this.control.gate && (await this.#heldBack(this.control.gate, operation.actions[0]?.step ?? ''))) return 'stopped';
         const started = performance.now();
         const playing: Promise<PlayedStep>[] = [];
-        for (const one of operation.requests) {
-          if (!(await this.#dealFresh(one, scope))) break;
+        for (const action of operation.actions) {
+          if (!(await this.#dealFresh(action, scope))) break;
           // What it sends is put together before anything is waited for, so each has the row that it was dealt.
-          playing.push(this.#play(own.name, one, scope));
+          playing.push(this.#play(own.name, action, scope));
         }
         const played = await Promise.all(playing);
         // What ran at the same time is waited for once.
         own.busyMs += performance.now() - started;
-        const endings = played.map((one) => this.#counts(one, own, onFailure));
-        if (played.length < operation.requests.length) return 'user-ends';
+        const endings = played.map((step) => this.#counts(step, own, onFailure));
+        if (played.length < operation.actions.length) return 'user-ends';
         return endings.includes('user-ends') ? 'user-ends' : endings.includes('left') ? 'left' : 'done';
       }
     }
@@ -309,12 +270,12 @@ export class VirtualUser {
       const ended = await this.#playAll(operation.operations, own, scope, onFailure);
       if (ended !== 'done') return ended;
     }
-    if (rounds === 0) this.observer.skipped?.(requestsIn(operation.operations));
+    if (rounds === 0) this.observer.skipped?.(actionsIn(operation.operations));
     return 'done';
   }
 
   #matchesOf(loop: Extract<CompiledLoop, { kind: 'each-match' }>, scope: Scope): string[] {
-    const view = this.#answers.get(loop.step);
+    const view = this.#players.http?.answers.get(loop.step);
     return view ? allMatches(loop.extractor, view, (template) => loop.fill(template, scope)) : [];
   }
 
@@ -336,18 +297,18 @@ export class VirtualUser {
   }
 
   #cookie({ action, origin, name, value }: Extract<Operation, { kind: 'cookie' }>, scope: Scope): void {
-    if (action === 'set') this.driver.setCookie(origin, name, value(scope));
-    else if (action === 'delete') this.driver.deleteCookie(origin, name);
-    else scope.variables.set(value(scope) || name, this.driver.cookie(origin, name) ?? '');
+    if (action === 'set') this.drivers.http?.setCookie(origin, name, value(scope));
+    else if (action === 'delete') this.drivers.http?.deleteCookie(origin, name);
+    else scope.variables.set(value(scope) || name, this.drivers.http?.cookie(origin, name) ?? '');
   }
 
   async #code(operation: Extract<Operation, { kind: 'code' }>, own: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
-    const last = this.#last;
+    const http = this.#players.http;
     try {
       const { variables, next, log } = await codeThreads.run(
         operation.source,
         {
-          answer: answerForCode(last?.url ?? '', last?.view),
+          answer: answerForCode(http?.last?.url ?? '', http?.last?.view),
           variables: Object.fromEntries(scope.variables),
           handoffs: Object.fromEntries([...scope.handoffs].map(([id, value]) => [this.program.handoffNames.get(id) ?? id, value])),
           row: Object.fromEntries([...scope.rows.values()].flatMap((row) => [...row])),
@@ -357,7 +318,7 @@ export class VirtualUser {
         operation.limits,
       );
       for (const [name, value] of Object.entries(variables)) scope.variables.set(name, value);
-      this.#next = next;
+      if (http) http.next = next;
       for (const text of log) this.observer.log?.({ transaction: own.name, step: operation.step, text });
       return 'done';
     } catch (error) {
@@ -367,8 +328,8 @@ export class VirtualUser {
     }
   }
 
-  /** Deals the rows that a request takes anew; false where a table has none left. */
-  async #dealFresh({ fresh }: CompiledRequest, scope: Scope): Promise<boolean> {
+  /** Deals the rows that an action takes anew; false where a table has none left. */
+  async #dealFresh({ fresh }: CompiledAction, scope: Scope): Promise<boolean> {
     for (const table of fresh) {
       const row = await this.control.deal?.(table);
       if (!row) return false;
@@ -383,137 +344,27 @@ export class VirtualUser {
     return this.control.stopsNow();
   }
 
-  /** Counts a played request into its transaction, and says whether it ends the iteration or the user. */
-  #counts({ response, failure, asks }: PlayedStep, own: TransactionState, onFailure: OnFailure): Ending {
-    const { bytesIn, bytesOut, firstByteMs } = trafficOf(response);
+  /** Counts a played action into its transaction, and says whether it ends the iteration or the user. */
+  #counts(played: PlayedStep, own: TransactionState, onFailure: OnFailure): Ending {
+    const { failure, asks } = played;
+    const { bytesIn, bytesOut, firstByteMs } = trafficOf(played);
     own.traffic.bytesIn += bytesIn;
     own.traffic.bytesOut += bytesOut;
     own.traffic.firstByteMs += firstByteMs;
     if (failure === null) return 'done';
     own.good = false;
     // A rehearsal shows what all steps do, whatever a check asks for in a run.
-    if (this.keepsBodies) return response.status === 0 ? 'left' : 'done';
+    if (this.keepsBodies) return played.answered ? 'done' : 'left';
     if (asks === 'stop-user') return 'user-ends';
     return onFailure === 'next-iteration' || asks === 'next-iteration' ? 'left' : 'done';
   }
 
-  async #play(transaction: string, operation: CompiledRequest, scope: Scope): Promise<PlayedStep> {
-    this.observer.beforeStep?.(operation.step);
-    const startedAtMs = performance.now();
-    const headers: Header[] = operation.headers.map(({ name, value }) => [name, value(scope)]);
-    const body = typeof operation.body === 'function' ? operation.body(scope) : operation.body;
-    const { socket } = operation;
-    if (socket?.action === 'open') this.#socketTargets.set(socket.name, operation.target(scope));
-    const request: WireRequest = changed(
-      {
-        method: operation.method,
-        origin: operation.origin,
-        // A message goes where its WebSocket was opened.
-        target: socket ? (this.#socketTargets.get(socket.name) ?? '') : operation.target(scope),
-        headers,
-        body,
-        followRedirects: operation.followRedirects,
-        ...(operation.http2 ? { http2: true } : {}),
-        ...(socket ? { socket: wireSocket(socket, body, scope) } : {}),
-        // A failed answer is wanted even where nothing reads it, so that it can be shown.
-        wantsBody: (status, headers) =>
-          this.keepsBodies ||
-          this.control.wantsBodies?.() === true ||
-          operation.readsBody ||
-          !operation.expect.statuses.includes(status) ||
-          (operation.expect.content !== null && bodyKind(mediaType(headers)) !== operation.expect.content),
-      },
-      this.#next,
-    );
-    this.#next = null;
-    const response = await this.driver.send(request);
-    const missing: string[] = [];
-    let failure = response.failure;
-    let checks: Checked = { failures: [], asks: 'nothing' };
-    if (failure === null) {
-      const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
-      const location = redirectTarget(request.origin + request.target, response.hops.length > 0 ? response.hops : [response]);
-      failure = failureOf(view, operation.expect, location) ?? signOf(view, operation.failureSigns);
-      for (const { handoff, extractor, hop, fill } of operation.extracts) {
-        const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random, fill && (() => fill(scope)));
-        if (value === undefined) missing.push(handoff);
-        else scope.handoffs.set(handoff, value);
-      }
-      if (this.program.usesCode) this.#last = { url: request.origin + request.target, view };
-      if (this.program.keepsAnswerOf.has(operation.step)) this.#answers.set(operation.step, view);
-      if (operation.checks.length > 0) {
-        const answer = { view, location, bytes: response.body?.length ?? 0, durationMs: response.durationMs };
-        checks = this.#checked(operation.checks, answer, scope);
-        failure ??= checks.failures[0] ?? null;
-      }
-    }
-    const played: PlayedStep = {
-      transaction,
-      step: operation.step,
-      request,
-      response,
-      failure,
-      checks: checks.failures.map((one) => one.text),
-      asks: checks.asks,
-      missing,
-      startedAtMs,
-    };
+  async #play(transaction: string, action: CompiledAction, scope: Scope): Promise<PlayedStep> {
+    this.observer.beforeStep?.(action.step);
+    const player = this.#players[action.kind];
+    if (!player) throw new Error(`There is no driver for the ${action.kind} step ${action.step}.`);
+    const played = await player.play(transaction, action, scope);
     this.observer.step(played);
     return played;
   }
-
-  #checked(checks: readonly Check[], answer: Parameters<typeof checkFailure>[1], scope: Scope): Checked {
-    const failed = checks.flatMap((check) => {
-      try {
-        const sentence = checkFailure(check, answer, (template) => this.program.fill(template, scope));
-        return sentence === null ? [] : [{ failure: failureOfCheck(check, sentence), asks: check.onFailure }];
-      } catch (error) {
-        const text = `A check cannot be made: ${error instanceof Error ? error.message : String(error)}`;
-        return [{ failure: failureReason('check-invalid', text, check.id), asks: check.onFailure }];
-      }
-    });
-    const asks = failed.map((one) => one.asks);
-    return {
-      failures: failed.map((one) => one.failure),
-      asks: asks.includes('stop-user') ? 'stop-user' : asks.includes('next-iteration') ? 'next-iteration' : 'nothing',
-    };
-  }
-}
-
-/** What the checks of one answer came to. */
-interface Checked {
-  failures: FailureReason[];
-  asks: PlayedStep['asks'];
-}
-
-/** What the driver is told of a WebSocket; the message that it waits for may depend on what is sent. */
-function wireSocket({ awaits, ...rest }: CompiledSocket, body: string | Uint8Array | null, scope: Scope): WireSocket {
-  const sent = typeof body === 'string' ? body : '';
-  return {
-    ...rest,
-    awaits: awaits && { atMostMs: awaits.atMostMs, accepts: (message) => awaits.accepts(message, sent, scope) },
-  };
-}
-
-/** A request with what code changed of it. */
-function changed(request: WireRequest, next: NextRequest | null): WireRequest {
-  if (!next) return request;
-  const names = new Set(Object.keys(next.headers).map((name) => name.toLowerCase()));
-  const set = Object.entries(next.headers).flatMap(([name, value]): Header[] => (value === null ? [] : [[name, value]]));
-  const target = Object.entries(next.query).reduce((text, [name, value]) => withQuery(text, name, value), request.target);
-  return {
-    ...request,
-    target,
-    headers: [...request.headers.filter(([name]) => !names.has(name.toLowerCase())), ...set],
-    body: next.body ?? request.body,
-  };
-}
-
-/** A target with one parameter of its query set; the others stay as they are, to the letter. */
-function withQuery(target: string, name: string, value: string): string {
-  const [path = '', query = ''] = target.split('?', 2);
-  const own = `${encodeURIComponent(name)}=${encodeURIComponent(value)}`;
-  const pairs = query === '' ? [] : query.split('&');
-  const at = pairs.findIndex((pair) => pair.split('=')[0] === encodeURIComponent(name));
-  return `${path}?${(at < 0 ? [...pairs, own] : pairs.with(at, own)).join('&')}`;
 }

@@ -563,7 +563,7 @@ describe('the doors of targets', () => {
     const ask = async (own: Environment) => {
       const user = new HttpDriver(optionsFor(own, new TargetTls(own)));
       const wanted = { method: 'GET', origin: guarded.origin, target: '/zstd', headers: [], body: null, followRedirects: false };
-      const response = await user.send({ ...wanted, wantsBody: () => true });
+      const response = await user.send({ ...wanted, keepsBody: 'always' });
       await user.close();
       return response;
     };

@@ -1,6 +1,7 @@
 import { noTimings, type Header } from '@sturdy/core';
 import CachePolicy from 'http-cache-semantics';
-import type { Driver, WireRequest, WireResponse } from '../driver.js';
+import type { Outcome } from '../driver.js';
+import { keepsBody, outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse } from './wire.js';
 
 /** Answers of one user are kept up to these limits: a run may have thousands of users. */
 const mostAnswers = 300;
@@ -15,15 +16,19 @@ interface Kept {
 const aroundCache = new Set(['cache-control', 'pragma', 'if-none-match', 'if-modified-since']);
 
 /** A driver with the private cache of a browser (RFC 9111). An answer that is fresh is not asked for; a stale one is asked for anew. */
-export class CachedDriver implements Driver {
+export class CachedDriver implements HttpUserDriver {
   readonly #kept = new Map<string, Kept>();
   #bytes = 0;
 
   constructor(
-    readonly inner: Driver,
+    readonly inner: HttpUserDriver,
     /** True where each iteration begins with an empty cache. */
     readonly startsCold: boolean,
   ) {}
+
+  async perform(request: WireRequest): Promise<Outcome<WireResponse>> {
+    return outcomeOf(await this.send(request));
+  }
 
   async send(request: WireRequest): Promise<WireResponse> {
     const key = request.origin + request.target;
@@ -81,7 +86,7 @@ export class CachedDriver implements Driver {
     const kept = this.#kept.get(key);
     if (!kept) return undefined;
     const { status, headers, body } = kept.response;
-    return body !== null || !request.wantsBody(status, headers) ? kept : undefined;
+    return body !== null || !keepsBody(request.keepsBody, status, headers) ? kept : undefined;
   }
 
   #keep(key: string, kept: Kept): void {

@@ -13,7 +13,8 @@ import {
   type Header,
 } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
-import type { Driver, WireRequest, WireResponse, WireSocket } from '../driver.js';
+import type { Outcome } from '../driver.js';
+import { outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse, type WireSocket } from './wire.js';
 import { RequestUnderWay, type SendingGround } from './request-under-way.js';
 import { TargetTls } from './target-tls.js';
 import { UserLine } from './line.js';
@@ -144,7 +145,7 @@ function withCookies(headers: readonly Header[], kept: string): Header[] {
 }
 
 /** HTTP/1.1 and HTTP/2 over undici, and WebSockets: own connections, own cookies (RFC 6265), timings of every phase. */
-export class HttpDriver implements Driver {
+export class HttpDriver implements HttpUserDriver {
   readonly #cookies = new UserCookies();
   readonly #sockets = new UserSockets();
   readonly #connections = new Map<string, Connection[]>();
@@ -161,6 +162,10 @@ export class HttpDriver implements Driver {
         this.#cookies.keep(headers, request.origin, request.target);
       },
     };
+  }
+
+  async perform(request: WireRequest): Promise<Outcome<WireResponse>> {
+    return outcomeOf(await this.send(request));
   }
 
   send(request: WireRequest): Promise<WireResponse> {

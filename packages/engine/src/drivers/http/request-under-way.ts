@@ -1,6 +1,6 @@
 import { failureReason, headerOf, type FailureReason, type Header, type Timings } from '@sturdy/core';
 import type { Dispatcher } from 'undici';
-import type { WireRequest, WireResponse } from '../driver.js';
+import { keepsBody, type WireRequest, type WireResponse } from './wire.js';
 import { decodeBody, type DecodedBody } from './decode-body.js';
 import { exchangeFailure, TimedOut } from './exchange-failure.js';
 import type { UserLine } from './line.js';
@@ -78,7 +78,7 @@ export class RequestUnderWay implements Dispatcher.DispatchHandler {
     this.#status = status;
     this.#statusText = statusText;
     this.#headers = pairs(rawHeaders);
-    this.#wanted = this.request.wantsBody(status, this.#headers);
+    this.#wanted = keepsBody(this.request.keepsBody, status, this.#headers);
     return true;
   }
 

@@ -1,13 +1,25 @@
 import type { IncomingMessage } from 'node:http';
 import type { ConnectionOptions } from 'node:tls';
-import { cutText, failureReason, messageHeaders, noTimings, ResponseView, type Header, type Timings } from '@sturdy/core';
+import {
+  checkFailure,
+  cutText,
+  failureReason,
+  messageHeaders,
+  noTimings,
+  recordedText,
+  repeats,
+  ResponseView,
+  type Header,
+  type Timings,
+} from '@sturdy/core';
 import { HttpsProxyAgent } from 'https-proxy-agent';
 import { WebSocket, type ClientOptions, type RawData } from 'ws';
-import type { WireRequest, WireResponse, WireSocket } from '../driver.js';
+
 import { exchangeFailure } from './exchange-failure.js';
 import type { UserLine } from './line.js';
 import { openSockets } from './open-sockets.js';
 import type { TlsSessions } from './tls-sessions.js';
+import { keepsBody, type AwaitedMessage, type WireRequest, type WireResponse, type WireSocket } from './wire.js';
 
 /** How a WebSocket is opened. */
 export interface OpenWish {
@@ -202,7 +214,7 @@ export class UserSockets {
     const problems: string[] = [];
     const accepts = (message: ResponseView): boolean => {
       try {
-        return use.awaits?.accepts(message) ?? true;
+        return use.awaits === null || isAwaited(use.awaits, message);
       } catch (error) {
         // What cannot be asked of one message cannot be asked of any.
         problems.push(error instanceof Error ? error.message : String(error));
@@ -235,7 +247,7 @@ export class UserSockets {
     return {
       ...none,
       headers: [...arrived.view.headers],
-      body: request.wantsBody(101, arrived.view.headers) ? arrived.bytes : null,
+      body: keepsBody(request.keepsBody, 101, arrived.view.headers) ? arrived.bytes : null,
       durationMs,
       timings,
       bytesIn: arrived.wireBytes,
@@ -318,6 +330,12 @@ export class UserSockets {
       opened.waiting.push(waiting);
     });
   }
+}
+
+/** True for a message that repeats what was sent and for which all holds that is asked. Throws where that cannot be asked. */
+function isAwaited({ same, holds, sent }: AwaitedMessage, message: ResponseView): boolean {
+  const answer = { view: message, location: undefined, bytes: message.body.length, durationMs: 0 };
+  return repeats({ same }, sent, message) && holds.every((checked) => checkFailure({ checked }, answer, recordedText) === null);
 }
 
 function awaitFailure(use: WireSocket, { where, over }: Opened, others: readonly Arrived[], waitedMs: number): string {

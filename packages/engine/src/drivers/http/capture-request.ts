@@ -1,10 +1,10 @@
 import { headerOf, mediaType, type BodyRef, type CapturedStep } from '@sturdy/core';
-import type { PlayedStep } from './virtual-user.js';
+import type { PlayedRequest } from './http-player.js';
 
 const encoder = new TextEncoder();
 
-/** A played step as it is stored: bodies go to `put`, which gives their references. */
-export function capture(played: PlayedStep, zeroMs: number, put: (bytes: Uint8Array, mimeType: string) => BodyRef): CapturedStep {
+/** A played request as it is stored: bodies go to `put`, which gives their references. */
+export function captureRequest(played: PlayedRequest, zeroMs: number, put: (bytes: Uint8Array, mimeType: string) => BodyRef): CapturedStep {
   const { request, response } = played;
   const sent = typeof request.body === 'string' ? encoder.encode(request.body) : request.body;
   return {

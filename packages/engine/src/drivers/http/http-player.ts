@@ -1,0 +1,179 @@
+import {
+  checkFailure,
+  failureOf,
+  failureOfCheck,
+  failureReason,
+  readValue,
+  redirectTarget,
+  ResponseView,
+  signOf,
+  type Check,
+  type FailureReason,
+  type Header,
+} from '@sturdy/core';
+import type { AnyPlayed, Player, PlayerGround } from '../../play/player.js';
+import type { Scope } from '../../program/scope.js';
+import type { NextRequest } from '../../sandbox/sandbox.js';
+import type { CompiledRequest, CompiledSocket } from './compile-request.js';
+import type { HttpUserDriver, WireRequest, WireResponse, WireSocket } from './wire.js';
+
+/** A request that was played. */
+export interface PlayedRequest extends AnyPlayed {
+  kind: 'http';
+  request: WireRequest;
+  response: WireResponse;
+}
+
+const decoder = new TextDecoder();
+
+/** The last answer, as code looks at it. */
+export interface LastAnswer {
+  url: string;
+  view: ResponseView;
+}
+
+/** The answer of a redirect that was followed, as extractors read it; empty where it was not reached. */
+function viewOfHop({ hops }: WireResponse, at: number): ResponseView {
+  const hop = hops[at];
+  return new ResponseView(hop?.status ?? 0, hop?.headers ?? [], hop?.body ? decoder.decode(hop.body) : '');
+}
+
+/** Plays requests and messages over WebSockets: fills them in, and judges their answers. */
+export class HttpPlayer implements Player<CompiledRequest, PlayedRequest> {
+  /** The last answer, for code. */
+  last: LastAnswer | null = null;
+  /** What code wants changed of the next request. */
+  next: NextRequest | null = null;
+  /** The last answers of the steps that are looked at again later. */
+  readonly answers = new Map<string, ResponseView>();
+  /** Where each open WebSocket leads to. */
+  readonly #socketTargets = new Map<string, string>();
+
+  constructor(
+    readonly driver: HttpUserDriver,
+    readonly ground: PlayerGround,
+  ) {}
+
+  renew(): void {
+    this.answers.clear();
+    this.last = null;
+    this.next = null;
+  }
+
+  async play(transaction: string, action: CompiledRequest, scope: Scope): Promise<PlayedRequest> {
+    const startedAtMs = performance.now();
+    const request = this.#filledIn(action, scope);
+    const outcome = await this.driver.perform(request);
+    const response = outcome.observation;
+    const missing: string[] = [];
+    let failure = outcome.failure;
+    let checks: CheckResult = { failures: [], asks: 'nothing' };
+    if (failure === null) {
+      const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
+      const location = redirectTarget(request.origin + request.target, response.hops.length > 0 ? response.hops : [response]);
+      failure = failureOf(view, action.expect, location) ?? signOf(view, action.failureSigns);
+      for (const { handoff, extractor, hop, fill } of action.extracts) {
+        const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random, fill && (() => fill(scope)));
+        if (value === undefined) missing.push(handoff);
+        else scope.handoffs.set(handoff, value);
+      }
+      if (this.ground.usesCode) this.last = { url: request.origin + request.target, view };
+      if (this.ground.keepsAnswerOf.has(action.step)) this.answers.set(action.step, view);
+      if (action.checks.length > 0) {
+        const answer = { view, location, bytes: response.body?.length ?? 0, durationMs: response.durationMs };
+        checks = this.#checked(action.checks, answer, scope);
+        failure ??= checks.failures[0] ?? null;
+      }
+    }
+    return {
+      kind: 'http',
+      transaction,
+      step: action.step,
+      startedAtMs,
+      outcome,
+      firstByteMs: Math.max(0, response.timings.wait),
+      answered: response.status !== 0,
+      fromCache: response.fromCache === true,
+      failure,
+      checks: checks.failures.map((reason) => reason.text),
+      asks: checks.asks,
+      missing,
+      request,
+      response,
+    };
+  }
+
+  #filledIn(action: CompiledRequest, scope: Scope): WireRequest {
+    const headers: Header[] = action.headers.map(({ name, value }) => [name, value(scope)]);
+    const body = typeof action.body === 'function' ? action.body(scope) : action.body;
+    const { socket, expect } = action;
+    if (socket?.action === 'open') this.#socketTargets.set(socket.name, action.target(scope));
+    const request: WireRequest = {
+      method: action.method,
+      origin: action.origin,
+      // A message goes where its WebSocket was opened.
+      target: socket ? (this.#socketTargets.get(socket.name) ?? '') : action.target(scope),
+      headers,
+      body,
+      followRedirects: action.followRedirects,
+      ...(action.http2 ? { http2: true } : {}),
+      ...(socket ? { socket: wireSocket(socket, body, scope) } : {}),
+      // A failed answer is wanted even where nothing reads it, so that it can be shown.
+      keepsBody: this.ground.keepsBodies || action.readsBody || this.ground.wantsBodies() ? 'always' : expect,
+    };
+    const next = this.next;
+    this.next = null;
+    return changed(request, next);
+  }
+
+  #checked(checks: readonly Check[], answer: Parameters<typeof checkFailure>[1], scope: Scope): CheckResult {
+    const failed = checks.flatMap((check) => {
+      try {
+        const sentence = checkFailure(check, answer, (template) => this.ground.fill(template, scope));
+        return sentence === null ? [] : [{ failure: failureOfCheck(check, sentence), asks: check.onFailure }];
+      } catch (error) {
+        const text = `A check cannot be made: ${error instanceof Error ? error.message : String(error)}`;
+        return [{ failure: failureReason('check-invalid', text, check.id), asks: check.onFailure }];
+      }
+    });
+    const asks = failed.map((one) => one.asks);
+    return {
+      failures: failed.map((one) => one.failure),
+      asks: asks.includes('stop-user') ? 'stop-user' : asks.includes('next-iteration') ? 'next-iteration' : 'nothing',
+    };
+  }
+}
+
+/** What the checks of one answer came to. */
+interface CheckResult {
+  failures: FailureReason[];
+  asks: AnyPlayed['asks'];
+}
+
+/** What the driver is told of a WebSocket; the message that it waits for may depend on what is sent. */
+function wireSocket({ awaits, ...rest }: CompiledSocket, body: string | Uint8Array | null, scope: Scope): WireSocket {
+  return { ...rest, awaits: awaits && awaits(typeof body === 'string' ? body : '', scope) };
+}
+
+/** A request with what code changed of it. */
+function changed(request: WireRequest, next: NextRequest | null): WireRequest {
+  if (!next) return request;
+  const names = new Set(Object.keys(next.headers).map((name) => name.toLowerCase()));
+  const set = Object.entries(next.headers).flatMap(([name, value]): Header[] => (value === null ? [] : [[name, value]]));
+  const target = Object.entries(next.query).reduce((text, [name, value]) => withQuery(text, name, value), request.target);
+  return {
+    ...request,
+    target,
+    headers: [...request.headers.filter(([name]) => !names.has(name.toLowerCase())), ...set],
+    body: next.body ?? request.body,
+  };
+}
+
+/** A target with one parameter of its query set; the others stay as they are, to the letter. */
+function withQuery(target: string, name: string, value: string): string {
+  const [path = '', query = ''] = target.split('?', 2);
+  const own = `${encodeURIComponent(name)}=${encodeURIComponent(value)}`;
+  const pairs = query === '' ? [] : query.split('&');
+  const at = pairs.findIndex((pair) => pair.split('=')[0] === encodeURIComponent(name));
+  return `${path}?${(at < 0 ? [...pairs, own] : pairs.with(at, own)).join('&')}`;
+}
