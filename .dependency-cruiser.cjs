@@ -13,6 +13,16 @@ module.exports = {
       to: { path: `^packages/(${own.filter((one) => one !== name && !may[name].includes(one)).join('|')})/` },
     })),
     {
+      name: 'http-has-a-room',
+      comment: 'what the engine knows of HTTP stands in drivers/http; only drivers/kinds.ts and the public face of the package may enter',
+      severity: 'error',
+      from: {
+        path: '^packages/engine/src',
+        pathNot: '\\.(spec|bench)\\.ts$|/test/|/drivers/http/|/drivers/kinds\\.ts$|/engine/src/index\\.ts$',
+      },
+      to: { path: '^packages/engine/src/drivers/http/' },
+    },
+    {
       name: 'core-is-pure',
       comment: 'core has no I/O: it imports no Node.js module',
       severity: 'error',

@@ -117,7 +117,7 @@ const engine = (wanted) => async (index, goesOn, count) => {
     },
     transaction: () => undefined,
   };
-  const user = new VirtualUser(compile(wanted, environment), driver, seedrandom(`bench:${index}`), observer, {
+  const user = new VirtualUser(compile(wanted, environment), { http: driver }, seedrandom(`bench:${index}`), observer, {
     stopsNow: () => !goesOn(),
     pause: () => Promise.resolve(),
   });

@@ -79,12 +79,12 @@ async function difference(count, waitMs) {
         transaction: () => undefined,
       };
       const program = compile(script([step(origin, 's1', 'GET', `/?ms=${waitMs}`)]), environment(origin));
-      const user = new VirtualUser(program, driver, Math.random, observer, {
+      const user = new VirtualUser(program, { http: driver }, Math.random, observer, {
         stopsNow: () => performance.now() >= ends,
         pause: () => Promise.resolve(),
       });
       // Kept connections, so that the way is measured and not the opening of it.
-      user.driver.reset = () => Promise.resolve();
+      driver.reset = () => Promise.resolve();
       while (performance.now() < ends) await user.iterate(new Map(), 'next-iteration');
       await driver.close();
     }),

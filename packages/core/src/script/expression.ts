@@ -4,7 +4,7 @@ import { RE2JS } from 're2js';
 const mostParts = 5_000;
 
 /** Where case does not matter, each sign of a range is looked up; this many take about as long as one part. */
-const signsOfAPart = 128;
+const signsOfAPart = 64;
 
 /** The code point of a sign, or of the escape that names one. */
 const codeOf = (sign: string): number => (sign.startsWith('\\x{') ? parseInt(sign.slice(3), 16) : (sign.codePointAt(0) ?? 0));

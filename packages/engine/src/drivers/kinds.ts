@@ -1,13 +1,13 @@
-import type { BodyRef, CapturedStep, Crew, Environment, RequestStep } from '@sturdy/core';
+import type { BodyRef, CapturedStep, Crew, Environment, RequestStep, Step } from '@sturdy/core';
 import type { PlayerGround } from '../play/player.js';
 import type { CompileContext } from '../program/compile-context.js';
 import type { Driver } from './driver.js';
 import { CachedDriver } from './http/cached-driver.js';
 import { captureRequest } from './http/capture-request.js';
-import { compileRequest, type CompiledRequest } from './http/compile-request.js';
+import { compileRequest, withFilesTogether, type CompiledRequest } from './http/compile-request.js';
 import { HttpDriver, optionsFor } from './http/http-driver.js';
 import { HttpPlayer, type PlayedRequest } from './http/http-player.js';
-import type { TargetTls } from './http/target-tls.js';
+import { TargetTls } from './http/target-tls.js';
 import type { HttpUserDriver } from './http/wire.js';
 
 /** The steps that act on an application; each kind has a driver. */
@@ -30,24 +30,28 @@ export interface Players {
 /** Compiles a step that acts. Throws `CompileError` where it cannot be played. */
 export const compileAction = (step: ActionStep, context: CompileContext): CompiledAction => compileRequest(step, context);
 
-/** Drivers of these kinds for one virtual user. TLS contexts are shared by all users that are given the same `TargetTls`. */
-export function driversFor(
-  kinds: ReadonlySet<ActionKind>,
-  environment: Environment,
-  tls: TargetTls,
-  crew: Pick<Crew, 'line' | 'browser' | 'timeouts'> = {},
-): Drivers {
-  const drivers: Drivers = {};
-  if (kinds.has('http')) {
-    const driver = new HttpDriver(optionsFor(environment, tls, crew));
-    const cache = crew.browser?.cache ?? 'off';
-    drivers.http = cache === 'off' ? driver : new CachedDriver(driver, cache === 'cold');
-  }
-  return drivers;
+/** Steps as a browser would play them: files that follow each other at the same time. A file from which something is read keeps its place. */
+export const asBrowsersPlay = (steps: readonly Step[], readFrom: ReadonlySet<string>): Step[] => withFilesTogether(steps, readFrom);
+
+/** Makes the drivers of one virtual user. */
+export type DriverSource = (kinds: ReadonlySet<ActionKind>, crew?: Pick<Crew, 'line' | 'browser' | 'timeouts'>) => Drivers;
+
+/** Makes drivers for an environment; what is costly, such as its authorities, is read once for all users. */
+export function driverSource(environment: Environment): DriverSource {
+  const tls = new TargetTls(environment);
+  return (kinds, crew = {}) => {
+    const drivers: Drivers = {};
+    if (kinds.has('http')) {
+      const driver = new HttpDriver(optionsFor(environment, tls, crew));
+      const cache = crew.browser?.cache ?? 'off';
+      drivers.http = cache === 'off' ? driver : new CachedDriver(driver, cache === 'cold');
+    }
+    return drivers;
+  };
 }
 
 /** All drivers of one virtual user. */
-export const allDrivers = (drivers: Drivers): Pick<Driver, 'newIteration' | 'reset' | 'close'>[] => Object.values(drivers);
+export const allDrivers = (drivers: Drivers): Pick<Driver, 'newIteration' | 'reset' | 'close'>[] => (drivers.http ? [drivers.http] : []);
 
 export function playersFor({ http }: Drivers, ground: PlayerGround): Players {
   return { ...(http && { http: new HttpPlayer(http, ground) }) };

@@ -1,7 +1,6 @@
 import { arrivalTimes, nextDueMs, SampleBook, spansOf, userSpans, type Crew, type Frame, type Span, type UserState } from '@sturdy/core';
 import seedrandom from 'seedrandom';
-import { driversFor } from '../drivers/kinds.js';
-import { TargetTls } from '../drivers/http/target-tls.js';
+import { driverSource } from '../drivers/kinds.js';
 import { VirtualUser, type Row, type Rows } from '../play/virtual-user.js';
 import { compile, type Program } from '../program/compile.js';
 import type { FromGenerator, LeasedRow, Plan, ToGenerator } from './messages.js';
@@ -139,7 +138,7 @@ export class Generator {
     );
     this.#meetings = meetings;
     const files = new Map(Object.entries(plan.files).map(([hash, text]) => [hash, Buffer.from(text, 'base64')]));
-    const tls = new TargetTls(plan.environment);
+    const driversFor = driverSource(plan.environment);
     const dealtPerUse = new Set(plan.tables.filter((one) => one.deal.when === 'use').map((one) => one.table));
     const listed = new Map(
       plan.tables.flatMap(({ table, columns, rows }) => (rows ? [[table, rows.map((row) => rowOf(columns, row))] as const] : [])),
@@ -173,7 +172,7 @@ export class Generator {
       };
       const virtual = new VirtualUser(
         program,
-        driversFor(program.kinds, plan.environment, tls, crew),
+        driversFor(program.kinds, crew),
         random,
         {
           beforeStep: (step) => {

@@ -1,6 +1,5 @@
 import type { BodyRef, CapturedStep, Environment, RehearsalNote, Script } from '@sturdy/core';
-import { capture, driversFor } from '../drivers/kinds.js';
-import { TargetTls } from '../drivers/http/target-tls.js';
+import { capture, driverSource } from '../drivers/kinds.js';
 import { compile } from '../program/compile.js';
 import { codeThreads } from '../sandbox/code-threads.js';
 import { VirtualUser, type Row } from './virtual-user.js';
@@ -57,7 +56,7 @@ export async function rehearse(options: {
   const soFar = (): RehearsalCapture => ({ steps, missing, notes, skipped, ...(endedBefore === undefined ? {} : { endedBefore }) });
   const user = new VirtualUser(
     program,
-    driversFor(program.kinds, environment, new TargetTls(environment), { timeouts: rehearsalTimeouts }),
+    driverSource(environment)(program.kinds, { timeouts: rehearsalTimeouts }),
     options.random,
     {
       step: (played) => {

@@ -17,8 +17,7 @@ import {
   type ThinkTime,
   type Transaction,
 } from '@sturdy/core';
-import { compileAction, type ActionKind, type ActionStep, type CompiledAction } from '../drivers/kinds.js';
-import { withFilesTogether } from '../drivers/http/compile-request.js';
+import { asBrowsersPlay, compileAction, type ActionKind, type ActionStep, type CompiledAction } from '../drivers/kinds.js';
 import { CompileError, type CompileContext, type CompileOptions } from './compile-context.js';
 import { compileTemplate, dataOf, type Fillers, type Render } from './template.js';
 import type { Scope } from './scope.js';
@@ -119,7 +118,7 @@ export function compile(script: Script, environment: Environment, options: Compi
   };
   const readFrom = new Set(script.handoffs.flatMap((one) => readPlaces(one).map((place) => place.step)));
   const operationsOf = (steps: readonly Step[]): Operation[] =>
-    (options.filesSideBySide ? withFilesTogether(steps, readFrom) : steps).flatMap((step): Operation[] => {
+    (options.filesSideBySide ? asBrowsersPlay(steps, readFrom) : steps).flatMap((step): Operation[] => {
       switch (step.kind) {
         case 'comment':
           return [];

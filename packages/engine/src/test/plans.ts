@@ -1,6 +1,6 @@
 import { plainEnvironment } from '@sturdy/core';
 import type { Environment, Expectation, Frame, RequestStep, Script, Template } from '@sturdy/core';
-import { Generator, MeetingPoints, type FromGenerator, type Plan, type ToGenerator } from '../index.js';
+import { Generator, MeetingPoints, type FromGenerator, type HttpUserDriver, type Plan, type ToGenerator } from '../index.js';
 
 export const text = (value: string): Template => [{ kind: 'text', text: value }];
 export const expectation: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
@@ -77,4 +77,22 @@ export const crew = (users: number, pacingSeconds = 0) => ({
     onFailure: 'next-iteration' as const,
   },
   users: Array.from({ length: users }, (_, place) => ({ place, user: place + 1 })),
+});
+
+/**
+ * A driver behind what a message to another thread does to its actions and outcomes: both have to be plain data, or they do not arrive (HTML
+ * standard, 2.7, structured clone).
+ */
+export const elsewhere = (driver: HttpUserDriver): HttpUserDriver => ({
+  perform: async (action) => structuredClone(await driver.perform(structuredClone(action))),
+  send: (request) => driver.send(request),
+  reset: () => driver.reset(),
+  close: () => driver.close(),
+  cookie: (origin, name) => driver.cookie(origin, name),
+  setCookie: (origin, name, value) => {
+    driver.setCookie(origin, name, value);
+  },
+  deleteCookie: (origin, name) => {
+    driver.deleteCookie(origin, name);
+  },
 });

@@ -152,7 +152,7 @@ interface CheckResult {
 
 /** What the driver is told of a WebSocket; the message that it waits for may depend on what is sent. */
 function wireSocket({ awaits, ...rest }: CompiledSocket, body: string | Uint8Array | null, scope: Scope): WireSocket {
-  return { ...rest, awaits: awaits && awaits(typeof body === 'string' ? body : '', scope) };
+  return { ...rest, awaits: awaits?.(typeof body === 'string' ? body : '', scope) ?? null };
 }
 
 /** A request with what code changed of it. */
