@@ -1,44 +1,17 @@
-import { arrivalTimes, nextDueMs, SampleBook, spansOf, userSpans, type Crew, type Frame, type Span, type UserState } from '@sturdy/core';
+import { arrivalTimes, nextDueMs, SampleBook, spansOf, userSpans, type Crew, type Frame, type UserState } from '@sturdy/core';
 import seedrandom from 'seedrandom';
 import { driverSource } from '../drivers/kinds.js';
-import { VirtualUser, type Row, type Rows } from '../play/virtual-user.js';
+import type { Control, Observer, Row, Rows } from '../play/virtual-user.js';
 import { compile, type Program } from '../program/compile.js';
-import type { FromGenerator, LeasedRow, Plan, ToGenerator } from './messages.js';
+import type { FromGenerator, Plan, ToGenerator } from './messages.js';
 import { Meetings } from './meetings.js';
 import { Meter } from './meter.js';
 import { Reporter } from './reporter.js';
-import { RowSupply } from './row-supply.js';
+import { RowDeals } from './row-deals.js';
+import { hasChanged, makeSeat, type EmptySeat, type Seat, type Seating } from './seat.js';
 import { codeThreads } from '../sandbox/code-threads.js';
 import { SelfWatch } from './self-watch.js';
 import { Schedule } from './schedule.js';
-
-/** ms for which rows that are on their way are waited for at the end, so that they can be given back. */
-const lastRowsMs = 2000;
-
-interface Seat {
-  crew: Crew;
-  place: number;
-  state: UserState;
-  /** What was told of it last. */
-  told: UserState | null;
-  user: VirtualUser;
-  tables: string[];
-  random: () => number;
-  /** When its time is over, in seconds of the curve; endless while nobody has said. */
-  endSeconds: number;
-  /** True while it plays, waits between two iterations or thinks. */
-  active: boolean;
-  /** True once it was asked to go home after its iteration. */
-  leaves: boolean;
-  /** Ends its wait for the next iteration; null while it does not wait for one. */
-  wake: (() => void) | null;
-  /** When it plays where the curve does not say: it came later. */
-  spans: Span[] | null;
-  /** True once its time was over and what was open was cut off; what that did says nothing of the system. */
-  cut: boolean;
-}
-
-const rowOf = (columns: readonly string[], { values }: LeasedRow): Row => new Map(columns.map((column, at) => [column, values[at] ?? '']));
 
 /** Plays the virtual users of one plan and sends a frame each second. Knows its transport only by `send`. */
 export class Generator {
@@ -48,13 +21,13 @@ export class Generator {
   readonly #meter = new Meter(() => this.#schedule.second());
   readonly #reporter = new Reporter(this.#meter, this.#schedule, () => this.#samples);
   #samples: SampleBook | null = null;
-  #supplies = new Map<string, RowSupply>();
+  #rows: RowDeals | null = null;
   #flushed = 0;
   #finishing = false;
   /** Set while the run is paused; resolves when it goes on. */
   #paused: { on: Promise<void>; goOn: () => void } | null = null;
   readonly #programs = new Map<string, Program>();
-  #makeSeat: ((crew: Crew, program: Program, place: number, user: number) => Seat) | null = null;
+  #makeSeat: ((seating: Seating) => Seat) | null = null;
   /** Users that are playing; the run is over when the last one has ended. */
   readonly #open = new Set<Promise<void>>();
   #aborted = false;
@@ -88,7 +61,7 @@ export class Generator {
         for (const seat of this.#seats) seat.wake?.();
         break;
       case 'rows':
-        this.#supplies.get(message.table)?.arrive(message.rows);
+        this.#rows?.arrive(message.table, message.rows);
         break;
       case 'pause': {
         if (this.#paused) break;
@@ -140,78 +113,16 @@ export class Generator {
     const files = new Map(Object.entries(plan.files).map(([hash, text]) => [hash, Buffer.from(text, 'base64')]));
     const driversFor = driverSource(plan.environment);
     const dealtPerUse = new Set(plan.tables.filter((one) => one.deal.when === 'use').map((one) => one.table));
-    const listed = new Map(
-      plan.tables.flatMap(({ table, columns, rows }) => (rows ? [[table, rows.map((row) => rowOf(columns, row))] as const] : [])),
-    );
-    const seatCount = plan.crews.reduce((sum, one) => sum + one.users.length, 0);
-    for (const { table } of plan.tables) {
-      const block = Math.max(1, Math.min(50, Math.ceil(seatCount / 2)));
-      this.#supplies.set(
-        table,
-        new RowSupply(block, (count) => {
-          this.send({ kind: 'lease', table, count });
-        }),
-      );
-    }
-    const makeSeat = (crew: Crew, program: Program, place: number, user: number): Seat => {
-      const state: UserState = { user, crew: crew.id, state: 'waiting', iteration: 0, step: null, row: null, lastError: null };
-      const random = seedrandom(`${plan.seed}:${user}`);
-      const seat: Omit<Seat, 'user'> = {
-        crew,
-        place,
-        state,
-        told: null,
-        tables: program.tables,
-        random,
-        endSeconds: Infinity,
-        active: false,
-        leaves: false,
-        wake: null,
-        spans: null,
-        cut: false,
-      };
-      const virtual = new VirtualUser(
-        program,
-        driversFor(program.kinds, crew),
-        random,
-        {
-          beforeStep: (step) => {
-            state.state = 'working';
-            state.step = step;
-          },
-          step: (played) => {
-            if (!seat.cut && !this.#aborted) this.#reporter.played(crew, state, played);
-          },
-          failed: ({ transaction, step, failure }) => {
-            if (!seat.cut && !this.#aborted) this.#reporter.failed(crew, state, transaction, step, failure);
-          },
-          transaction: (name, busyMs, good, traffic) => {
-            if (!seat.cut) this.#meter.sample(crew.id, name, null, busyMs, good, traffic);
-          },
-        },
-        {
-          stopsNow: () =>
-            this.#aborted ||
-            seat.cut ||
-            (plan.curve.atEnd === 'step' && (this.#finishing || performance.now() >= this.#schedule.at(seat.endSeconds))),
-          pause: async (ms) => {
-            state.state = 'thinking';
-            await this.#schedule.pause(ms);
-          },
-          meet: (step, count, atMostMs) => {
-            state.state = 'waiting';
-            return meetings.meet(step, count, atMostMs);
-          },
-          wantsBodies: () => this.#reporter.watched.get(user) ?? false,
-          deal: (table) => this.#next(crew, state, plan, table),
-          listed: (table) => listed.get(table) ?? null,
-          // The system under test remembers ids of earlier runs, so a run that is repeated must not send them again.
-          fresh: seedrandom(`${plan.seed}:${plan.runId}:${user}`),
-        },
-      );
-      return Object.assign(seat, { user: virtual });
-    };
-    this.#makeSeat = makeSeat;
+    const rows = new RowDeals(plan, this.send, (crew, table) => {
+      this.#meter.dealt(crew, table);
+    });
+    this.#rows = rows;
+    const seatFor = (seating: Seating): Seat =>
+      makeSeat(seating, plan.seed, driversFor, (seat) => ({
+        observer: this.#observerOf(seat),
+        control: this.#controlOf(seat, plan, rows, meetings),
+      }));
+    this.#makeSeat = seatFor;
     for (const { crew, users } of plan.crews) {
       const script = plan.scripts.find((one) => one.id === crew.scriptId);
       if (!script) throw new Error(`The crew “${crew.name}” plays a script that the plan does not hold.`);
@@ -224,8 +135,50 @@ export class Generator {
       });
       if (program.usesCode) codeThreads.warmUp();
       this.#programs.set(crew.id, program);
-      for (const { place, user } of users) this.#seats.push(makeSeat(crew, program, place, user));
+      for (const { place, user } of users) this.#seats.push(seatFor({ crew, program, place, user }));
     }
+  }
+
+  #observerOf(seat: EmptySeat): Observer {
+    const { crew, state } = seat;
+    return {
+      beforeStep: (step) => {
+        state.state = 'working';
+        state.step = step;
+      },
+      step: (played) => {
+        if (!seat.cut && !this.#aborted) this.#reporter.played(crew, state, played);
+      },
+      failed: ({ transaction, step, failure }) => {
+        if (!seat.cut && !this.#aborted) this.#reporter.failed(crew, state, transaction, step, failure);
+      },
+      transaction: (name, busyMs, good, traffic) => {
+        if (!seat.cut) this.#meter.sample(crew.id, name, null, busyMs, good, traffic);
+      },
+    };
+  }
+
+  #controlOf(seat: EmptySeat, plan: Plan, rows: RowDeals, meetings: Meetings): Control {
+    const { crew, state } = seat;
+    return {
+      stopsNow: () =>
+        this.#aborted ||
+        seat.cut ||
+        (plan.curve.atEnd === 'step' && (this.#finishing || performance.now() >= this.#schedule.at(seat.endSeconds))),
+      pause: async (ms) => {
+        state.state = 'thinking';
+        await this.#schedule.pause(ms);
+      },
+      meet: (step, count, atMostMs) => {
+        state.state = 'waiting';
+        return meetings.meet(step, count, atMostMs);
+      },
+      wantsBodies: () => this.#reporter.watched.get(state.user) ?? false,
+      deal: (table) => rows.next(table, crew, state),
+      listed: (table) => rows.listed(table),
+      // The system under test remembers ids of earlier runs, so a run that is repeated must not send them again.
+      fresh: seedrandom(`${plan.seed}:${plan.runId}:${state.user}`),
+    };
   }
 
   async #start(atMs: number): Promise<void> {
@@ -253,12 +206,7 @@ export class Generator {
     this.#flush(this.#schedule.second() + 1);
     this.#self.stop();
     // After a normal end the rows that nobody got are given back; after an abort all that was leased counts as spent.
-    if (!this.#aborted)
-      for (const [table, supply] of this.#supplies) {
-        await supply.settled(lastRowsMs);
-        const rows = supply.unused();
-        if (rows.length > 0) this.send({ kind: 'unused', table, rows });
-      }
+    if (!this.#aborted) await this.#rows?.giveBack();
     this.send({ kind: 'ended' });
   }
 
@@ -285,7 +233,7 @@ export class Generator {
         seat.wake?.();
       }
     const seats = come.flatMap(({ place, user, iteration = 0 }) => {
-      const seat = this.#makeSeat?.(crew, program, place, user);
+      const seat = this.#makeSeat?.({ crew, program, place, user });
       if (seat) seat.state.iteration = iteration;
       return seat ?? [];
     });
@@ -353,7 +301,7 @@ export class Generator {
         if (this.#ending() || nowMs >= endMs - 1 || dueMs >= endMs) return true;
         seat.active = true;
         this.#meter.late(Math.max(0, nowMs - dueMs));
-        const rows = await this.#deal(seat, plan, kept);
+        const rows = (await this.#rows?.forIteration(seat.tables, crew, state, kept)) ?? null;
         if (!rows) return false;
         played.rows = rows;
         const { good, ends } = await this.#iterate(seat, plan, rows);
@@ -439,7 +387,7 @@ export class Generator {
     const { crew, state } = seat;
     seat.active = true;
     try {
-      const rows = await this.#deal(seat, plan, new Map());
+      const rows = (await this.#rows?.forIteration(seat.tables, crew, state, new Map())) ?? null;
       if (!rows) return false;
       seat.user.renew();
       const { good, ends } = await this.#iterate(seat, plan, rows);
@@ -453,50 +401,9 @@ export class Generator {
     }
   }
 
-  /** The rows of an iteration; null where a table has none left. */
-  async #deal(seat: Seat, plan: Plan, kept: Map<string, Row>): Promise<Rows | null> {
-    const rows = new Map<string, Row>();
-    for (const table of seat.tables) {
-      const row = kept.get(table) ?? (await this.#next(seat.crew, seat.state, plan, table));
-      if (!row) return null;
-      if (plan.tables.find((one) => one.table === table)?.deal.when !== 'iteration') kept.set(table, row);
-      rows.set(table, row);
-    }
-    return rows;
-  }
-
-  /** The next row of a table; null where there is none left. */
-  async #next(crew: Crew, state: UserState, plan: Plan, table: string): Promise<Row | null> {
-    const known = plan.tables.find((one) => one.table === table);
-    const row = (await this.#supplies.get(table)?.deal()) ?? null;
-    if (!known || !row) {
-      state.lastError = 'The data table has no free row left.';
-      if (known?.deal.whenEmpty === 'end-run') this.send({ kind: 'end-run', reason: 'A data table has no free row left.' });
-      return null;
-    }
-    state.row = row.row;
-    this.#meter.dealt(crew.id, table);
-    return rowOf(known.columns, row);
-  }
-
   /** The states of users that are not as they were told last: of thousands only a few change within a second. */
   #changed(): UserState[] {
-    const changed: UserState[] = [];
-    for (const seat of this.#seats) {
-      const { state, told } = seat;
-      if (
-        told !== null &&
-        told.state === state.state &&
-        told.iteration === state.iteration &&
-        told.step === state.step &&
-        told.row === state.row &&
-        told.lastError === state.lastError
-      )
-        continue;
-      seat.told = { ...state };
-      changed.push(seat.told);
-    }
-    return changed;
+    return this.#seats.filter(hasChanged).map((seat) => (seat.told = { ...seat.state }));
   }
 
   #flush(beforeSecond: number): void {
