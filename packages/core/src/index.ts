@@ -47,7 +47,6 @@ export * from './script/socket-steps.js';
 export * from './failure/failure-codes.js';
 export * from './failure/failure-reason.js';
 export * from './check/check.js';
-export * from './check/filled-check.js';
 export * from './check/failure-sign.js';
 export * from './hosts/open-metrics.js';
 export * from './hosts/watch.schema.js';

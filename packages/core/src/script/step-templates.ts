@@ -11,7 +11,8 @@ const inCondition = (one: Condition, change: Change): Condition => ({ ...one, le
 const inExtractor = <E extends Extractor>(extractor: E, change: Change): E =>
   extractor.beside ? { ...extractor, beside: change(extractor.beside) } : extractor;
 
-function inChecked(one: Checked, change: Change): Checked {
+/** What a check looks at, with its templates changed. */
+export function changeChecked(one: Checked, change: Change): Checked {
   switch (one.kind) {
     case 'text':
       return { ...one, text: change(one.text) };
@@ -28,10 +29,12 @@ function inChecked(one: Checked, change: Change): Checked {
   }
 }
 
-const inCheck = (one: Check, change: Change): Check => ({ ...one, checked: inChecked(one.checked, change) });
+const inCheck = (one: Check, change: Change): Check => ({ ...one, checked: changeChecked(one.checked, change) });
 
 const inSocket = (use: SocketUse, change: Change): SocketUse =>
-  'awaits' in use && use.awaits ? { ...use, awaits: { ...use.awaits, holds: use.awaits.holds.map((one) => inChecked(one, change)) } } : use;
+  'awaits' in use && use.awaits
+    ? { ...use, awaits: { ...use.awaits, holds: use.awaits.holds.map((one) => changeChecked(one, change)) } }
+    : use;
 
 /** A step with all its own templates changed, those of its checks and conditions too; what a container holds stays as it is. */
 export function changeTemplates<S extends Step>(step: S, change: Change): S;

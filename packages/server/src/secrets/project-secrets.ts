@@ -14,9 +14,8 @@ export class ProjectSecrets {
 
   /** All that is secret in an export of these takes. */
   async of(projectId: string, takeIds: readonly string[]): Promise<KnownSecrets> {
-    const environments = await this.store.environments(projectId);
     const typed = await Promise.all([...new Set(takeIds)].map((id) => this.#typedIn(id)));
-    return new KnownSecrets([...environments.flatMap(environmentSecrets), ...typed.flat()]);
+    return this.#known(projectId, typed.flat());
   }
 
   /**
@@ -24,12 +23,19 @@ export class ProjectSecrets {
    * them; and what was typed in the take. Whoever may read them may read these.
    */
   async standingIn(take: Pick<Take, 'id' | 'projectId'>, numbers: readonly number[], hashes: readonly string[]): Promise<string[]> {
-    const known = await this.of(take.projectId, [take.id]);
+    const typed = await this.#typedIn(take.id);
+    const known = await this.#known(take.projectId, typed);
     const exchanges = await Promise.all(numbers.map((n) => this.store.exchange(take.id, n)));
     const shownBodies = exchanges.flatMap((one) => [one?.requestBody ?? null, one?.response?.body ?? null]).filter((one) => one !== null);
     const bodies = await Promise.all([...hashes, ...shownBodies.map((one) => one.hash)].map((hash) => this.#bodyText(hash)));
     const texts = [...exchanges.map((one) => JSON.stringify(one)), ...bodies];
-    return [...new Set([...(await this.#typedIn(take.id)), ...texts.flatMap((text) => known.foundIn(text))])];
+    return [...new Set([...typed, ...texts.flatMap((text) => known.foundIn(text))])];
+  }
+
+  /** What the environments of a project hold, and what was typed. */
+  async #known(projectId: string, typed: readonly string[]): Promise<KnownSecrets> {
+    const environments = await this.store.environments(projectId);
+    return new KnownSecrets([...environments.flatMap(environmentSecrets), ...typed]);
   }
 
   async #typedIn(takeId: string): Promise<string[]> {

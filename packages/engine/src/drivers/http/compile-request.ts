@@ -1,11 +1,10 @@
 import {
-  filledCheck,
+  changeChecked,
   isFilePath,
   readPlaces,
   readsBody,
   recordedText,
   type Check,
-  type Checked,
   type Environment,
   type Expectation,
   type Extractor,
@@ -116,7 +115,7 @@ function socketOf(use: SocketUse, { fill }: CompileContext): CompiledSocket {
       ((sent, scope) => ({
         ...awaits,
         sent,
-        holds: awaits.holds.map((checked): Checked => filledCheck(checked, (template) => fill(template, scope))),
+        holds: awaits.holds.map((checked) => changeChecked(checked, (template) => [{ kind: 'text', text: fill(template, scope) }])),
       })),
   };
 }
