@@ -1,6 +1,6 @@
 // Hostile requests to every operation of the API, made of its own OpenAPI document: no answer may be a 500, the server may not stand still, and what
 // was stored before must be readable afterwards. usage: npm run fuzz:api -- [--requests 10000] [--seed 1] [--still 1000]. --still is how long the
-// main thread may stand still, in ms; the fuzzer itself runs in it, and busy machines take their time. Exit status 1 for a find.
+// main thread may stand still, in ms, three times in a row for the same request; the fuzzer itself runs in it, and busy machines take their time. Exit status 1 for a find.
 import { mkdtempSync, rmSync } from 'node:fs';
 import { createServer } from 'node:http';
 import { tmpdir } from 'node:os';
@@ -192,16 +192,12 @@ for (let count = 0; count < Number(values.requests); count++) {
     const value = whole && random() < 0.7 ? bent(whole) : path.endsWith('/import') ? har : made(content[type].schema);
     body = random() < 0.02 ? pick(['{', '', '[[[', '\u0000', '{"a":1e999}']) : typeof value === 'string' ? value : JSON.stringify(value);
   } else if (type) body = pick([har, 'a,b\n1,2\n', '\u0000', '[{"a":1}]', 'PK\u0003\u0004x', '']);
-  const asked = `${method.toUpperCase()} ${address}${query.length > 0 ? `?${query.join('&')}` : ''} ${body ?? ''}`;
+  const place = `${address}${query.length > 0 ? `?${query.join('&')}` : ''}`;
+  const asked = `${method.toUpperCase()} ${place} ${body ?? ''}`;
   loop.reset();
   faults.length = 0;
   try {
-    const { status } = await ask(
-      method.toUpperCase(),
-      `${address}${query.length > 0 ? `?${query.join('&')}` : ''}`,
-      method === 'get' ? undefined : body,
-      type,
-    );
+    const { status } = await ask(method.toUpperCase(), place, method === 'get' ? undefined : body, type);
     byStatus[status] = (byStatus[status] ?? 0) + 1;
     if (status >= 500)
       note(
@@ -215,8 +211,16 @@ for (let count = 0; count < Number(values.requests); count++) {
   } catch (error) {
     note(`${method.toUpperCase()} ${path}: no answer (${error.cause?.message ?? error.message})`, asked);
   }
-  if (loop.max / 1e6 > longestStillMs)
-    note(`${method.toUpperCase()} ${path}: the main thread stood still for ${Math.round(loop.max / 1e6)} ms`, asked);
+  // The same is asked twice more: on a machine that others use, one pause says nothing.
+  const stills = [loop.max / 1e6];
+  while (stills.length < 3 && Math.min(...stills) > longestStillMs) {
+    await new Promise((done) => setTimeout(done, 100));
+    loop.reset();
+    await ask(method.toUpperCase(), place, method === 'get' ? undefined : body, type).catch(() => undefined);
+    stills.push(loop.max / 1e6);
+  }
+  if (Math.min(...stills) > longestStillMs)
+    note(`${method.toUpperCase()} ${path}: the main thread stood still for ${Math.round(Math.min(...stills))} ms, three times`, asked);
   // What was deleted by a request is made anew, so that addresses go on leading somewhere.
   if (count % 200 === 199) {
     for (const list of [

@@ -9,6 +9,7 @@ import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
 import { WorkerThreadTransport } from './conductor/transport.js';
 import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './files.js';
+import { startMachineHelper } from './hosts/machine-helper.js';
 import { clearLeftUploads } from './import/import-table.js';
 import { LiveHub } from './live/live-hub.js';
 import { ServerLog } from './log/server-log.js';
@@ -50,6 +51,7 @@ export interface RunningServer {
 export async function startServer(options: ServerOptions): Promise<RunningServer> {
   // Recordings, samples and passwords: what this process writes is for its owner alone, whatever the umask was.
   process.umask(0o077);
+  startMachineHelper();
   const log = new ServerLog(options.logFolder);
   // The threads start side by side; what the store says goes first, because it may be that nothing can be started.
   const computing = startCompute(computeWorkerFile);

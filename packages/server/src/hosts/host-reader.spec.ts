@@ -1,3 +1,4 @@
+import { readdirSync, readFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { machineFigures, thisMachine, type Watch } from '@sturdy/core';
@@ -59,6 +60,30 @@ describe('reading hosts', () => {
     expect(Object.keys(values).sort()).toEqual(machineFigures.map((one) => one.id).sort());
     expect(values['memory']).toBeGreaterThan(0);
     expect(values['memory']).toBeLessThan(100);
+  });
+
+  it('reads this machine in one helper process for all who ask, and starts another where that one was ended', async () => {
+    const helpers = () =>
+      readdirSync('/proc')
+        .filter((name) => /^\d+$/.test(name))
+        .filter((name) => {
+          try {
+            const isChild = readFileSync(`/proc/${name}/stat`, 'utf8').includes(`) S ${process.pid} `);
+            return isChild && readFileSync(`/proc/${name}/cmdline`, 'utf8').includes('machine-figures.process');
+          } catch {
+            // It ended while this looked.
+            return false;
+          }
+        });
+    const problems = async () => (await Promise.all([1, 2, 3].map(() => new HostReader().read(thisMachine)))).map(({ problem }) => problem);
+    expect(await problems()).toEqual([null, null, null]);
+    const [helper, ...others] = helpers();
+    expect(others).toEqual([]);
+    process.kill(Number(helper), 'SIGKILL');
+    while (helpers().includes(helper ?? '')) await new Promise((done) => setTimeout(done, 10));
+    expect(await problems()).toEqual([null, null, null]);
+    expect(helpers()).toHaveLength(1);
+    expect(helpers()).not.toContain(helper);
   });
 
   it('watches on its interval until it is ended', async () => {

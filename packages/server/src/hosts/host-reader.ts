@@ -1,5 +1,5 @@
 import { figuresOf, isLoopback, readOpenMetrics, type Exposition, type Reading, type Watch } from '@sturdy/core';
-import { readMachine } from './machine-figures.js';
+import { machineFiguresNow } from './machine-helper.js';
 
 /** An exposition that is larger is not read. */
 const mostBytes = 8 << 20;
@@ -44,7 +44,7 @@ export class HostReader {
 
   async read(watch: Watch): Promise<{ values: Record<string, number | null>; problem: string | null }> {
     try {
-      if (watch.kind === 'machine') return { values: await readMachine(), problem: null };
+      if (watch.kind === 'machine') return { values: await machineFiguresNow(), problem: null };
       const { samples } = await askHost(watch.url);
       const now: Reading = { atMs: performance.now(), samples };
       const values = figuresOf(watch.shown, now, this.#before.get(watch.id) ?? null);

@@ -11,3 +11,4 @@ export const migrationsFolder = resolve('packages/server/migrations');
 export const emptyDatabaseFolder = resolve('packages/server/dist/empty-database');
 export const webFolder = resolve('packages/web/dist/browser');
 export const ownTablesWorkerFile = pathToFileURL(resolve('packages/server/dist/import/own-tables.worker.js'));
+export const machineFiguresFile = pathToFileURL(resolve('packages/server/dist/hosts/machine-figures.process.js'));
