@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import type { DataTable } from '../data/data-table.schema.js';
 import { resultOf, type Rehearsal } from '../rehearse/rehearsal.schema.js';
-import { boundColumns } from '../script/bind-value.js';
+import { boundColumns } from '../script-edit/bind-value.js';
 import { requestSteps, type Script } from '../script/script.schema.js';
 import type { Run } from '../analyse/run.schema.js';
 import type { Take } from '../take/take.schema.js';

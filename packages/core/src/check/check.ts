@@ -1,12 +1,12 @@
-import { compileExpression } from '../script/expression.js';
+import { compileExpression } from '../values/expression.js';
 import { cutText } from '../cut-text.js';
 import { failureReason, type FailureReason } from '../failure/failure-reason.js';
-import type { Check, Checked, Comparison, Condition } from '../script/check.schema.js';
-import { describeExtractor } from '../script/describe-extractor.js';
-import { allMatches, checkExtractor, matchesOf, readValue, type Fill } from '../script/extract.js';
-import type { ResponseView } from '../script/response-view.js';
-import type { Template } from '../script/template.schema.js';
-import { isStill, recordedText } from '../script/template.js';
+import type { Check, Checked, Comparison, Condition } from './check.schema.js';
+import { describeExtractor } from '../answers/describe-extractor.js';
+import { allMatches, checkExtractor, matchesOf, readValue, type Fill } from '../answers/extract.js';
+import type { ResponseView } from '../answers/response-view.js';
+import type { Template } from '../values/template.schema.js';
+import { isStill, recordedText } from '../values/template.js';
 
 /** What a check is held against: an answer, and what else is known of it. */
 export interface Answer {

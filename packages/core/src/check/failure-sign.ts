@@ -2,9 +2,7 @@ import * as z from 'zod';
 import { cutText } from '../cut-text.js';
 import { failureReason, type FailureReason } from '../failure/failure-reason.js';
 import type { LoadedTake } from '../take/take.schema.js';
-import type { ResponseView } from '../script/response-view.js';
-import { viewOf } from '../script/response-view.js';
-import { answerOf, requestSteps, type Script } from '../script/script.schema.js';
+import { type ResponseView, viewOf } from '../answers/response-view.js';
 
 /**
  * What no good answer holds, whatever its status and whatever script asked for it: a text, a title of a page (as a whole or a part of it),
@@ -70,22 +68,6 @@ export function signOf(response: ResponseView, signs: readonly FailureSign[]): F
     if (told !== null) return failureReason('failure-sign', `${told}, which is a failure sign.`, cutText(`${sign.kind} ${sign.text}`, 80));
   }
   return null;
-}
-
-/** By step the signs that its recorded answer holds: there they say nothing of failure. */
-export type ShownSigns = Record<string, FailureSign[]>;
-
-/** The signs that the recorded answers of a script's steps hold. */
-export function shownSigns(script: Script, take: LoadedTake, signs: readonly FailureSign[]): ShownSigns {
-  const byNumber = new Map(take.exchanges.map((one) => [one.n, one]));
-  const shown: ShownSigns = {};
-  for (const { step } of signs.length === 0 ? [] : requestSteps(script)) {
-    const exchange = byNumber.get(answerOf(step) ?? -1);
-    const view = exchange && viewOf(exchange, take.readBody);
-    const held = view ? signs.filter((one) => signOf(view, [one]) !== null) : [];
-    if (held.length > 0) shown[step.id] = held;
-  }
-  return shown;
 }
 
 /** Answers of a take that hold a sign: where it is good, none does. */

@@ -1,22 +1,23 @@
 import type { LoadedTake } from '../take/take.schema.js';
-import { answerOf, changeRequests, placeOfResponse, type RequestStep, type Script, type UnsureValue } from '../script/script.schema.js';
-import { describeExtractor } from '../script/describe-extractor.js';
-import { isCounted } from '../script/coverage.js';
-import { isLeaf, type SentNode } from '../script/sent-values.js';
+import { answerOf, changeRequests, placeOfResponse, type Script, type UnsureValue } from '../script/script.schema.js';
+import type { RequestStep } from '../actions/http/request.schema.js';
+import { describeExtractor } from '../answers/describe-extractor.js';
+import { isCounted } from '../script-edit/coverage.js';
+import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
 import { commonShape, commonTitle, fitsTitle } from '../take/messages.js';
-import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './candidates.js';
-import { countersOf } from './counters.js';
-import { Flows, type Find } from './flows.js';
-import { HandoffMaker, type Correlated, type Target } from './handoff-maker.js';
-import { PatternBook } from '../patterns/match.js';
+import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './find/candidates.js';
+import { countersOf } from './decide/counters.js';
+import { Flows, type Find } from './decide/flows.js';
+import { HandoffMaker, type Correlated, type Target } from './make/handoff-maker.js';
+import { PatternBook } from './weigh/pattern-match.js';
 import type { HandoffPattern } from '../patterns/pattern.schema.js';
 import { publishedPatterns } from '../patterns/published.js';
-import { Judge } from './judge.js';
-import { findMade } from './made-values.js';
-import { differingParts, SecondTake } from './second-take.js';
-import { dynamicShape } from './shapes.js';
-import { ValueIndex, type Origin, type Progress } from './value-index.js';
-import { bitsOfProof, chanceOf, evidenceOf } from './weigh.js';
+import { Judge } from './decide/judge.js';
+import { findMade } from './decide/made-values.js';
+import { differingParts, SecondTake } from './pair/second-take.js';
+import { dynamicShape } from './find/shapes.js';
+import { ValueIndex, type Origin, type Progress } from './find/value-index.js';
+import { bitsOfProof, chanceOf, evidenceOf } from './weigh/weigh.js';
 
 /**
  * Correlates a script with its take: makes handoffs of the values that a second take proves or that shape and name make

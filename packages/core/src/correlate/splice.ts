@@ -1,13 +1,13 @@
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
-import { joinTakes } from '../take/join-takes.js';
+import { joinTakes } from '../sockets/join-takes.js';
 import type { HandoffPattern } from '../patterns/pattern.schema.js';
-import { adopted, freshId, idsOf, insertAfter } from '../script/arrange.js';
-import { editScript } from '../script/edit.js';
-import { readValue } from '../script/extract.js';
-import { scriptFromTake } from '../script/from-take.js';
-import { viewOf } from '../script/response-view.js';
+import { adopted, freshId, idsOf, insertAfter } from '../script-edit/arrange.js';
+import { editScript } from '../script-edit/edit.js';
+import { readValue } from '../answers/extract.js';
+import { scriptFromTake } from '../script-from-take/from-take.js';
+import { viewOf } from '../answers/response-view.js';
+import { allSteps, type Step } from '../script/step.schema.js';
 import {
-  allSteps,
   exchangesOf,
   placeOfResponse,
   readFrom,
@@ -17,14 +17,13 @@ import {
   type Made,
   type ResponsePlace,
   type Script,
-  type Step,
 } from '../script/script.schema.js';
 import { changeTemplates, templatesOf } from '../script/step-templates.js';
-import { mapPieces, movingPieces } from '../script/template.js';
-import type { Piece } from '../script/template.schema.js';
+import { mapPieces, movingPieces } from '../values/template.js';
+import type { Piece } from '../values/template.schema.js';
 import type { Tidy } from '../tidy/tidy.schema.js';
 import { correlate } from './correlate.js';
-import { SecondTake } from './second-take.js';
+import { SecondTake } from './pair/second-take.js';
 
 /** A piece of another take that is to be put into a script. */
 export interface SpliceWish {

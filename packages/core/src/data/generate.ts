@@ -1,5 +1,5 @@
 import seedrandom from 'seedrandom';
-import { encode } from '../script/encoding.js';
+import { encode } from '../values/encoding.js';
 import { gs1CheckDigit, iban, iso7064Check } from './check-digits.js';
 import type { GeneratedColumn } from './columns.schema.js';
 import { containerNumber } from './container-number.js';

@@ -1,6 +1,6 @@
 import { stringify } from 'yaml';
 import { readYaml } from '../formats/yaml-text.js';
-import { patternProblem } from './match.js';
+import { patternProblem } from './ready-pattern.js';
 import { PatternFileSchema, type HandoffPattern } from './pattern.schema.js';
 
 /** Writes patterns as YAML that reads back to the same patterns. */

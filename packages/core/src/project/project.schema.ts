@@ -1,7 +1,8 @@
 import * as z from 'zod';
 import { FailureSignSchema } from '../check/failure-sign.js';
 import { thisMachine, WatchSchema } from '../hosts/watch.schema.js';
-import { CriterionSchema, type Criterion, type Environment } from '../workload/workload.schema.js';
+import { CriterionSchema, type Criterion } from '../workload/workload.schema.js';
+import type { Environment } from '../environment/environment.schema.js';
 
 /** What holds for everything in a project. */
 export const ProjectSettingsSchema = z.object({

@@ -1,12 +1,13 @@
 import { headerOf } from '../take/messages.js';
 import type { LoadedTake } from '../take/take.schema.js';
-import { viewOf, type ResponseView } from '../script/response-view.js';
-import { answerOf, exchangesOf, requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
-import { stepsOfTake, type StepOfTake } from '../correlate/candidates.js';
-import type { SecondTake } from '../correlate/second-take.js';
+import { viewOf, type ResponseView } from '../answers/response-view.js';
+import { answerOf, exchangesOf, requestSteps, type Script } from '../script/script.schema.js';
+import type { RequestStep } from '../actions/http/request.schema.js';
+import { stepsOfTake, type StepOfTake } from '../correlate/find/candidates.js';
+import type { SecondTake } from '../correlate/pair/second-take.js';
 import { capturedView, lastOfEach, type Captured } from '../rehearse/captured.js';
 import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
-import { sentNow } from './sent-now.js';
+import { sentNow } from '../rehearse/sent-now.js';
 
 /** A step with what the take and the rehearsals say of it. */
 export interface LaidStep {

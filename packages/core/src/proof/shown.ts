@@ -1,5 +1,5 @@
-import { encode } from '../script/encoding.js';
-import type { ResponseView } from '../script/response-view.js';
+import { encode } from '../values/encoding.js';
+import type { ResponseView } from '../answers/response-view.js';
 
 const escapes = /[.*+?^${}()|[\]\\]/g;
 const isWordSign = /[\p{L}\d]/u;

@@ -1,7 +1,7 @@
 import { commonShape, commonTitle, leadsTo, pathShape } from '../take/messages.js';
-import { rootElement } from '../script/html.js';
-import type { ResponseView } from '../script/response-view.js';
-import type { Expectation } from '../script/script.schema.js';
+import { rootElement } from '../answers/html.js';
+import type { ResponseView } from '../answers/response-view.js';
+import type { Expectation } from '../actions/http/request.schema.js';
 import { failureOf } from './failure-signs.js';
 
 /** What accepting an answer means: what the step expects from then on, in a sentence too. */

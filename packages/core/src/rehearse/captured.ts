@@ -1,5 +1,5 @@
 import type { BodyReader } from '../take/take.schema.js';
-import { ResponseView } from '../script/response-view.js';
+import { ResponseView } from '../answers/response-view.js';
 import type { FailureSign } from '../check/failure-sign.js';
 import type { CapturedStep, RehearsalNote } from './rehearsal.schema.js';
 

@@ -1,11 +1,11 @@
 import * as z from 'zod';
 import { bodyKind, headerOf, mediaType, pathAndQuery, type BodyKind } from '../take/messages.js';
 import type { BodyReader, BodyRef, Header, LoadedTake } from '../take/take.schema.js';
-import { readValue } from '../script/extract.js';
-import { carriesValue } from '../script/request-parts.js';
+import { readValue } from '../answers/extract.js';
+import { carriesValue } from '../actions/http/request-parts.js';
 import { answerOf, requestSteps, type Script } from '../script/script.schema.js';
-import { leavesOf, nodesOf } from '../script/sent-values.js';
-import { bodyTree, targetTree } from '../script/value-tree.js';
+import { leavesOf, nodesOf } from '../actions/http/sent-values.js';
+import { bodyTree, targetTree } from '../values/value-tree.js';
 import { DifferenceRowSchema, differenceOf, linesOf, type DifferenceRow, type MovingValue } from './difference.js';
 import { capturedView } from './captured.js';
 import type { CapturedStep } from './rehearsal.schema.js';

@@ -1,7 +1,7 @@
 import { diffArrays } from 'diff';
 import * as z from 'zod';
-import { encode } from '../script/encoding.js';
-import type { Encoding } from '../script/script.schema.js';
+import { encode } from '../values/encoding.js';
+import type { Encoding } from '../values/template.schema.js';
 import type { BodyKind } from '../take/messages.js';
 
 /** A value that is another one in two answers for a known reason, such as what a handoff reads. */

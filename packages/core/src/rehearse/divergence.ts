@@ -1,11 +1,12 @@
 import { cutText } from '../cut-text.js';
 import { isPlainWord } from '../take/messages.js';
-import { describeExtractor } from '../script/describe-extractor.js';
-import type { HtmlElement } from '../script/html.js';
-import type { SentValue } from '../script/sent-values.js';
-import { requestSteps, type RequestStep, type Script } from '../script/script.schema.js';
-import { boundPlaces, sentValues } from '../script/request-parts.js';
-import { isCounted } from '../script/coverage.js';
+import { describeExtractor } from '../answers/describe-extractor.js';
+import type { HtmlElement } from '../answers/html.js';
+import type { SentValue } from '../actions/http/sent-values.js';
+import { requestSteps, type Script } from '../script/script.schema.js';
+import type { RequestStep } from '../actions/http/request.schema.js';
+import { boundPlaces, sentValues } from '../actions/http/request-parts.js';
+import { isCounted } from '../script-edit/coverage.js';
 import { capturedView, type Captured } from './captured.js';
 import { faultTexts } from './failure-signs.js';
 import { saysTaken } from './said.js';

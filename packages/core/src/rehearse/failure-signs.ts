@@ -1,9 +1,9 @@
 import { cutText } from '../cut-text.js';
 import { fitsTitle, leadsTo } from '../take/messages.js';
-import { rootElement } from '../script/html.js';
-import type { ResponseView } from '../script/response-view.js';
+import { rootElement } from '../answers/html.js';
+import type { ResponseView } from '../answers/response-view.js';
 import { failureReason, type FailureReason } from '../failure/failure-reason.js';
-import type { Expectation } from '../script/script.schema.js';
+import type { Expectation } from '../actions/http/request.schema.js';
 
 const faultWord = /^(fault|error|exception|problem)s?$/i;
 

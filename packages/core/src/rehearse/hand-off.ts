@@ -1,9 +1,9 @@
-import { describeExtractor } from '../script/describe-extractor.js';
+import { describeExtractor } from '../answers/describe-extractor.js';
 import type { Script } from '../script/script.schema.js';
 import type { LoadedTake } from '../take/take.schema.js';
-import { visitCandidates } from '../correlate/candidates.js';
-import { HandoffMaker } from '../correlate/handoff-maker.js';
-import { ValueIndex } from '../correlate/value-index.js';
+import { visitCandidates } from '../correlate/find/candidates.js';
+import { HandoffMaker } from '../correlate/make/handoff-maker.js';
+import { ValueIndex } from '../correlate/find/value-index.js';
 
 /** Hands off a value that the tester points at; says the new handoff, or null where no earlier answer holds the value. */
 export function handOffValue(

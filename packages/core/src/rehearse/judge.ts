@@ -1,10 +1,11 @@
 import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { commonShape, redirectTarget } from '../take/messages.js';
-import { viewOf, type ResponseView } from '../script/response-view.js';
-import { answerOf, requestSteps, type Expectation, type RequestStep, type Script } from '../script/script.schema.js';
-import { sentNodes } from '../script/request-parts.js';
-import { SecondTake } from '../correlate/second-take.js';
+import { viewOf, type ResponseView } from '../answers/response-view.js';
+import { answerOf, requestSteps, type Script } from '../script/script.schema.js';
+import type { Expectation, RequestStep } from '../actions/http/request.schema.js';
+import { sentNodes } from '../actions/http/request-parts.js';
+import { SecondTake } from '../correlate/pair/second-take.js';
 import { acceptanceOf } from './accept.js';
 import { signOf } from '../check/failure-sign.js';
 import { capturedView, lastOfEach, type Captured } from './captured.js';

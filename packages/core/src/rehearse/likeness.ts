@@ -1,5 +1,5 @@
 import { looksLikeId } from '../take/messages.js';
-import type { ResponseView } from '../script/response-view.js';
+import type { ResponseView } from '../answers/response-view.js';
 
 /**
  * What an answer is made of, without its values: tag paths of pages, key paths of JSON, element names of XML. Only kinds count: the items

@@ -1,7 +1,8 @@
 import * as z from 'zod';
 import { BodyRefSchema, HeaderSchema, TimingsSchema } from '../take/take.schema.js';
-import { ProofSchema } from '../proof/proof.schema.js';
-import { ExpectationSchema, ExtractorSchema } from '../script/script.schema.js';
+import { ProofSchema } from './proof.schema.js';
+import { ExpectationSchema } from '../actions/http/request.schema.js';
+import { ExtractorSchema } from '../answers/extractor.schema.js';
 
 export const VerdictSchema = z.enum(['passed', 'drifted', 'failed', 'not-sent']);
 export type Verdict = z.infer<typeof VerdictSchema>;

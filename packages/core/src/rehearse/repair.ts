@@ -1,6 +1,6 @@
 import type { LoadedTake } from '../take/take.schema.js';
 import { changeRequests, type Script } from '../script/script.schema.js';
-import { HandoffMaker, type CorrelationReport } from '../correlate/handoff-maker.js';
+import { HandoffMaker, type CorrelationReport } from '../correlate/make/handoff-maker.js';
 import type { Hypothesis } from './hypothesis.schema.js';
 import { hypothesesOf, type Seen, type Supposition } from './hypotheses.js';
 

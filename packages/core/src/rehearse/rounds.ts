@@ -1,5 +1,5 @@
-import { addsNothing, type CorrelationReport } from '../correlate/handoff-maker.js';
-import type { Proof } from '../proof/proof.schema.js';
+import { addsNothing, type CorrelationReport } from '../correlate/make/handoff-maker.js';
+import type { Proof } from './proof.schema.js';
 import type { Script } from '../script/script.schema.js';
 import type { Tried } from './hypothesis.schema.js';
 import { resultOf, type Rehearsal, type RehearsalResult } from './rehearsal.schema.js';

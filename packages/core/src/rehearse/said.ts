@@ -1,4 +1,4 @@
-import type { ResponseView } from '../script/response-view.js';
+import type { ResponseView } from '../answers/response-view.js';
 import { faultTexts } from './failure-signs.js';
 
 const shortest = 4;

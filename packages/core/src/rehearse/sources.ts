@@ -1,20 +1,20 @@
 import { cutText } from '../cut-text.js';
 import * as z from 'zod';
-import { HandoffMaker, type Target } from '../correlate/handoff-maker.js';
-import { Judge } from '../correlate/judge.js';
-import { sameThing } from '../correlate/naming.js';
-import { stepsOfTake, visitParts, type StepOfTake } from '../correlate/candidates.js';
-import { SecondTake } from '../correlate/second-take.js';
-import { freshKind } from '../correlate/shapes.js';
-import { ValueIndex, type Origin } from '../correlate/value-index.js';
-import { chanceOf, evidenceOf } from '../correlate/weigh.js';
-import { PatternBook } from '../patterns/match.js';
+import { HandoffMaker, type Target } from '../correlate/make/handoff-maker.js';
+import { Judge } from '../correlate/decide/judge.js';
+import { sameThing } from '../correlate/find/naming.js';
+import { stepsOfTake, visitParts, type StepOfTake } from '../correlate/find/candidates.js';
+import { SecondTake } from '../correlate/pair/second-take.js';
+import { freshKind } from '../correlate/find/shapes.js';
+import { ValueIndex, type Origin } from '../correlate/find/value-index.js';
+import { chanceOf, evidenceOf } from '../correlate/weigh/weigh.js';
+import { PatternBook } from '../correlate/weigh/pattern-match.js';
 import { publishedPatterns } from '../patterns/published.js';
-import { sentNow } from '../proof/sent-now.js';
-import { describeExtractor } from '../script/describe-extractor.js';
-import { withoutHandoff } from '../script/edit.js';
-import { locateMatches } from '../script/locate.js';
-import { sentNodes } from '../script/request-parts.js';
+import { sentNow } from './sent-now.js';
+import { describeExtractor } from '../answers/describe-extractor.js';
+import { withoutHandoff } from '../script-edit/edit.js';
+import { locateMatches } from '../answers/locate.js';
+import { sentNodes } from '../actions/http/request-parts.js';
 import {
   EvidenceSchema,
   placeOfResponse,
@@ -24,10 +24,10 @@ import {
   type Made,
   type Script,
 } from '../script/script.schema.js';
-import { isLeaf, type SentNode } from '../script/sent-values.js';
+import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
 import { changeAllTemplates } from '../script/step-templates.js';
-import { mapPieces, movingPieces } from '../script/template.js';
-import { usePlaces } from '../script/use-places.js';
+import { mapPieces, movingPieces } from '../values/template.js';
+import { usePlaces } from '../script-edit/use-places.js';
 import type { BodyReader, LoadedTake } from '../take/take.schema.js';
 import { capturedView } from './captured.js';
 import { VerdictSchema, type CapturedStep, type Rehearsal } from './rehearsal.schema.js';

@@ -1,26 +1,25 @@
 import * as z from 'zod';
-import { locateMatches } from '../script/locate.js';
-import { describeExtractor } from '../script/describe-extractor.js';
-import { checkExtractor } from '../script/extract.js';
-import type { ResponseView } from '../script/response-view.js';
+import { locateMatches } from '../answers/locate.js';
+import { describeExtractor } from '../answers/describe-extractor.js';
+import { checkExtractor } from '../answers/extract.js';
+import type { ResponseView } from '../answers/response-view.js';
 import {
   exchangesOf,
-  ExtractorSchema,
   placeOfResponse,
   readPlaces,
   requestSteps,
-  type Extractor,
   type Handoff,
   type ResponsePlace,
   type Script,
 } from '../script/script.schema.js';
-import { usePlaces } from '../script/use-places.js';
+import { ExtractorSchema, type Extractor } from '../answers/extractor.schema.js';
+import { usePlaces } from '../script-edit/use-places.js';
 import { BodyRefSchema, type BodyReader, type LoadedTake } from '../take/take.schema.js';
 import type { CapturedStep } from './rehearsal.schema.js';
-import { boundaryExtractors, expressionFor, extractorsFor } from '../correlate/proposals.js';
-import { receivedValues } from '../correlate/received-values.js';
-import { SecondTake } from '../correlate/second-take.js';
-import { ValueIndex } from '../correlate/value-index.js';
+import { boundaryExtractors, expressionFor, extractorsFor } from '../correlate/find/proposals.js';
+import { receivedValues } from '../correlate/find/received-values.js';
+import { SecondTake } from '../correlate/pair/second-take.js';
+import { ValueIndex } from '../correlate/find/value-index.js';
 import { capturedView } from './captured.js';
 
 /** What an extractor did on one response. */

@@ -1,7 +1,8 @@
 import * as z from 'zod';
 import { BodyRefSchema } from '../take/take.schema.js';
-import { EvidenceSchema, ExtractorSchema } from '../script/script.schema.js';
-import { ProofSchema } from '../proof/proof.schema.js';
+import { EvidenceSchema } from '../script/script.schema.js';
+import { ExtractorSchema } from '../answers/extractor.schema.js';
+import { ProofSchema } from '../rehearse/proof.schema.js';
 import { TriedSchema } from '../rehearse/hypothesis.schema.js';
 import { DivergenceSchema, rehearsalResults, VerdictSchema } from '../rehearse/rehearsal.schema.js';
 

@@ -1,12 +1,12 @@
-import { coverage } from '../script/coverage.js';
-import { describeExtractor } from '../script/describe-extractor.js';
+import { coverage } from '../script-edit/coverage.js';
+import { describeExtractor } from '../answers/describe-extractor.js';
 import { readPlaces, requestSteps, type Script } from '../script/script.schema.js';
-import { usePlaces } from '../script/use-places.js';
-import { maskUrl } from '../take/secrets.js';
+import { usePlaces } from '../script-edit/use-places.js';
+import { maskUrl } from '../secrets/masks.js';
 import type { Rehearsal, RehearsalResult } from '../rehearse/rehearsal.schema.js';
-import type { Proof } from '../proof/proof.schema.js';
+import type { Proof } from '../rehearse/proof.schema.js';
 import type { Round } from '../rehearse/rounds.js';
-import type { Environment } from '../workload/workload.schema.js';
+import type { Environment } from '../environment/environment.schema.js';
 import { reportVersion, type CorrelationFile, type RehearsalFile } from './report.schema.js';
 
 type StepRef = CorrelationFile['handoffs'][number]['origins'][number];

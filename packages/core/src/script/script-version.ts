@@ -1,5 +1,6 @@
-import { counted, sayListChange } from '../project/version.js';
-import { allSteps, type Script, type Step } from './script.schema.js';
+import { counted, sayListChange } from '../versions/version.js';
+import { allSteps, type Step } from './step.schema.js';
+import type { Script } from './script.schema.js';
 
 /** A step without what it holds, so that a change inside a container is told once. */
 const own = (step: Step): string => JSON.stringify('steps' in step ? { ...step, steps: [] } : step);

@@ -1,11 +1,7 @@
 import * as z from 'zod';
-import { ExtractorSchema } from './extractor.schema.js';
-import { allSteps, changeSteps, StepSchema, type RequestStep } from './step.schema.js';
-
-export * from './template.schema.js';
-export * from './extractor.schema.js';
-export * from './check.schema.js';
-export * from './step.schema.js';
+import { ExtractorSchema } from '../answers/extractor.schema.js';
+import { allSteps, changeSteps, StepSchema } from './step.schema.js';
+import type { RequestStep } from '../actions/http/request.schema.js';
 
 export const EvidenceSchema = z.enum(['proven', 'likely', 'unsure']);
 export type Evidence = z.infer<typeof EvidenceSchema>;

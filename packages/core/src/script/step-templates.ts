@@ -1,8 +1,9 @@
-import type { Check, Checked, Condition } from './check.schema.js';
-import type { Extractor } from './extractor.schema.js';
+import type { Check, Checked, Condition } from '../check/check.schema.js';
+import type { Extractor } from '../answers/extractor.schema.js';
 import type { Script } from './script.schema.js';
-import { allSteps, changeSteps, type SocketUse, type Step } from './step.schema.js';
-import type { Template } from './template.schema.js';
+import { allSteps, changeSteps, type Step } from './step.schema.js';
+import type { SocketUse } from '../actions/http/request.schema.js';
+import type { Template } from '../values/template.schema.js';
 
 type Change = (template: Template) => Template;
 

@@ -1,9 +1,9 @@
 import { html, json, form, TakeBuilder } from '../test/take-builder.js';
-import { layBeside } from '../correlate/beside.js';
+import { layBeside } from '../correlate/pair/beside.js';
 import { suggestNames } from './name-suggestions.js';
 import { searchTake } from './search.js';
-import { masked, maskExchange, maskHeader, maskLine, maskText, maskUrl } from './secrets.js';
-import { filesNamedBy } from './warnings.js';
+import { masked, maskExchange, maskHeader, maskLine, maskText, maskUrl } from '../secrets/masks.js';
+import { filesNamedBy } from '../tidy/warnings.js';
 
 describe('secrets', () => {
   it('are masked in headers, and cookies keep their names and attributes', () => {

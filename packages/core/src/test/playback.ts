@@ -1,5 +1,4 @@
-import type { Captured, CapturedStep, Header, RequestStep, Script } from '../index.js';
-import { recordedText, requestSteps } from '../index.js';
+import { type Captured, type CapturedStep, type Header, type RequestStep, type Script, recordedText, requestSteps } from '../index.js';
 
 /** What a replayed step answered: status, headers, text. A sentence instead stands for a connection that failed. */
 export type Answer = [number, Header[], string?] | string;

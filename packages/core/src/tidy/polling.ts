@@ -1,6 +1,6 @@
 import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery, pathShape } from '../take/messages.js';
 import type { Exchange, Mark } from '../take/take.schema.js';
-import { isPage } from '../take/warnings.js';
+import { isPage } from './warnings.js';
 import { originOf } from './hosts.js';
 import type { Survey } from './tidy.schema.js';
 

@@ -1,10 +1,10 @@
 import { cutText } from '../cut-text.js';
 import { headerOf, isStaticFile, looksLikeId, mediaType, bodyKind, pathAndQuery } from '../take/messages.js';
-import { stepWords } from '../take/step-words.js';
+import { stepWords } from '../calls/step-words.js';
 import type { Exchange, LoadedTake, Take } from '../take/take.schema.js';
-import { isPage } from '../take/warnings.js';
-import { readHtml } from '../script/html.js';
-import { bodyTree, type ValueTree } from '../script/value-tree.js';
+import { isPage } from './warnings.js';
+import { readHtml } from '../answers/html.js';
+import { bodyTree, type ValueTree } from '../values/value-tree.js';
 import type { Tidy, TransactionStart } from './tidy.schema.js';
 import { endOf, firstOf, startOf, unitsOf, type Unit } from './units.js';
 

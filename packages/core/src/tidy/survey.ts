@@ -3,7 +3,7 @@ import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { doubledByWorker } from './doubled.js';
 import { bodiesForEffects, effectsOf } from './effects.js';
 import { bodiesForUnasked, unaskedInVain } from './unasked.js';
-import { filesNotAsked, isPage, warningsOf } from '../take/warnings.js';
+import { filesNotAsked, isPage, warningsOf } from './warnings.js';
 import { userInAddress } from '../sign-in/basic.js';
 import { hostsOf, isTelemetry, originOf } from './hosts.js';
 import { pollsOf, questionOf } from './polling.js';

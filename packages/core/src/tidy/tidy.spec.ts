@@ -1,8 +1,9 @@
-import { scriptFromTake } from '../script/from-take.js';
-import { allSteps, requestSteps, type Script, type Step } from '../script/script.schema.js';
+import { scriptFromTake } from '../script-from-take/from-take.js';
+import { allSteps, type Step } from '../script/step.schema.js';
+import { requestSteps, type Script } from '../script/script.schema.js';
 import type { Exchange, Header, LoadedTake, Mark } from '../take/take.schema.js';
 import { html, json, TakeBuilder } from '../test/take-builder.js';
-import { signInsInAddresses, withSignIns } from '../sign-in/in-addresses.js';
+import { signInsInAddresses, withSignIns } from '../secrets/in-addresses.js';
 import { keeping, leftOutOf } from './left-out.js';
 import { surveyTake } from './survey.js';
 import { everything, type Tidy } from './tidy.schema.js';

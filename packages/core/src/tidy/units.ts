@@ -1,7 +1,7 @@
 import { bodyKind, headerOf, headersOf, isStaticFile, mediaType, resolveReference } from '../take/messages.js';
 import { readChallenges } from '../sign-in/challenge.js';
 import type { Exchange, Mark } from '../take/take.schema.js';
-import { answeredAtMs } from '../take/unfold-sockets.js';
+import { answeredAtMs } from '../sockets/unfold-sockets.js';
 import { isTelemetry, originOf } from './hosts.js';
 import { pollKey } from './polling.js';
 import type { Tidy } from './tidy.schema.js';

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { isEndless, type DataTable } from '../data/data-table.schema.js';
-import { boundColumns, loopedTables } from '../script/bind-value.js';
+import { boundColumns, loopedTables } from '../script-edit/bind-value.js';
 import type { Script } from '../script/script.schema.js';
 import seedrandom from 'seedrandom';
 import { arrivalTimes, spansOf } from './curve.js';

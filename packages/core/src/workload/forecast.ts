@@ -1,6 +1,8 @@
-import { boundColumns, loopedTables } from '../script/bind-value.js';
-import { exchangesOf, type Script, type Step, type Template } from '../script/script.schema.js';
-import { movingPieces } from '../script/template.js';
+import { boundColumns, loopedTables } from '../script-edit/bind-value.js';
+import { exchangesOf, type Script } from '../script/script.schema.js';
+import type { Step } from '../script/step.schema.js';
+import type { Template } from '../values/template.schema.js';
+import { movingPieces } from '../values/template.js';
 import { isEndless, type DataTable } from '../data/data-table.schema.js';
 import { curveSeconds, expectedArrivals, spansOf } from './curve.js';
 import { pauseMs } from './policies.js';

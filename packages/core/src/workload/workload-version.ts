@@ -1,4 +1,4 @@
-import { sayListChange } from '../project/version.js';
+import { sayListChange } from '../versions/version.js';
 import type { Crew, Workload } from './workload.schema.js';
 
 /** Fields of a workload, a crew and a curve whose change is told with their figures. */

@@ -1,24 +1,11 @@
 import { isMap, isScalar, type Document } from 'yaml';
 import * as z from 'zod';
 import { readYaml } from '../yaml-text.js';
-import {
-  codeLimits,
-  type Awaited,
-  type Check,
-  type Checked,
-  type Condition,
-  type Expectation,
-  type Handoff,
-  type Loop,
-  type Made,
-  type Piece,
-  type RequestStep,
-  type Script,
-  type SocketUse,
-  type Step,
-  type Template,
-  type Transaction,
-} from '../../script/script.schema.js';
+import { codeLimits, type Loop, type Step } from '../../script/step.schema.js';
+import type { Awaited, Expectation, RequestStep, SocketUse } from '../../actions/http/request.schema.js';
+import type { Check, Checked, Condition } from '../../check/check.schema.js';
+import type { Handoff, Made, Script, Transaction } from '../../script/script.schema.js';
+import type { Piece, Template } from '../../values/template.schema.js';
 import {
   ScriptTextSchema,
   type CheckText,

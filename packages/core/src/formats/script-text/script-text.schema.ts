@@ -1,15 +1,9 @@
 import * as z from 'zod';
-import {
-  CheckSchema,
-  ComparisonSchema,
-  CookieStepSchema,
-  EvidenceSchema,
-  ExpectationSchema,
-  ExtractorSchema,
-  MadeSchema,
-  SpreadSchema,
-  TransactionSchema,
-} from '../../script/script.schema.js';
+import { CheckSchema, ComparisonSchema } from '../../check/check.schema.js';
+import { CookieStepSchema, SpreadSchema } from '../../script/step.schema.js';
+import { ExpectationSchema } from '../../actions/http/request.schema.js';
+import { EvidenceSchema, MadeSchema, TransactionSchema } from '../../script/script.schema.js';
+import { ExtractorSchema } from '../../answers/extractor.schema.js';
 
 /** The version that this product writes; a reader refuses others by name. */
 export const scriptTextVersion = 1;

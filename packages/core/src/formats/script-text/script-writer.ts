@@ -1,18 +1,10 @@
 import { stringify } from 'yaml';
-import type {
-  Awaited,
-  Check,
-  Checked,
-  Condition,
-  Expectation,
-  Handoff,
-  RequestStep,
-  Script,
-  SocketUse,
-  Step,
-  Template,
-} from '../../script/script.schema.js';
-import { movingPieces } from '../../script/template.js';
+import type { Step } from '../../script/step.schema.js';
+import type { Awaited, Expectation, RequestStep, SocketUse } from '../../actions/http/request.schema.js';
+import type { Check, Checked, Condition } from '../../check/check.schema.js';
+import type { Handoff, Script } from '../../script/script.schema.js';
+import type { Template } from '../../values/template.schema.js';
+import { movingPieces } from '../../values/template.js';
 import {
   scriptTextVersion,
   type CheckText,

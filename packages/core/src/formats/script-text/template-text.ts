@@ -1,7 +1,8 @@
-import { EncodingSchema, type Encoding, type Piece, type Script, type Template } from '../../script/script.schema.js';
-import { encode } from '../../script/encoding.js';
-import { ValueFormSchema } from '../../script/value-form.js';
-import { compact, fileSign, recordedText } from '../../script/template.js';
+import { EncodingSchema, type Encoding, type Piece, type Template } from '../../values/template.schema.js';
+import type { Script } from '../../script/script.schema.js';
+import { encode } from '../../values/encoding.js';
+import { ValueFormSchema } from '../../values/value-form.js';
+import { compact, fileSign, recordedText } from '../../values/template.js';
 
 /** A text with moving parts that cannot be read, with the offset of the fault in it. */
 export class TemplateTextError extends Error {

@@ -1,0 +1,29 @@
+import type { HostSeries } from '../hosts/watch.schema.js';
+import type { OwnFigures } from '../measure/frame.schema.js';
+import type { LanePoint } from './run.schema.js';
+
+/** What generators tell of themselves, as figures of a host. */
+const generatorFigures = [
+  { id: 'busy', name: 'at work', unit: '%', of: (own: OwnFigures) => 100 * own.busy },
+  { id: 'heap', name: 'memory of its objects', unit: 'MB', of: (own: OwnFigures) => own.heapMb },
+  { id: 'sockets', name: 'open connections', unit: '', of: (own: OwnFigures) => own.sockets },
+];
+
+/** Series of the generators of a run, from its lanes; none for a run of an earlier version. */
+export function generatorSeries(points: readonly Pick<LanePoint, 'second' | 'generators'>[]): HostSeries[] {
+  const all = new Set(points.flatMap((one) => (one.generators ?? []).map(({ generator }) => generator)));
+  return [...all]
+    .sort((left, right) => left - right)
+    .flatMap((generator) =>
+      generatorFigures.map(({ id, name, unit, of }) => ({
+        id: `generator ${generator}/${id}`,
+        host: `Generator ${generator + 1}`,
+        name,
+        unit,
+        points: points.flatMap(({ second, generators = [] }): [number, number | null][] => {
+          const own = generators.find((one) => one.generator === generator);
+          return own ? [[second, of(own)]] : [];
+        }),
+      })),
+    );
+}

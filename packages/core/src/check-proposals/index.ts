@@ -1,0 +1,2 @@
+export * from './suggest-checks.js';
+export * from './try-check.js';

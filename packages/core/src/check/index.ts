@@ -1,0 +1,3 @@
+export * from './check.js';
+export * from './check.schema.js';
+export * from './failure-sign.js';

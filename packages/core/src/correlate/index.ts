@@ -1,0 +1,11 @@
+export * from './correlate.js';
+export * from './find/answer-reader.js';
+export * from './make/handoff-maker.js';
+export * from './pair/align.js';
+export * from './pair/beside.js';
+export * from './pattern-preview.js';
+export * from './splice.js';
+export * from './weigh/pattern-match.js';
+export type { Progress } from './find/value-index.js';
+export type { ReceivedValue } from './find/received-values.js';
+export type { WantedData } from './find/wanted.js';

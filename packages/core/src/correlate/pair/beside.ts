@@ -1,0 +1,80 @@
+import * as z from 'zod';
+import type { Exchange, LoadedTake } from '../../take/take.schema.js';
+import type { SentValue } from '../../actions/http/sent-values.js';
+import { pairTakes } from './align.js';
+import { sentByExchange } from '../find/sent-by-exchange.js';
+
+/** One row of two takes laid beside each other. */
+export const BesideRowSchema = z.object({
+  /** Numbers of the exchanges; null where a take has none here. */
+  first: z.number().int().nullable(),
+  second: z.number().int().nullable(),
+  /** `moved` stands in both takes, at another place of the flow. */
+  state: z.enum(['same', 'differs', 'missing', 'extra', 'moved']),
+  /** Values that are sent at the same place and differ. */
+  values: z.array(z.object({ place: z.string(), name: z.string(), first: z.string(), second: z.string() })),
+  /** How the answers differ, in a sentence; null where their status is the same. */
+  answer: z.string().nullable(),
+});
+export type BesideRow = z.infer<typeof BesideRowSchema>;
+
+/** Lays two takes of a flow beside each other: what is missing, extra and moved, and which values differ. */
+export function layBeside(first: LoadedTake, second: LoadedTake): BesideRow[] {
+  const { inOrder: pairs, moved } = pairTakes(first, second);
+  const sent = [sentByExchange(first), sentByExchange(second)] as const;
+  const byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
+  const inBoth = new Set([...pairs.values(), ...moved.values()]);
+  const compared = (one: Exchange, otherNumber: number, state: 'moved' | null): BesideRow => {
+    const other = byNumber.get(otherNumber);
+    const values = differing(sent[0].get(one.n), sent[1].get(otherNumber));
+    const answer = other ? answersDiffer(one, other) : null;
+    return {
+      first: one.n,
+      second: otherNumber,
+      state: state ?? (values.length > 0 || answer !== null ? 'differs' : 'same'),
+      values,
+      answer,
+    };
+  };
+  const rows: BesideRow[] = [];
+  const extra = second.exchanges.filter((one) => !inBoth.has(one.n));
+  const showExtra = (before: number) => {
+    while (extra[0] && extra[0].n < before)
+      rows.push({ first: null, second: extra.shift()?.n ?? null, state: 'extra', values: [], answer: null });
+  };
+  for (const one of first.exchanges) {
+    const partner = pairs.get(one.n);
+    if (partner !== undefined) {
+      showExtra(partner);
+      rows.push(compared(one, partner, null));
+      continue;
+    }
+    const elsewhere = moved.get(one.n);
+    rows.push(
+      elsewhere === undefined
+        ? { first: one.n, second: null, state: 'missing', values: [], answer: null }
+        : compared(one, elsewhere, 'moved'),
+    );
+  }
+  showExtra(Infinity);
+  return rows;
+}
+
+function differing(
+  first: ReadonlyMap<string, SentValue> | undefined,
+  second: ReadonlyMap<string, SentValue> | undefined,
+): BesideRow['values'] {
+  const found: BesideRow['values'] = [];
+  for (const [place, { name, value }] of first ?? []) {
+    const other = second?.get(place);
+    if (other && other.value !== value) found.push({ place, name, first: value, second: other.value });
+  }
+  return found;
+}
+
+function answersDiffer(first: Exchange, second: Exchange): string | null {
+  const [left, right] = [first.response?.status ?? 0, second.response?.status ?? 0];
+  if (left === right) return null;
+  const told = (status: number) => (status === 0 ? 'nothing' : String(status));
+  return `It answered ${told(left)} in the first take and ${told(right)} in the second.`;
+}

@@ -1,0 +1,3 @@
+export * from './environment-file.js';
+export * from './environment.schema.js';
+export * from './targets.js';

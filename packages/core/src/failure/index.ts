@@ -1,0 +1,2 @@
+export * from './failure-codes.js';
+export * from './failure-reason.js';

@@ -1,0 +1,3 @@
+export * from './frame.schema.js';
+export * from './samples.js';
+export * from './tally.js';

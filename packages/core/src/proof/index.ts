@@ -1,0 +1,2 @@
+export * from './prove.js';
+export * from './told.js';

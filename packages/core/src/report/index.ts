@@ -1,0 +1,2 @@
+export * from './report.js';
+export * from './report.schema.js';

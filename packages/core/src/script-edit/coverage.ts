@@ -1,0 +1,53 @@
+import { looksLikeId } from '../take/messages.js';
+import { requestSteps, type Script } from '../script/script.schema.js';
+import type { RequestStep } from '../actions/http/request.schema.js';
+import { boundPlaces, sentValues } from '../actions/http/request-parts.js';
+import type { SentValue } from '../actions/http/sent-values.js';
+
+/** What becomes of a value that a script sends. */
+export type SentClass = 'handed-off' | 'data' | 'client-made' | 'fixed' | 'unsure';
+
+export interface ClassifiedValue extends SentValue {
+  step: string;
+  class: SentClass;
+}
+
+/** True where a value is worth counting: not a name in a path, not empty. */
+export function isCounted(value: SentValue): boolean {
+  if (value.value === '') return false;
+  return value.place.startsWith('path:') ? looksLikeId(value.value) : true;
+}
+
+/** Every value that a script sends, and what becomes of it on replay. */
+export function coverage(script: Script): ClassifiedValue[] {
+  const unsure = unsurePlaces(script);
+  return requestSteps(script).flatMap(({ step }) => coverageOf(step, unsure));
+}
+
+/** The values of one step, and what becomes of them on replay. */
+export const stepCoverage = (script: Script, step: RequestStep): ClassifiedValue[] => coverageOf(step, unsurePlaces(script));
+
+const unsurePlaces = (script: Script): Set<string> => new Set(script.unsure.map((one) => `${one.step} ${one.place}`));
+
+// A step is never changed in place, so what it sends stays true; after each edit the whole script is counted again.
+const known = new WeakMap<RequestStep, ClassifiedValue[]>();
+
+function coverageOf(step: RequestStep, unsure: ReadonlySet<string>): ClassifiedValue[] {
+  const own = known.get(step) ?? classified(step);
+  known.set(step, own);
+  return unsure.size === 0
+    ? own
+    : own.map((value) => (value.class === 'fixed' && unsure.has(`${step.id} ${value.place}`) ? { ...value, class: 'unsure' } : value));
+}
+
+function classified(step: RequestStep): ClassifiedValue[] {
+  const bound = boundPlaces(step);
+  return sentValues(step)
+    .filter((value) => bound.has(value.place) || isCounted(value))
+    .map((value) => {
+      const kind = bound.get(value.place);
+      const own: SentClass =
+        kind === 'handoff' ? 'handed-off' : kind === 'data' || kind === 'variable' ? 'data' : kind === 'made' ? 'client-made' : 'fixed';
+      return { ...value, step: step.id, class: own };
+    });
+}

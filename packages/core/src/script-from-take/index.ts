@@ -1,0 +1,2 @@
+export * from './from-take.js';
+export * from './socket-steps.js';

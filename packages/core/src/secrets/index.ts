@@ -1,0 +1,4 @@
+export * from './in-addresses.js';
+export * from './kept-secrets.js';
+export * from './known-secrets.js';
+export * from './masks.js';

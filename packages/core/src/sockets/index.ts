@@ -1,0 +1,3 @@
+export * from './join-takes.js';
+export * from './message-words.js';
+export * from './unfold-sockets.js';

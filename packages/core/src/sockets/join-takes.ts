@@ -1,0 +1,53 @@
+import type { Exchange } from '../take/take.schema.js';
+import { answeredAtMs } from './unfold-sockets.js';
+
+/** Exchanges of two takes as one, and which numbers they have there. */
+export interface JoinedTake {
+  exchanges: Exchange[];
+  /** Numbers of the exchanges of the first take. */
+  own: Map<number, number>;
+  /** Numbers of the piece that was put in. */
+  piece: Map<number, number>;
+}
+
+/** Time between the piece and what is around it, in ms. */
+const gapMs = 500;
+
+/**
+ * Puts a piece of another take behind an exchange of a take (before all where `after` is null). Times of what follows are moved by what the
+ * piece lasts, so that an answer still comes before the requests that use it.
+ */
+export function joinTakes(base: readonly Exchange[], piece: readonly Exchange[], after: number | null): JoinedTake {
+  const at = after === null ? 0 : base.findIndex((one) => one.n === after) + 1;
+  const before = base.slice(0, at);
+  const behind = base.slice(at);
+  const endMs = Math.max(0, ...before.map(answeredAtMs));
+  const [first] = piece;
+  const pieceStartMs = Math.min(...piece.map((one) => one.startedAtMs));
+  const lastsMs = first ? Math.max(...piece.map(answeredAtMs)) - pieceStartMs + gapMs : 0;
+  const startMs = before.length === 0 ? 0 : endMs + gapMs;
+  const shiftMs = first ? Math.max(0, startMs + lastsMs - (behind[0]?.startedAtMs ?? Infinity)) : 0;
+  const moved = (list: readonly Exchange[], byMs: number): Exchange[] =>
+    list.map((one) => ({
+      ...one,
+      startedAtMs: one.startedAtMs + byMs,
+      ...(one.messages && { messages: one.messages.map((message) => ({ ...message, atMs: message.atMs + byMs })) }),
+    }));
+  const all = [
+    ...before.map((one) => ({ from: 'own' as const, was: one.n, one })),
+    ...moved(piece, startMs - pieceStartMs).map((one) => ({ from: 'piece' as const, was: one.n, one })),
+    ...moved(behind, shiftMs).map((one) => ({ from: 'own' as const, was: one.n, one })),
+  ];
+  const numbers = { own: new Map<number, number>(), piece: new Map<number, number>() };
+  const exchanges = all.map(({ from, was, one }, index) => {
+    numbers[from].set(was, index + 1);
+    return { from, one: { ...one, n: index + 1 } };
+  });
+  return {
+    // Messages follow the handshake that they belong to.
+    exchanges: exchanges.map(({ from, one }) =>
+      one.socket ? { ...one, socket: { ...one.socket, openedBy: numbers[from].get(one.socket.openedBy) ?? one.socket.openedBy } } : one,
+    ),
+    ...numbers,
+  };
+}
