@@ -7,7 +7,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium } from 'playwright-core';
 import { Tally } from '../packages/core/dist/index.js';
-import { emptyDatabaseFolder, migrationsFolder } from '../packages/server/dist/files.js';
+import { emptyDatabaseFolder, migrationsFolder } from '../packages/server/dist/shipped/files.js';
 import { openDatabase } from '../packages/server/dist/store/open-database.js';
 import { DamageList } from '../packages/server/dist/store/damage-list.js';
 import { Repository } from '../packages/server/dist/store/repository.js';

@@ -1,7 +1,7 @@
 export { compile, type Program } from './program/compile.js';
-export { CompileError } from './program/compile-context.js';
-export type { Scope } from './program/scope.js';
-export type { Driver, Outcome } from './drivers/driver.js';
+export { CompileError } from './contract/compile-context.js';
+export type { Scope } from './values/scope.js';
+export type { Driver, Outcome } from './contract/driver.js';
 export type { HttpUserDriver, WireRequest, WireResponse } from './drivers/http/wire.js';
 export type { Drivers, PlayedStep } from './drivers/kinds.js';
 export { HttpDriver, optionsFor, type HttpDriverOptions } from './drivers/http/http-driver.js';

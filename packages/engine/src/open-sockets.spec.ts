@@ -1,6 +1,6 @@
 import { createServer, type AddressInfo } from 'node:net';
 import { HttpDriver } from './index.js';
-import { openSockets } from './drivers/open-sockets.js';
+import { openSockets } from './net/open-sockets.js';
 
 it('connections count from the moment at which they stand to the one at which they are closed', async () => {
   const server = createServer((socket) => socket.on('data', () => socket.write('HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nok')));

@@ -8,7 +8,7 @@ import { LongWork } from './compute/long-work.js';
 import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
 import { WorkerThreadTransport } from './conductor/transport.js';
-import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './files.js';
+import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './shipped/files.js';
 import { startMachineHelper } from './hosts/machine-helper.js';
 import { clearLeftUploads } from './import/import-table.js';
 import { LiveHub } from './live/live-hub.js';

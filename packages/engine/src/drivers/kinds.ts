@@ -1,7 +1,7 @@
 import type { BodyRef, CapturedStep, Crew, Environment, RequestStep, Step } from '@sturdy/core';
-import type { PlayerGround } from '../play/player.js';
-import type { CompileContext } from '../program/compile-context.js';
-import type { Driver } from './driver.js';
+import type { PlayerGround } from '../contract/player.js';
+import type { CompileContext } from '../contract/compile-context.js';
+import type { Driver } from '../contract/driver.js';
 import { CachedDriver } from './http/cached-driver.js';
 import { captureRequest } from './http/capture-request.js';
 import { compileRequest, withFilesTogether, type CompiledRequest } from './http/compile-request.js';

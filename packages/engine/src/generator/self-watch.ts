@@ -1,6 +1,6 @@
 import { monitorEventLoopDelay, performance } from 'node:perf_hooks';
 import type { Frame } from '@sturdy/core';
-import { openSockets } from '../drivers/open-sockets.js';
+import { openSockets } from '../net/open-sockets.js';
 
 const resolutionMs = 10;
 

@@ -1,6 +1,6 @@
 import { Worker } from 'node:worker_threads';
 import type { BodyRef, CapturedStep, Environment, Script } from '@sturdy/core';
-import { CompileError } from '../program/compile-context.js';
+import { CompileError } from '../contract/compile-context.js';
 import { rehearsalWorkerFile } from '../worker-file.js';
 import type { RehearsalCapture } from './rehearse.js';
 import type { Row } from './virtual-user.js';

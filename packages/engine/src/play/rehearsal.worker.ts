@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { parentPort } from 'node:worker_threads';
-import { CompileError } from '../program/compile-context.js';
+import { CompileError } from '../contract/compile-context.js';
 import type { FromRehearsal, ToRehearsal } from './rehearsal-threads.js';
 import { rehearse, type RehearsalCapture } from './rehearse.js';
 import type { Row } from './virtual-user.js';

@@ -1,7 +1,7 @@
 import { allMatches, failureReason, type FailureReason } from '@sturdy/core';
 import { allDrivers, playersFor, type CompiledAction, type Drivers, type PlayedStep, type Players } from '../drivers/kinds.js';
 import type { CompiledLoop, CompiledTransaction, Operation, Program } from '../program/compile.js';
-import type { Scope } from '../program/scope.js';
+import type { Scope } from '../values/scope.js';
 import { codeThreads } from '../sandbox/code-threads.js';
 import { answerForCode, CodeError } from '../sandbox/sandbox.js';
 

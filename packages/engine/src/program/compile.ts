@@ -18,9 +18,9 @@ import {
   type Transaction,
 } from '@sturdy/core';
 import { asBrowsersPlay, compileAction, type ActionKind, type ActionStep, type CompiledAction } from '../drivers/kinds.js';
-import { CompileError, type CompileContext, type CompileOptions } from './compile-context.js';
-import { compileTemplate, dataOf, type Fillers, type Render } from './template.js';
-import type { Scope } from './scope.js';
+import { CompileError, type CompileContext, type CompileOptions } from '../contract/compile-context.js';
+import { compileTemplate, dataOf, type Fillers, type Render } from '../values/template.js';
+import type { Scope } from '../values/scope.js';
 
 /** A condition, ready to be asked. */
 export type Asks = (scope: Scope) => boolean;

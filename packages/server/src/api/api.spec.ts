@@ -6,7 +6,7 @@ import request from 'supertest';
 import * as z from 'zod';
 import express from 'express';
 import { ServerLog } from '../log/server-log.js';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { allRoutes, createApp } from './app.js';
 import { mount, openApi, route } from './route.js';
 import type { Services } from './services.js';

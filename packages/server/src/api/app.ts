@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import express, { type Express, type NextFunction, type Request, type RequestHandler, type Response } from 'express';
 import helmet from 'helmet';
 import type { ServerLog } from '../log/server-log.js';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { aboutRoutes } from './about-routes.js';
 import { dataRoutes } from './data-routes.js';
 import { checkRoutes } from './check-routes.js';

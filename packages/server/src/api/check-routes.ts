@@ -1,8 +1,8 @@
 import { CheckSchema, CheckSuggestionSchema, CodeStepSchema, TriedCheckSchema, type Script } from '@sturdy/core';
 import * as z from 'zod';
 import { TriedCodeSchema } from '../compute/try-code.js';
-import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
-import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
+import type { StoredRehearsal } from '../compute/stored-rehearsal.js';
+import { storedRehearsal } from '../compute/stored-rehearsal.js';
 import { route, type AnyRoute } from './route.js';
 import { needScript, needTake } from './script-of.js';
 import type { Services } from './services.js';

@@ -18,10 +18,10 @@ import {
 } from '@sturdy/core';
 import type { Request, Response } from 'express';
 import * as z from 'zod';
-import { tableImportWorkerFile } from '../files.js';
+import { tableImportWorkerFile } from '../shipped/files.js';
 import { generateTable, importTable, largestTableFile, tooLarge } from '../import/import-table.js';
 import { queryTable, tryQuery } from '../import/query-table.js';
-import { notFound, Problem } from '../problem.js';
+import { notFound, Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { countedNumber, InProject } from './parameters.js';
 import { personOf } from './person.js';

@@ -1,6 +1,6 @@
 import type { NextFunction, Request, Response } from 'express';
 import { isLoopback } from '@sturdy/core';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 
 /**
  * Keeps other sites out: the Host must be a loopback name (against DNS rebinding), and what changes something must not

@@ -1,8 +1,8 @@
 import { cutText, ExtractorSchema, ProposalSchema, readPlaces, ScriptSchema, TrialSchema, type Handoff, type Script } from '@sturdy/core';
 import * as z from 'zod';
-import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
-import { notFound, Problem } from '../problem.js';
-import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
+import type { StoredRehearsal } from '../compute/stored-rehearsal.js';
+import { notFound, Problem } from '../problem/problem.js';
+import { storedRehearsal } from '../compute/stored-rehearsal.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';

@@ -1,7 +1,7 @@
 import { offeredFigures, ShownFigureSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { askHost, HostReader } from '../hosts/host-reader.js';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';

@@ -1,9 +1,9 @@
 import { randomUUID } from 'node:crypto';
 import { mediaType, noTimings, readCurl, TakeSchema, type CurlRequest, type Exchange, type Take } from '@sturdy/core';
 import * as z from 'zod';
-import { importWorkerFile } from '../files.js';
+import { importWorkerFile } from '../shipped/files.js';
 import { importHarStream } from '../import/import-har.js';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';

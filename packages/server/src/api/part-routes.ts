@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { applyPart, makePart, partIn, ScriptSchema } from '@sturdy/core';
 import * as z from 'zod';
-import { notFound, Problem } from '../problem.js';
+import { notFound, Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { InProject } from './parameters.js';
 import { personOf } from './person.js';

@@ -1,6 +1,6 @@
 import { HandoffPatternSchema, PatternFindSchema, patternsOf, publishedPatterns, writePatterns, type HandoffPattern } from '@sturdy/core';
 import * as z from 'zod';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import { needTake } from './script-of.js';

@@ -14,7 +14,7 @@ import {
 } from '@sturdy/core';
 import * as z from 'zod';
 import { documentKinds } from '../store/damage-list.js';
-import { notFound, Problem } from '../problem.js';
+import { notFound, Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';

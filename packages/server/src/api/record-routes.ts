@@ -1,6 +1,6 @@
 import { CertificateHelpSchema, TakeSchema } from '@sturdy/core';
 import * as z from 'zod';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { certificateSteps } from '../record/certificate-page.js';
 import { usualBodyLimitBytes } from '../record/recorder.js';
 import { InProject } from './parameters.js';

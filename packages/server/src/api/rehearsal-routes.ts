@@ -11,8 +11,8 @@ import {
   type Rehearsal,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { notFound } from '../problem.js';
-import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
+import { notFound } from '../problem/problem.js';
+import { storedRehearsal } from '../compute/stored-rehearsal.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';

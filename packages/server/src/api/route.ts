@@ -2,7 +2,7 @@ import { version } from '@sturdy/core';
 import { raw, Router, type Request, type Response } from 'express';
 import * as z from 'zod';
 import { askersLeave } from '../compute/compute-client.js';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { storePatience } from '../store/store-client.js';
 
 /** What a handler gets: everything that came in, checked against the route's schemas. */

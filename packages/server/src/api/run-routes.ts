@@ -23,7 +23,7 @@ import {
   type Workload,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { notFound } from '../problem.js';
+import { notFound } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import { playedIn } from './script-of.js';

@@ -1,5 +1,5 @@
 import { environmentOf, type Environment, type Script } from '@sturdy/core';
-import { notFound, Problem } from '../problem.js';
+import { notFound, Problem } from '../problem/problem.js';
 import type { StoredTake } from '../store/repository.js';
 import type { Store } from '../store/store-client.js';
 

@@ -1,6 +1,6 @@
 import { bindColumn, CorrelationReportSchema, patternsOf, ScriptSchema } from '@sturdy/core';
 import * as z from 'zod';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import type { CorrelateArguments } from '../compute/long-work.js';
 import { keepScript } from '../scripts/keep-script.js';

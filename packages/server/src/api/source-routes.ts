@@ -9,8 +9,8 @@ import {
   type Script,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { Problem } from '../problem.js';
-import { storedRehearsal } from '../rehearse/stored-rehearsal.js';
+import { Problem } from '../problem/problem.js';
+import { storedRehearsal } from '../compute/stored-rehearsal.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { keyOf, onOpened } from './on-opened.js';
 import { personOf } from './person.js';

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { patternsOf, ScriptSchema, TidySchema, type Take } from '@sturdy/core';
 import * as z from 'zod';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';

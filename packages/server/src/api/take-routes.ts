@@ -23,7 +23,7 @@ import {
   withSignIns,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { notFound, Problem } from '../problem.js';
+import { notFound, Problem } from '../problem/problem.js';
 import { countedNumber, InProject, InTake, severalOf } from './parameters.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';

@@ -1,6 +1,6 @@
 import { VersionSchema } from '@sturdy/core';
 import * as z from 'zod';
-import { notFound } from '../problem.js';
+import { notFound } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
 import { countedNumber } from './parameters.js';

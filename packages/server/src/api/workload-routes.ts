@@ -15,8 +15,8 @@ import {
 import type { LeasedRow } from '@sturdy/engine';
 import type { Request } from 'express';
 import * as z from 'zod';
-import { peeking, RowDealer } from '../conductor/row-dealer.js';
-import { notFound } from '../problem.js';
+import { peeking, RowDealer } from '../rows/row-dealer.js';
+import { notFound } from '../problem/problem.js';
 import { writeCommandLineFiles } from '../workloads/command-line-files.js';
 import { countedNumber, InProject } from './parameters.js';
 import { personOf } from './person.js';

@@ -1,7 +1,7 @@
 import type { HandoffPattern } from '@sturdy/core';
-import { computeWorkerFile } from '../files.js';
+import { computeWorkerFile } from '../shipped/files.js';
 import { ComputeThread } from './compute-thread.js';
-import type { Problem } from '../problem.js';
+import type { Problem } from '../problem/problem.js';
 import type { StoredTake } from '../store/repository.js';
 import { askersLeave, startCompute } from './compute-client.js';
 

@@ -1,5 +1,5 @@
-import { Problem } from '../problem.js';
-import { WorkerCalls } from '../worker-calls.js';
+import { Problem } from '../problem/problem.js';
+import { WorkerCalls } from '../threads/worker-calls.js';
 
 /** How far a call may go. */
 export interface CallLimits {

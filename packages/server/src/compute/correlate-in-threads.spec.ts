@@ -1,6 +1,6 @@
 import { correlate, everything, publishedPatterns, scriptFromTake, type Correlated, type LoadedTake } from '@sturdy/core';
 import { form, html, TakeBuilder } from '../../../core/src/test/take-builder.js';
-import { answersWorkerFile } from '../files.js';
+import { answersWorkerFile } from '../shipped/files.js';
 import { AnswerHelpers, correlateInThreads } from './correlate-in-threads.js';
 
 const pages = 40;

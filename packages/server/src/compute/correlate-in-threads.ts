@@ -11,8 +11,8 @@ import {
   type ReceivedValue,
   type Script,
 } from '@sturdy/core';
-import { answersWorkerFile } from '../files.js';
-import { WorkerCalls } from '../worker-calls.js';
+import { answersWorkerFile } from '../shipped/files.js';
+import { WorkerCalls } from '../threads/worker-calls.js';
 
 /** An answer as a thread that reads it is given it. */
 export interface AnswerText {

@@ -1,6 +1,6 @@
 import type { Correlated } from '@sturdy/core';
-import { Problem } from '../problem.js';
-import { WorkerCalls } from '../worker-calls.js';
+import { Problem } from '../problem/problem.js';
+import { WorkerCalls } from '../threads/worker-calls.js';
 import type { tasks } from './tasks.js';
 
 /** What correlating takes, in order. */

@@ -70,7 +70,7 @@ import {
   type UserFigures,
 } from '@sturdy/core';
 import { readSamples } from '../samples/sample-files.js';
-import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
+import type { StoredRehearsal } from './stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
 import { answerHelpers, correlateInThreads } from './correlate-in-threads.js';
 import { tryCode, type TriedCode } from './try-code.js';

@@ -12,7 +12,7 @@ import {
 } from '@sturdy/core';
 import { answerForCode, CodeError, codeThreads, type CodeInput } from '@sturdy/engine';
 import * as z from 'zod';
-import type { StoredRehearsal } from '../rehearse/stored-rehearsal.js';
+import type { StoredRehearsal } from './stored-rehearsal.js';
 
 /** What code did on one answer at hand. */
 export const TriedCodeSchema = z.object({

@@ -18,11 +18,11 @@ import { MeetingPoints, type FromGenerator, type Plan, type ToGenerator } from '
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { HostWatcher } from '../hosts/host-reader.js';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import type { SampleFiles } from '../samples/sample-files.js';
 import { ClockBook } from './clock-book.js';
 import { planRun } from './plan-run.js';
-import { RowDealer } from './row-dealer.js';
+import { RowDealer } from '../rows/row-dealer.js';
 import { RunLedger } from './run-ledger.js';
 import type { RunStore } from './run-store.js';
 import type { GeneratorLink, Transport } from './transport.js';

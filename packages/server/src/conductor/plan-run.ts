@@ -1,8 +1,8 @@
 import { boundColumns, loopedTables, type DataTable, type Environment, type Script, type Workload } from '@sturdy/core';
 import { compile, CompileError, type Plan } from '@sturdy/engine';
-import { Problem } from '../problem.js';
-import { bodyFiles } from '../rehearse/rehearsal-room.js';
-import { mostListed } from './most-listed.js';
+import { Problem } from '../problem/problem.js';
+import { bodyFiles } from '../scripts/body-files.js';
+import { mostListed } from '../rows/most-listed.js';
 import type { RunStore } from './run-store.js';
 
 /** What a run plays, and from which tables. */

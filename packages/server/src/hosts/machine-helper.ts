@@ -1,6 +1,6 @@
 import { fork, type ChildProcess } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
-import { machineFiguresFile } from '../files.js';
+import { machineFiguresFile } from '../shipped/files.js';
 
 /** The figures of this machine by the ids of `machineFigures` of core; null where the system does not tell one. */
 export type MachineFigures = Record<string, number | null>;

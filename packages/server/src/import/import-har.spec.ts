@@ -1,6 +1,6 @@
 import { Readable } from 'node:stream';
 import type { Exchange, Take } from '@sturdy/core';
-import { importWorkerFile } from '../files.js';
+import { importWorkerFile } from '../shipped/files.js';
 import type { Store } from '../store/store-client.js';
 import { importHarStream } from './import-har.js';
 

@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import type { Readable } from 'node:stream';
 import { Worker } from 'node:worker_threads';
 import type { HarStreamEnd, Take } from '@sturdy/core';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import type { Store } from '../store/store-client.js';
 import { unfoldTake } from '../store/unfold-take.js';
 import type { FromImport, ToImport } from './import.worker.js';

@@ -2,7 +2,7 @@ import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
-import { tableImportWorkerFile } from '../files.js';
+import { tableImportWorkerFile } from '../shipped/files.js';
 import type { NewTable } from '../store/table-repository.js';
 import type { Store } from '../store/store-client.js';
 import { clearLeftUploads, generateTable, importTable } from './import-table.js';

@@ -7,7 +7,7 @@ import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { Worker } from 'node:worker_threads';
 import { onceInOrder, type DataColumn, type TableOptions } from '@sturdy/core';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import type { Store } from '../store/store-client.js';
 import type { ReadTable } from './read-table-file.js';
 import type { FromTableImport, TableImportData } from './table-import.worker.js';

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import { isLoopback, KindFinder, onceInOrder } from '@sturdy/core';
 import pg from 'pg';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import { queryOwnTables } from './query-own-tables.js';
 import { queryCell, queryColumns, type QueryRows } from './query-cells.js';
 import type { Store } from '../store/store-client.js';

@@ -3,7 +3,7 @@ import type { ServerResponse } from 'node:http';
 import { networkInterfaces } from 'node:os';
 import { environmentProblem, type Environment, type Mark, type RecordingState, type Take } from '@sturdy/core';
 import type { LiveHub } from '../live/live-hub.js';
-import { Problem } from '../problem.js';
+import { Problem } from '../problem/problem.js';
 import type { Store } from '../store/store-client.js';
 import { openCleanBrowser, type CleanBrowser } from './clean-browser.js';
 import { certificatePage } from './certificate-page.js';

@@ -1,7 +1,6 @@
 import { createHash, randomUUID } from 'node:crypto';
 import {
   boundColumns,
-  filesOf,
   loopedTables,
   requestSteps,
   ownParts,
@@ -18,15 +17,16 @@ import {
 } from '@sturdy/core';
 import { CompileError, RehearsalThreads, StoodStill, type RehearsalCapture, type Row } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
-import { mostListed } from '../conductor/most-listed.js';
-import { RowDealer } from '../conductor/row-dealer.js';
+import { mostListed } from '../rows/most-listed.js';
+import { RowDealer } from '../rows/row-dealer.js';
 import type { LiveHub } from '../live/live-hub.js';
-import { notFound, Problem } from '../problem.js';
+import { notFound, Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
+import { bodyFiles } from '../scripts/body-files.js';
 import type { Store } from '../store/store-client.js';
 import type { StoredTake } from '../store/repository.js';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
-import { storedRehearsal } from './stored-rehearsal.js';
+import { storedRehearsal } from '../compute/stored-rehearsal.js';
 import { RehearsalUnderWay } from './under-way.js';
 
 /** Rows as they are dealt to one rehearsal. */
@@ -315,14 +315,4 @@ export class RehearsalRoom {
   async #files(script: Script): Promise<Map<string, Uint8Array>> {
     return bodyFiles(this.store, [script]);
   }
-}
-
-/** Bodies that scripts send as they are. */
-export async function bodyFiles(store: Pick<Store, 'body'>, scripts: readonly Script[]): Promise<Map<string, Uint8Array>> {
-  const files = new Map<string, Uint8Array>();
-  for (const hash of new Set(scripts.flatMap((script) => [...filesOf(script)]))) {
-    const body = await store.body(hash);
-    if (body) files.set(hash, body.bytes);
-  }
-  return files;
 }

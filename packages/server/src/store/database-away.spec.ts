@@ -4,7 +4,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { plainEnvironment, type Take } from '@sturdy/core';
-import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../files.js';
+import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { LiveHub } from '../live/live-hub.js';
 import { Recorder } from '../record/recorder.js';
 import { DatabaseGate } from '../test/database-gate.js';

@@ -1,6 +1,6 @@
 import { renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { emptyDatabaseFolder, migrationsFolder } from '../files.js';
+import { emptyDatabaseFolder, migrationsFolder } from '../shipped/files.js';
 import { openDatabase } from './open-database.js';
 
 /** Run by the build: makes the database that every fresh data directory begins with. */

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { plainEnvironment, type Environment } from '@sturdy/core';
 import fc from 'fast-check';
-import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../files.js';
+import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { openKeys, SecretBox } from './secret-box.js';
 import { openStore } from './store-client.js';
 

@@ -1,5 +1,5 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
-import { WorkerCalls } from '../worker-calls.js';
+import { WorkerCalls } from '../threads/worker-calls.js';
 import type { StoreFiles, StorePlace } from './open-database.js';
 import type { DatabaseAway } from './patience.js';
 import type { Recovery } from './recovery.js';

@@ -2,7 +2,7 @@ import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { allRows, onceInOrder, plainColumns, Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
-import { migrationsFolder, storeWorkerFile } from '../files.js';
+import { migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { onBothDatabases } from '../test/both-databases.js';
 import { hasPostgres, startPostgres } from '../test/postgres.js';
 import { openStore } from './store-client.js';

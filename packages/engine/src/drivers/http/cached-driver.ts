@@ -1,6 +1,6 @@
 import { noTimings, type Header } from '@sturdy/core';
 import CachePolicy from 'http-cache-semantics';
-import type { Outcome } from '../driver.js';
+import type { Outcome } from '../../contract/driver.js';
 import { keepsBody, outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse } from './wire.js';
 
 /** Answers of one user are kept up to these limits: a run may have thousands of users. */

@@ -13,9 +13,9 @@ import {
   type SocketUse,
   type Step,
 } from '@sturdy/core';
-import { CompileError, type CompileContext } from '../../program/compile-context.js';
-import { dataOf, fillerOf, type Render } from '../../program/template.js';
-import type { Scope } from '../../program/scope.js';
+import { CompileError, type CompileContext } from '../../contract/compile-context.js';
+import { dataOf, fillerOf, type Render } from '../../values/template.js';
+import type { Scope } from '../../values/scope.js';
 import type { AwaitedMessage } from './wire.js';
 
 /** A request, ready to be played. */

@@ -13,7 +13,7 @@ import {
   type Header,
 } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
-import type { Outcome } from '../driver.js';
+import type { Outcome } from '../../contract/driver.js';
 import { outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse, type WireSocket } from './wire.js';
 import { RequestUnderWay, type SendingGround } from './request-under-way.js';
 import { TargetTls } from './target-tls.js';

@@ -11,8 +11,8 @@ import {
   type FailureReason,
   type Header,
 } from '@sturdy/core';
-import type { AnyPlayed, Player, PlayerGround } from '../../play/player.js';
-import type { Scope } from '../../program/scope.js';
+import type { AnyPlayed, Player, PlayerGround } from '../../contract/player.js';
+import type { Scope } from '../../values/scope.js';
 import type { NextRequest } from '../../sandbox/sandbox.js';
 import type { CompiledRequest, CompiledSocket } from './compile-request.js';
 import type { HttpUserDriver, WireRequest, WireResponse, WireSocket } from './wire.js';

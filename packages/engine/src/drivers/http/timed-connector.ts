@@ -1,7 +1,7 @@
 import type { Socket } from 'node:net';
 import { TLSSocket } from 'node:tls';
 import { buildConnector } from 'undici';
-import { openSockets } from '../open-sockets.js';
+import { openSockets } from '../../net/open-sockets.js';
 import type { TlsSessions } from './tls-sessions.js';
 import type { TargetTls } from './target-tls.js';
 

@@ -17,7 +17,7 @@ import { WebSocket, type ClientOptions, type RawData } from 'ws';
 
 import { exchangeFailure } from './exchange-failure.js';
 import type { UserLine } from './line.js';
-import { openSockets } from '../open-sockets.js';
+import { openSockets } from '../../net/open-sockets.js';
 import type { TlsSessions } from './tls-sessions.js';
 import { keepsBody, type AwaitedMessage, type WireRequest, type WireResponse, type WireSocket } from './wire.js';
 

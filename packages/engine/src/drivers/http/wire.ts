@@ -1,5 +1,5 @@
 import { bodyKind, mediaType, type Awaited, type FailureReason, type Header, type Timings } from '@sturdy/core';
-import type { Driver, Outcome } from '../driver.js';
+import type { Driver, Outcome } from '../../contract/driver.js';
 
 /** Every answer, or only one whose status or kind of content is not as expected: it may have to be shown. */
 export type BodyRule = 'always' | { statuses: readonly number[]; content: string | null };

@@ -1,5 +1,5 @@
 import type { Environment, Script, ShownSigns, Template, ThinkTime } from '@sturdy/core';
-import type { Fillers, Render } from './template.js';
+import type { Fillers, Render } from '../values/template.js';
 
 /** A script that cannot be played, with the reason. */
 export class CompileError extends Error {}

@@ -1,7 +1,7 @@
 import type { FailureReason } from '@sturdy/core';
-import type { Outcome } from '../drivers/driver.js';
-import type { Fillers } from '../program/template.js';
-import type { Scope } from '../program/scope.js';
+import type { Outcome } from './driver.js';
+import type { Fillers } from '../values/template.js';
+import type { Scope } from '../values/scope.js';
 
 /** What every compiled action has, of whatever kind. */
 export interface AnyAction {

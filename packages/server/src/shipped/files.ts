@@ -1,0 +1,14 @@
+import { fileURLToPath } from 'node:url';
+
+/** Files that ship beside the compiled server; alone here, because `import.meta` does not exist in Jest. */
+export const storeWorkerFile = new URL('../store/store.worker.js', import.meta.url);
+export const computeWorkerFile = new URL('../compute/compute.worker.js', import.meta.url);
+export const answersWorkerFile = new URL('../compute/answers.worker.js', import.meta.url);
+export const importWorkerFile = new URL('../import/import.worker.js', import.meta.url);
+export const tableImportWorkerFile = new URL('../import/table-import.worker.js', import.meta.url);
+export const ownTablesWorkerFile = new URL('../import/own-tables.worker.js', import.meta.url);
+export const machineFiguresFile = new URL('../hosts/machine-figures.process.js', import.meta.url);
+export const migrationsFolder = fileURLToPath(new URL('../../migrations', import.meta.url));
+/** An empty database, made once by the build: to make it anew at each first start takes seconds. */
+export const emptyDatabaseFolder = fileURLToPath(new URL('../empty-database', import.meta.url));
+export const webFolder = fileURLToPath(new URL('../../../web/dist/browser', import.meta.url));
