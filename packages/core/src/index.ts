@@ -11,6 +11,7 @@ export * from './check-proposals/index.js';
 export * from './correlate/index.js';
 export * from './data/index.js';
 export * from './environment/index.js';
+export * from './extractors/index.js';
 export * from './failure/index.js';
 export * from './formats/index.js';
 export * from './hosts/index.js';

@@ -42,7 +42,7 @@ async function playOnce(steps: Parameters<typeof script>[0], handoffs: Handoff[]
     compile(script(steps, { handoffs }), environment(origin)),
     { http: new HttpDriver({ allows: () => true }) },
     () => 0,
-    { step: ({ response }) => took.push(response.durationMs), transaction: (_name, busyMs) => busy.push(busyMs) },
+    { step: ({ outcome }) => took.push(outcome.durationMs), transaction: (_name, busyMs) => busy.push(busyMs) },
     { stopsNow: () => false, pause: (ms) => Promise.resolve(void pauses.push(ms)) },
   );
   const ended = await user.iterate(new Map(), 'next-iteration');

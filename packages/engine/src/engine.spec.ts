@@ -153,6 +153,7 @@ describe('compiling', () => {
       fresh: () => 0,
       nowMs: () => 0,
     };
+    if (operation.action.kind !== 'http') throw new Error('It is not compiled as a request.');
     expect([operation.action.origin, operation.action.headers[0]?.value(scope)]).toEqual(['http://127.0.0.1:9', 'http://127.0.0.1:9/x']);
   });
 });

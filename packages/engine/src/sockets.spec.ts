@@ -71,12 +71,12 @@ async function played(steps: Step[], origin: string, more: Parameters<typeof scr
     { http: elsewhere(driver) },
     () => 0.5,
     {
-      step: ({ step: id, failure, response }) =>
+      step: (done) =>
         found.push({
-          step: id,
-          failure: failure?.text ?? null,
-          answer: Buffer.from(response.body ?? []).toString(),
-          ms: response.durationMs,
+          step: done.step,
+          failure: done.failure?.text ?? null,
+          answer: Buffer.from((done.kind === 'http' ? done.outcome.observation?.body : null) ?? []).toString(),
+          ms: done.outcome.durationMs,
         }),
       transaction: () => undefined,
     },

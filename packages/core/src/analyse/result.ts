@@ -1,6 +1,6 @@
 import type { Frame } from '../measure/frame.schema.js';
 import { Tally } from '../measure/tally.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
+import { actionSteps, type Script } from '../script/script.schema.js';
 import { groupFailures } from './failures.js';
 import type { LanePoint, Run, RunResult, RunTable, RunTableBy } from './run.schema.js';
 import { startsPlanned } from '../workload/curve.js';
@@ -58,7 +58,7 @@ function rowsOf(totals: Totals, seconds: number, scripts: readonly Script[]): Ru
     if (!tally) continue;
     rows.push({ transaction: name, step: null, name, summary: tally.summary(seconds) });
     for (const script of scripts)
-      for (const { step, transaction } of requestSteps(script)) {
+      for (const { step, transaction } of actionSteps(script)) {
         const own = transaction.name === name ? totals.steps.get(`${name}\u0000${step.id}`) : undefined;
         if (own) rows.push({ transaction: name, step: step.id, name: step.name, summary: own.summary(seconds) });
       }

@@ -2,29 +2,23 @@ import { bodyKind, mediaType, type BodyKind } from '../take/messages.js';
 import type { Exchange, Header } from '../take/take.schema.js';
 import { readHtml, readTitle, type HtmlPage } from './html.js';
 
-/** A response as extractors and checks read it; what is costly to parse is parsed once, when first asked for. */
-export class ResponseView {
+/** An answer of an application as extractors and checks read it; what is costly to parse is parsed once, when first asked for. */
+export class AnswerText {
   #kind: BodyKind | undefined;
   #html: HtmlPage | undefined;
   #json: { value: unknown } | undefined;
   #title: string | undefined;
 
-  constructor(
-    readonly status: number,
-    readonly headers: readonly Header[],
-    readonly body: string,
-  ) {}
+  constructor(readonly body: string) {}
 
-  /** What the body is: as its type says, or as it looks where servers are known to write another type over it. */
+  /** What the answer is: as it is said to be, or as it looks where it may be something else. */
   get kind(): BodyKind {
-    // Answers that a browser took from its cache are often recorded without their type.
-    const type = mediaType(this.headers);
-    return (this.#kind ??= lookOf(type === '' && this.body !== '' ? 'text' : bodyKind(type), this.body));
+    return (this.#kind ??= lookOf(this.saidKind(), this.body));
   }
 
-  /** What the type in the header says that the body is. */
-  get declaredKind(): BodyKind {
-    return bodyKind(mediaType(this.headers));
+  /** What the answer is said to be; what says nothing of itself is text. */
+  protected saidKind(): BodyKind {
+    return 'text';
   }
 
   get html(): HtmlPage {
@@ -52,6 +46,27 @@ export class ResponseView {
       }
     }
     return this.#json.value;
+  }
+}
+
+/** A response of HTTP. */
+export class ResponseView extends AnswerText {
+  constructor(
+    readonly status: number,
+    readonly headers: readonly Header[],
+    body: string,
+  ) {
+    super(body);
+  }
+
+  /** What the type in the header says that the body is. */
+  get declaredKind(): BodyKind {
+    return bodyKind(mediaType(this.headers));
+  }
+
+  protected override saidKind(): BodyKind {
+    // Answers that a browser took from its cache are often recorded without their type.
+    return mediaType(this.headers) === '' && this.body !== '' ? 'text' : this.declaredKind;
   }
 }
 

@@ -1,14 +1,14 @@
 import fontoxpath from 'fontoxpath';
 import { parseXmlDocument, type Document } from 'slimdom';
-import type { ResponseView } from './response-view.js';
+import type { AnswerText } from './response-view.js';
 
 /** Documents longer than this are not read into a tree. */
 const longestDocument = 40_000_000;
 
 /** A document that was read once; a step asks the same answer again and again. */
-const documents = new WeakMap<ResponseView, Document | null>();
+const documents = new WeakMap<AnswerText, Document | null>();
 
-function documentOf(response: ResponseView): Document | null {
+function documentOf(response: AnswerText): Document | null {
   const known = documents.get(response);
   if (known !== undefined) return known;
   let document: Document | null = null;
@@ -39,7 +39,7 @@ const endless = /\bto\b|\b(for|let|some|every|function)\b\s*[$(]/;
 const withoutTexts = (expression: string): string => expression.replace(/"[^"]*"|'[^']*'/g, '""');
 
 /** What an XPath expression (XPath 3.1, W3C 2017) selects in an XML answer, as texts. Throws where the expression is not valid. */
-export function xPathTexts(expression: string, response: ResponseView): string[] {
+export function xPathTexts(expression: string, response: AnswerText): string[] {
   const document = documentOf(response);
   if (!document) {
     checkXPath(expression);

@@ -2,7 +2,7 @@ import * as z from 'zod';
 import type { DataTable } from '../data/data-table.schema.js';
 import { resultOf, type Rehearsal } from '../rehearse/rehearsal.schema.js';
 import { boundColumns } from '../script-edit/bind-value.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
+import { actionCountWords, type Script } from '../script/script.schema.js';
 import type { Run } from '../analyse/run.schema.js';
 import type { Take } from '../take/take.schema.js';
 import type { Workload } from '../workload/workload.schema.js';
@@ -67,7 +67,7 @@ function boardRow(script: Script, input: BoardInput): Board['rows'][number] {
   return {
     scriptId: script.id,
     name: script.name,
-    detail: `${many(requestSteps(script).length, 'request')}, ${many(script.transactions.length, 'transaction')}`,
+    detail: `${actionCountWords(script)}, ${many(script.transactions.length, 'transaction')}`,
     take: {
       shape: takeName(script.takeId) ? 'passed' : 'failed',
       figure: takeName(script.takeId) ?? 'deleted',

@@ -1,12 +1,13 @@
 import type { BodyReader } from '../take/take.schema.js';
-import type { Fill } from '../answers/extract.js';
+import type { Fill } from '../extractors/extract.js';
 import { requestSteps, type Script } from '../script/script.schema.js';
 import type { RequestStep } from '../actions/http/request.schema.js';
 import type { Template } from '../values/template.schema.js';
 import { sentNodes } from '../actions/http/request-parts.js';
 import type { SentNode } from '../actions/http/sent-values.js';
 import { isStill, recordedOf, recordedText, type MovingPiece } from '../values/template.js';
-import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
+import type { CapturedStep } from '../actions/action-step.schema.js';
+import type { CapturedRequest } from '../actions/http/captured-request.schema.js';
 
 /** What a moving piece stands for, in the form in which it is written, as a key. */
 const keyOf = (piece: MovingPiece): string => ('as' in piece && piece.as !== undefined ? `${ownKey(piece)} ${piece.as}` : ownKey(piece));
@@ -25,7 +26,7 @@ const ownKey = (piece: MovingPiece): string => {
 };
 
 /** A captured request as a step that sends just that, so that its values have the same places. */
-const asSent = (step: RequestStep, { request }: CapturedStep, body: string | undefined): RequestStep => {
+const asSent = (step: RequestStep, { request }: CapturedRequest, body: string | undefined): RequestStep => {
   const text = (value: string): Template => [{ kind: 'text', text: value }];
   const url = new URL(request.url);
   return {
@@ -45,7 +46,7 @@ export function playedFill(script: Script, steps: readonly CapturedStep[], readB
   const byStep = new Map(steps.map((one) => [one.step, one]));
   for (const { step } of requestSteps(script)) {
     const played = byStep.get(step.id);
-    if (!played) continue;
+    if (played?.kind !== 'request') continue;
     const moving = new Map<string, MovingPiece>();
     const collect = (node: SentNode): void => {
       const [only] = node.template;

@@ -1,13 +1,13 @@
 import * as z from 'zod';
 import type { LoadedTake } from '../take/take.schema.js';
 import { redirectTarget } from '../take/messages.js';
-import type { Fill } from '../answers/extract.js';
-import { ResponseView, viewOf } from '../answers/response-view.js';
-import { answerOf, requestSteps, type Script } from '../script/script.schema.js';
+import type { Fill } from '../extractors/extract.js';
+import { viewOf, type AnswerText, type ResponseView } from '../answers/response-view.js';
+import { actionSteps, type Script } from '../script/script.schema.js';
+import { answerOf, capturedAnswer } from '../actions/action-kinds.js';
 import type { Check } from '../check/check.schema.js';
 import { recordedText } from '../values/template.js';
-import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
-import { capturedView } from '../rehearse/captured.js';
+import type { CapturedStep } from '../actions/action-step.schema.js';
 import { SecondTake } from '../correlate/pair/second-take.js';
 import { checkFailure, checkProblem, type Answer } from '../check/check.js';
 import { playedFill } from './played-values.js';
@@ -35,7 +35,7 @@ export function tryCheck(
 ): { tried: TriedCheck[]; problem: string | null } {
   const problem = checkProblem(check);
   if (problem !== null) return { tried: [], problem };
-  const own = requestSteps(script).find((one) => one.step.id === step)?.step;
+  const own = actionSteps(script).find((one) => one.step.id === step)?.step;
   const n = own && answerOf(own);
   const exchange = take.exchanges.find((one) => one.n === n);
   const twin = second && new SecondTake(take, second);
@@ -51,7 +51,7 @@ export function tryCheck(
       tryOn('second-take', recordedAnswer(partner.exchange, partner.view), (template) => twin.textFor(recordedText(template)));
     for (const { number, steps, failed, readBody } of rehearsals) {
       const played = steps.findLast((one) => one.step === step);
-      const replayed = played && capturedView(played, readBody);
+      const replayed = played && capturedAnswer(played, readBody);
       if (played && replayed)
         tryOn('rehearsal', playedAnswer(played, replayed), playedFill(script, steps, readBody), number, failed.includes(step));
     }
@@ -68,9 +68,9 @@ const recordedAnswer = (exchange: LoadedTake['exchanges'][number], view: Respons
   durationMs: exchange.durationMs,
 });
 
-const playedAnswer = (played: CapturedStep, view: ResponseView): Answer => ({
+const playedAnswer = (played: CapturedStep, view: AnswerText): Answer => ({
   view,
-  location: redirectTarget(played.request.url, played.hops ?? [view]),
-  bytes: played.response?.body?.size ?? 0,
+  location: played.kind === 'request' && played.response ? redirectTarget(played.request.url, played.hops ?? [played.response]) : undefined,
+  bytes: played.kind === 'request' ? (played.response?.body?.size ?? 0) : new TextEncoder().encode(view.body).length,
   durationMs: played.durationMs,
 });

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { ExtractorSchema } from '../answers/extractor.schema.js';
+import { ExtractorSchema } from '../extractors/extractor.schema.js';
 import { TemplateSchema } from '../values/template.schema.js';
 
 /** How two texts are compared; `less` and `more` compare them as numbers, `matches` takes the right one as an expression of RE2. */

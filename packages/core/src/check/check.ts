@@ -2,15 +2,15 @@ import { compileExpression } from '../values/expression.js';
 import { cutText } from '../cut-text.js';
 import { failureReason, type FailureReason } from '../failure/failure-reason.js';
 import type { Check, Checked, Comparison, Condition } from './check.schema.js';
-import { describeExtractor } from '../answers/describe-extractor.js';
-import { allMatches, checkExtractor, matchesOf, readValue, type Fill } from '../answers/extract.js';
-import type { ResponseView } from '../answers/response-view.js';
+import { describeExtractor } from '../extractors/describe-extractor.js';
+import { allMatches, checkExtractor, matchesOf, readsFromBody, readValue, type Fill } from '../extractors/extract.js';
+import { ResponseView, type AnswerText } from '../answers/response-view.js';
 import type { Template } from '../values/template.schema.js';
 import { isStill, recordedText } from '../values/template.js';
 
 /** What a check is held against: an answer, and what else is known of it. */
 export interface Answer {
-  view: ResponseView;
+  view: AnswerText;
   /** Where it redirects to; undefined where it does not. */
   location: string | undefined;
   /** Bytes of the body as it was decoded. */
@@ -120,6 +120,7 @@ export function checkFailure({ checked }: Pick<Check, 'checked'>, answer: Answer
         : `There are ${count} of ${describeExtractor(checked.extractor)}, where ${between(checked.atLeast, checked.atMost)} are wanted.`;
     }
     case 'status':
+      if (!(view instanceof ResponseView)) return 'The answer has no status.';
       return checked.statuses.includes(view.status) ? null : `It answered ${view.status} instead of ${checked.statuses.join(' or ')}.`;
     case 'redirect': {
       const to = fill(checked.to);
@@ -146,7 +147,7 @@ export const failureOfCheck = ({ id, checked }: Pick<Check, 'id' | 'checked'>, s
   failureReason(`check-${checked.kind}`, sentence, id);
 
 /** True where a body holds a text: as it stands there, or, in a page, among what people read. */
-export function holdsText(view: ResponseView, text: string): boolean {
+export function holdsText(view: AnswerText, text: string): boolean {
   if (view.body.includes(text)) return true;
   if (view.kind !== 'html') return false;
   const squeezed = text.replace(/\s+/g, ' ').trim();
@@ -157,7 +158,7 @@ export function holdsText(view: ResponseView, text: string): boolean {
 export const readsBody = ({ checked }: Check): boolean =>
   checked.kind === 'text' ||
   checked.kind === 'size' ||
-  ((checked.kind === 'value' || checked.kind === 'count') && checked.extractor.kind !== 'header' && checked.extractor.kind !== 'cookie');
+  ((checked.kind === 'value' || checked.kind === 'count') && readsFromBody(checked.extractor));
 
 /** What is wrong with a check by itself, such as an expression that is not valid; null where it can be used. */
 export function checkProblem({ checked }: { checked: Checked }): string | null {

@@ -1,8 +1,8 @@
 import * as z from 'zod';
 import { cutText } from '../cut-text.js';
 import { failureReason, type FailureReason } from '../failure/failure-reason.js';
+import { viewOf, type AnswerText } from '../answers/response-view.js';
 import type { LoadedTake } from '../take/take.schema.js';
-import { type ResponseView, viewOf } from '../answers/response-view.js';
 
 /**
  * What no good answer holds, whatever its status and whatever script asked for it: a text, a title of a page (as a whole or a part of it),
@@ -24,7 +24,7 @@ export const WrittenFailureSignSchema = z.union([
 ]);
 
 /** Where an answer holds a sign, in words; null where it does not. */
-function found(response: ResponseView, { kind, text }: FailureSign): string | null {
+function found(response: AnswerText, { kind, text }: FailureSign): string | null {
   switch (kind) {
     case 'text':
       return response.body.includes(text) ? `It says “${cutText(text, 140)}”` : null;
@@ -61,7 +61,7 @@ function jsonMember(value: unknown, name: string, depth = 0): string | null {
 }
 
 /** Why an answer fails by the first of these signs that it holds; null where it holds none. */
-export function signOf(response: ResponseView, signs: readonly FailureSign[]): FailureReason | null {
+export function signOf(response: AnswerText, signs: readonly FailureSign[]): FailureReason | null {
   if (response.kind === 'binary') return null;
   for (const sign of signs) {
     const told = found(response, sign);

@@ -1,7 +1,8 @@
 import type { LoadedTake } from '../take/take.schema.js';
-import { answerOf, changeRequests, placeOfResponse, type Script, type UnsureValue } from '../script/script.schema.js';
+import { changeRequests, placeOfResponse, type Script, type UnsureValue } from '../script/script.schema.js';
+import { answerOf } from '../actions/action-kinds.js';
 import type { RequestStep } from '../actions/http/request.schema.js';
-import { describeExtractor } from '../answers/describe-extractor.js';
+import { describeExtractor } from '../extractors/describe-extractor.js';
 import { isCounted } from '../script-edit/coverage.js';
 import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
 import { commonShape, commonTitle, fitsTitle } from '../take/messages.js';

@@ -2,7 +2,7 @@ import * as z from 'zod';
 import { textStart } from '../cut-text.js';
 import { visitStill, stepsOfTake } from './find/candidates.js';
 import { ValueIndex } from './find/value-index.js';
-import { describeExtractor } from '../answers/describe-extractor.js';
+import { describeExtractor } from '../extractors/describe-extractor.js';
 import { scriptFromTake } from '../script-from-take/from-take.js';
 import { placeOfResponse, requestSteps } from '../script/script.schema.js';
 import type { LoadedTake } from '../take/take.schema.js';

@@ -3,12 +3,11 @@ import { joinTakes } from '../sockets/join-takes.js';
 import type { HandoffPattern } from '../patterns/pattern.schema.js';
 import { adopted, freshId, idsOf, insertAfter } from '../script-edit/arrange.js';
 import { editScript } from '../script-edit/edit.js';
-import { readValue } from '../answers/extract.js';
+import { readValue } from '../extractors/extract.js';
 import { scriptFromTake } from '../script-from-take/from-take.js';
 import { viewOf } from '../answers/response-view.js';
 import { allSteps, type Step } from '../script/step.schema.js';
 import {
-  exchangesOf,
   placeOfResponse,
   readFrom,
   readPlaces,
@@ -18,6 +17,7 @@ import {
   type ResponsePlace,
   type Script,
 } from '../script/script.schema.js';
+import { exchangesOf } from '../actions/action-kinds.js';
 import { changeTemplates, templatesOf } from '../script/step-templates.js';
 import { mapPieces, movingPieces } from '../values/template.js';
 import type { Piece } from '../values/template.schema.js';

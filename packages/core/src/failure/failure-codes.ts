@@ -96,6 +96,11 @@ export const failureCodes = {
     meaning: 'It cannot be said which message is awaited, because its condition cannot be asked.',
     advice: 'Mend the condition in the step.',
   },
+  'line-unexpected': {
+    title: 'another line than expected',
+    meaning: 'The line that came does not hold what the step expects.',
+    advice: 'Look at the line in the example. Where it is good too, expect a shorter text that all good lines hold.',
+  },
   'status-unexpected': {
     title: 'unexpected status',
     meaning: 'The answer has another status than the take.',

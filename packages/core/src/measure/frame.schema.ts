@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { CapturedStepSchema } from '../rehearse/rehearsal.schema.js';
+import { CapturedStepSchema } from '../actions/action-step.schema.js';
 import { TallySchema } from './tally.js';
 
 /** Figures of one transaction (step null) or one step of a crew within one second. */
@@ -39,7 +39,8 @@ export const UserLogEntrySchema = z.object({
   iteration: z.number().int(),
   transaction: z.string(),
   step: z.string(),
-  status: z.number().int(),
+  /** Status of the answer; null where there was none. */
+  status: z.number().int().nullable(),
   durationMs: z.number(),
   failure: z.string().nullable(),
   /** Where the user is captured in full. */

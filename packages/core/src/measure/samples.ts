@@ -50,7 +50,8 @@ export const SampleSchema = SampleNameSchema.extend({
   bytesOut: z.number(),
   user: z.number().int(),
   iteration: z.number().int(),
-  status: z.number().int(),
+  /** Status of the answer; null where there was none, or where answers of that kind carry none. */
+  status: z.number().int().nullable(),
   /** Kind of its failure: its code, and its subject behind a colon (`core/src/failure`); null where it was good. */
   failure: z.string().nullable(),
 });
@@ -104,7 +105,7 @@ export class SampleBook {
     own.bytesOut[at] = figures.bytesOut;
     own.user[at] = figures.user;
     own.iteration[at] = figures.iteration;
-    own.status[at] = figures.status;
+    own.status[at] = figures.status ?? 0;
     const key = `${crew}\u0000${transaction}\u0000${step}`;
     let name = this.#names.get(key);
     if (name === undefined) {
@@ -222,7 +223,7 @@ export class SampleTable {
       bytesOut: own.bytesOut[place] ?? 0,
       user: own.user[place] ?? 0,
       iteration: own.iteration[place] ?? 0,
-      status: own.status[place] ?? 0,
+      status: (own.status[place] ?? 0) || null,
       failure: kind === 0 ? null : (this.kinds[kind - 1] ?? ''),
     };
   }

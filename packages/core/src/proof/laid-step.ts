@@ -1,12 +1,13 @@
 import { headerOf } from '../take/messages.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { viewOf, type ResponseView } from '../answers/response-view.js';
-import { answerOf, exchangesOf, requestSteps, type Script } from '../script/script.schema.js';
+import { requestSteps, type Script } from '../script/script.schema.js';
+import { answerOf, exchangesOf } from '../actions/action-kinds.js';
 import type { RequestStep } from '../actions/http/request.schema.js';
 import { stepsOfTake, type StepOfTake } from '../correlate/find/candidates.js';
 import type { SecondTake } from '../correlate/pair/second-take.js';
 import { capturedView, lastOfEach, type Captured } from '../rehearse/captured.js';
-import type { CapturedStep } from '../rehearse/rehearsal.schema.js';
+import type { CapturedRequest } from '../actions/http/captured-request.schema.js';
 import { sentNow } from '../rehearse/sent-now.js';
 
 /** A step with what the take and the rehearsals say of it. */
@@ -36,14 +37,14 @@ export function layOut(script: Script, loaded: LoadedTake, twin: SecondTake | nu
     replays: captures.flatMap((capture, at) => {
       const captured = capture.get(step.id);
       const rehearsal = rehearsals[at];
-      return captured && rehearsal
+      return captured?.kind === 'request' && rehearsal
         ? [{ sent: sentNow(captured, rehearsal.readBody), views: viewsOf(captured, rehearsal) }]
         : [{ sent: new Map<string, string>(), views: [] }];
     }),
   }));
 }
 
-const viewsOf = (captured: CapturedStep, rehearsal: Captured): ResponseView[] =>
+const viewsOf = (captured: CapturedRequest, rehearsal: Captured): ResponseView[] =>
   [
     ...(captured.hops ?? []).map((_, hop) => capturedView(captured, rehearsal.readBody, hop)),
     capturedView(captured, rehearsal.readBody),

@@ -1,7 +1,8 @@
 import type { BodyReader } from '../take/take.schema.js';
 import { ResponseView } from '../answers/response-view.js';
 import type { FailureSign } from '../check/failure-sign.js';
-import type { CapturedStep, RehearsalNote } from './rehearsal.schema.js';
+import type { RehearsalNote } from './rehearsal.schema.js';
+import type { CapturedStep } from '../actions/action-step.schema.js';
 
 /** What playing a script once gave: the captured steps, and the text of their bodies. */
 export interface Captured {
@@ -22,8 +23,13 @@ export interface Captured {
 /** The last capture of each step: in a repeat the latest round counts. */
 export const lastOfEach = (steps: readonly CapturedStep[]): Map<string, CapturedStep> => new Map(steps.map((one) => [one.step, one]));
 
-/** The captured response as a view, or that of a redirect on the way (`hop`); undefined where none came. */
+/** True where the application answered a played step at all, or was not to. */
+export const wasAnswered = (captured: CapturedStep): boolean =>
+  captured.kind === 'request' ? captured.response !== null : captured.failure === null;
+
+/** The captured response of a request, or that of a redirect on the way (`hop`); undefined where none came. */
 export function capturedView(captured: CapturedStep, readBody: BodyReader, hop?: number): ResponseView | undefined {
+  if (captured.kind !== 'request') return undefined;
   const response = hop === undefined ? captured.response : captured.hops?.[hop];
   return response
     ? new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '')

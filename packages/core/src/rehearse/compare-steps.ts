@@ -1,14 +1,15 @@
 import * as z from 'zod';
 import { bodyKind, headerOf, mediaType, pathAndQuery, type BodyKind } from '../take/messages.js';
 import type { BodyReader, BodyRef, Header, LoadedTake } from '../take/take.schema.js';
-import { readValue } from '../answers/extract.js';
+import { readValue } from '../extractors/extract.js';
 import { carriesValue } from '../actions/http/request-parts.js';
-import { answerOf, requestSteps, type Script } from '../script/script.schema.js';
+import { requestSteps, type Script } from '../script/script.schema.js';
+import { answerOf } from '../actions/action-kinds.js';
 import { leavesOf, nodesOf } from '../actions/http/sent-values.js';
 import { bodyTree, targetTree } from '../values/value-tree.js';
 import { DifferenceRowSchema, differenceOf, linesOf, type DifferenceRow, type MovingValue } from './difference.js';
 import { capturedView } from './captured.js';
-import type { CapturedStep } from './rehearsal.schema.js';
+import type { CapturedStep } from '../actions/action-step.schema.js';
 
 /** What one side of a comparison sent in a step, and what it got. */
 export interface SideOfStep {
@@ -53,7 +54,10 @@ export function sideOfRehearsal(script: Script, steps: readonly CapturedStep[], 
   const byStep = new Map(steps.map((one) => [one.step, one]));
   return {
     readBody,
-    at: (id) => byStep.get(id),
+    at: (id) => {
+      const played = byStep.get(id);
+      return played?.kind === 'request' ? played : undefined;
+    },
     handoff: (id) => {
       const handoff = script.handoffs.find((one) => one.id === id);
       const own = handoff && byStep.get(handoff.origin);

@@ -70,7 +70,7 @@ describe('a step beside the take', () => {
       s2: [200, [...json, ['Date', 'now']], '{"box":"Crate Z","state":"queued"}'],
     });
     // What the rehearsal sent, as a captured request holds it.
-    const [open, save] = now.steps;
+    const [open, save] = now.steps.filter((one) => one.kind === 'request');
     const sent = {
       ...save,
       request: { ...save?.request, body: { hash: 'sent', size: 1, mimeType: 'application/x-www-form-urlencoded' } },

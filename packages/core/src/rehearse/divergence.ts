@@ -1,28 +1,31 @@
 import { cutText } from '../cut-text.js';
 import { isPlainWord } from '../take/messages.js';
-import { describeExtractor } from '../answers/describe-extractor.js';
+import { describeExtractor } from '../extractors/describe-extractor.js';
 import type { HtmlElement } from '../answers/html.js';
 import type { SentValue } from '../actions/http/sent-values.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
+import { actionSteps, type Script } from '../script/script.schema.js';
 import type { RequestStep } from '../actions/http/request.schema.js';
 import { boundPlaces, sentValues } from '../actions/http/request-parts.js';
 import { isCounted } from '../script-edit/coverage.js';
-import { capturedView, type Captured } from './captured.js';
+import { capturedView, wasAnswered, type Captured } from './captured.js';
 import { faultTexts } from './failure-signs.js';
 import { saysTaken } from './said.js';
-import type { CapturedStep, Divergence, RehearsedStep } from './rehearsal.schema.js';
+import type { Divergence, RehearsedStep } from './rehearsal.schema.js';
+import { actionKindOf } from '../actions/action-kinds.js';
+import type { ActionStep } from '../actions/action-step.schema.js';
+import type { CapturedRequest } from '../actions/http/captured-request.schema.js';
 
 /** Where a rehearsal first left the take, why most likely, and what to do; null where it did not. */
 export function firstDivergence(script: Script, steps: readonly RehearsedStep[], captured: Captured): Divergence | null {
   const first = steps.find((one) => one.verdict !== 'passed');
   if (!first) return null;
-  const requests = requestSteps(script);
-  const numberOf = (id: string) => requests.find(({ step }) => step.id === id)?.number ?? 0;
-  const own = requests.find(({ step }) => step.id === first.step);
+  const actions = actionSteps(script);
+  const numberOf = (id: string) => actions.find(({ step }) => step.id === id)?.number ?? 0;
+  const own = actions.find(({ step }) => step.id === first.step);
   const what = own ? `Step ${first.number}, ${own.step.name}` : `Step ${first.number}`;
   const base = { step: first.step, number: first.number, refused: null };
   const happened = `${what}: ${first.reasons[0] ?? 'it differs from the take.'}`;
-  if (first.captured && !first.captured.response)
+  if (first.captured && !wasAnswered(first.captured))
     return {
       ...base,
       sentence: happened,
@@ -55,7 +58,8 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
       advice: `Hand ${stale.name} off: read it at step ${numberOf(stale.origin)} and send what is read.`,
     };
   }
-  const refused = own && first.captured ? refusedValue(own.step, first.captured, captured) : null;
+  const refused =
+    own?.step.kind === 'request' && first.captured?.kind === 'request' ? refusedValue(own.step, first.captured, captured) : null;
   if (refused !== null)
     return {
       ...base,
@@ -75,11 +79,11 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
   };
 }
 
-const boundTo = (step: RequestStep | undefined, handoff: string): boolean =>
-  step !== undefined && JSON.stringify([step.url, step.headers, step.body]).includes(`"handoff":"${handoff}"`);
+const boundTo = (step: ActionStep | undefined, handoff: string): boolean =>
+  step !== undefined && JSON.stringify(actionKindOf(step).sent(step)).includes(`"handoff":"${handoff}"`);
 
 /** A typed value that the fault text of the answer quotes, or that stands in the field beside a text which says that it is taken. */
-function refusedValue(step: RequestStep, own: CapturedStep, captured: Captured): string | null {
+function refusedValue(step: RequestStep, own: CapturedRequest, captured: Captured): string | null {
   const view = capturedView(own, captured.readBody);
   if (!view) return null;
   const bound = boundPlaces(step);

@@ -1,4 +1,4 @@
-import { describeExtractor } from '../answers/describe-extractor.js';
+import { describeExtractor } from '../extractors/describe-extractor.js';
 import type { Script } from '../script/script.schema.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { visitCandidates } from '../correlate/find/candidates.js';

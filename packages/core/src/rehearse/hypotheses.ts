@@ -1,7 +1,8 @@
 import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
-import { describeExtractor } from '../answers/describe-extractor.js';
-import { answerOf, placeOfResponse, requestSteps, type Script } from '../script/script.schema.js';
+import { describeExtractor } from '../extractors/describe-extractor.js';
+import { placeOfResponse, requestSteps, type Script } from '../script/script.schema.js';
+import { answerOf } from '../actions/action-kinds.js';
 import { sentLeaves, sentNodes } from '../actions/http/request-parts.js';
 import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
 import { withoutHandoff } from '../script-edit/edit.js';

@@ -2,7 +2,8 @@ import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { commonShape, redirectTarget } from '../take/messages.js';
 import { viewOf, type ResponseView } from '../answers/response-view.js';
-import { answerOf, requestSteps, type Script } from '../script/script.schema.js';
+import { actionSteps, type Script } from '../script/script.schema.js';
+import { answerOf } from '../actions/action-kinds.js';
 import type { Expectation, RequestStep } from '../actions/http/request.schema.js';
 import { sentNodes } from '../actions/http/request-parts.js';
 import { SecondTake } from '../correlate/pair/second-take.js';
@@ -12,7 +13,9 @@ import { capturedView, lastOfEach, type Captured } from './captured.js';
 import { firstDivergence } from './divergence.js';
 import { asksToSignIn, failureOf } from './failure-signs.js';
 import { likenessOf } from './likeness.js';
-import type { CapturedStep, Divergence, Rehearsal, RehearsalNote, RehearsedStep, Verdict } from './rehearsal.schema.js';
+import type { Divergence, Rehearsal, RehearsalNote, RehearsedStep, Verdict } from './rehearsal.schema.js';
+import type { ActionStep, CapturedStep } from '../actions/action-step.schema.js';
+import type { CapturedRequest } from '../actions/http/captured-request.schema.js';
 import { troubleIn } from './said.js';
 import { staleValues } from './stale-values.js';
 
@@ -35,7 +38,7 @@ export function judgeRehearsal(
   const byStep = lastOfEach(captured.steps);
   const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
   const stale = staleValues(script, loaded, captured, second);
-  const steps = requestSteps(script).map(({ step, number }): RehearsedStep => {
+  const steps = actionSteps(script).map(({ step, number }): RehearsedStep => {
     const own = byStep.get(step.id) ?? null;
     const ownStale = stale.filter((one) => one.step === step.id);
     const exchange = byNumber.get(answerOf(step) ?? -1);
@@ -67,6 +70,7 @@ export function judgeRehearsal(
         ),
       ],
       stale: ownStale,
+      ...(judged.code === undefined ? {} : { code: judged.code }),
       ...(judged.said === undefined ? {} : { said: judged.said }),
       ...(judged.redirect === undefined ? {} : { redirect: judged.redirect }),
       // Where a stale value tells why, the answer is no matter of taste.
@@ -110,7 +114,21 @@ type Harmless = NonNullable<Expectation['harmless']>[number];
 type Judged = Pick<RehearsedStep, 'verdict' | 'reasons' | 'code' | 'redirect' | 'accept' | 'said'>;
 
 /** `good` are the recorded answer, if there is one, and the one of the second take. */
-function judgeStep(step: RequestStep, good: readonly ResponseView[], own: CapturedStep, captured: Captured): Judged {
+function judgeStep(step: ActionStep, good: readonly ResponseView[], own: CapturedStep, captured: Captured): Judged {
+  return step.kind === 'request' && own.kind === 'request' ? judgeRequest(step, good, own, captured) : judgeByItself(own);
+}
+
+/** A step that was not recorded has nothing to be compared with: what it expects and checks decides. */
+function judgeByItself({ failure, failureCode, checks }: CapturedStep): Judged {
+  if (failure === null && !checks) return { verdict: 'passed', reasons: [] };
+  return {
+    verdict: 'failed',
+    reasons: failure === null ? (checks ?? []) : [failure],
+    ...(failureCode === undefined ? {} : { code: failureCode }),
+  };
+}
+
+function judgeRequest(step: RequestStep, good: readonly ResponseView[], own: CapturedRequest, captured: Captured): Judged {
   const replayed = capturedView(own, captured.readBody);
   const code = own.failureCode === undefined ? {} : { code: own.failureCode };
   if (!replayed || own.failure !== null) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'], ...code };

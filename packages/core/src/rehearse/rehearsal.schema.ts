@@ -1,40 +1,11 @@
 import * as z from 'zod';
-import { BodyRefSchema, HeaderSchema, TimingsSchema } from '../take/take.schema.js';
+import { CapturedStepSchema } from '../actions/action-step.schema.js';
 import { ProofSchema } from './proof.schema.js';
 import { ExpectationSchema } from '../actions/http/request.schema.js';
-import { ExtractorSchema } from '../answers/extractor.schema.js';
+import { ExtractorSchema } from '../extractors/extractor.schema.js';
 
 export const VerdictSchema = z.enum(['passed', 'drifted', 'failed', 'not-sent']);
 export type Verdict = z.infer<typeof VerdictSchema>;
-
-/** One request as it was sent while playing, and what came back. */
-export const CapturedStepSchema = z.object({
-  step: z.string(),
-  /** ms since the start of the rehearsal. */
-  startedAtMs: z.number(),
-  durationMs: z.number(),
-  request: z.object({
-    method: z.string(),
-    url: z.string(),
-    headers: z.array(HeaderSchema),
-    body: BodyRefSchema.nullable(),
-  }),
-  response: z
-    .object({ status: z.number().int(), statusText: z.string(), headers: z.array(HeaderSchema), body: BodyRefSchema.nullable() })
-    .nullable(),
-  /** Answers of the redirects that were followed, in order. */
-  hops: z
-    .array(z.object({ status: z.number().int(), statusText: z.string(), headers: z.array(HeaderSchema), body: BodyRefSchema.nullable() }))
-    .optional(),
-  /** Why there is no response, in a sentence. */
-  failure: z.string().nullable(),
-  /** The code of what the engine found wrong with the step; absent where it found nothing. */
-  failureCode: z.string().optional(),
-  /** What the checks of the step found wrong, in sentences; absent where they hold. */
-  checks: z.array(z.string()).optional(),
-  timings: TimingsSchema,
-});
-export type CapturedStep = z.infer<typeof CapturedStepSchema>;
 
 /** A value that was sent as recorded although the server now gives another. */
 export const StaleValueSchema = z.object({

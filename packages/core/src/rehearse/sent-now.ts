@@ -3,10 +3,10 @@ import { bodyKind, mediaType, pathAndQuery } from '../take/messages.js';
 import { nodesOf, type SentNode } from '../actions/http/sent-values.js';
 import { carriesValue } from '../actions/http/request-parts.js';
 import { bodyTree, headerTree, targetTree, type ValueTree } from '../values/value-tree.js';
-import type { CapturedStep } from './rehearsal.schema.js';
+import type { CapturedRequest } from '../actions/http/captured-request.schema.js';
 
 /** What a replayed request really sent, by place; the places are those of the recorded request. */
-export function sentNow({ request }: CapturedStep, readBody: BodyReader): Map<string, string> {
+export function sentNow({ request }: CapturedRequest, readBody: BodyReader): Map<string, string> {
   const found = new Map<string, string>();
   const add = (tree: ValueTree): void => {
     const walk = (node: SentNode): void => {

@@ -11,9 +11,9 @@ import { chanceOf, evidenceOf } from '../correlate/weigh/weigh.js';
 import { PatternBook } from '../correlate/weigh/pattern-match.js';
 import { publishedPatterns } from '../patterns/published.js';
 import { sentNow } from './sent-now.js';
-import { describeExtractor } from '../answers/describe-extractor.js';
+import { describeExtractor } from '../extractors/describe-extractor.js';
 import { withoutHandoff } from '../script-edit/edit.js';
-import { locateMatches } from '../answers/locate.js';
+import { locateMatches } from '../extractors/locate.js';
 import { sentNodes } from '../actions/http/request-parts.js';
 import {
   EvidenceSchema,
@@ -30,7 +30,8 @@ import { mapPieces, movingPieces } from '../values/template.js';
 import { usePlaces } from '../script-edit/use-places.js';
 import type { BodyReader, LoadedTake } from '../take/take.schema.js';
 import { capturedView } from './captured.js';
-import { VerdictSchema, type CapturedStep, type Rehearsal } from './rehearsal.schema.js';
+import { VerdictSchema, type Rehearsal } from './rehearsal.schema.js';
+import type { CapturedStep } from '../actions/action-step.schema.js';
 
 /** A place in a request whose value is looked into. */
 export const SourcePlaceSchema = z.object({ step: z.string(), place: z.string() });
@@ -413,8 +414,8 @@ export function sentAndGot(rehearsal: Rehearsal, { step, place }: SourcePlace, r
   return {
     rehearsal: rehearsal.id,
     number: rehearsal.number,
-    sent: own?.captured ? (sentNow(own.captured, readBody).get(place) ?? null) : null,
-    status: own?.captured?.response?.status ?? null,
+    sent: own?.captured?.kind === 'request' ? (sentNow(own.captured, readBody).get(place) ?? null) : null,
+    status: own?.captured?.kind === 'request' ? (own.captured.response?.status ?? null) : null,
     verdict: own?.verdict ?? 'not-sent',
     reasons: own ? [...own.reasons, ...(own.said ?? []).filter((text) => !own.reasons.some((one) => one.includes(text)))] : [],
   };

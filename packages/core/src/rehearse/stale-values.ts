@@ -1,8 +1,9 @@
 import type { LoadedTake } from '../take/take.schema.js';
-import { isPicked, matchesOf } from '../answers/extract.js';
+import { isPicked, matchesOf } from '../extractors/extract.js';
 import { sentNodes } from '../actions/http/request-parts.js';
-import { answerOf, placeOfResponse, type Script } from '../script/script.schema.js';
-import type { Extractor } from '../answers/extractor.schema.js';
+import { placeOfResponse, type Script } from '../script/script.schema.js';
+import { answerOf } from '../actions/action-kinds.js';
+import type { Extractor } from '../extractors/extractor.schema.js';
 import { movingPieces } from '../values/template.js';
 import { nameBefore, stepsOfTake, visitCandidates } from '../correlate/find/candidates.js';
 import { Judge } from '../correlate/decide/judge.js';
@@ -15,7 +16,8 @@ import { bitsOfLikelihood, bitsOfProof, type Weight } from '../correlate/weigh/w
 import { PatternBook } from '../correlate/weigh/pattern-match.js';
 import { publishedPatterns } from '../patterns/published.js';
 import { capturedView, lastOfEach, type Captured } from './captured.js';
-import type { CapturedStep, StaleValue } from './rehearsal.schema.js';
+import type { StaleValue } from './rehearsal.schema.js';
+import type { CapturedStep } from '../actions/action-step.schema.js';
 
 /** An origin that still gives the recorded value clears it, unless another one is this much more likely. */
 const bitsToOverrule = 6;

@@ -1,21 +1,15 @@
 import * as z from 'zod';
-import { locateMatches } from '../answers/locate.js';
-import { describeExtractor } from '../answers/describe-extractor.js';
-import { checkExtractor } from '../answers/extract.js';
+import { locateMatches } from '../extractors/locate.js';
+import { describeExtractor } from '../extractors/describe-extractor.js';
+import { checkExtractor } from '../extractors/extract.js';
 import type { ResponseView } from '../answers/response-view.js';
-import {
-  exchangesOf,
-  placeOfResponse,
-  readPlaces,
-  requestSteps,
-  type Handoff,
-  type ResponsePlace,
-  type Script,
-} from '../script/script.schema.js';
-import { ExtractorSchema, type Extractor } from '../answers/extractor.schema.js';
+import { placeOfResponse, readPlaces, requestSteps, type Handoff, type ResponsePlace, type Script } from '../script/script.schema.js';
+import { exchangesOf } from '../actions/action-kinds.js';
+import { ExtractorSchema, type Extractor } from '../extractors/extractor.schema.js';
 import { usePlaces } from '../script-edit/use-places.js';
 import { BodyRefSchema, type BodyReader, type LoadedTake } from '../take/take.schema.js';
-import type { CapturedStep } from './rehearsal.schema.js';
+import type { CapturedStep } from '../actions/action-step.schema.js';
+import type { CapturedRequest } from '../actions/http/captured-request.schema.js';
 import { boundaryExtractors, expressionFor, extractorsFor } from '../correlate/find/proposals.js';
 import { receivedValues } from '../correlate/find/received-values.js';
 import { SecondTake } from '../correlate/pair/second-take.js';
@@ -175,7 +169,7 @@ export class Workbench {
         ),
       );
     for (const rehearsal of this.rehearsals) {
-      const own = rehearsal.steps.findLast((one) => one.step === place.step);
+      const own = rehearsal.steps.findLast((one): one is CapturedRequest => one.kind === 'request' && one.step === place.step);
       const replayed = own && capturedView(own, rehearsal.readBody, place.hop);
       const response = place.hop === undefined ? own?.response : own?.hops?.[place.hop];
       if (replayed) {

@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { BodyRefSchema } from '../take/take.schema.js';
 import { EvidenceSchema } from '../script/script.schema.js';
-import { ExtractorSchema } from '../answers/extractor.schema.js';
+import { ExtractorSchema } from '../extractors/extractor.schema.js';
 import { ProofSchema } from '../rehearse/proof.schema.js';
 import { TriedSchema } from '../rehearse/hypothesis.schema.js';
 import { DivergenceSchema, rehearsalResults, VerdictSchema } from '../rehearse/rehearsal.schema.js';

@@ -1,6 +1,7 @@
+import type { CapturedStep } from '../actions/action-step.schema.js';
 import { coverage } from '../script-edit/coverage.js';
-import { describeExtractor } from '../answers/describe-extractor.js';
-import { readPlaces, requestSteps, type Script } from '../script/script.schema.js';
+import { describeExtractor } from '../extractors/describe-extractor.js';
+import { readPlaces, actionSteps, type Script } from '../script/script.schema.js';
 import { usePlaces } from '../script-edit/use-places.js';
 import { maskUrl } from '../secrets/masks.js';
 import type { Rehearsal, RehearsalResult } from '../rehearse/rehearsal.schema.js';
@@ -12,7 +13,7 @@ import { reportVersion, type CorrelationFile, type RehearsalFile } from './repor
 type StepRef = CorrelationFile['handoffs'][number]['origins'][number];
 
 function stepRefs(script: Script): (id: string) => StepRef {
-  const all = new Map(requestSteps(script).map(({ step, number }) => [step.id, { id: step.id, number, name: step.name }]));
+  const all = new Map(actionSteps(script).map(({ step, number }) => [step.id, { id: step.id, number, name: step.name }]));
   return (id) => all.get(id) ?? { id, number: 0, name: '' };
 }
 
@@ -28,7 +29,7 @@ export function correlationFile(script: Script, about: { takes: CorrelationFile[
     version: reportVersion,
     script: script.name,
     ...about,
-    steps: requestSteps(script).length,
+    steps: actionSteps(script).length,
     coverage: {
       sent: classes.length,
       handedOff: count('handed-off'),
@@ -80,10 +81,8 @@ export function rehearsalFile(
           said: one.said ?? [],
           stale: one.stale.map(({ name, place, origin }) => ({ name, place, origin: ref(origin) })),
           replayed: one.captured && {
-            status: one.captured.response?.status ?? null,
+            ...shownOf(one.captured),
             durationMs: Math.round(one.captured.durationMs * 10) / 10,
-            url: maskUrl(one.captured.request.url),
-            body: one.captured.response?.body ?? null,
           },
         })),
       },
@@ -92,3 +91,9 @@ export function rehearsalFile(
     })),
   };
 }
+
+/** Where a played step went and what it got, as far as its kind has that. */
+const shownOf = (captured: CapturedStep) =>
+  captured.kind === 'request'
+    ? { status: captured.response?.status ?? null, url: maskUrl(captured.request.url), body: captured.response?.body ?? null }
+    : { status: null, url: captured.origin, body: null };

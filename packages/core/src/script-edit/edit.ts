@@ -1,7 +1,9 @@
+import { isAction } from '../actions/action-kinds.js';
+import type { ActionStep } from '../actions/action-step.schema.js';
 import { allSteps, changeSteps, type Step } from '../script/step.schema.js';
-import type { Expectation, RequestStep } from '../actions/http/request.schema.js';
+import type { Expectation } from '../actions/http/request.schema.js';
 import type { Check } from '../check/check.schema.js';
-import type { Extractor } from '../answers/extractor.schema.js';
+import type { Extractor } from '../extractors/extractor.schema.js';
 import { readFrom, readPlaces, type Handoff, type Made, type Script, type Transaction } from '../script/script.schema.js';
 import type { Template } from '../values/template.schema.js';
 import { adopted, freshId, idsOf, insertAfter, mapLists, outermost, wrapped, type Container } from './arrange.js';
@@ -68,7 +70,7 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       if (edit.id === script.id) return { ...script, name: edit.name };
       return mapSteps(
         script,
-        (step) => (step.id === edit.id && (step.kind === 'request' || step.kind === 'repeat') ? { ...step, name: edit.name } : step),
+        (step) => (step.id === edit.id && (isAction(step) || step.kind === 'repeat') ? { ...step, name: edit.name } : step),
         (one) => (one.id === edit.id ? { ...one, name: edit.name } : one),
       );
     case 'delete':
@@ -122,11 +124,11 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
         ),
       };
     case 'set-checks':
-      return mapSteps(script, (step) => (step.id === edit.id && step.kind === 'request' ? withChecks(step, edit.checks) : step));
+      return mapSteps(script, (step) => (step.id === edit.id && isAction(step) ? withChecks(step, edit.checks) : step));
     case 'add-checks':
       return mapSteps(script, (step) => {
         const own = edit.checks.filter((one) => one.step === step.id).map((one) => one.check);
-        return own.length > 0 && step.kind === 'request' ? withChecks(step, [...(step.checks ?? []), ...own]) : step;
+        return own.length > 0 && isAction(step) ? withChecks(step, [...(step.checks ?? []), ...own]) : step;
       });
     case 'move':
       return move(script, edit.id, edit.by);
@@ -157,8 +159,9 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
 const chosen = ' How it is read was chosen by hand.';
 const untilChosen = (reason: string): string => reason.replace(chosen, '');
 
-function withChecks(step: RequestStep, checks: readonly Check[]): RequestStep {
-  const { checks: _before, ...rest } = step;
+function withChecks<Action extends ActionStep>(step: Action, checks: readonly Check[]): Action {
+  const rest = { ...step };
+  delete rest.checks;
   if (checks.length === 0) return rest;
   const taken = new Set<string>();
   return { ...rest, checks: checks.map((one) => ({ ...one, id: freshId(taken, 'check', one.id) })) };

@@ -1,3 +1,4 @@
+import { actionKindOf, isAction } from '../actions/action-kinds.js';
 import { RE2JS } from 're2js';
 import { compileExpression } from '../values/expression.js';
 import * as z from 'zod';
@@ -103,6 +104,7 @@ class Finder {
     const own = (text: string, where: string): string => this.in(text, id, where, where);
     switch (step.kind) {
       case 'request':
+      case 'line':
       case 'repeat':
       case 'when':
       case 'meet':
@@ -128,16 +130,8 @@ class Finder {
 
 /** The templates of a step in the order in which `changeTemplates` meets them, in words. */
 function placesIn(step: Step): string[] {
+  if (isAction(step)) return actionKindOf(step).templateWords(step);
   switch (step.kind) {
-    case 'request':
-      return [
-        'url',
-        ...step.headers.map((one) => `header ${one.name}`),
-        ...(step.body ? ['body'] : []),
-        ...(step.checks ?? []).flatMap((one, at) =>
-          'extractor' in one.checked && one.checked.extractor.beside ? [`check ${at + 1}`, `check ${at + 1}`] : [`check ${at + 1}`],
-        ),
-      ];
     case 'log':
       return ['log'];
     case 'variable':

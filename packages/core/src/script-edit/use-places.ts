@@ -1,3 +1,4 @@
+import { actionKindOf, isAction } from '../actions/action-kinds.js';
 import { sentNodes } from '../actions/http/request-parts.js';
 import { allSteps } from '../script/step.schema.js';
 import { requestSteps, type Script } from '../script/script.schema.js';
@@ -26,7 +27,7 @@ export function usePlaces(script: Script): Map<string, { step: string; place: st
   // What is not sent but looked for: in checks, conditions, variables and the log.
   for (const { steps } of script.transactions)
     for (const step of allSteps(steps)) {
-      const sent = step.kind === 'request' ? new Set([step.url, step.body, ...step.headers.map((one) => one.value)]) : new Set();
+      const sent = new Set(isAction(step) ? actionKindOf(step).sent(step) : []);
       for (const template of templatesOf(step)) if (!sent.has(template)) add(step.id, 'not sent', template);
     }
   return found;

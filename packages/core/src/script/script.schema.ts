@@ -1,5 +1,7 @@
 import * as z from 'zod';
-import { ExtractorSchema } from '../answers/extractor.schema.js';
+import { actionKinds, exchangesOf, isAction } from '../actions/action-kinds.js';
+import type { ActionStep, ActionStepKind } from '../actions/action-step.schema.js';
+import { ExtractorSchema } from '../extractors/extractor.schema.js';
 import { allSteps, changeSteps, StepSchema } from './step.schema.js';
 import type { RequestStep } from '../actions/http/request.schema.js';
 
@@ -105,12 +107,6 @@ export function changeRequests(script: Script, change: (step: RequestStep) => Re
   };
 }
 
-/** The exchanges that one step stands for: its own, and the redirects that it follows. */
-export const exchangesOf = (step: RequestStep): number[] => (step.exchange === null ? [] : [step.exchange, ...(step.hops ?? [])]);
-
-/** The exchange whose response is the answer of a step; null for a step made by hand. */
-export const answerOf = (step: RequestStep): number | null => exchangesOf(step).at(-1) ?? null;
-
 /** Where a response is had on replay: the step, and which of its answers (absent for the last). */
 export interface ResponsePlace {
   step: string;
@@ -147,11 +143,29 @@ export function placeOfResponse(script: Script, exchange: number): ResponsePlace
   return places.get(exchange) ?? null;
 }
 
-/** All request steps in the order of play, with their number from 1 and their transaction. */
-export function requestSteps(script: Script): { step: RequestStep; number: number; transaction: Transaction }[] {
-  const found: { step: RequestStep; number: number; transaction: Transaction }[] = [];
+/** A step that acts on an application, with its number in the order of play, from 1, and its transaction. */
+export interface NumberedStep<Step extends ActionStep = ActionStep> {
+  step: Step;
+  number: number;
+  transaction: Transaction;
+}
+
+/** All steps that act on an application, in the order of play. */
+export function actionSteps(script: Script): NumberedStep[] {
+  const found: NumberedStep[] = [];
   for (const transaction of script.transactions)
-    for (const step of allSteps(transaction.steps))
-      if (step.kind === 'request') found.push({ step, number: found.length + 1, transaction });
+    for (const step of allSteps(transaction.steps)) if (isAction(step)) found.push({ step, number: found.length + 1, transaction });
   return found;
+}
+
+/** All steps that send requests, numbered among all that act. */
+export const requestSteps = (script: Script): NumberedStep<RequestStep>[] =>
+  actionSteps(script).flatMap(({ step, ...numbered }) => (step.kind === 'request' ? [{ step, ...numbered }] : []));
+
+/** How many steps of each kind act on an application: “7 requests, 1 line”. */
+export function actionCountWords(script: Script): string {
+  const counts = new Map<ActionStepKind, number>();
+  for (const { step } of actionSteps(script)) counts.set(step.kind, (counts.get(step.kind) ?? 0) + 1);
+  const words = [...counts].map(([kind, count]) => `${count} ${count === 1 ? actionKinds[kind].noun : actionKinds[kind].nouns}`);
+  return words.length === 0 ? `0 ${actionKinds.request.nouns}` : words.join(', ');
 }

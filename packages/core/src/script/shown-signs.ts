@@ -1,7 +1,8 @@
 import { signOf, type FailureSign } from '../check/failure-sign.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { viewOf } from '../answers/response-view.js';
-import { answerOf, requestSteps, type Script } from './script.schema.js';
+import { requestSteps, type Script } from './script.schema.js';
+import { answerOf } from '../actions/action-kinds.js';
 
 /** By step the signs that its recorded answer holds: there they say nothing of failure. */
 export type ShownSigns = Record<string, FailureSign[]>;

@@ -1,7 +1,8 @@
 import * as z from 'zod';
-import { RequestStepSchema, type RequestStep } from '../actions/http/request.schema.js';
+import { actionStepSchemas } from '../actions/action-step.schema.js';
+import { RequestStepSchema } from '../actions/http/request.schema.js';
 import { ConditionSchema, type Condition } from '../check/check.schema.js';
-import { ExtractorSchema } from '../answers/extractor.schema.js';
+import { ExtractorSchema } from '../extractors/extractor.schema.js';
 import { TemplateSchema } from '../values/template.schema.js';
 
 /** How a pause is drawn anew each time; absent where it always lasts the same. */
@@ -102,7 +103,7 @@ export interface WhenStep {
 }
 
 const leaves = [
-  RequestStepSchema,
+  ...actionStepSchemas,
   PauseStepSchema,
   CommentStepSchema,
   LogStepSchema,

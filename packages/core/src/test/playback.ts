@@ -1,4 +1,4 @@
-import { type Captured, type CapturedStep, type Header, type RequestStep, type Script, recordedText, requestSteps } from '../index.js';
+import { type Captured, type CapturedRequest, type Header, type RequestStep, type Script, recordedText, requestSteps } from '../index.js';
 
 /** What a replayed step answered: status, headers, text. A sentence instead stands for a connection that failed. */
 export type Answer = [number, Header[], string?] | string;
@@ -12,11 +12,11 @@ export function playback(
   answers: Record<string, Answer>,
   sent: Record<string, string> = {},
   targets: Record<string, string> = {},
-): Captured {
+): Captured & { steps: CapturedRequest[] } {
   const bodies = new Map<string, string>();
   const steps = requestSteps(script)
     .filter(({ step }) => answers[step.id] !== undefined)
-    .map(({ step }): CapturedStep => captured(step, answers[step.id] ?? 'no answer', bodies, sent[step.id], targets[step.id]));
+    .map(({ step }): CapturedRequest => captured(step, answers[step.id] ?? 'no answer', bodies, sent[step.id], targets[step.id]));
   return { steps, missing: [], readBody: (hash) => bodies.get(hash) };
 }
 
@@ -26,13 +26,14 @@ function captured(
   bodies: Map<string, string>,
   sent: string | undefined,
   target: string | undefined,
-): CapturedStep {
+): CapturedRequest {
   const [status, headers, text] = typeof answer === 'string' ? [0, [] as Header[], undefined] : answer;
   const hash = `${step.id}-answer`;
   if (text !== undefined) bodies.set(hash, text);
   if (sent !== undefined) bodies.set(`${step.id}-sent`, sent);
   const body = sent === undefined ? null : { hash: `${step.id}-sent`, size: sent.length, mimeType: '' };
   return {
+    kind: 'request',
     step: step.id,
     startedAtMs: 0,
     durationMs: 5,

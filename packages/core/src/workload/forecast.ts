@@ -1,5 +1,6 @@
 import { boundColumns, loopedTables } from '../script-edit/bind-value.js';
-import { exchangesOf, type Script } from '../script/script.schema.js';
+import type { Script } from '../script/script.schema.js';
+import { actionKindOf, exchangesOf, isAction } from '../actions/action-kinds.js';
 import type { Step } from '../script/step.schema.js';
 import type { Template } from '../values/template.schema.js';
 import { movingPieces } from '../values/template.js';
@@ -44,6 +45,7 @@ export function iterationSeconds(script: Script, crew: Crew, requestMs: (exchang
   const lasts = (step: Step): number => {
     switch (step.kind) {
       case 'request':
+      case 'line':
         return exchangesOf(step).reduce((sum, n) => sum + requestMs(n), 0);
       case 'pause':
         return pauseMs(step.ms, crew.think);
@@ -65,10 +67,10 @@ export function iterationSeconds(script: Script, crew: Crew, requestMs: (exchang
   return eachIteration(script).reduce((sum, step) => sum + lasts(step), 0) / 1000;
 }
 
-/** Requests of one iteration, redirects and rounds counted. */
-export function iterationRequests(script: Script): number {
+/** Actions of one iteration, redirects and rounds counted. */
+export function iterationActions(script: Script): number {
   const count = (step: Step): number => {
-    if (step.kind === 'request') return Math.max(1, exchangesOf(step).length);
+    if (isAction(step)) return Math.max(1, exchangesOf(step).length);
     if (!('steps' in step)) return 0;
     return (step.kind === 'repeat' ? step.times : 1) * step.steps.reduce((sum, one) => sum + count(one), 0);
   };
@@ -80,7 +82,7 @@ export function rowsPerIteration(script: Script, table: string, perUse: boolean)
   const takes = (template: Template): boolean =>
     [...movingPieces(template)].some((piece) => piece.kind === 'data' && piece.table === table);
   const count = (step: Step): number => {
-    if (step.kind === 'request') return perUse && [step.url, ...step.headers.map((one) => one.value), step.body ?? []].some(takes) ? 1 : 0;
+    if (isAction(step)) return perUse && actionKindOf(step).sent(step).some(takes) ? 1 : 0;
     if (!('steps' in step)) return 0;
     const inside = step.steps.reduce((sum, one) => sum + count(one), 0);
     if (step.kind !== 'repeat') return inside;
@@ -151,7 +153,7 @@ export function forecast(
       for (let n = 0; n < crew.users; n++)
         for (const { startSeconds, endSeconds } of spansOf(curve, crew, n))
           iterations += Math.min(crew.iterations ?? Infinity, Math.max(0, Math.ceil((endSeconds - startSeconds) / cycle)));
-    crews.push({ crew: crew.id, iterations, requests: iterations * iterationRequests(script), iterationSeconds: own });
+    crews.push({ crew: crew.id, iterations, requests: iterations * iterationActions(script), iterationSeconds: own });
     for (const table of boundColumns(script).keys()) {
       const known = tables.find((one) => one.id === table);
       perTable.set(table, (perTable.get(table) ?? 0) + neededRows(known, script, crew.users, iterations));

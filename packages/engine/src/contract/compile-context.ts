@@ -1,4 +1,4 @@
-import type { Environment, Script, ShownSigns, Template, ThinkTime } from '@sturdy/core';
+import type { Environment, Script, ShownSigns, Template, ThinkTime, Timeouts } from '@sturdy/core';
 import type { Fillers, Render } from '../values/template.js';
 
 /** A script that cannot be played, with the reason. */
@@ -7,6 +7,8 @@ export class CompileError extends Error {}
 /** How a script is compiled. */
 export interface CompileOptions {
   think?: ThinkTime;
+  /** Time-outs of the crew; the usual ones where it has none. */
+  timeouts?: Timeouts;
   readFile?: (hash: string) => Uint8Array | undefined;
   /** Tables of which each action that sends something of them gets a new row. */
   dealtPerUse?: ReadonlySet<string>;

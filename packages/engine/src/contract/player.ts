@@ -1,5 +1,6 @@
-import type { FailureReason } from '@sturdy/core';
+import type { AnswerText, FailureReason } from '@sturdy/core';
 import type { Outcome } from './driver.js';
+import type { ActionRules } from './rules.js';
 import type { Fillers } from '../values/template.js';
 import type { Scope } from '../values/scope.js';
 
@@ -11,15 +12,17 @@ export interface AnyAction {
 }
 
 /** What a played action came to, of whatever kind. */
-export interface AnyPlayed {
+export interface AnyPlayed<Observation = unknown> {
   transaction: string;
   step: string;
   startedAtMs: number;
-  outcome: Outcome;
+  outcome: Outcome<Observation>;
   /** ms from its start to the first sign of an answer. */
   firstByteMs: number;
   /** False where the application gave no answer at all: nothing that follows can be proved then. */
   answered: boolean;
+  /** The status that the answer carries; null where there is none. */
+  status: number | null;
   /** True where the user had the answer already, and nothing was sent. */
   fromCache: boolean;
   /** What went wrong; null where the step is good. */
@@ -34,11 +37,14 @@ export interface AnyPlayed {
 
 /** What a player needs to know of the script and of who looks on. */
 export interface PlayerGround {
+  rules: ActionRules;
   fill: Fillers;
   /** True where code may look at any answer before it. */
   usesCode: boolean;
   /** Steps whose answers are looked at again later. */
   keepsAnswerOf: ReadonlySet<string>;
+  /** The last answers of these steps, which players put here. */
+  answers: Map<string, AnswerText>;
   /** True for a rehearsal: everything is captured. */
   keepsBodies: boolean;
   /** Whether somebody looks on now who wants to see answers that nothing reads. */

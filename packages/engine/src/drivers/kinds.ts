@@ -1,7 +1,9 @@
-import type { BodyRef, CapturedStep, Crew, Environment, RequestStep, Step } from '@sturdy/core';
-import type { PlayerGround } from '../contract/player.js';
+import type { ActionStep, BodyRef, CapturedStep, Crew, Environment, Step } from '@sturdy/core';
 import type { CompileContext } from '../contract/compile-context.js';
 import type { Driver } from '../contract/driver.js';
+import type { PlayerGround } from '../contract/player.js';
+import { rulesFor } from '../contract/rules.js';
+import type { Scope } from '../values/scope.js';
 import { CachedDriver } from './http/cached-driver.js';
 import { captureRequest } from './http/capture-request.js';
 import { compileRequest, withFilesTogether, type CompiledRequest } from './http/compile-request.js';
@@ -9,32 +11,43 @@ import { HttpDriver, optionsFor } from './http/http-driver.js';
 import { HttpPlayer, type PlayedRequest } from './http/http-player.js';
 import { TargetTls } from './http/target-tls.js';
 import type { HttpUserDriver } from './http/wire.js';
+import { compileLine, type CompiledLine } from './line/compile-line.js';
+import { LineDriver, type LineAction, type LineObservation } from './line/line-driver.js';
+import { captureLine, LinePlayer, type PlayedLine } from './line/line-player.js';
 
-/** The steps that act on an application; each kind has a driver. */
-export type ActionStep = RequestStep;
-export type CompiledAction = CompiledRequest;
-export type ActionKind = CompiledAction['kind'];
+export type CompiledAction = CompiledRequest | CompiledLine;
+/** The kinds of drivers; steps of several kinds may be played over one. */
+export type ActionKindName = CompiledAction['kind'];
 /** A played action as an observer sees it. */
-export type PlayedStep = PlayedRequest;
+export type PlayedStep = PlayedRequest | PlayedLine;
 
 /** The drivers of one virtual user, by kind; one that its script does not use is absent. */
 export interface Drivers {
   http?: HttpUserDriver;
+  line?: Driver<LineAction, LineObservation>;
 }
 
 /** The players of one virtual user, over its drivers. */
 export interface Players {
   http?: HttpPlayer;
+  line?: LinePlayer;
 }
 
 /** Compiles a step that acts. Throws `CompileError` where it cannot be played. */
-export const compileAction = (step: ActionStep, context: CompileContext): CompiledAction => compileRequest(step, context);
+export function compileAction(step: ActionStep, context: CompileContext): CompiledAction {
+  switch (step.kind) {
+    case 'request':
+      return compileRequest(step, context);
+    case 'line':
+      return compileLine(step, context);
+  }
+}
 
 /** Steps as a browser would play them: files that follow each other at the same time. A file from which something is read keeps its place. */
 export const asBrowsersPlay = (steps: readonly Step[], readFrom: ReadonlySet<string>): Step[] => withFilesTogether(steps, readFrom);
 
 /** Makes the drivers of one virtual user. */
-export type DriverSource = (kinds: ReadonlySet<ActionKind>, crew?: Pick<Crew, 'line' | 'browser' | 'timeouts'>) => Drivers;
+export type DriverSource = (kinds: ReadonlySet<ActionKindName>, crew?: Pick<Crew, 'line' | 'browser' | 'timeouts'>) => Drivers;
 
 /** Makes drivers for an environment; what is costly, such as its authorities, is read once for all users. */
 export function driverSource(environment: Environment): DriverSource {
@@ -46,17 +59,56 @@ export function driverSource(environment: Environment): DriverSource {
       const cache = crew.browser?.cache ?? 'off';
       drivers.http = cache === 'off' ? driver : new CachedDriver(driver, cache === 'cold');
     }
+    if (kinds.has('line')) drivers.line = new LineDriver(rulesFor(environment, crew));
     return drivers;
   };
 }
 
 /** All drivers of one virtual user. */
-export const allDrivers = (drivers: Drivers): Pick<Driver, 'newIteration' | 'reset' | 'close'>[] => (drivers.http ? [drivers.http] : []);
+export const allDrivers = ({ http, line }: Drivers): Pick<Driver, 'newIteration' | 'reset' | 'close'>[] => [
+  ...(http ? [http] : []),
+  ...(line ? [line] : []),
+];
 
-export function playersFor({ http }: Drivers, ground: PlayerGround): Players {
-  return { ...(http && { http: new HttpPlayer(http, ground) }) };
+/** The players of one virtual user, over its drivers. */
+export const playersFor = ({ http, line }: Drivers, ground: PlayerGround): Players => ({
+  ...(http && { http: new HttpPlayer(http, ground) }),
+  ...(line && { line: new LinePlayer(line, ground) }),
+});
+
+/** All players of one virtual user. */
+export const allPlayers = ({ http, line }: Players): { renew: () => void }[] => [...(http ? [http] : []), ...(line ? [line] : [])];
+
+/** Has an action played by the player of its kind. Throws where the user has none. */
+export function playAction(players: Players, transaction: string, action: CompiledAction, scope: Scope): Promise<PlayedStep> {
+  switch (action.kind) {
+    case 'http':
+      return players.http?.play(transaction, action, scope) ?? noPlayer(action);
+    case 'line':
+      return players.line?.play(transaction, action, scope) ?? noPlayer(action);
+  }
 }
 
-/** A played step as it is stored; bodies go to `put`, which gives their references. */
-export const capture = (played: PlayedStep, zeroMs: number, put: (bytes: Uint8Array, mimeType: string) => BodyRef): CapturedStep =>
-  captureRequest(played, zeroMs, put);
+const noPlayer = ({ kind, step }: CompiledAction): never => {
+  throw new Error(`There is no driver for the ${kind} step ${step}.`);
+};
+
+/** A played action as it is stored; bodies go to `put`, which gives their references. */
+export function capture(played: PlayedStep, zeroMs: number, put: (bytes: Uint8Array, mimeType: string) => BodyRef): CapturedStep {
+  switch (played.kind) {
+    case 'http':
+      return captureRequest(played, zeroMs, put);
+    case 'line':
+      return captureLine(played, zeroMs);
+  }
+}
+
+/** What a played action sent and what it got, as far as that is text or can be shown as such. */
+export function textsOf(played: PlayedStep): { sent: string | Uint8Array | null; answer: string | Uint8Array | null } {
+  switch (played.kind) {
+    case 'http':
+      return { sent: played.request.body, answer: played.outcome.observation?.body ?? null };
+    case 'line':
+      return { sent: played.action.send, answer: played.outcome.observation?.answer ?? null };
+  }
+}

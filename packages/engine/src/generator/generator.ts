@@ -127,6 +127,7 @@ export class Generator {
       const script = plan.scripts.find((one) => one.id === crew.scriptId);
       if (!script) throw new Error(`The crew “${crew.name}” plays a script that the plan does not hold.`);
       const program = compile(script, plan.environment, {
+        ...(crew.timeouts && { timeouts: crew.timeouts }),
         think: crew.think,
         readFile: (hash) => files.get(hash),
         dealtPerUse,

@@ -7,7 +7,7 @@ import {
   type UserLogEntry,
   type UserState,
 } from '@sturdy/core';
-import { capture, type PlayedStep } from '../drivers/kinds.js';
+import { capture, textsOf, type PlayedStep } from '../drivers/kinds.js';
 import { trafficOf } from '../play/virtual-user.js';
 import type { Meter } from './meter.js';
 import type { Schedule } from './schedule.js';
@@ -57,7 +57,7 @@ export class Reporter {
         durationMs: durationMs,
         user: state.user,
         iteration: state.iteration,
-        status: played.response.status,
+        status: played.status,
         failure: played.failure && failureKind(played.failure),
       });
     }
@@ -69,7 +69,7 @@ export class Reporter {
         iteration: state.iteration,
         transaction: played.transaction,
         step: played.step,
-        status: played.response.status,
+        status: played.status,
         durationMs: durationMs,
         failure: played.failure?.text ?? null,
         exchange: captures ? this.#captured(state, played) : null,
@@ -82,12 +82,13 @@ export class Reporter {
   #captured({ user }: UserState, played: PlayedStep): CapturedExchange {
     const text = (bytes: Uint8Array | string | null) =>
       (typeof bytes === 'string' ? bytes : bytes ? Buffer.from(bytes).toString() : '').slice(0, exampleLimit);
+    const { sent, answer } = textsOf(played);
     const noBody = (bytes: Uint8Array, mimeType: string) => ({ hash: '', size: bytes.length, mimeType });
     return {
       user,
       captured: capture(played, this.schedule.startedMs, noBody),
-      requestText: text(played.request.body),
-      responseText: text(played.response.body),
+      requestText: text(sent),
+      responseText: text(answer),
     };
   }
 }

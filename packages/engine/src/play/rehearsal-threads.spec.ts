@@ -69,7 +69,7 @@ describe('a rehearsal in a thread of its own', () => {
       readFile: () => undefined,
     });
     const told = ({ steps, notes, missing, skipped }: typeof here) => ({
-      steps: steps.map((one) => [one.step, one.request.url, one.response?.status, one.response?.body?.size]),
+      steps: steps.map((one) => one.kind === 'request' && [one.step, one.request.url, one.response?.status, one.response?.body?.size]),
       notes,
       missing,
       skipped,

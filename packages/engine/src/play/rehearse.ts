@@ -40,6 +40,7 @@ export async function rehearse(options: {
   const { environment } = options;
   const program = compile(options.script, environment, {
     readFile: options.readFile,
+    timeouts: rehearsalTimeouts,
     ...(options.dealtPerUse && { dealtPerUse: options.dealtPerUse }),
     think: { kind: 'recorded', factor: 1, ms: 0, capMs: options.longestPauseMs ?? 200 },
   });

@@ -1,5 +1,14 @@
-import { allMatches, failureReason, type FailureReason } from '@sturdy/core';
-import { allDrivers, playersFor, type CompiledAction, type Drivers, type PlayedStep, type Players } from '../drivers/kinds.js';
+import { allMatches, failureReason, type AnswerText, type FailureReason } from '@sturdy/core';
+import {
+  allDrivers,
+  allPlayers,
+  playAction,
+  playersFor,
+  type CompiledAction,
+  type Drivers,
+  type PlayedStep,
+  type Players,
+} from '../drivers/kinds.js';
 import type { CompiledLoop, CompiledTransaction, Operation, Program } from '../program/compile.js';
 import type { Scope } from '../values/scope.js';
 import { codeThreads } from '../sandbox/code-threads.js';
@@ -85,6 +94,8 @@ export class VirtualUser {
   #begun = false;
   readonly #drivers: ReturnType<typeof allDrivers>;
   readonly #players: Players;
+  /** The last answers of the steps that are looked at again later. */
+  readonly #answers = new Map<string, AnswerText>();
 
   constructor(
     readonly program: Program,
@@ -96,11 +107,13 @@ export class VirtualUser {
     readonly keepsBodies = false,
   ) {
     this.#drivers = allDrivers(drivers);
-    const { fill, usesCode, keepsAnswerOf } = program;
+    const { rules, fill, usesCode, keepsAnswerOf } = program;
     this.#players = playersFor(drivers, {
+      rules,
       fill,
       usesCode,
       keepsAnswerOf,
+      answers: this.#answers,
       keepsBodies,
       wantsBodies: () => control.wantsBodies?.() === true,
     });
@@ -148,7 +161,8 @@ export class VirtualUser {
     this.#begun = false;
     this.#handoffs = new Map();
     this.#variables.clear();
-    this.#players.http?.renew();
+    this.#answers.clear();
+    for (const player of allPlayers(this.#players)) player.renew();
   }
 
   /** Closes its connections. */
@@ -275,7 +289,7 @@ export class VirtualUser {
   }
 
   #matchesOf(loop: Extract<CompiledLoop, { kind: 'each-match' }>, scope: Scope): string[] {
-    const view = this.#players.http?.answers.get(loop.step);
+    const view = this.#answers.get(loop.step);
     return view ? allMatches(loop.extractor, view, (template) => loop.fill(template, scope)) : [];
   }
 
@@ -361,9 +375,7 @@ export class VirtualUser {
 
   async #play(transaction: string, action: CompiledAction, scope: Scope): Promise<PlayedStep> {
     this.observer.beforeStep?.(action.step);
-    const player = this.#players[action.kind];
-    if (!player) throw new Error(`There is no driver for the ${action.kind} step ${action.step}.`);
-    const played = await player.play(transaction, action, scope);
+    const played = await playAction(this.#players, transaction, action, scope);
     this.observer.step(played);
     return played;
   }

@@ -1,5 +1,6 @@
 import {
   allSteps,
+  type ActionStep,
   drawnPause,
   drawnThink,
   holds,
@@ -17,8 +18,9 @@ import {
   type ThinkTime,
   type Transaction,
 } from '@sturdy/core';
-import { asBrowsersPlay, compileAction, type ActionKind, type ActionStep, type CompiledAction } from '../drivers/kinds.js';
+import { asBrowsersPlay, compileAction, type ActionKindName, type CompiledAction } from '../drivers/kinds.js';
 import { CompileError, type CompileContext, type CompileOptions } from '../contract/compile-context.js';
+import { rulesFor, type ActionRules } from '../contract/rules.js';
 import { compileTemplate, dataOf, type Fillers, type Render } from '../values/template.js';
 import type { Scope } from '../values/scope.js';
 
@@ -55,12 +57,14 @@ export interface Program {
   before: CompiledTransaction[];
   transactions: CompiledTransaction[];
   after: CompiledTransaction[];
+  /** What holds for all of its actions. */
+  rules: ActionRules;
   /** Fills the templates of checks and extractors. */
   fill: Fillers;
   /** Names of handoffs by id, for code. */
   handoffNames: ReadonlyMap<string, string>;
   /** Kinds of the actions that it holds. */
-  kinds: ReadonlySet<ActionKind>;
+  kinds: ReadonlySet<ActionKindName>;
   /** True where code may look at any answer before it. */
   usesCode: boolean;
   /** Steps whose answers are looked at again later. */
@@ -110,7 +114,7 @@ export function compile(script: Script, environment: Environment, options: Compi
   };
   const context: CompileContext = { script, environment, options, renderer, fill, originOf, usesCode, keepsAnswerOf };
   // Cookies are those of HTTP, and code looks at its answers.
-  const kinds = new Set<ActionKind>(steps.some((step) => step.kind === 'cookie' || step.kind === 'code') ? ['http'] : []);
+  const kinds = new Set<ActionKindName>(steps.some((step) => step.kind === 'cookie' || step.kind === 'code') ? ['http'] : []);
   const action = (step: ActionStep): CompiledAction => {
     const compiled = compileAction(step, context);
     kinds.add(compiled.kind);
@@ -139,6 +143,7 @@ export function compile(script: Script, environment: Environment, options: Compi
         case 'when':
           return [{ kind: 'when', step: step.id, holds: asks(step.condition), operations: operationsOf(step.steps) }];
         case 'request':
+        case 'line':
           return [{ kind: 'action', action: action(step) }];
         case 'side-by-side':
           return [{ kind: 'side-by-side', actions: step.steps.map(action) }];
@@ -162,6 +167,7 @@ export function compile(script: Script, environment: Environment, options: Compi
   const [before, transactions, after] = [compiled('before'), compiled(undefined), compiled('after')];
   return {
     script: script.id,
+    rules: rulesFor(environment, options),
     before,
     transactions,
     after,

@@ -1,5 +1,5 @@
 import { plainEnvironment } from '@sturdy/core';
-import type { Environment, Expectation, Frame, RequestStep, Script, Template } from '@sturdy/core';
+import type { Environment, Expectation, Frame, RequestStep, SampleBatch, Script, Template } from '@sturdy/core';
 import { Generator, MeetingPoints, type FromGenerator, type HttpUserDriver, type Plan, type ToGenerator } from '../index.js';
 
 export const text = (value: string): Template => [{ kind: 'text', text: value }];
@@ -35,10 +35,11 @@ export const environment = (origin: string): Environment => plainEnvironment({ i
 
 /** Runs a plan in this thread and resolves with its frames. */
 export function play(
-  plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'generators' | 'tables' | 'files' | 'seed' | 'samples'>,
+  plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'generators' | 'tables' | 'files' | 'seed' | 'samples'> & { samples?: boolean },
   runId = 'r',
   /** Messages of the conductor, so many ms after the start. */
   later: readonly { ms: number; message: ToGenerator }[] = [],
+  onSamples: (batch: SampleBatch) => void = () => undefined,
 ): Promise<Frame[]> {
   return new Promise((done) => {
     const frames: Frame[] = [];
@@ -55,6 +56,7 @@ export function play(
           generator.receive({ kind: 'go', who: meetings.come(step, who, Math.min(users, plan.crews.flatMap((one) => one.users).length)) });
         });
       }
+      if (message.kind === 'samples') onSamples(message.batch);
       if (message.kind === 'left') meetings.leave(message.step, message.who);
       if (message.kind === 'frame') frames.push(message.frame);
       else if (message.kind === 'ended') done(frames);

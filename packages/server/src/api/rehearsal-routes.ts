@@ -160,9 +160,10 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       handle: async ({ params, response }) => {
         const script = await needScript(store, params.scriptId);
         const { captured } = (await rehearsalOf(script.id, params.rehearsalId)).steps.find((one) => one.step === params.step) ?? {};
-        const ref = captured?.response?.body;
+        const page = captured?.kind === 'request' ? captured : undefined;
+        const ref = page?.response?.body;
         const body = ref ? await store.body(ref.hash) : null;
-        sendPage(response, body?.bytes ?? null, captured?.request.url ?? 'http://127.0.0.1/', script.takeId);
+        sendPage(response, body?.bytes ?? null, page?.request.url ?? 'http://127.0.0.1/', script.takeId);
       },
     }),
   ];

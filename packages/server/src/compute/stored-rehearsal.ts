@@ -1,4 +1,4 @@
-import type { CapturedStep, Rehearsal } from '@sturdy/core';
+import { actionKindOf, type CapturedStep, type Rehearsal } from '@sturdy/core';
 import type { Store } from '../store/store-client.js';
 
 /** A rehearsal with the texts that are read from its answers. */
@@ -17,9 +17,7 @@ export async function storedRehearsal(
   isWanted: (captured: CapturedStep) => boolean = () => true,
 ): Promise<StoredRehearsal> {
   const captured = steps.flatMap((one) => (one.captured && isWanted(one.captured) ? [one.captured] : []));
-  const hashes = captured.flatMap(({ request, response, hops }) =>
-    [request.body, response?.body, ...(hops ?? []).map((hop) => hop.body)].flatMap((body) => body?.hash ?? []),
-  );
+  const hashes = captured.flatMap((step) => actionKindOf(step).bodies(step));
   return {
     number,
     steps: captured,

@@ -56,10 +56,10 @@ export async function tryCode(
     nowMs: Date.now(),
     random: 0.5,
   });
-  const played = rehearsal?.steps.findLast((one) => one.step === after);
+  const played = rehearsal?.steps.findLast((one) => one.kind === 'request' && one.step === after);
   const tries: { source: TriedCode['source']; rehearsal: number | null; view: ResponseView | undefined; url: string }[] = [
     { source: 'take', rehearsal: null, view: exchange && viewOf(exchange, take.readBody), url: exchange?.url ?? '' },
-    ...(rehearsal && played
+    ...(rehearsal && played?.kind === 'request'
       ? [
           {
             source: 'rehearsal' as const,

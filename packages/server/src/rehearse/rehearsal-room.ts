@@ -185,7 +185,7 @@ export class RehearsalRoom {
         files: await this.#files(script),
         put,
         onStep: (step) => {
-          this.live.tell(script.id, 'step', { step: step.step, status: step.response?.status ?? 0 });
+          this.live.tell(script.id, 'step', { step: step.step });
         },
         gate: (step, soFar) =>
           underWay.gate(new Set(soFar.steps.map((one) => one.step)), async () => ({

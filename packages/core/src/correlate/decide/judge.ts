@@ -1,7 +1,7 @@
 import type { LoadedTake } from '../../take/take.schema.js';
 import type { Evidence } from '../../script/script.schema.js';
-import type { Extractor } from '../../answers/extractor.schema.js';
-import { describeExtractor } from '../../answers/describe-extractor.js';
+import type { Extractor } from '../../extractors/extractor.schema.js';
+import { describeExtractor } from '../../extractors/describe-extractor.js';
 import { isPlainWord, pathAndQuery } from '../../take/messages.js';
 import type { PatternBook } from '../weigh/pattern-match.js';
 import type { SentNode } from '../../actions/http/sent-values.js';

@@ -1,4 +1,4 @@
-import type { Extractor } from '../../answers/extractor.schema.js';
+import type { Extractor } from '../../extractors/extractor.schema.js';
 
 const longestLeft = 60;
 const mostOccurrences = 20;

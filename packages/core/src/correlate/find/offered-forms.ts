@@ -1,7 +1,7 @@
 import { bodyKind, headerOf, mediaType, pathAndQuery } from '../../take/messages.js';
 import type { Exchange } from '../../take/take.schema.js';
 import type { HtmlElement, HtmlPage } from '../../answers/html.js';
-import type { Extractor } from '../../answers/extractor.schema.js';
+import type { Extractor } from '../../extractors/extractor.schema.js';
 
 /** One of the things that a form lets a person choose from. */
 export interface OfferedOption {

@@ -1,5 +1,5 @@
 import type { Exchange } from '../../take/take.schema.js';
-import type { Extractor } from '../../answers/extractor.schema.js';
+import type { Extractor } from '../../extractors/extractor.schema.js';
 import type { SentNode } from '../../actions/http/sent-values.js';
 import type { ResponseView } from '../../answers/response-view.js';
 import { readHtml, type HtmlPage } from '../../answers/html.js';

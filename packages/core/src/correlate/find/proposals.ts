@@ -1,7 +1,8 @@
 import { encode } from '../../values/encoding.js';
-import { isPicked, jsonMatches, matchesOf, refined } from '../../answers/extract.js';
+import { isPicked, matchesOf, refined } from '../../extractors/extract.js';
+import { jsonMatches } from '../../answers/json-members.js';
 import type { ResponseView } from '../../answers/response-view.js';
-import type { Extractor } from '../../answers/extractor.schema.js';
+import type { Extractor } from '../../extractors/extractor.schema.js';
 import { boundariesBehind, boundariesFor } from './boundaries.js';
 import type { ReceivedValue } from './received-values.js';
 

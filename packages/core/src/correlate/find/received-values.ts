@@ -1,8 +1,8 @@
 import { pathAndQuery } from '../../take/messages.js';
-import { xmlTexts } from '../../answers/extract.js';
+import { xmlTexts } from '../../answers/xml-texts.js';
 import { readHtml, type HtmlPage } from '../../answers/html.js';
 import type { ResponseView } from '../../answers/response-view.js';
-import type { Extractor } from '../../answers/extractor.schema.js';
+import type { Extractor } from '../../extractors/extractor.schema.js';
 import { keptParts } from './kept-parts.js';
 import { spansOf } from './words.js';
 

@@ -1,9 +1,9 @@
 import type { Exchange, LoadedTake } from '../../take/take.schema.js';
 import { redirectTarget } from '../../take/messages.js';
 import { answeredAtMs } from '../../sockets/unfold-sockets.js';
-import { isPicked, matchesOf } from '../../answers/extract.js';
+import { isPicked, matchesOf } from '../../extractors/extract.js';
 import type { Encoding } from '../../values/template.schema.js';
-import type { Extractor } from '../../answers/extractor.schema.js';
+import type { Extractor } from '../../extractors/extractor.schema.js';
 import { isLeaf, type SentNode } from '../../actions/http/sent-values.js';
 import { recordedText } from '../../values/template.js';
 import { encode } from '../../values/encoding.js';

@@ -1,7 +1,7 @@
 import { isPlainWord } from '../../take/messages.js';
 import { isBareId, sameName, sameThing } from '../find/naming.js';
 import { bitsPerSign } from '../find/shapes.js';
-import type { Extractor } from '../../answers/extractor.schema.js';
+import type { Extractor } from '../../extractors/extractor.schema.js';
 import type { Origin } from '../find/value-index.js';
 import { isWeak } from '../find/wanted.js';
 

@@ -1,20 +1,16 @@
 import { isMap, isScalar, type Document } from 'yaml';
 import * as z from 'zod';
 import { readYaml } from '../yaml-text.js';
-import { codeLimits, type Loop, type Step } from '../../script/step.schema.js';
-import type { Awaited, Expectation, RequestStep, SocketUse } from '../../actions/http/request.schema.js';
+import { actionKindOf, isAction } from '../../actions/action-kinds.js';
 import type { Check, Checked, Condition } from '../../check/check.schema.js';
 import type { Handoff, Made, Script, Transaction } from '../../script/script.schema.js';
+import { codeLimits, type Loop, type Step } from '../../script/step.schema.js';
 import type { Piece, Template } from '../../values/template.schema.js';
-import {
-  ScriptTextSchema,
-  type CheckText,
-  type ConditionText,
-  type RequestText,
-  type ScriptText,
-  type SocketText,
-  type StepText,
-} from './script-text.schema.js';
+import type { StepReading } from './action-text.js';
+import type { CheckText, ConditionText } from './check-text.schema.js';
+import { lineText } from './line-text.js';
+import { requestText } from './request-text.js';
+import { ScriptTextSchema, type ScriptText, type StepText } from './script-text.schema.js';
 import { pieceNames, templateFromText, TemplateTextError, type PieceNames } from './template-text.js';
 
 /** Something that is wrong in the text of a script, with the line and column (from 1) where it stands. */
@@ -26,9 +22,6 @@ export interface TextProblem {
 
 /** What reading the text of a script gives: the script with the bodies that travel with it, or what is wrong. */
 export type ReadScript = { script: Script; files: Map<string, string> } | { problems: TextProblem[] };
-
-/** What is expected where a script does not say. */
-const nothingExpected: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
 
 /**
  * Reads a script from its text. Everything that is wrong is listed with line and column; nothing is guessed. `base` gives what the
@@ -81,6 +74,19 @@ function offsetOf(document: Document, path: readonly PropertyKey[]): number {
 
 /** Turns the validated text into a script. */
 class Reader {
+  readonly #reading: StepReading = {
+    id: (written, letter, path) => this.#id(written, letter, path),
+    problem: (path, offset, message) => {
+      this.#problem(path, offset, message);
+    },
+    origin: (origin, path) => {
+      this.#origin(origin, path);
+    },
+    templates: (recorded) => this.#templates(recorded),
+    check: (check, path, template) => this.#check(check, path, template),
+    checked: (check, path, template) => this.#checked(check, path, template),
+  };
+
   readonly #problems: TextProblem[] = [];
   readonly #names: PieceNames;
   readonly #handoffs: Handoff[];
@@ -143,7 +149,8 @@ class Reader {
   }
 
   #step(step: StepText, path: PropertyKey[]): Step {
-    if ('request' in step) return this.#request(step, path);
+    if ('request' in step) return requestText.read(step, this.#reading, path);
+    if ('line' in step) return lineText.read(step, this.#reading, path);
     if ('pause' in step)
       return { kind: 'pause', id: this.#id(step.id, 'p', path), ms: step.pause, ...(step.spread && { spread: step.spread }) };
     if ('comment' in step) return { kind: 'comment', id: this.#id(step.id, 'c', path), text: step.comment };
@@ -162,7 +169,7 @@ class Reader {
       return {
         kind: 'side-by-side',
         id: this.#id(step.id, 'b', path),
-        steps: step['side-by-side'].map((one, at) => this.#request(one, [...path, 'side-by-side', at])),
+        steps: step['side-by-side'].map((one, at) => requestText.read(one, this.#reading, [...path, 'side-by-side', at])),
       };
     const template = this.#templates(step.recorded);
     if ('log' in step) return { kind: 'log', id: this.#id(step.id, 'l', path), text: template(step.log, [...path, 'log']) };
@@ -233,19 +240,6 @@ class Reader {
     return { id: this.#id(check.id, 'check', path), checked, onFailure: check.onFailure ?? 'mark' };
   }
 
-  #socket(text: SocketText, path: PropertyKey[], template: (text: string, at: PropertyKey[]) => Template): SocketUse {
-    const awaited = ({ same, holds, atMostMs }: Extract<SocketText, { await: string }>['awaits']): Awaited => ({
-      same: same ?? [],
-      holds: (holds ?? []).map((one, at) => this.#checked(one, [...path, 'awaits', 'holds', at], template)),
-      atMostMs,
-    });
-    if ('open' in text) return { action: 'open', socket: text.open };
-    if ('send' in text)
-      return { action: 'send', socket: text.send, format: text.format ?? 'text', awaits: text.awaits ? awaited(text.awaits) : null };
-    if ('await' in text) return { action: 'await', socket: text.await, awaits: awaited(text.awaits) };
-    return { action: 'close', socket: text.close };
-  }
-
   #checked(check: CheckText, path: PropertyKey[], template: (text: string, at: PropertyKey[]) => Template): Checked {
     if ('has' in check) return { kind: 'text', text: template(check.has, [...path, 'has']), present: true };
     if ('lacks' in check) return { kind: 'text', text: template(check.lacks, [...path, 'lacks']), present: false };
@@ -256,34 +250,6 @@ class Reader {
     if ('redirect' in check) return { kind: 'redirect', to: template(check.redirect, [...path, 'redirect']) };
     if ('size' in check) return { kind: 'size', atLeast: check.size.atLeast ?? 0, atMost: check.size.atMost ?? null };
     return { kind: 'time', atMostMs: check.time };
-  }
-
-  #request(step: RequestText, path: PropertyKey[]): RequestStep {
-    const [method = '', ...name] = step.request.split(' ');
-    if (!/^[A-Za-z-]+$/.test(method)) this.#problem([...path, 'request'], 0, 'Write the method first, such as “GET /desk”.');
-    this.#origin(step.origin, path);
-    const template = this.#templates(step.recorded);
-    const checks = (step.checks ?? []).map((one, at) => this.#check(one, [...path, 'checks', at], template));
-    return {
-      kind: 'request',
-      id: this.#id(step.id, 's', path),
-      name: name.length === 0 ? method : step.request,
-      exchange: step.exchange ?? null,
-      ...(step.hops === undefined ? {} : { hops: step.hops }),
-      method,
-      origin: step.origin,
-      url: template(step.url, [...path, 'url']),
-      headers: (step.headers ?? []).flatMap((one, at) =>
-        Object.entries(one).map(([header, value]) => ({ name: header, value: template(value, [...path, 'headers', at, header]) })),
-      ),
-      body: step.body === undefined ? null : template(step.body, [...path, 'body']),
-      bodyFile: step.bodyFile ?? null,
-      expect: { ...nothingExpected, ...step.expect } as Expectation,
-      followRedirects: step.followRedirects ?? false,
-      ...(checks.length === 0 ? {} : { checks }),
-      ...(step.socket && { socket: this.#socket(step.socket, [...path, 'socket'], template) }),
-      ...(step.http2 && { http2: step.http2 }),
-    };
   }
 }
 
@@ -299,9 +265,9 @@ export function filesOf(script: Script): Set<string> {
   const steps = (all: readonly Step[]): void => {
     for (const step of all) {
       if ('steps' in step) steps(step.steps);
-      if (step.kind !== 'request') continue;
-      if (step.bodyFile !== null) found.add(step.bodyFile);
-      if (step.body) walk(step.body);
+      if (!isAction(step)) continue;
+      for (const hash of actionKindOf(step).files(step)) found.add(hash);
+      actionKindOf(step).sent(step).forEach(walk);
     }
   };
   for (const transaction of script.transactions) steps(transaction.steps);

@@ -1,85 +1,26 @@
 import * as z from 'zod';
-import { CheckSchema, ComparisonSchema } from '../../check/check.schema.js';
 import { CookieStepSchema, SpreadSchema } from '../../script/step.schema.js';
-import { ExpectationSchema } from '../../actions/http/request.schema.js';
 import { EvidenceSchema, MadeSchema, TransactionSchema } from '../../script/script.schema.js';
-import { ExtractorSchema } from '../../answers/extractor.schema.js';
+import { ExtractorSchema } from '../../extractors/extractor.schema.js';
+import { ConditionTextSchema, RecordedSchema, type ConditionText } from './check-text.schema.js';
+import { LineTextSchema } from './line-text.js';
+import { RequestTextSchema } from './request-text.js';
 
 /** The version that this product writes; a reader refuses others by name. */
 export const scriptTextVersion = 1;
 
-const Recorded = z.record(z.string(), z.string()).optional();
-
-const ConditionText = z.strictObject({ left: z.string(), is: ComparisonSchema, right: z.string().optional() });
-export type ConditionText = z.infer<typeof ConditionText>;
-
-const limits = { atLeast: z.number().int().nonnegative().optional(), atMost: z.number().int().nonnegative().nullable().optional() };
-const onFailure = CheckSchema.shape.onFailure.optional();
-const own = { id: z.string().optional(), onFailure };
-
-/** A check as text; the first key says what it looks at. */
-export const CheckTextSchema = z.union([
-  z.strictObject({ has: z.string().describe('a text that the answer holds'), ...own }),
-  z.strictObject({ lacks: z.string().describe('a text that the answer does not hold'), ...own }),
-  z.strictObject({ value: ExtractorSchema, is: ComparisonSchema, than: z.string().optional(), ...own }),
-  z.strictObject({ count: ExtractorSchema, ...limits, ...own }),
-  z.strictObject({ status: z.array(z.number().int().min(100).max(599)).min(1), ...own }),
-  z.strictObject({ redirect: z.string().describe('a text in the address that a redirect leads to'), ...own }),
-  z.strictObject({ size: z.strictObject(limits).describe('bytes'), ...own }),
-  z.strictObject({ time: z.number().positive().describe('ms at most'), ...own }),
-]);
-export type CheckText = z.infer<typeof CheckTextSchema>;
-
-const AwaitedText = z.strictObject({
-  same: z.array(z.string()).optional().describe('places (JSON Pointer) that repeat what was sent there'),
-  holds: z.array(CheckTextSchema).optional().describe('what holds of the message'),
-  atMostMs: z.number().int().min(1).max(600_000),
-});
-
-/** What a step does with a WebSocket, as text; the first key says it. */
-export const SocketTextSchema = z.union([
-  z.strictObject({ open: z.string().min(1).describe('the name by which later steps know the WebSocket') }),
-  z.strictObject({
-    send: z.string().min(1).describe('the WebSocket over which the body is sent'),
-    format: z.enum(['text', 'binary']).optional(),
-    awaits: AwaitedText.optional(),
-  }),
-  z.strictObject({ await: z.string().min(1), awaits: AwaitedText }),
-  z.strictObject({ close: z.string().min(1) }),
-]);
-export type SocketText = z.infer<typeof SocketTextSchema>;
-
-const RequestText = z.strictObject({
-  request: z.string().describe('method and name, such as “POST /sign-in”'),
-  id: z.string(),
-  exchange: z.number().int().nullable().optional(),
-  hops: z.array(z.number().int()).optional(),
-  origin: z.string(),
-  url: z.string(),
-  headers: z.array(z.record(z.string(), z.string())).optional(),
-  body: z.string().optional(),
-  bodyFile: z.string().optional().describe('hash of a stored body that is sent as it is'),
-  recorded: Recorded.describe('what was recorded in a piece, where it differs from what its value was first'),
-  expect: ExpectationSchema.partial().optional(),
-  followRedirects: z.boolean().optional(),
-  checks: z.array(CheckTextSchema).optional(),
-  socket: SocketTextSchema.optional(),
-  http2: z.literal(true).optional(),
-});
-export type RequestText = z.infer<typeof RequestText>;
-
 const id = z.string().optional();
 const PauseText = z.strictObject({ pause: z.number().nonnegative().describe('ms'), id, spread: SpreadSchema.optional() });
 const CommentText = z.strictObject({ comment: z.string(), id });
-const LogText = z.strictObject({ log: z.string(), id, recorded: Recorded });
-const VariableText = z.strictObject({ variable: z.string().min(1), value: z.string(), id, recorded: Recorded });
+const LogText = z.strictObject({ log: z.string(), id, recorded: RecordedSchema });
+const VariableText = z.strictObject({ variable: z.string().min(1), value: z.string(), id, recorded: RecordedSchema });
 const CookieText = z.strictObject({
   cookie: z.string().min(1),
   action: CookieStepSchema.shape.action,
   origin: z.string(),
   value: z.string(),
   id,
-  recorded: Recorded,
+  recorded: RecordedSchema,
 });
 const CodeText = z.strictObject({
   code: z.string(),
@@ -94,21 +35,21 @@ const MeetText = z.strictObject({
   atMostMs: z.number().int().min(1).max(3_600_000),
   id,
 });
-const BesideText = z.strictObject({ 'side-by-side': z.array(RequestText), id });
+const BesideText = z.strictObject({ 'side-by-side': z.array(RequestTextSchema), id });
 
 const repeatText = {
   repeat: z.string(),
   id,
   times: z.number().int().min(1).max(10_000).describe('rounds; the most there are where it goes by something else'),
   pauseMs: z.number().nonnegative(),
-  while: ConditionText.optional(),
+  while: ConditionTextSchema.optional(),
   eachMatch: z.strictObject({ step: z.string(), extractor: ExtractorSchema, variable: z.string().min(1) }).optional(),
   eachRow: z.string().optional().describe('id of the data table of which each round takes a row'),
-  recorded: Recorded,
+  recorded: RecordedSchema,
 };
-const whenText = { when: z.string(), condition: ConditionText, id, recorded: Recorded };
+const whenText = { when: z.string(), condition: ConditionTextSchema, id, recorded: RecordedSchema };
 
-type Recorded = z.infer<typeof Recorded>;
+type Recorded = z.infer<typeof RecordedSchema>;
 /** A container as text. */
 export interface RepeatText {
   repeat: string;
@@ -130,7 +71,19 @@ export interface WhenText {
   steps: StepText[];
 }
 
-const leaves = [RequestText, PauseText, CommentText, LogText, VariableText, CookieText, CodeText, MeetText, BesideText] as const;
+/** Steps that hold no others; those that act have their text form in a file of their kind. */
+const leaves = [
+  RequestTextSchema,
+  LineTextSchema,
+  PauseText,
+  CommentText,
+  LogText,
+  VariableText,
+  CookieText,
+  CodeText,
+  MeetText,
+  BesideText,
+] as const;
 
 /** A step as text; the first key says its kind. */
 export type StepText = z.infer<(typeof leaves)[number]> | RepeatText | WhenText;

@@ -1,17 +1,14 @@
 import { failureReason, type FailureCode, type FailureReason } from '@sturdy/core';
+import { connectionFailure } from '../../net/connection-failure.js';
 import { isCertificateError } from './target-tls.js';
 
-/** Codes of Node.js and of its HTTP client, with what they mean; `where` is the address without its query. */
-const known: Record<string, [FailureCode, (origin: string, where: string) => string]> = {
-  ECONNREFUSED: ['connection-refused', (origin) => `${origin} refused the connection. See whether the application runs and listens there.`],
-  ECONNRESET: ['connection-reset', (_, where) => `${where} reset the connection before it answered.`],
-  EPIPE: ['connection-closed', (_, where) => `${where} closed the connection while the request was sent.`],
-  ENOTFOUND: ['name-not-found', (origin) => `${origin} cannot be found: its name has no address.`],
-  UND_ERR_CONNECT_TIMEOUT: ['connect-timed-out', (_, where) => `${where} did not accept a connection in time.`],
-  UND_ERR_SOCKET: ['connection-closed', (_, where) => `${where} closed the connection before its answer was complete.`],
+/** Codes of the HTTP client, with what they mean; `where` is the address without its query. */
+const known: Record<string, [FailureCode, (where: string) => string]> = {
+  UND_ERR_CONNECT_TIMEOUT: ['connect-timed-out', (where) => `${where} did not accept a connection in time.`],
+  UND_ERR_SOCKET: ['connection-closed', (where) => `${where} closed the connection before its answer was complete.`],
   UND_ERR_RES_CONTENT_LENGTH_MISMATCH: [
     'length-mismatch',
-    (_, where) => `${where} sent another number of bytes than its Content-Length says.`,
+    (where) => `${where} sent another number of bytes than its Content-Length says.`,
   ],
 };
 
@@ -30,7 +27,9 @@ export function exchangeFailure(error: unknown, origin: string, target: string):
   const { code, message, name } = (error ?? {}) as { code?: string; message?: string; name?: string };
   const where = `${origin}${target.split('?')[0] ?? ''}`;
   const [failureCode, sentence] = (code === undefined ? undefined : known[code]) ?? [];
-  if (failureCode && sentence) return failureReason(failureCode, sentence(origin, where));
+  if (failureCode && sentence) return failureReason(failureCode, sentence(where));
+  const connection = connectionFailure(code, origin, where);
+  if (connection) return connection;
   if (code !== undefined && isCertificateError(code))
     return failureReason(
       'certificate-refused',

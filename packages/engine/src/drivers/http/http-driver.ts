@@ -14,6 +14,7 @@ import {
 } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Outcome } from '../../contract/driver.js';
+import { notAllowed, refusalOf, rulesFor } from '../../contract/rules.js';
 import { outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse, type WireSocket } from './wire.js';
 import { RequestUnderWay, type SendingGround } from './request-under-way.js';
 import { TargetTls } from './target-tls.js';
@@ -48,17 +49,16 @@ export interface HttpDriverOptions {
 export function optionsFor(
   environment: Environment,
   tls: TargetTls,
-  { line, browser, timeouts }: Pick<Crew, 'line' | 'browser' | 'timeouts'> = {},
+  crew: Pick<Crew, 'line' | 'browser' | 'timeouts'> = {},
 ): HttpDriverOptions {
+  const { line, browser } = crew;
+  const rules = rulesFor(environment, crew);
+  const { limits } = rules;
   return {
     ...(line ? { line: new UserLine(line) } : {}),
-    ...(timeouts
-      ? {
-          connectLimitMs: timeouts.connectMs,
-          answerLimitMs: timeouts.answerMs,
-          ...(timeouts.firstByteMs === undefined ? {} : { firstByteLimitMs: timeouts.firstByteMs }),
-        }
-      : {}),
+    connectLimitMs: limits.connectMs,
+    answerLimitMs: limits.answerMs,
+    ...(limits.firstByteMs === undefined ? {} : { firstByteLimitMs: limits.firstByteMs }),
     ...(browser
       ? {
           connections: browser.connections,
@@ -68,7 +68,7 @@ export function optionsFor(
           ],
         }
       : {}),
-    allows: (origin) => environment.targets.includes(origin) && isLoopback(origin),
+    allows: (origin) => refusalOf(rules, origin) === null,
     doors: { credentials: environment.credentials, upstreamProxy: proxyOf(environment), tls },
   };
 }
@@ -83,6 +83,8 @@ const usualAnswerLimitMs = 60_000;
 const usualBodyLimitBytes = 16 << 20;
 const mostRedirects = 10;
 const mostSignInRounds = 3;
+/** Exchanges of one action: with each redirect the door may ask who is there. */
+const mostExchanges = (mostRedirects + 1) * (mostSignInRounds + 1);
 /** The driver has time-outs of its own. */
 const noLimits = { headersTimeout: 0, bodyTimeout: 0 };
 /** Requests at a time over one connection of HTTP/2, as most servers allow. */
@@ -147,6 +149,7 @@ function withCookies(headers: readonly Header[], kept: string): Header[] {
 /** HTTP/1.1 and HTTP/2 over undici, and WebSockets: own connections, own cookies (RFC 6265), timings of every phase. */
 export class HttpDriver implements HttpUserDriver {
   readonly #cookies = new UserCookies();
+  readonly mostExchanges = mostExchanges;
   readonly #sockets = new UserSockets();
   readonly #connections = new Map<string, Connection[]>();
   readonly #sessions = new TlsSessions();
@@ -365,14 +368,7 @@ export class HttpDriver implements HttpUserDriver {
   }
 
   #refused(origin: string): WireResponse {
-    return this.#failed(
-      failureReason(
-        'target-not-allowed',
-        `${origin} is not an allowed target, so nothing was sent. Add it to the environment if it is yours to test.`,
-      ),
-      [],
-      0,
-    );
+    return this.#failed(notAllowed(origin), [], 0);
   }
 
   #failed(failure: FailureReason, sentHeaders: Header[], durationMs: number): WireResponse {

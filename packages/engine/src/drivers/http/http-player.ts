@@ -1,16 +1,6 @@
-import {
-  checkFailure,
-  failureOf,
-  failureOfCheck,
-  failureReason,
-  readValue,
-  redirectTarget,
-  ResponseView,
-  signOf,
-  type Check,
-  type FailureReason,
-  type Header,
-} from '@sturdy/core';
+import { failureOf, redirectTarget, ResponseView, signOf, type Header } from '@sturdy/core';
+import { allHold, askChecks, readHandoffs } from '../../contract/judge-answer.js';
+import { perform } from '../../contract/perform.js';
 import type { AnyPlayed, Player, PlayerGround } from '../../contract/player.js';
 import type { Scope } from '../../values/scope.js';
 import type { NextRequest } from '../../sandbox/sandbox.js';
@@ -18,10 +8,9 @@ import type { CompiledRequest, CompiledSocket } from './compile-request.js';
 import type { HttpUserDriver, WireRequest, WireResponse, WireSocket } from './wire.js';
 
 /** A request that was played. */
-export interface PlayedRequest extends AnyPlayed {
+export interface PlayedRequest extends AnyPlayed<WireResponse> {
   kind: 'http';
   request: WireRequest;
-  response: WireResponse;
 }
 
 const decoder = new TextDecoder();
@@ -44,8 +33,6 @@ export class HttpPlayer implements Player<CompiledRequest, PlayedRequest> {
   last: LastAnswer | null = null;
   /** What code wants changed of the next request. */
   next: NextRequest | null = null;
-  /** The last answers of the steps that are looked at again later. */
-  readonly answers = new Map<string, ResponseView>();
   /** Where each open WebSocket leads to. */
   readonly #socketTargets = new Map<string, string>();
 
@@ -55,7 +42,6 @@ export class HttpPlayer implements Player<CompiledRequest, PlayedRequest> {
   ) {}
 
   renew(): void {
-    this.answers.clear();
     this.last = null;
     this.next = null;
   }
@@ -63,25 +49,21 @@ export class HttpPlayer implements Player<CompiledRequest, PlayedRequest> {
   async play(transaction: string, action: CompiledRequest, scope: Scope): Promise<PlayedRequest> {
     const startedAtMs = performance.now();
     const request = this.#filledIn(action, scope);
-    const outcome = await this.driver.perform(request);
+    const outcome = await perform(this.driver, request, this.ground.rules);
     const response = outcome.observation;
-    const missing: string[] = [];
+    let missing: string[] = [];
     let failure = outcome.failure;
-    let checks: CheckResult = { failures: [], asks: 'nothing' };
-    if (failure === null) {
+    let checks = allHold;
+    if (failure === null && response) {
       const view = new ResponseView(response.status, response.headers, response.body ? decoder.decode(response.body) : '');
       const location = redirectTarget(request.origin + request.target, response.hops.length > 0 ? response.hops : [response]);
       failure = failureOf(view, action.expect, location) ?? signOf(view, action.failureSigns);
-      for (const { handoff, extractor, hop, fill } of action.extracts) {
-        const value = readValue(extractor, hop === undefined ? view : viewOfHop(response, hop), scope.random, fill && (() => fill(scope)));
-        if (value === undefined) missing.push(handoff);
-        else scope.handoffs.set(handoff, value);
-      }
+      missing = readHandoffs(action.extracts, view, scope, (hop) => viewOfHop(response, hop));
       if (this.ground.usesCode) this.last = { url: request.origin + request.target, view };
-      if (this.ground.keepsAnswerOf.has(action.step)) this.answers.set(action.step, view);
+      if (this.ground.keepsAnswerOf.has(action.step)) this.ground.answers.set(action.step, view);
       if (action.checks.length > 0) {
         const answer = { view, location, bytes: response.body?.length ?? 0, durationMs: response.durationMs };
-        checks = this.#checked(action.checks, answer, scope);
+        checks = askChecks(action.checks, answer, this.ground.fill, scope);
         failure ??= checks.failures[0] ?? null;
       }
     }
@@ -91,15 +73,15 @@ export class HttpPlayer implements Player<CompiledRequest, PlayedRequest> {
       step: action.step,
       startedAtMs,
       outcome,
-      firstByteMs: Math.max(0, response.timings.wait),
-      answered: response.status !== 0,
-      fromCache: response.fromCache === true,
+      firstByteMs: Math.max(0, response?.timings.wait ?? 0),
+      answered: response !== null && response.status !== 0,
+      status: response === null || response.status === 0 ? null : response.status,
+      fromCache: response?.fromCache === true,
       failure,
       checks: checks.failures.map((reason) => reason.text),
       asks: checks.asks,
       missing,
       request,
-      response,
     };
   }
 
@@ -125,29 +107,6 @@ export class HttpPlayer implements Player<CompiledRequest, PlayedRequest> {
     this.next = null;
     return changed(request, next);
   }
-
-  #checked(checks: readonly Check[], answer: Parameters<typeof checkFailure>[1], scope: Scope): CheckResult {
-    const failed = checks.flatMap((check) => {
-      try {
-        const sentence = checkFailure(check, answer, (template) => this.ground.fill(template, scope));
-        return sentence === null ? [] : [{ failure: failureOfCheck(check, sentence), asks: check.onFailure }];
-      } catch (error) {
-        const text = `A check cannot be made: ${error instanceof Error ? error.message : String(error)}`;
-        return [{ failure: failureReason('check-invalid', text, check.id), asks: check.onFailure }];
-      }
-    });
-    const asks = failed.map((one) => one.asks);
-    return {
-      failures: failed.map((one) => one.failure),
-      asks: asks.includes('stop-user') ? 'stop-user' : asks.includes('next-iteration') ? 'next-iteration' : 'nothing',
-    };
-  }
-}
-
-/** What the checks of one answer came to. */
-interface CheckResult {
-  failures: FailureReason[];
-  asks: AnyPlayed['asks'];
 }
 
 /** What the driver is told of a WebSocket; the message that it waits for may depend on what is sent. */

@@ -1,50 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
-import { EncodingSchema, recordedText, type Encoding, type Extractor } from '@sturdy/core';
-
-type Kind = Extractor['kind'];
-
-const kinds: { id: Kind; name: string }[] = [
-  { id: 'header', name: 'a header' },
-  { id: 'cookie', name: 'a cookie' },
-  { id: 'field', name: 'a form field' },
-  { id: 'attribute', name: 'an attribute of an element' },
-  { id: 'jsonpath', name: 'a member of JSON' },
-  { id: 'xml', name: 'an element of XML' },
-  { id: 'xpath', name: 'XPath over XML' },
-  { id: 'between', name: 'the text between two others' },
-  { id: 'regex', name: 'an expression' },
-];
-
-const blank: Record<Kind, Extractor> = {
-  header: { kind: 'header', name: 'location' },
-  cookie: { kind: 'cookie', name: '' },
-  field: { kind: 'field', name: '', nth: 0 },
-  attribute: { kind: 'attribute', element: 'a', by: null, attribute: 'href', nth: 0 },
-  jsonpath: { kind: 'jsonpath', path: '$.id', pick: 'first' },
-  xml: { kind: 'xml', path: '/', nth: 0 },
-  xpath: { kind: 'xpath', expression: '//id', pick: 'first' },
-  between: { kind: 'between', left: '', right: '', nth: 0 },
-  regex: { kind: 'regex', pattern: '', nth: 0 },
-};
-
-/** The texts that each kind is made of, with what they are called and an example. */
-const texts: Record<Kind, { key: string; label: string; hint: string }[]> = {
-  header: [{ key: 'name', label: 'Name of the header', hint: 'location' }],
-  cookie: [{ key: 'name', label: 'Name of the cookie', hint: 'visit' }],
-  field: [{ key: 'name', label: 'Name of the field', hint: 'key' }],
-  attribute: [
-    { key: 'element', label: 'Element', hint: 'meta' },
-    { key: 'attribute', label: 'Attribute', hint: 'content' },
-  ],
-  jsonpath: [{ key: 'path', label: 'Path (JSONPath, RFC 9535)', hint: '$.items[*].id' }],
-  xml: [{ key: 'path', label: 'Path of elements', hint: '/release/intake' }],
-  xpath: [{ key: 'expression', label: 'Expression (XPath 3.1)', hint: '//m:row[m:state = "free"]/@id' }],
-  between: [
-    { key: 'left', label: 'Text before', hint: 'data-id="' },
-    { key: 'right', label: 'Text after', hint: '"' },
-  ],
-  regex: [{ key: 'pattern', label: 'Expression; its first group is read', hint: 'id=(\\d+)' }],
-};
+import { EncodingSchema, recordedText, type Encoding, type Extractor, type ExtractorKindName } from '@sturdy/core';
+import { extractorForms } from './extractor-forms';
 
 const wrappings: { id: Encoding; name: string }[] = [
   { id: 'component', name: 'percent signs' },
@@ -55,6 +11,8 @@ const wrappings: { id: Encoding; name: string }[] = [
   { id: 'hex', name: 'hex' },
 ];
 
+const pickNames = { first: 'the first', last: 'the last', any: 'any of them', nth: 'by its number' };
+
 /** A way to read a value, as a form; tells every change at once, so that it can be tried while it is written. */
 @Component({
   selector: 'app-extractor-form',
@@ -63,7 +21,7 @@ const wrappings: { id: Encoding; name: string }[] = [
     <label class="field wide"
       >Read
       <select #kind (change)="setKind(kind.value)">
-        @for (one of kinds; track one.id) {
+        @for (one of kinds(); track one.id) {
           <option [value]="one.id" [selected]="one.id === value().kind">{{ one.name }}</option>
         }
       </select></label
@@ -169,14 +127,16 @@ const wrappings: { id: Encoding; name: string }[] = [
 export class ExtractorForm {
   readonly value = input.required<Extractor>();
   readonly changed = output<Extractor>();
-  readonly kinds = kinds;
+  /** The ways to read that make sense of the answer; all where nothing is said. */
+  readonly offered = input<readonly ExtractorKindName[]>(Object.keys(extractorForms) as ExtractorKindName[]);
+  readonly kinds = computed(() => this.offered().map((id) => ({ id, name: extractorForms[id].name })));
   readonly wrappings = wrappings;
-  readonly ownTexts = computed(() => texts[this.value().kind]);
+  readonly ownTexts = computed(() => extractorForms[this.value().kind].texts);
   readonly own = computed(() => {
     const value = this.value();
     return value.kind === 'attribute' ? value : null;
   });
-  readonly canPick = computed(() => !/^(header|cookie)$/.test(this.value().kind));
+  readonly canPick = computed(() => extractorForms[this.value().kind].picks.length > 0);
   readonly nth = computed(() => {
     const value = this.value();
     return 'nth' in value ? value.nth : 0;
@@ -188,19 +148,8 @@ export class ExtractorForm {
     return pick ?? (this.nth() === 0 ? 'first' : 'nth');
   });
   readonly choices = computed(() => {
-    const { kind } = this.value();
-    const byNumber = kind !== 'jsonpath';
-    const byPick = !/^(field|xml)$/.test(kind);
-    return [
-      { id: 'first', name: 'the first' },
-      ...(byPick
-        ? [
-            { id: 'last', name: 'the last' },
-            { id: 'any', name: 'any of them' },
-          ]
-        : []),
-      ...(byNumber ? [{ id: 'nth', name: 'by its number' }] : []),
-    ];
+    const { picks } = extractorForms[this.value().kind];
+    return (['first', 'last', 'any', 'nth'] as const).filter((id) => picks.includes(id)).map((id) => ({ id, name: pickNames[id] }));
   });
   readonly beside = computed(() => recordedText(this.value().beside ?? []));
 
@@ -213,7 +162,12 @@ export class ExtractorForm {
   }
   setKind(kind: string): void {
     const { within, decode, beside } = this.value();
-    this.changed.emit({ ...blank[kind as Kind], ...(within && { within }), ...(decode && { decode }), ...(beside && { beside }) });
+    this.changed.emit({
+      ...extractorForms[kind as ExtractorKindName].blank,
+      ...(within && { within }),
+      ...(decode && { decode }),
+      ...(beside && { beside }),
+    });
   }
   setBy(name: string, value: string): void {
     this.#change({ by: name === '' ? null : { name, value } });

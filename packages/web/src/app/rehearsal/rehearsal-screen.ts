@@ -2,7 +2,16 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, li
 import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { answerOf, requestSteps, resultOf, resultWords, type Rehearsal, type RehearsalOrder, type RehearsalNote } from '@sturdy/core';
+import {
+  answerOf,
+  actionSteps,
+  actionKindOf,
+  resultOf,
+  resultWords,
+  type Rehearsal,
+  type RehearsalOrder,
+  type RehearsalNote,
+} from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
 import { dataActions, dataFeature } from '../data/data';
 import { EnvironmentDialogs } from '../frame/environment-dialogs';
@@ -15,6 +24,7 @@ import { takesFeature } from '../takes/takes.feature';
 import { loadScriptOf } from '../scripts/script-of-address';
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
+import { LineView } from './line-view';
 import { ProofNote } from './proof-note';
 import { DifferenceView } from './difference-view';
 import { RehearsalStarter } from './rehearsal-starter';
@@ -24,7 +34,7 @@ import type { RehearsalKind } from './rehearse-dialog';
 @Component({
   selector: 'app-rehearsal-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, ProofNote, VerdictShape, BodyView, DifferenceView],
+  imports: [RouterLink, LineView, ProofNote, VerdictShape, BodyView, DifferenceView],
   templateUrl: './rehearsal-screen.html',
   styleUrl: './rehearsal-screen.scss',
 })
@@ -71,30 +81,39 @@ export class RehearsalScreen {
     return all;
   });
   readonly current = computed(() => this.rehearsal()?.steps.find((one) => one.step === this.selected()));
+  /** What the chosen step sent and got, by its kind. */
+  readonly request = computed(() => {
+    const captured = this.current()?.captured;
+    return captured?.kind === 'request' ? captured : undefined;
+  });
+  readonly line = computed(() => {
+    const captured = this.current()?.captured;
+    return captured?.kind === 'line' ? captured : undefined;
+  });
   readonly tabs = ['Answer', 'Sent', 'Headers', 'Pages', 'As it came'] as const;
   readonly tabNow = signal<(typeof this.tabs)[number]>('Answer');
   readonly difference = resource({
     params: () => {
       const [rehearsal, step] = [this.rehearsal(), this.current()];
-      return rehearsal && step?.captured
+      return rehearsal && step && this.request()
         ? { script: this.id(), rehearsal: rehearsal.id, step: step.step, beside: this.besideRehearsal()?.id ?? 'take' }
         : undefined;
     },
     loader: ({ params }) => firstValueFrom(this.#api.stepDifference(params.script, params.rehearsal, params.step, params.beside)),
   });
-  readonly #requests = computed(() => {
+  readonly #actions = computed(() => {
     const script = this.script();
-    return new Map(script ? requestSteps(script).map((one) => [one.step.id, one]) : []);
+    return new Map(script ? actionSteps(script).map((one) => [one.step.id, one]) : []);
   });
-  readonly stepCount = computed(() => this.#requests().size);
+  readonly stepCount = computed(() => this.#actions().size);
   readonly exchange = computed(() => {
-    const step = this.#requests().get(this.selected() ?? '')?.step;
+    const step = this.#actions().get(this.selected() ?? '')?.step;
     const n = step && answerOf(step);
     return n == null ? undefined : this.#exchanges().find((one) => one.n === n);
   });
   readonly accepted = computed(() => {
-    const [accept, own] = [this.current()?.accept, this.#requests().get(this.selected() ?? '')?.step];
-    return JSON.stringify(accept?.expect) === JSON.stringify(own?.expect);
+    const [accept, own] = [this.current()?.accept, this.#actions().get(this.selected() ?? '')?.step];
+    return own?.kind === 'request' && JSON.stringify(accept?.expect) === JSON.stringify(own.expect);
   });
   readonly rightPage = computed(() => this.#pageOf(this.rehearsal()));
   readonly leftPage = computed(() => {
@@ -109,7 +128,7 @@ export class RehearsalScreen {
     const mask = inject(SecretMask);
     effect(() => {
       const captured = this.current()?.captured;
-      const bodies = [captured?.request.body?.hash, captured?.response?.body?.hash].filter((one) => one !== undefined);
+      const bodies = captured ? actionKindOf(captured).bodies(captured) : [];
       const exchange = this.exchange();
       const takeId = this.script()?.takeId;
       if (takeId) void mask.look(takeId, exchange ? [exchange.n] : [], bodies);
@@ -120,10 +139,10 @@ export class RehearsalScreen {
     return this.#notes().get(step) ?? [];
   }
   nameOf(step: string): string {
-    return this.#requests().get(step)?.step.name ?? step;
+    return this.#actions().get(step)?.step.name ?? step;
   }
   numberOf(step: string): number {
-    return this.#requests().get(step)?.number ?? 0;
+    return this.#actions().get(step)?.number ?? 0;
   }
   nameOfRehearsal(one: Rehearsal): string {
     const how = one.waitingAt

@@ -4,7 +4,8 @@ import {
   type Deal,
   boundColumns,
   mostRounds,
-  requestSteps,
+  actionKindOf,
+  actionSteps,
   resolveTarget,
   type DataTable,
   type Environment,
@@ -34,8 +35,9 @@ export interface RehearsalChoice {
       <div class="note warn">
         <b>This makes real records.</b>
         One virtual user plays the script{{ kind() === 'repair' ? ', up to ' + mostRounds + ' times' : twice() ? ', and once more' : '' }}.
-        Each time it makes what a person would make: {{ changing() }} of its {{ count() }} requests can change something in the application
-        ({{ methods() }}). They go to
+        Each time it makes what a person would make: {{ changing() }} of its {{ count() }} steps can change something in the application ({{
+          methods()
+        }}). They go to
         @for (one of targets(); track one) {
           <span class="mono">{{ one }}</span>{{ $last ? '' : ', ' }}
         }
@@ -128,14 +130,17 @@ export class RehearseDialog {
   readonly #rows = new Map<string, number>();
   readonly steps = computed(() => {
     const script = this.script();
-    return script ? requestSteps(script) : [];
+    return script ? actionSteps(script) : [];
   });
   readonly count = computed(() => this.steps().length);
-  readonly #changing = computed(() => this.steps().filter(({ step }) => !/^(GET|HEAD|OPTIONS|AWAIT|CLOSE)$/i.test(step.method)));
+  readonly #changing = computed(() => this.steps().filter(({ step }) => actionKindOf(step).mayChange(step)));
   readonly changing = computed(() => this.#changing().length);
   readonly methods = computed(() => {
     const counts = new Map<string, number>();
-    for (const { step } of this.#changing()) counts.set(step.method, (counts.get(step.method) ?? 0) + 1);
+    for (const { step } of this.#changing()) {
+      const verb = actionKindOf(step).verb(step);
+      counts.set(verb, (counts.get(verb) ?? 0) + 1);
+    }
     return [...counts].map(([method, count]) => `${count} ${method}`).join(', ') || 'none by its method';
   });
   readonly #resolved = computed(() => {

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, inject, input, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { catchError, of, switchMap } from 'rxjs';
+import { actionKindOf, type UserLogEntry } from '@sturdy/core';
 import { Api } from '../shared/api';
 import { clock, figure } from '../shared/format';
 import { ExchangeView } from './exchange-view';
@@ -20,8 +21,8 @@ import { ExchangeView } from './exchange-view';
           <div class="pad one">
             <div class="head">
               <span class="muted">{{ clock(one.atMs / 1000) }} · user {{ one.user }} · iteration {{ one.iteration }}</span>
-              <b>{{ one.status || 'no answer' }}</b><span>{{ figure(one.durationMs) }} ms</span>
-              <span class="mono">{{ one.exchange?.captured?.request?.method }} {{ one.exchange?.captured?.request?.url }}</span>
+              <b>{{ answerWords(one) }}</b><span>{{ figure(one.durationMs) }} ms</span>
+              <span class="mono">{{ sentWords(one) }}</span>
               <button class="act slim" (click)="open.set(open() === $index ? null : $index)" [attr.aria-expanded]="open() === $index">
                 {{ open() === $index ? 'Close' : 'Show' }}
               </button>
@@ -61,6 +62,13 @@ export class CapturedCard {
   readonly entries = toSignal(toObservable(this.runId).pipe(switchMap((id) => this.#api.captured(id).pipe(catchError(() => of([]))))), {
     initialValue: [],
   });
+  answerWords({ exchange, status }: UserLogEntry): string {
+    const captured = exchange?.captured;
+    return (captured ? actionKindOf(captured).answerWords(captured) : status === null ? null : String(status)) ?? 'no answer';
+  }
+  sentWords({ exchange }: UserLogEntry): string {
+    return exchange ? actionKindOf(exchange.captured).playedWords(exchange.captured) : '';
+  }
   readonly clock = clock;
   readonly figure = figure;
 }

@@ -1,5 +1,5 @@
-import { ChangeDetectionStrategy, Component, input } from '@angular/core';
-import type { CapturedExchange } from '@sturdy/core';
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { actionKindOf, type CapturedExchange } from '@sturdy/core';
 import { figure } from '../shared/format';
 
 /** A captured exchange: what was sent, and what was answered. */
@@ -8,15 +8,11 @@ import { figure } from '../shared/format';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<div class="twin">
     <div>
-      <div class="muted small">
-        Sent by user {{ exchange().user }}: {{ exchange().captured.request.method }} {{ exchange().captured.request.url }}
-      </div>
+      <div class="muted small">Sent by user {{ exchange().user }}: {{ words().sent }}</div>
       <pre class="body" tabindex="0">{{ exchange().requestText || 'no body' }}</pre>
     </div>
     <div>
-      <div class="muted small">
-        Answered {{ exchange().captured.response?.status ?? 'nothing' }} in {{ figure(exchange().captured.durationMs) }} ms
-      </div>
+      <div class="muted small">Answered {{ words().answer ?? 'nothing' }} in {{ figure(exchange().captured.durationMs) }} ms</div>
       <pre class="body" tabindex="0">{{ exchange().responseText || exchange().captured.failure || 'no body' }}</pre>
     </div>
   </div>`,
@@ -34,5 +30,10 @@ import { figure } from '../shared/format';
 })
 export class ExchangeView {
   readonly exchange = input.required<CapturedExchange>();
+  readonly words = computed(() => {
+    const { captured } = this.exchange();
+    const kind = actionKindOf(captured);
+    return { sent: kind.playedWords(captured), answer: kind.answerWords(captured) };
+  });
   readonly figure = figure;
 }

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import {
   failureKind,
   failureKindWords,
-  requestSteps,
+  actionSteps,
   samplesOnPage,
   type RunResult,
   type SamplePage,
@@ -99,7 +99,7 @@ export class SamplesCard {
     return this.scripts()
       .filter((one) => played.has(one.id))
       .flatMap((script) =>
-        requestSteps(script).map(({ step, transaction }) => ({ id: step.id, name: step.name, transaction: transaction.name })),
+        actionSteps(script).map(({ step, transaction }) => ({ id: step.id, name: step.name, transaction: transaction.name })),
       );
   });
   readonly transactions = computed(() => [...new Set(this.steps().map((one) => one.transaction))]);

@@ -4,7 +4,7 @@ import { Store } from '@ngrx/store';
 import { projectActions, projectFeature } from '../project/project';
 import { ConfirmDelete } from '../shared/confirm-delete';
 import { VerdictShape } from '../shared/verdict-shape';
-import { requestSteps, type Script } from '@sturdy/core';
+import { actionSteps, type Script } from '@sturdy/core';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
 
@@ -27,7 +27,7 @@ import { scriptsFeature } from './scripts.feature';
             <tr>
               <th>Script</th>
               <th class="num">Transactions</th>
-              <th class="num">Requests</th>
+              <th class="num">Actions</th>
               <th class="num">Handoffs</th>
               <th class="num">Unsure</th>
               <th>Last rehearsal</th>
@@ -43,7 +43,7 @@ import { scriptsFeature } from './scripts.feature';
                   >
                 </td>
                 <td class="num">{{ script.transactions.length }}</td>
-                <td class="num">{{ requests(script) }}</td>
+                <td class="num">{{ actions(script) }}</td>
                 <td class="num">{{ script.handoffs.length }}</td>
                 <td class="num">{{ script.unsure.length }}</td>
                 <td>
@@ -92,8 +92,8 @@ export class ScriptList {
     this.#store.dispatch(projectActions.boardAsked());
   }
 
-  requests(script: Script): number {
-    return requestSteps(script).length;
+  actions(script: Script): number {
+    return actionSteps(script).length;
   }
 
   remove(id: string): void {

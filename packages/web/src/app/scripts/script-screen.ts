@@ -22,7 +22,9 @@ import {
   freshId,
   idsOf,
   outermost,
+  actionKindOf,
   requestSteps,
+  type ActionStep,
   resultOf,
   resultWords,
   type ClassifiedValue,
@@ -138,10 +140,10 @@ export class ScriptScreen {
     const script = this.script();
     return script ? requestSteps(script).find(({ step }) => step.id === this.selected())?.step : undefined;
   });
-  /** The transaction, container or step without a request that is chosen. */
+  /** The transaction or step that is chosen, where it is no request. */
   readonly other = computed(() => {
     const id = this.selected();
-    return this.rows().some((row) => row.id === id && row.kind !== 'request') ? id : null;
+    return this.rows().some((row) => row.id === id && (row.kind !== 'action' || row.step.kind !== 'request')) ? id : null;
   });
   /** Steps that were chosen together. */
   readonly picked = signal<ReadonlySet<string>>(new Set());
@@ -159,7 +161,7 @@ export class ScriptScreen {
     const script = this.script();
     return script && namesFor(script, this.#tables());
   });
-  readonly requestCount = computed(() => this.rows().filter((one) => one.kind === 'request').length);
+  readonly requestCount = computed(() => this.rows().filter((one) => one.kind === 'action').length);
   readonly takeName = computed(() => this.takes().find((one) => one.id === this.script()?.takeId)?.name ?? 'a take');
   readonly secondName = computed(() => this.takes().find((one) => one.id === this.script()?.secondTakeId)?.name);
   readonly otherTakes = computed(() => this.takes().filter((one) => one.id !== this.script()?.takeId && one.state === 'done'));
@@ -230,12 +232,18 @@ export class ScriptScreen {
     return hue(Math.max(0, this.script()?.handoffs.findIndex((one) => one.id === handoff) ?? 0));
   }
   durationOf(row: SpineRow): string {
-    const chain = row.kind === 'request' ? exchangesOf(row.step) : [];
+    const chain = row.kind === 'action' ? exchangesOf(row.step) : [];
     const ms = chain.reduce((sum, n) => sum + (this.durations().get(n) ?? 0), 0);
     return chain.length === 0 ? '' : `${figure(ms)} ms`;
   }
-  target(row: Extract<SpineRow, { kind: 'request' }>): string {
-    return row.step.name.slice(row.step.method.length + 1) || row.step.name;
+  verb(step: ActionStep): string {
+    return actionKindOf(step).verb(step);
+  }
+  shortName(step: ActionStep): string {
+    return actionKindOf(step).shortName(step);
+  }
+  redirects(step: ActionStep): number {
+    return step.kind === 'request' ? (step.hops?.length ?? 0) : 0;
   }
   select(step: string): void {
     this.#store.dispatch(scriptsActions.stepSelected({ step }));
@@ -255,7 +263,7 @@ export class ScriptScreen {
     this.picked.set(next);
     this.select(id);
   }
-  say(step: Exclude<Step, { kind: 'request' }>): string {
+  say(step: Exclude<Step, ActionStep>): string {
     const names = this.#names();
     return names ? sayStep(step, names, this.#tables()) : '';
   }

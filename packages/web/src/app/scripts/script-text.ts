@@ -16,7 +16,7 @@ import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint';
 import { EditorState } from '@codemirror/state';
 import { EditorView } from '@codemirror/view';
 import { Store } from '@ngrx/store';
-import { requestSteps, type Script, type TextProblem } from '@sturdy/core';
+import { actionSteps, type Script, type TextProblem } from '@sturdy/core';
 import { basicSetup } from 'codemirror';
 import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
@@ -202,13 +202,13 @@ export class ScriptTextView {
     view.dispatch(setDiagnostics(view.state, marks));
   }
 
-  /** Tells the request whose lines hold the cursor. */
+  /** Tells the action whose lines hold the cursor. */
   #tellStep({ doc, selection }: EditorState): void {
-    const requests = new Set(requestSteps(this.script()).map(({ step }) => step.id));
+    const actions = new Set(actionSteps(this.script()).map(({ step }) => step.id));
     for (let line = doc.lineAt(selection.main.head).number; line >= 1; line--) {
       const found = /^\s*id: (\S+)$/.exec(doc.line(line).text)?.[1];
       if (found === undefined) continue;
-      if (requests.has(found) && found !== this.#told) {
+      if (actions.has(found) && found !== this.#told) {
         this.#told = found;
         this.stepFound.emit(found);
       }

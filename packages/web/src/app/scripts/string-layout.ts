@@ -1,8 +1,10 @@
 import {
+  actionKindOf,
+  isAction,
   movingPieces,
   readPlaces,
   type Handoff,
-  type RequestStep,
+  type ActionStep,
   type Script,
   type Step,
   type Template,
@@ -12,9 +14,9 @@ import {
 /** A row of the time spine. */
 export type SpineRow =
   | { kind: 'transaction'; id: string; name: string; phase: Transaction['phase']; part: string | undefined; top: number; height: number }
-  | { kind: 'request'; id: string; step: RequestStep; number: number; depth: number; top: number; height: number; pieces: RowPiece[] }
+  | { kind: 'action'; id: string; step: ActionStep; number: number; depth: number; top: number; height: number; pieces: RowPiece[] }
   /** Everything else: containers, and steps that send nothing. */
-  | { kind: 'other'; id: string; step: Exclude<Step, RequestStep>; depth: number; top: number; height: number };
+  | { kind: 'other'; id: string; step: Exclude<Step, ActionStep>; depth: number; top: number; height: number };
 
 /** A part of the list, in px from its top. */
 export interface Sight {
@@ -39,17 +41,17 @@ export interface DrawnString {
   uses: { step: string; y: number }[];
 }
 
-const heights = { transaction: 34, request: 29, plain: 25 };
+const heights = { transaction: 34, action: 29, plain: 25 };
 /** Lanes that fit into the gutter. */
 export const laneCount = 5;
 
-const pieces = (step: RequestStep): Template => [...step.url, ...step.headers.flatMap((one) => one.value), ...(step.body ?? [])];
+const pieces = (step: ActionStep): Template => actionKindOf(step).sent(step).flat();
 
 // A step is never changed in place, so its pieces stay true; after each edit all rows are laid out again.
-const knownPieces = new WeakMap<RequestStep, RowPiece[]>();
+const knownPieces = new WeakMap<ActionStep, RowPiece[]>();
 
 /** The moving pieces of a step, each once. */
-function rowPieces(step: RequestStep): RowPiece[] {
+function rowPieces(step: ActionStep): RowPiece[] {
   const before = knownPieces.get(step);
   if (before) return before;
   const found = new Map<string, RowPiece>();
@@ -81,8 +83,8 @@ export function layRows(script: Script): SpineRow[] {
 
   function addSteps(steps: readonly Step[], depth: number): void {
     for (const step of steps)
-      if (step.kind === 'request') {
-        rows.push({ kind: 'request', id: step.id, step, number: ++number, depth, pieces: rowPieces(step), ...place(heights.request) });
+      if (isAction(step)) {
+        rows.push({ kind: 'action', id: step.id, step, number: ++number, depth, pieces: rowPieces(step), ...place(heights.action) });
       } else {
         rows.push({ kind: 'other', id: step.id, step, depth, ...place(heights.plain) });
         if ('steps' in step) addSteps(step.steps, depth + 1);
@@ -99,7 +101,7 @@ export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnStri
   // One pass over the steps for all handoffs: scripts of thousands of steps have hundreds of them.
   const usesOf = new Map<string, DrawnString['uses']>();
   for (const row of rows) {
-    if (row.kind !== 'request') continue;
+    if (row.kind !== 'action') continue;
     for (const { handoff } of row.pieces)
       if (handoff !== null) {
         const uses = usesOf.get(handoff) ?? [];
@@ -126,7 +128,7 @@ export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnStri
 export const isReadAt = (handoff: Handoff, step: string): boolean => readPlaces(handoff).some((one) => one.step === step);
 
 /** True where a step sends what a handoff reads. */
-export function usesHandoff(step: RequestStep, handoff: string): boolean {
+export function usesHandoff(step: ActionStep, handoff: string): boolean {
   for (const piece of movingPieces(pieces(step))) if (piece.kind === 'handoff' && piece.handoff === handoff) return true;
   return false;
 }

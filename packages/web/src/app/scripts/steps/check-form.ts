@@ -1,5 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
-import { comparisonText, ComparisonSchema, hasRightSide, type Check, type Checked, type Comparison, type Script } from '@sturdy/core';
+import {
+  actionKinds,
+  comparisonText,
+  ComparisonSchema,
+  hasRightSide,
+  type Check,
+  type Checked,
+  type Comparison,
+  type ExtractorKindName,
+  type Script,
+} from '@sturdy/core';
 import { ExtractorForm } from '../../handoff/extractor-form';
 import { NumberField } from '../../shared/number-field';
 import { TemplateField } from './template-field';
@@ -67,7 +77,11 @@ export const failureWords: Record<Check['onFailure'], string> = {
       }
       @case ('value') {
         @if (asValue(checked()); as own) {
-          <app-extractor-form [value]="own.extractor" (changed)="set({ kind: 'value', extractor: $event, is: own.is, than: own.than })" />
+          <app-extractor-form
+            [offered]="extractors()"
+            [value]="own.extractor"
+            (changed)="set({ kind: 'value', extractor: $event, is: own.is, than: own.than })"
+          />
           <label class="field"
             >It must be so that it
             <select #is (change)="setIs(is.value)">
@@ -89,6 +103,7 @@ export const failureWords: Record<Check['onFailure'], string> = {
       @case ('count') {
         @if (asCount(checked()); as own) {
           <app-extractor-form
+            [offered]="extractors()"
             [value]="own.extractor"
             (changed)="set({ kind: 'count', extractor: $event, atLeast: own.atLeast, atMost: own.atMost })"
           />
@@ -177,10 +192,13 @@ export const failureWords: Record<Check['onFailure'], string> = {
 export class CheckForm {
   readonly script = input.required<Script>();
   readonly value = input.required<Check>();
-  /** True where it says which message is waited for: then nothing fails by it, and a message has no status and no redirect. */
+  /** What can be looked at in the answer, and how values can be read from it. */
+  readonly looksAt = input<readonly Checked['kind'][]>(actionKinds.request.checks);
+  readonly extractors = input<readonly ExtractorKindName[]>(actionKinds.request.extractors);
+  /** True where it says which message is waited for: then nothing fails by it. */
   readonly ofMessage = input(false);
   readonly changed = output<Check>();
-  readonly offered = computed(() => (this.ofMessage() ? kinds.filter((one) => /^(text|value|count|size)$/.test(one.id)) : kinds));
+  readonly offered = computed(() => kinds.filter((one) => this.looksAt().includes(one.id)));
   readonly comparisons = ComparisonSchema.options;
   readonly words = comparisonText;
   readonly hasRight = hasRightSide;

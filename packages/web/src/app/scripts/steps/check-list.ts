@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { describeCheck, type Check, type CheckSuggestion, type RequestStep, type Script, type TriedCheck } from '@sturdy/core';
+import { actionKindOf, describeCheck, type Check, type CheckSuggestion, type ActionStep, type Script, type TriedCheck } from '@sturdy/core';
 import { dataFeature } from '../../data/data';
 import { Api, problemOf } from '../../shared/api';
 import { scriptsActions } from '../scripts.actions';
@@ -35,7 +35,13 @@ import { namesFor, templateText } from './template-names';
     }
     @if (draft(); as own) {
       <div class="draft card-box pad">
-        <app-check-form [script]="script()" [value]="own" (changed)="draft.set($event)" />
+        <app-check-form
+          [script]="script()"
+          [looksAt]="kind().checks"
+          [extractors]="kind().extractors"
+          [value]="own"
+          (changed)="draft.set($event)"
+        />
         <div class="tried" role="status">
           @if (problem(); as told) {
             <p class="note bad">{{ told }}</p>
@@ -57,9 +63,11 @@ import { namesFor, templateText } from './template-names';
     } @else {
       <div class="d-flex gap-2 mt-2">
         <button class="act" (click)="open(null)"><i class="bi bi-plus" aria-hidden="true"></i>Add a check</button>
-        <button class="act" (click)="suggest()" [disabled]="asking()">
-          <i class="bi bi-lightbulb" aria-hidden="true"></i>Suggest checks
-        </button>
+        @if (step().kind === 'request') {
+          <button class="act" (click)="suggest()" [disabled]="asking()">
+            <i class="bi bi-lightbulb" aria-hidden="true"></i>Suggest checks
+          </button>
+        }
       </div>
     }
     @if (suggestions(); as all) {
@@ -110,7 +118,9 @@ export class CheckList {
   readonly #store = inject(Store);
   readonly #api = inject(Api);
   readonly script = input.required<Script>();
-  readonly step = input.required<RequestStep>();
+  readonly step = input.required<ActionStep>();
+  /** What can be checked and read of its answer. */
+  readonly kind = computed(() => actionKindOf(this.step()));
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly checks = computed(() => this.step().checks ?? []);
   readonly draft = signal<Check | null>(null);

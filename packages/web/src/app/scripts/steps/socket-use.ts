@@ -54,7 +54,7 @@ import { namesFor, templateText } from './template-names';
       }
       @if (draft(); as check) {
         <div class="card-box pad mt-2">
-          <app-check-form [script]="script()" [value]="check" [ofMessage]="true" (changed)="draft.set($event)" />
+          <app-check-form [script]="script()" [value]="check" [ofMessage]="true" [looksAt]="messageChecks" (changed)="draft.set($event)" />
           <div class="d-flex gap-2 mt-2">
             <button class="act main" (click)="keep(check, own)">Ask this of the message</button>
             <button class="act" (click)="draft.set(null)">Leave it</button>
@@ -97,6 +97,8 @@ import { namesFor, templateText } from './template-names';
 })
 export class SocketUseView {
   readonly #store = inject(Store);
+  /** What a message has that can be looked at. */
+  readonly messageChecks = ['text', 'value', 'count', 'size'] as const;
   readonly script = input.required<Script>();
   readonly step = input.required<RequestStep>();
   readonly use = input.required<SocketUse>();

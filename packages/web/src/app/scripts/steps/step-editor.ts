@@ -2,8 +2,9 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import {
+  addressOrigin,
   allSteps,
-  requestSteps,
+  actionSteps,
   type CodeStep,
   type Loop,
   type RepeatStep,
@@ -18,12 +19,14 @@ import { Api, problemOf, type TriedCode } from '../../shared/api';
 import { NumberField } from '../../shared/number-field';
 import { scriptsActions } from '../scripts.actions';
 import { scriptsFeature } from '../scripts.feature';
+import { CheckList } from './check-list';
 import { CodeField } from './code-field';
 import { ConditionFields } from './condition-fields';
 import { iconOf } from './step-kinds';
 import { TemplateField } from './template-field';
 
 const titles: Record<Exclude<Step['kind'], 'request'>, string> = {
+  line: 'Line over TCP',
   pause: 'Pause',
   comment: 'Comment',
   log: 'Line in the log',
@@ -40,7 +43,7 @@ const titles: Record<Exclude<Step['kind'], 'request'>, string> = {
 @Component({
   selector: 'app-step-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CodeField, ConditionFields, ExtractorForm, NumberField, RouterLink, TemplateField],
+  imports: [CheckList, CodeField, ConditionFields, ExtractorForm, NumberField, RouterLink, TemplateField],
   templateUrl: './step-editor.html',
   styles: `
     :host {
@@ -92,8 +95,8 @@ export class StepEditor {
     const step = this.#step();
     return step && step.kind !== 'request' ? step : null;
   });
-  /** Requests before this step, whose answers a loop may go through. */
-  readonly requests = computed(() => requestSteps(this.script()));
+  /** Steps before this one whose answers a loop may go through. */
+  readonly actions = computed(() => actionSteps(this.script()));
   /** Code as it is typed; it is kept in the script once it was tried or left. */
   readonly source = signal('');
   readonly results = signal<readonly TriedCode[] | null>(null);
@@ -117,6 +120,11 @@ export class StepEditor {
     });
   }
 
+  /** What is wrong with the address of a line, in a sentence; null where it can be used. */
+  addressProblem(origin: string): string | null {
+    const right = origin.startsWith('tcp://') && addressOrigin(origin) === origin;
+    return right ? null : `“${origin}” is no address for lines. Write host and port, such as tcp://127.0.0.1:9100.`;
+  }
   set(step: Step): void {
     this.edit({ kind: 'set-step', step });
   }
@@ -153,7 +161,7 @@ export class StepEditor {
         : kind === 'each-match'
           ? {
               kind,
-              step: this.requests()[0]?.step.id ?? '',
+              step: this.actions()[0]?.step.id ?? '',
               extractor: { kind: 'jsonpath', path: '$.items[*].id', pick: 'any' },
               variable: 'item',
             }

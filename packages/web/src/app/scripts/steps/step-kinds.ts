@@ -3,6 +3,7 @@ import {
   comparisonText,
   hasRightSide,
   templateToText,
+  type ActionStep,
   type Condition,
   type DataTable,
   type PieceNames,
@@ -11,7 +12,11 @@ import {
 } from '@sturdy/core';
 
 /** Steps that can be put into a script by hand, with their icons. */
-export const newSteps: { kind: 'pause' | 'comment' | 'log' | 'variable' | 'cookie' | 'code' | 'meet'; name: string; icon: string }[] = [
+export const newSteps: {
+  kind: 'pause' | 'comment' | 'log' | 'variable' | 'cookie' | 'code' | 'meet' | 'line';
+  name: string;
+  icon: string;
+}[] = [
   { kind: 'pause', name: 'Pause', icon: 'bi-hourglass' },
   { kind: 'comment', name: 'Comment', icon: 'bi-chat-left-text' },
   { kind: 'log', name: 'Line in the log', icon: 'bi-card-text' },
@@ -19,6 +24,7 @@ export const newSteps: { kind: 'pause' | 'comment' | 'log' | 'variable' | 'cooki
   { kind: 'cookie', name: 'Cookie', icon: 'bi-record-circle' },
   { kind: 'code', name: 'Code', icon: 'bi-braces' },
   { kind: 'meet', name: 'Meeting point', icon: 'bi-people' },
+  { kind: 'line', name: 'Line over TCP', icon: 'bi-plug' },
 ];
 
 const firstOrigin = (script: Script): string => {
@@ -50,6 +56,15 @@ export function newStep(kind: (typeof newSteps)[number]['kind'], script: Script)
       };
     case 'meet':
       return { kind, id: 'meet', name: 'All together', users: 10, atMostMs: 30_000 };
+    case 'line':
+      return {
+        kind,
+        id: 'line',
+        name: 'Print a label',
+        origin: 'tcp://127.0.0.1:9100',
+        send: [{ kind: 'text', text: 'PRINT 1' }],
+        expect: [{ kind: 'text', text: 'OK' }],
+      };
   }
 }
 
@@ -59,7 +74,7 @@ export const sayCondition = ({ left, is, right }: Condition, names: PieceNames):
 const seconds = (ms: number): string => `${(ms / 1000).toLocaleString('en', { maximumFractionDigits: 1 })} s`;
 
 /** A step that is no request, as one line. */
-export function sayStep(step: Exclude<Step, { kind: 'request' }>, names: PieceNames, tables: readonly DataTable[] = []): string {
+export function sayStep(step: Exclude<Step, ActionStep>, names: PieceNames, tables: readonly DataTable[] = []): string {
   switch (step.kind) {
     case 'pause':
       return step.spread

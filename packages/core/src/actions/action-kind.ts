@@ -1,0 +1,46 @@
+import type { AnswerText } from '../answers/response-view.js';
+import type { ChangeTemplate } from '../check/check-templates.js';
+import type { Checked } from '../check/check.schema.js';
+import type { ExtractorKindName } from '../extractors/extractor.schema.js';
+import type { BodyReader } from '../take/take.schema.js';
+import type { Template } from '../values/template.schema.js';
+import type { ActionStep, CapturedStep } from './action-step.schema.js';
+
+/** What the rest of the program needs to know of a kind of action step. Its functions are methods, so that a table of all kinds can be asked. */
+export interface ActionKind<Step extends ActionStep = ActionStep, Captured extends CapturedStep = CapturedStep> {
+  /** What such a step is called: one, and many. */
+  noun: string;
+  nouns: string;
+  /** What its answer is called: “response”, “line”. */
+  answerNoun: string;
+  /** The step with all its templates changed, those of its checks too. */
+  changeTemplates(step: Step, change: ChangeTemplate): Step;
+  /** What each of these templates is, in words, in the order in which `changeTemplates` meets them. */
+  templateWords(step: Step): string[];
+  /** The templates of what it sends; those of checks are not among them. */
+  sent(step: Step): Template[];
+  /** What it does, in a word: the method of a request. */
+  verb(step: Step): string;
+  /** Its name without that word. */
+  shortName(step: Step): string;
+  /** True where it may change something in the application. */
+  mayChange(step: Step): boolean;
+  /** Where it goes and what it does there, as it was recorded: `POST http://127.0.0.1:4701/desk`. */
+  words(step: Step): string;
+  /** Hashes of stored bodies that it sends, apart from those in its templates. */
+  files(step: Step): string[];
+  /** Numbers of the exchanges in the take that it stands for, the first one first; none for a step made by hand. */
+  exchanges(step: Step): number[];
+  /** What can be checked of its answer. */
+  checks: readonly Checked['kind'][];
+  /** How values can be read from its answer. */
+  extractors: readonly ExtractorKindName[];
+  /** The answer of a played step, as extractors and checks read it; undefined where none came. */
+  answer(captured: Captured, readBody: BodyReader): AnswerText | undefined;
+  /** Hashes of the stored bodies of a played step, those that were sent and those that came. */
+  bodies(captured: Captured): string[];
+  /** Where a played step went and what it did there: `POST http://127.0.0.1:4801/desk`. */
+  playedWords(captured: Captured): string;
+  /** What came back in a few words, such as a status; null where nothing did. */
+  answerWords(captured: Captured): string | null;
+}

@@ -1,0 +1,17 @@
+import * as z from 'zod';
+import { CapturedRequestSchema } from './http/captured-request.schema.js';
+import { RequestStepSchema } from './http/request.schema.js';
+import { CapturedLineSchema, LineStepSchema } from './line/line.schema.js';
+
+/** The steps that act on an application; `actionKinds` tells what the rest of the program needs to know of each kind. */
+export const actionStepSchemas = [RequestStepSchema, LineStepSchema] as const;
+export const ActionStepSchema = z.discriminatedUnion('kind', actionStepSchemas);
+export type ActionStep = z.infer<typeof ActionStepSchema>;
+export type ActionStepKind = ActionStep['kind'];
+
+/** An action step as it was played. Those that were stored by earlier versions have no kind: they are requests. */
+export const CapturedStepSchema = z.preprocess(
+  (stored) => (typeof stored === 'object' && stored !== null && !('kind' in stored) ? { ...stored, kind: 'request' } : stored),
+  z.discriminatedUnion('kind', [CapturedRequestSchema, CapturedLineSchema]),
+);
+export type CapturedStep = z.infer<typeof CapturedStepSchema>;

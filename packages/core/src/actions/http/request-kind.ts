@@ -1,0 +1,51 @@
+import { ResponseView } from '../../answers/response-view.js';
+import { changeCheck, changeChecked, checkWords, type ChangeTemplate } from '../../check/check-templates.js';
+import { recordedText } from '../../values/template.js';
+import type { ActionKind } from '../action-kind.js';
+import type { CapturedRequest } from './captured-request.schema.js';
+import type { RequestStep, SocketUse } from './request.schema.js';
+
+const changeSocket = (use: SocketUse, change: ChangeTemplate): SocketUse =>
+  'awaits' in use && use.awaits
+    ? { ...use, awaits: { ...use.awaits, holds: use.awaits.holds.map((checked) => changeChecked(checked, change)) } }
+    : use;
+
+/** Requests of HTTP, and messages over WebSockets. */
+export const requestKind: ActionKind<RequestStep, CapturedRequest> = {
+  noun: 'request',
+  nouns: 'requests',
+  answerNoun: 'response',
+  changeTemplates: (step, change) => {
+    const { checks, socket } = step;
+    return {
+      ...step,
+      url: change(step.url),
+      headers: step.headers.map((header) => ({ ...header, value: change(header.value) })),
+      body: step.body && change(step.body),
+      ...(checks && { checks: checks.map((check) => changeCheck(check, change)) }),
+      ...(socket && { socket: changeSocket(socket, change) }),
+    };
+  },
+  templateWords: (step) => [
+    'url',
+    ...step.headers.map(({ name }) => `header ${name}`),
+    ...(step.body ? ['body'] : []),
+    ...checkWords(step.checks),
+  ],
+  sent: ({ url, headers, body }) => [url, ...headers.map(({ value }) => value), ...(body ? [body] : [])],
+  verb: ({ method }) => method,
+  shortName: ({ name, method }) => name.slice(method.length + 1) || name,
+  // Waiting for a message and closing a WebSocket change nothing.
+  mayChange: ({ method }) => !/^(GET|HEAD|OPTIONS|AWAIT|CLOSE)$/i.test(method),
+  words: ({ method, origin, url }) => `${method} ${origin}${recordedText(url)}`,
+  files: ({ bodyFile }) => (bodyFile === null ? [] : [bodyFile]),
+  exchanges: ({ exchange, hops }) => (exchange === null ? [] : [exchange, ...(hops ?? [])]),
+  checks: ['text', 'value', 'count', 'status', 'redirect', 'size', 'time'],
+  extractors: ['header', 'cookie', 'field', 'attribute', 'labelled', 'jsonpath', 'xml', 'xpath', 'between', 'regex'],
+  answer: ({ response }, readBody) =>
+    response ? new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '') : undefined,
+  bodies: ({ request, response, hops }) =>
+    [request.body, response?.body, ...(hops ?? []).map((hop) => hop.body)].flatMap((body) => body?.hash ?? []),
+  playedWords: ({ request }) => `${request.method} ${request.url}`,
+  answerWords: ({ response }) => (response ? String(response.status) : null),
+};

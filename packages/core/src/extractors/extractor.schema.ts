@@ -1,0 +1,30 @@
+import * as z from 'zod';
+import { attribute } from './attribute.js';
+import { between } from './between.js';
+import { cookie } from './cookie.js';
+import type { ExtractorKind } from './extractor-kind.js';
+import { field } from './field.js';
+import { header } from './header.js';
+import { jsonpath } from './jsonpath.js';
+import { labelled } from './labelled.js';
+import { regex } from './regex.js';
+import { xml } from './xml.js';
+import { xpath } from './xpath.js';
+
+/** All ways to read a value from an answer; the web client has a form for each (`extractor-forms.ts`). */
+export const extractorKinds = { header, cookie, field, attribute, labelled, jsonpath, xml, xpath, between, regex } as const;
+
+type Kinds = typeof extractorKinds;
+export type ExtractorKindName = keyof Kinds;
+/** How to read a value from an answer. */
+export type Extractor = { [Kind in ExtractorKindName]: z.infer<Kinds[Kind]['schema']> }[ExtractorKindName];
+
+/** The schemas of all kinds; there is at least one. */
+const schemas = Object.values(extractorKinds).map(({ schema }) => schema) as [
+  Kinds[ExtractorKindName]['schema'],
+  ...Kinds[ExtractorKindName]['schema'][],
+];
+export const ExtractorSchema = z.discriminatedUnion('kind', schemas);
+
+/** The functions of an extractor's kind. They are given that very extractor, so what its schema says of it holds. */
+export const kindOf = (extractor: Extractor): ExtractorKind => extractorKinds[extractor.kind];

@@ -1,0 +1,15 @@
+import { failureReason, type FailureCode, type FailureReason } from '@sturdy/core';
+
+/** Codes of Node.js for connections that failed, with what they mean; `where` is what was asked there. */
+const known: Record<string, [FailureCode, (origin: string, where: string) => string]> = {
+  ECONNREFUSED: ['connection-refused', (origin) => `${origin} refused the connection. See whether the application runs and listens there.`],
+  ECONNRESET: ['connection-reset', (_, where) => `${where} reset the connection before it answered.`],
+  EPIPE: ['connection-closed', (_, where) => `${where} closed the connection while the request was sent.`],
+  ENOTFOUND: ['name-not-found', (origin) => `${origin} cannot be found: its name has no address.`],
+};
+
+/** Why a connection failed, by the code of the error; null where the code says nothing of a connection. */
+export function connectionFailure(code: string | undefined, origin: string, where: string): FailureReason | null {
+  const [failureCode, sentence] = (code === undefined ? undefined : known[code]) ?? [];
+  return failureCode && sentence ? failureReason(failureCode, sentence(origin, where)) : null;
+}
