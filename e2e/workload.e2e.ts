@@ -201,7 +201,7 @@ test('a host is watched, its figures stand in the lanes of a run, and the run is
   await looksRight(page, 'run with hosts');
   await page.getByRole('button', { name: 'by user' }).click();
   const first = page.getByRole('table', { name: 'Users' }).getByRole('row').nth(1);
-  await first.getByRole('button', { name: 'Its requests' }).click();
+  await first.getByRole('button', { name: 'Its samples' }).click();
   const requests = page.getByRole('table', { name: 'Requests' });
   const users = requests.locator('tbody tr td:nth-child(2)');
   await expect(users.first()).toHaveText('1');

@@ -1,10 +1,16 @@
-import type { AnswerText } from '../answers/response-view.js';
 import type { ChangeTemplate } from '../check/check-templates.js';
 import type { Checked } from '../check/check.schema.js';
 import type { ExtractorKindName } from '../extractors/extractor.schema.js';
-import type { BodyReader } from '../take/take.schema.js';
+import type { MovingPiece } from '../values/template.js';
 import type { Template } from '../values/template.schema.js';
 import type { ActionStep, CapturedStep } from './action-step.schema.js';
+import type { SentValue } from './http/sent-values.js';
+
+/** A value that a step sends. */
+export interface BoundValue extends SentValue {
+  /** The kind of the moving piece that stands for it; absent where it is sent as it was recorded. */
+  piece?: MovingPiece['kind'];
+}
 
 /** What the rest of the program needs to know of a kind of action step. Its functions are methods, so that a table of all kinds can be asked. */
 export interface ActionKind<Step extends ActionStep = ActionStep, Captured extends CapturedStep = CapturedStep> {
@@ -25,6 +31,8 @@ export interface ActionKind<Step extends ActionStep = ActionStep, Captured exten
   shortName(step: Step): string;
   /** True where it may change something in the application. */
   mayChange(step: Step): boolean;
+  /** The values that a tester sees in what it sends, each with the kind of the piece that stands for it, where one does. */
+  values(step: Step): BoundValue[];
   /** Where it goes and what it does there, as it was recorded: `POST http://127.0.0.1:4701/desk`. */
   words(step: Step): string;
   /** Hashes of stored bodies that it sends, apart from those in its templates. */
@@ -35,8 +43,6 @@ export interface ActionKind<Step extends ActionStep = ActionStep, Captured exten
   checks: readonly Checked['kind'][];
   /** How values can be read from its answer. */
   extractors: readonly ExtractorKindName[];
-  /** The answer of a played step, as extractors and checks read it; undefined where none came. */
-  answer(captured: Captured, readBody: BodyReader): AnswerText | undefined;
   /** Hashes of the stored bodies of a played step, those that were sent and those that came. */
   bodies(captured: Captured): string[];
   /** Where a played step went and what it did there: `POST http://127.0.0.1:4801/desk`. */

@@ -1,5 +1,3 @@
-import type { AnswerText } from '../answers/response-view.js';
-import type { BodyReader } from '../take/take.schema.js';
 import type { ActionKind } from './action-kind.js';
 import type { ActionStep, ActionStepKind, CapturedStep } from './action-step.schema.js';
 import { requestKind } from './http/request-kind.js';
@@ -22,7 +20,3 @@ export const exchangesOf = (step: ActionStep): number[] => actionKindOf(step).ex
 
 /** The exchange whose response is the answer of a step; null for a step made by hand. */
 export const answerOf = (step: ActionStep): number | null => exchangesOf(step).at(-1) ?? null;
-
-/** The answer of a played step, as extractors and checks read it; undefined where none came. */
-export const capturedAnswer = (captured: CapturedStep, readBody: BodyReader): AnswerText | undefined =>
-  actionKindOf(captured).answer(captured, readBody);

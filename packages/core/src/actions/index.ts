@@ -1,3 +1,4 @@
+export * from './captured-answer.js';
 export * from './action-kinds.js';
 export * from './action-step.schema.js';
 export * from './http/captured-request.schema.js';

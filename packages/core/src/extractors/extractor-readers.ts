@@ -1,14 +1,14 @@
-import { attributeReader } from './attribute.js';
-import { betweenReader } from './between.js';
-import { cookieReader } from './cookie.js';
-import { fieldReader } from './field.js';
-import { headerReader } from './header.js';
-import { jsonpathReader } from './jsonpath.js';
-import { labelledReader } from './labelled.js';
-import { regexReader } from './regex.js';
-import { xmlReader } from './xml.js';
-import { xpathReader } from './xpath.js';
-import type { ExtractorReader } from './extractor-kind.js';
+import { attributeReader } from './readers/attribute.js';
+import { betweenReader } from './readers/between.js';
+import { cookieReader } from './readers/cookie.js';
+import { fieldReader } from './readers/field.js';
+import { headerReader } from './readers/header.js';
+import { jsonpathReader } from './readers/jsonpath.js';
+import { labelledReader } from './readers/labelled.js';
+import { regexReader } from './readers/regex.js';
+import { xmlReader } from './readers/xml.js';
+import { xpathReader } from './readers/xpath.js';
+import type { ExtractorReader } from './kinds/extractor-kind.js';
 import type { Extractor, extractorKinds, ExtractorKindName } from './extractor.schema.js';
 
 /** How each kind of extractor reads. */

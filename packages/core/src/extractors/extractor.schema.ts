@@ -1,15 +1,15 @@
 import * as z from 'zod';
-import { attribute } from './attribute.js';
-import { between } from './between.js';
-import { cookie } from './cookie.js';
-import type { ExtractorKind } from './extractor-kind.js';
-import { field } from './field.js';
-import { header } from './header.js';
-import { jsonpath } from './jsonpath.js';
-import { labelled } from './labelled.js';
-import { regex } from './regex.js';
-import { xml } from './xml.js';
-import { xpath } from './xpath.js';
+import { attribute } from './kinds/attribute.js';
+import { between } from './kinds/between.js';
+import { cookie } from './kinds/cookie.js';
+import type { ExtractorKind } from './kinds/extractor-kind.js';
+import { field } from './kinds/field.js';
+import { header } from './kinds/header.js';
+import { jsonpath } from './kinds/jsonpath.js';
+import { labelled } from './kinds/labelled.js';
+import { regex } from './kinds/regex.js';
+import { xml } from './kinds/xml.js';
+import { xpath } from './kinds/xpath.js';
 
 /** All ways to read a value from an answer; the web client has a form for each (`extractor-forms.ts`). */
 export const extractorKinds = { header, cookie, field, attribute, labelled, jsonpath, xml, xpath, between, regex } as const;

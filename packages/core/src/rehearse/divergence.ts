@@ -11,7 +11,8 @@ import { capturedView, wasAnswered, type Captured } from './captured.js';
 import { faultTexts } from './failure-signs.js';
 import { saysTaken } from './said.js';
 import type { Divergence, RehearsedStep } from './rehearsal.schema.js';
-import { actionKindOf } from '../actions/action-kinds.js';
+import { wordsOfCode } from '../failure/failure-codes.js';
+import { actionKindOf, exchangesOf } from '../actions/action-kinds.js';
 import type { ActionStep } from '../actions/action-step.schema.js';
 import type { CapturedRequest } from '../actions/http/captured-request.schema.js';
 
@@ -72,11 +73,18 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
     ...base,
     sentence: happened,
     cause: 'unknown',
-    advice:
-      first.redirect === undefined
-        ? 'Compare the two answers of this step; look for a value that a page script computes.'
-        : `Let it lead to ${first.redirect}: the part that differs is made anew on each visit.`,
+    advice: adviceOf(own?.step, first),
   };
+}
+
+/** What to do about a difference that nothing explains. */
+function adviceOf(step: ActionStep | undefined, { code, redirect }: RehearsedStep): string {
+  // Without a recording there is nothing to compare with; the failure itself says most.
+  const words = step && exchangesOf(step).length === 0 && code !== undefined ? wordsOfCode(code) : null;
+  if (words) return words.advice;
+  return redirect === undefined
+    ? 'Compare the two answers of this step; look for a value that a page script computes.'
+    : `Let it lead to ${redirect}: the part that differs is made anew on each visit.`;
 }
 
 const boundTo = (step: ActionStep | undefined, handoff: string): boolean =>

@@ -1,7 +1,8 @@
 import { looksLikeId } from '../take/messages.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
-import type { RequestStep } from '../actions/http/request.schema.js';
-import { boundPlaces, sentValues } from '../actions/http/request-parts.js';
+import { actionKindOf } from '../actions/action-kinds.js';
+import type { BoundValue } from '../actions/action-kind.js';
+import type { ActionStep } from '../actions/action-step.schema.js';
+import { actionSteps, type Script } from '../script/script.schema.js';
 import type { SentValue } from '../actions/http/sent-values.js';
 
 /** What becomes of a value that a script sends. */
@@ -21,18 +22,18 @@ export function isCounted(value: SentValue): boolean {
 /** Every value that a script sends, and what becomes of it on replay. */
 export function coverage(script: Script): ClassifiedValue[] {
   const unsure = unsurePlaces(script);
-  return requestSteps(script).flatMap(({ step }) => coverageOf(step, unsure));
+  return actionSteps(script).flatMap(({ step }) => coverageOf(step, unsure));
 }
 
 /** The values of one step, and what becomes of them on replay. */
-export const stepCoverage = (script: Script, step: RequestStep): ClassifiedValue[] => coverageOf(step, unsurePlaces(script));
+export const stepCoverage = (script: Script, step: ActionStep): ClassifiedValue[] => coverageOf(step, unsurePlaces(script));
 
 const unsurePlaces = (script: Script): Set<string> => new Set(script.unsure.map((one) => `${one.step} ${one.place}`));
 
 // A step is never changed in place, so what it sends stays true; after each edit the whole script is counted again.
-const known = new WeakMap<RequestStep, ClassifiedValue[]>();
+const known = new WeakMap<ActionStep, ClassifiedValue[]>();
 
-function coverageOf(step: RequestStep, unsure: ReadonlySet<string>): ClassifiedValue[] {
+function coverageOf(step: ActionStep, unsure: ReadonlySet<string>): ClassifiedValue[] {
   const own = known.get(step) ?? classified(step);
   known.set(step, own);
   return unsure.size === 0
@@ -40,14 +41,16 @@ function coverageOf(step: RequestStep, unsure: ReadonlySet<string>): ClassifiedV
     : own.map((value) => (value.class === 'fixed' && unsure.has(`${step.id} ${value.place}`) ? { ...value, class: 'unsure' } : value));
 }
 
-function classified(step: RequestStep): ClassifiedValue[] {
-  const bound = boundPlaces(step);
-  return sentValues(step)
-    .filter((value) => bound.has(value.place) || isCounted(value))
-    .map((value) => {
-      const kind = bound.get(value.place);
-      const own: SentClass =
-        kind === 'handoff' ? 'handed-off' : kind === 'data' || kind === 'variable' ? 'data' : kind === 'made' ? 'client-made' : 'fixed';
-      return { ...value, step: step.id, class: own };
-    });
+function classified(step: ActionStep): ClassifiedValue[] {
+  return actionKindOf(step)
+    .values(step)
+    .filter(({ piece, ...value }) => piece !== undefined || isCounted(value))
+    .map(({ piece, ...value }) => ({ ...value, step: step.id, class: piece === undefined ? 'fixed' : classes[piece] }));
 }
+
+const classes: Record<NonNullable<BoundValue['piece']>, SentClass> = {
+  handoff: 'handed-off',
+  data: 'data',
+  variable: 'data',
+  made: 'client-made',
+};

@@ -1,8 +1,8 @@
-import { ResponseView } from '../../answers/response-view.js';
 import { changeCheck, changeChecked, checkWords, type ChangeTemplate } from '../../check/check-templates.js';
 import { recordedText } from '../../values/template.js';
 import type { ActionKind } from '../action-kind.js';
 import type { CapturedRequest } from './captured-request.schema.js';
+import { boundPlaces, sentValues } from './request-parts.js';
 import type { RequestStep, SocketUse } from './request.schema.js';
 
 const changeSocket = (use: SocketUse, change: ChangeTemplate): SocketUse =>
@@ -37,13 +37,18 @@ export const requestKind: ActionKind<RequestStep, CapturedRequest> = {
   shortName: ({ name, method }) => name.slice(method.length + 1) || name,
   // Waiting for a message and closing a WebSocket change nothing.
   mayChange: ({ method }) => !/^(GET|HEAD|OPTIONS|AWAIT|CLOSE)$/i.test(method),
+  values: (step) => {
+    const bound = boundPlaces(step);
+    return sentValues(step).map((value) => {
+      const piece = bound.get(value.place);
+      return { ...value, ...(piece === undefined ? {} : { piece }) };
+    });
+  },
   words: ({ method, origin, url }) => `${method} ${origin}${recordedText(url)}`,
   files: ({ bodyFile }) => (bodyFile === null ? [] : [bodyFile]),
   exchanges: ({ exchange, hops }) => (exchange === null ? [] : [exchange, ...(hops ?? [])]),
   checks: ['text', 'value', 'count', 'status', 'redirect', 'size', 'time'],
   extractors: ['header', 'cookie', 'field', 'attribute', 'labelled', 'jsonpath', 'xml', 'xpath', 'between', 'regex'],
-  answer: ({ response }, readBody) =>
-    response ? new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '') : undefined,
   bodies: ({ request, response, hops }) =>
     [request.body, response?.body, ...(hops ?? []).map((hop) => hop.body)].flatMap((body) => body?.hash ?? []),
   playedWords: ({ request }) => `${request.method} ${request.url}`,

@@ -1,7 +1,6 @@
-import { AnswerText } from '../../answers/response-view.js';
 import { changeCheck, checkWords } from '../../check/check-templates.js';
 import { cutText } from '../../cut-text.js';
-import { recordedText } from '../../values/template.js';
+import { movingPieces, recordedText } from '../../values/template.js';
 import type { ActionKind } from '../action-kind.js';
 import type { CapturedLine, LineStep } from './line.schema.js';
 
@@ -21,12 +20,14 @@ export const lineKind: ActionKind<LineStep, CapturedLine> = {
   verb: () => 'LINE',
   shortName: ({ name }) => name,
   mayChange: ({ send }) => send !== null,
+  // What moves in a line; what else it says is written by hand.
+  values: ({ send }) =>
+    [...movingPieces(send ?? [])].map((piece, at) => ({ place: `line:${at}`, name: 'line', value: piece.recorded, piece: piece.kind })),
   words: ({ origin, send }) => (send === null ? origin : `${origin} ${recordedText(send)}`),
   files: () => [],
   exchanges: () => [],
   checks: ['text', 'value', 'count', 'size', 'time'],
   extractors: ['between', 'regex', 'jsonpath', 'xml', 'xpath'],
-  answer: ({ answer }) => (answer === null ? undefined : new AnswerText(answer)),
   bodies: () => [],
   playedWords: ({ origin, sent }) => (sent === null ? origin : `${origin} ${cutText(sent, 200)}`),
   answerWords: ({ answer }) => (answer === null ? null : `“${cutText(answer, 40)}”`),

@@ -22,6 +22,7 @@ import {
   freshId,
   idsOf,
   outermost,
+  actionCountWords,
   actionKindOf,
   requestSteps,
   type ActionStep,
@@ -161,7 +162,7 @@ export class ScriptScreen {
     const script = this.script();
     return script && namesFor(script, this.#tables());
   });
-  readonly requestCount = computed(() => this.rows().filter((one) => one.kind === 'action').length);
+  readonly counted = actionCountWords;
   readonly takeName = computed(() => this.takes().find((one) => one.id === this.script()?.takeId)?.name ?? 'a take');
   readonly secondName = computed(() => this.takes().find((one) => one.id === this.script()?.secondTakeId)?.name);
   readonly otherTakes = computed(() => this.takes().filter((one) => one.id !== this.script()?.takeId && one.state === 'done'));

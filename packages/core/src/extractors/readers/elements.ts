@@ -1,6 +1,6 @@
-import type { HtmlElement } from '../answers/html.js';
-import type { AnswerText } from '../answers/response-view.js';
-import type { Found } from '../answers/text-matches.js';
+import type { HtmlElement } from '../../answers/html.js';
+import type { AnswerText } from '../../answers/response-view.js';
+import type { Found } from '../../answers/text-matches.js';
 
 /** The elements of a page in whose row a text stands; all of them where none is asked for. */
 export const elementsBeside = (answer: AnswerText, beside: string | undefined): HtmlElement[] =>

@@ -1,7 +1,7 @@
 import * as z from 'zod';
-import type { AnswerText } from '../answers/response-view.js';
-import type { Found } from '../answers/text-matches.js';
-import { EncodingSchema, TemplateSchema } from '../values/template.schema.js';
+import type { AnswerText } from '../../answers/response-view.js';
+import type { Found } from '../../answers/text-matches.js';
+import { EncodingSchema, TemplateSchema } from '../../values/template.schema.js';
 
 /**
  * What every extractor may add: `unwrap` takes a wrapping off the found text as a whole (`target` leaves path and query of an address),

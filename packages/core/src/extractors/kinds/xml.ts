@@ -1,6 +1,5 @@
 import * as z from 'zod';
-import { xmlTexts } from '../answers/xml-texts.js';
-import { extractorKind, nth, refining, type ExtractorReader } from './extractor-kind.js';
+import { extractorKind, nth, refining } from './extractor-kind.js';
 
 /** The text of an element of XML, by the names of the elements that lead to it. */
 export const xml = extractorKind({
@@ -9,7 +8,3 @@ export const xml = extractorKind({
   receivedIn: 'xml',
   words: ({ path }) => `the element ${path}`,
 });
-
-export const xmlReader: ExtractorReader<typeof xml> = {
-  find: ({ path }, answer) => xmlTexts(answer.body).filter((text) => text.path === path),
-};

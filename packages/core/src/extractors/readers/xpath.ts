@@ -1,16 +1,9 @@
-import * as z from 'zod';
-import { checkXPath, xPathTexts } from '../answers/x-path.js';
-import { encode } from '../values/encoding.js';
-import { extractorKind, pick, refining, withoutPlace, type ExtractorReader } from './extractor-kind.js';
+import { checkXPath, xPathTexts } from '../../answers/x-path.js';
+import { encode } from '../../values/encoding.js';
+import { withoutPlace, type ExtractorReader } from '../kinds/extractor-kind.js';
+import type { xpath } from '../kinds/xpath.js';
 
-/** XPath 3.1 over an XML answer; prefixes are those of the document. */
-export const xpath = extractorKind({
-  schema: z.object({ kind: z.literal('xpath'), expression: z.string(), pick, ...refining }),
-  reads: 'body',
-  receivedIn: 'xml',
-  words: ({ expression }) => expression,
-});
-
+/** Reads what XPath gives. */
 export const xpathReader: ExtractorReader<typeof xpath> = {
   find: ({ expression }, answer) => xPathTexts(expression, answer).map(withoutPlace),
   // Where the texts stand, as far as they stand there just so: each behind the one before.

@@ -1,4 +1,4 @@
-import type { Found } from '../answers/text-matches.js';
+import type { Found } from '../../answers/text-matches.js';
 
 /** Of what was found in a text, that whose line holds another text; a line ends at a break, also one that is written as \\n in a script. */
 export function besideInText(found: Found[], body: string, beside: string | undefined): Found[] {

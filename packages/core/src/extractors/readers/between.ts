@@ -1,7 +1,7 @@
-import * as z from 'zod';
-import { mostMatches, type Found } from '../answers/text-matches.js';
-import { extractorKind, nth, pick, refining, type ExtractorReader } from './extractor-kind.js';
+import { mostMatches, type Found } from '../../answers/text-matches.js';
+import type { ExtractorReader } from '../kinds/extractor-kind.js';
 import { besideInText } from './lines.js';
+import type { between } from '../kinds/between.js';
 
 function betweens(text: string, left: string, right: string): Found[] {
   const found: Found[] = [];
@@ -17,14 +17,7 @@ function betweens(text: string, left: string, right: string): Found[] {
   return found;
 }
 
-/** The text between two others. */
-export const between = extractorKind({
-  schema: z.object({ kind: z.literal('between'), left: z.string(), right: z.string(), nth, pick: pick.optional(), ...refining }),
-  reads: 'body',
-  receivedIn: 'text',
-  words: ({ left, right }) => `the text between “${left}” and “${right}”`,
-});
-
+/** Reads texts between two others. */
 export const betweenReader: ExtractorReader<typeof between> = {
   find: ({ left, right }, { body }, beside) => besideInText(betweens(body, left, right), body, beside),
 };

@@ -1,6 +1,5 @@
 import * as z from 'zod';
-import { attributeOf, elementsBeside } from './elements.js';
-import { extractorKind, nth, pick, refining, type ExtractorReader } from './extractor-kind.js';
+import { extractorKind, nth, pick, refining } from './extractor-kind.js';
 
 /** An attribute of an element of a page. */
 export const attribute = extractorKind({
@@ -19,10 +18,3 @@ export const attribute = extractorKind({
   receivedIn: 'attribute',
   words: ({ element, by, attribute: read }) => `the attribute ${read} of <${element}${by ? ` ${by.name}="${by.value}"` : ''}>`,
 });
-
-export const attributeReader: ExtractorReader<typeof attribute> = {
-  find: ({ element: name, by, attribute: read }, answer, beside) =>
-    elementsBeside(answer, beside)
-      .filter((element) => element.name === name && (!by || element.attributes[by.name] === by.value))
-      .flatMap((element) => attributeOf(element, read)),
-};
