@@ -61,7 +61,7 @@ test('from a recording to an explained verdict, through the real interface', asy
     await expect(page.getByText('This script sends everything as it was recorded.')).toBeVisible();
     await page.getByRole('button', { name: 'Rehearse', exact: true }).click();
     await expect(page.getByText('This makes real records.')).toBeVisible();
-    await expect(page.getByText(/5 of its 15 requests can change something/)).toBeVisible();
+    await expect(page.getByText(/5 of its 15 steps can change something/)).toBeVisible();
     await looksRight(page, 'before a rehearsal');
     await page.getByLabel('I know this; start at once').check();
     await page.getByRole('button', { name: 'Start', exact: true }).click();

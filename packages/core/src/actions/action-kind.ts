@@ -1,5 +1,5 @@
-import type { ChangeTemplate } from '../check/check-templates.js';
-import type { Checked } from '../check/check.schema.js';
+import type { ChangeTemplate } from '../check/kinds/check-kind.js';
+import type { CheckKindName } from '../check/check.schema.js';
 import type { ExtractorKindName } from '../extractors/extractor.schema.js';
 import type { MovingPiece } from '../values/template.js';
 import type { Template } from '../values/template.schema.js';
@@ -40,7 +40,7 @@ export interface ActionKind<Step extends ActionStep = ActionStep, Captured exten
   /** Numbers of the exchanges in the take that it stands for, the first one first; none for a step made by hand. */
   exchanges(step: Step): number[];
   /** What can be checked of its answer. */
-  checks: readonly Checked['kind'][];
+  checks: readonly CheckKindName[];
   /** How values can be read from its answer. */
   extractors: readonly ExtractorKindName[];
   /** Hashes of the stored bodies of a played step, those that were sent and those that came. */

@@ -15,7 +15,7 @@ import type { CapturedStep } from '../actions/action-step.schema.js';
 import { capturedView } from '../rehearse/captured.js';
 import { SecondTake } from '../correlate/pair/second-take.js';
 import { ValueIndex } from '../correlate/find/value-index.js';
-import { holdsText } from '../check/check.js';
+import { holdsText } from '../check/askers/text.js';
 import { playedFill } from './played-values.js';
 
 /** A check that holds on every good answer at hand. */

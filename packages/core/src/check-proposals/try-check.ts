@@ -10,7 +10,8 @@ import type { Check } from '../check/check.schema.js';
 import { recordedText } from '../values/template.js';
 import type { CapturedStep } from '../actions/action-step.schema.js';
 import { SecondTake } from '../correlate/pair/second-take.js';
-import { checkFailure, checkProblem, type Answer } from '../check/check.js';
+import type { Answer } from '../check/askers/check-asker.js';
+import { checkFailure, checkProblem } from '../check/check.js';
 import { playedFill } from './played-values.js';
 import type { PlayedAnswers } from './suggest-checks.js';
 

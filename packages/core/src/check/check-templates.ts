@@ -1,9 +1,5 @@
-import type { Extractor } from '../extractors/extractor.schema.js';
-import type { Template } from '../values/template.schema.js';
-import type { Check, Checked, Condition } from './check.schema.js';
-
-/** Gives the template that stands for another one. */
-export type ChangeTemplate = (template: Template) => Template;
+import { checkKindOf, type Check, type Checked, type Condition } from './check.schema.js';
+import type { ChangeTemplate } from './kinds/check-kind.js';
 
 /** A condition with its templates changed. */
 export const changeCondition = (condition: Condition, change: ChangeTemplate): Condition => ({
@@ -12,27 +8,8 @@ export const changeCondition = (condition: Condition, change: ChangeTemplate): C
   right: change(condition.right),
 });
 
-/** An extractor with the text that stands beside its matches changed. */
-export const changeExtractor = <E extends Extractor>(extractor: E, change: ChangeTemplate): E =>
-  extractor.beside ? { ...extractor, beside: change(extractor.beside) } : extractor;
-
 /** What a check looks at, with its templates changed. */
-export function changeChecked(checked: Checked, change: ChangeTemplate): Checked {
-  switch (checked.kind) {
-    case 'text':
-      return { ...checked, text: change(checked.text) };
-    case 'value':
-      return { ...checked, extractor: changeExtractor(checked.extractor, change), than: change(checked.than) };
-    case 'count':
-      return { ...checked, extractor: changeExtractor(checked.extractor, change) };
-    case 'redirect':
-      return { ...checked, to: change(checked.to) };
-    case 'status':
-    case 'size':
-    case 'time':
-      return checked;
-  }
-}
+export const changeChecked = (checked: Checked, change: ChangeTemplate): Checked => checkKindOf(checked).change(checked, change) as Checked;
 
 /** What each template of some checks is, in words, in the order in which `changeCheck` meets them. */
 export const checkWords = (checks: readonly Check[] | undefined): string[] =>

@@ -1,5 +1,6 @@
 import { actionKindOf, isAction } from '../actions/action-kinds.js';
-import { changeCondition, changeExtractor, type ChangeTemplate } from '../check/check-templates.js';
+import { changeCondition } from '../check/check-templates.js';
+import { changeExtractor, type ChangeTemplate } from '../check/kinds/check-kind.js';
 import type { Template } from '../values/template.schema.js';
 import type { Script } from './script.schema.js';
 import { allSteps, changeSteps, type Step } from './step.schema.js';

@@ -1,4 +1,5 @@
-import { changeCheck, changeChecked, checkWords, type ChangeTemplate } from '../../check/check-templates.js';
+import { changeCheck, changeChecked, checkWords } from '../../check/check-templates.js';
+import type { ChangeTemplate } from '../../check/kinds/check-kind.js';
 import { recordedText } from '../../values/template.js';
 import type { ActionKind } from '../action-kind.js';
 import type { CapturedRequest } from './captured-request.schema.js';

@@ -8,6 +8,7 @@ import { codeLimits, type Loop, type Step } from '../../script/step.schema.js';
 import type { Piece, Template } from '../../values/template.schema.js';
 import type { StepReading } from './action-text.js';
 import type { CheckText, ConditionText } from './check-text.schema.js';
+import { readChecked } from './check-texts.js';
 import { lineText } from './line-text.js';
 import { requestText } from './request-text.js';
 import { ScriptTextSchema, type ScriptText, type StepText } from './script-text.schema.js';
@@ -241,15 +242,7 @@ class Reader {
   }
 
   #checked(check: CheckText, path: PropertyKey[], template: (text: string, at: PropertyKey[]) => Template): Checked {
-    if ('has' in check) return { kind: 'text', text: template(check.has, [...path, 'has']), present: true };
-    if ('lacks' in check) return { kind: 'text', text: template(check.lacks, [...path, 'lacks']), present: false };
-    if ('value' in check)
-      return { kind: 'value', extractor: check.value, is: check.is, than: template(check.than ?? '', [...path, 'than']) };
-    if ('count' in check) return { kind: 'count', extractor: check.count, atLeast: check.atLeast ?? 0, atMost: check.atMost ?? null };
-    if ('status' in check) return { kind: 'status', statuses: check.status };
-    if ('redirect' in check) return { kind: 'redirect', to: template(check.redirect, [...path, 'redirect']) };
-    if ('size' in check) return { kind: 'size', atLeast: check.size.atLeast ?? 0, atMost: check.size.atMost ?? null };
-    return { kind: 'time', atMostMs: check.time };
+    return readChecked(check, (text, key) => template(text, [...path, key]));
   }
 }
 

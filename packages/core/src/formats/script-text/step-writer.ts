@@ -2,6 +2,7 @@ import type { Check, Checked, Condition } from '../../check/check.schema.js';
 import { movingPieces } from '../../values/template.js';
 import type { Template } from '../../values/template.schema.js';
 import type { CheckText, ConditionText } from './check-text.schema.js';
+import { writeChecked } from './check-texts.js';
 import { labelOf, templateToText, type PieceNames } from './template-text.js';
 
 /** Writes the templates of one step, and gathers what was recorded in their pieces where the script does not say it already. */
@@ -31,26 +32,7 @@ export class StepWriter {
   }
 
   checked(checked: Checked): CheckText {
-    switch (checked.kind) {
-      case 'text':
-        return checked.present ? { has: this.text(checked.text) } : { lacks: this.text(checked.text) };
-      case 'value':
-        return {
-          value: checked.extractor,
-          is: checked.is,
-          ...(checked.than.length === 0 ? {} : { than: this.text(checked.than) }),
-        };
-      case 'count':
-        return { count: checked.extractor, atLeast: checked.atLeast, atMost: checked.atMost };
-      case 'status':
-        return { status: checked.statuses };
-      case 'redirect':
-        return { redirect: this.text(checked.to) };
-      case 'size':
-        return { size: { atLeast: checked.atLeast, atMost: checked.atMost } };
-      case 'time':
-        return { time: checked.atMostMs };
-    }
+    return writeChecked(checked, (template) => this.text(template));
   }
 
   /** What was recorded in the pieces of what was written until now. */

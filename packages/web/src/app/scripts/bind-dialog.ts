@@ -19,6 +19,7 @@ import {
 } from '@sturdy/core';
 import { Api } from '../shared/api';
 import { figure } from '../shared/format';
+import { madeNames } from './made-names';
 import { TemplateField } from './steps/template-field';
 
 /** What the tester chose: what stands there from now on, and the places. */
@@ -39,23 +40,6 @@ const ways: { id: By; name: string }[] = [
   { id: 'code', name: 'what a code step computes' },
   { id: 'text', name: 'a text of your own, with values in it' },
 ];
-const madeNames: Record<Made['made'], string> = {
-  'epoch-ms': 'time in ms since 1970',
-  'epoch-s': 'time in s since 1970',
-  'epoch-us': 'time in µs since 1970',
-  'epoch-fraction': 'time in s since 1970, with a fraction',
-  ticks: 'time in ticks of 100 ns since the year 1',
-  'iso-time': 'time as ISO 8601, in the recorded form',
-  'http-date': 'time as HTTP writes it',
-  guid: 'a UUID',
-  'container-number': 'a container number (ISO 6346)',
-  counter: 'a counter, from what was recorded upwards',
-  'random-digits': 'random digits, as many as recorded',
-  'random-text': 'random signs, as many as recorded',
-  'unique-text': 'what was recorded, with another end each time',
-  verifier: 'a code verifier (RFC 7636)',
-};
-
 /** So many of the first rows are tried. */
 const previewed = 3;
 
@@ -202,7 +186,7 @@ export class BindDialog {
   readonly tables = signal<readonly DataTable[]>([]);
   readonly ways = ways;
   readonly figure = figure;
-  readonly makings = MadeSchema.shape.made.options.map((id) => ({ id, name: madeNames[id] }));
+  readonly makings = MadeSchema.shape.made.options.map((id) => ({ id, name: madeNames[id].full }));
   readonly by = signal<By>('data');
   readonly chosen = signal(0);
   readonly handoffAt = signal(0);
@@ -262,7 +246,7 @@ export class BindDialog {
     };
     return {
       id: free('own', taken),
-      name: free(madeNames[this.making()], names),
+      name: free(madeNames[this.making()].full, names),
       made: this.making(),
       recorded: this.value(),
       reason: 'It was chosen by hand.',

@@ -177,7 +177,7 @@ describe('values in doubt', () => {
 describe('the time spine', () => {
   it('numbers requests through, and leads each string from its origin to its uses', () => {
     const rows = layRows(script);
-    expect(rows.filter((row) => row.kind === 'request').map((row) => row.number)).toEqual([1, 2, 3]);
+    expect(rows.filter((row) => row.kind === 'action').map((row) => row.number)).toEqual([1, 2, 3]);
     const [key, other] = layStrings(script, rows);
     const middle = (id: string) => rows.filter((row) => row.id === id).map((row) => row.top + row.height / 2)[0];
     expect(key).toMatchObject({ originY: middle('s1'), uses: [{ step: 's3', y: middle('s3') }] });

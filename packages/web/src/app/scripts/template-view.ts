@@ -3,6 +3,7 @@ import { RouterLink } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import type { Made, PieceName, Script, Template } from '@sturdy/core';
 import { hue } from '../shared/format';
+import { madeNames } from './made-names';
 
 interface Shown {
   kind: 'text' | 'handoff' | 'data' | 'made' | 'variable';
@@ -13,23 +14,6 @@ interface Shown {
   /** What the piece stands for; null for a text. */
   piece: PieceName | null;
 }
-
-const madeNames: Record<Made['made'], string> = {
-  'epoch-ms': 'clock, ms',
-  'epoch-s': 'clock, s',
-  'epoch-us': 'clock, µs',
-  'epoch-fraction': 'clock, s with fraction',
-  ticks: 'clock, ticks of 100 ns',
-  'iso-time': 'clock, ISO 8601',
-  'http-date': 'clock, as HTTP writes it',
-  counter: 'counter',
-  'random-digits': 'random number',
-  'random-text': 'random signs',
-  'unique-text': 'text with a new end',
-  verifier: 'code verifier',
-  guid: 'new UUID',
-  'container-number': 'new container number',
-};
 
 /** A text with its moving pieces as chips. */
 @Component({
@@ -155,7 +139,7 @@ function flatten(template: Template, script: Script, tables: Readonly<Record<str
         return [
           {
             kind: 'made',
-            text: made ? madeNames[made.made] : 'made',
+            text: made ? madeNames[made.made].short : 'made',
             title: made?.reason ?? '',
             colour: null,
             handoff: null,

@@ -6,35 +6,18 @@ import {
   hasRightSide,
   type Check,
   type Checked,
+  type CheckKindName,
   type Comparison,
   type ExtractorKindName,
   type Script,
 } from '@sturdy/core';
 import { ExtractorForm } from '../../handoff/extractor-form';
 import { NumberField } from '../../shared/number-field';
+import { checkForms } from './check-forms';
 import { TemplateField } from './template-field';
 
-const kinds: { id: Checked['kind']; name: string }[] = [
-  { id: 'text', name: 'a text stands in the answer' },
-  { id: 'value', name: 'a value that is read' },
-  { id: 'count', name: 'how many there are of something' },
-  { id: 'status', name: 'the status' },
-  { id: 'redirect', name: 'where it redirects to' },
-  { id: 'size', name: 'the size' },
-  { id: 'time', name: 'the response time' },
-];
-const anyId = { kind: 'jsonpath' as const, path: '$.id', pick: 'first' as const };
-const blank: Record<Checked['kind'], Checked> = {
-  text: { kind: 'text', text: [], present: true },
-  value: { kind: 'value', extractor: anyId, is: 'equals', than: [] },
-  count: { kind: 'count', extractor: { kind: 'jsonpath', path: '$.items[*]', pick: 'first' }, atLeast: 1, atMost: null },
-  status: { kind: 'status', statuses: [200] },
-  redirect: { kind: 'redirect', to: [] },
-  size: { kind: 'size', atLeast: 1, atMost: null },
-  time: { kind: 'time', atMostMs: 1000 },
-};
 /** A check to start with. */
-export const newCheck = (id: string): Check => ({ id, checked: blank.text, onFailure: 'mark' });
+export const newCheck = (id: string): Check => ({ id, checked: checkForms.text.blank, onFailure: 'mark' });
 
 /** What a failed check does, in words. */
 export const failureWords: Record<Check['onFailure'], string> = {
@@ -193,12 +176,12 @@ export class CheckForm {
   readonly script = input.required<Script>();
   readonly value = input.required<Check>();
   /** What can be looked at in the answer, and how values can be read from it. */
-  readonly looksAt = input<readonly Checked['kind'][]>(actionKinds.request.checks);
+  readonly looksAt = input<readonly CheckKindName[]>(actionKinds.request.checks);
   readonly extractors = input<readonly ExtractorKindName[]>(actionKinds.request.extractors);
   /** True where it says which message is waited for: then nothing fails by it. */
   readonly ofMessage = input(false);
   readonly changed = output<Check>();
-  readonly offered = computed(() => kinds.filter((one) => this.looksAt().includes(one.id)));
+  readonly offered = computed(() => this.looksAt().map((id) => ({ id, name: checkForms[id].name })));
   readonly comparisons = ComparisonSchema.options;
   readonly words = comparisonText;
   readonly hasRight = hasRightSide;
@@ -223,7 +206,7 @@ export class CheckForm {
     return text === '' || !Number.isInteger(value) || value < 0 ? null : value;
   }
   setKind(kind: string): void {
-    this.set(blank[kind as Checked['kind']]);
+    this.set(checkForms[kind as CheckKindName].blank);
   }
   setIs(text: string): void {
     const own = this.asValue(this.checked());

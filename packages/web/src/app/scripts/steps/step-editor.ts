@@ -22,22 +22,8 @@ import { scriptsFeature } from '../scripts.feature';
 import { CheckList } from './check-list';
 import { CodeField } from './code-field';
 import { ConditionFields } from './condition-fields';
-import { iconOf } from './step-kinds';
+import { iconOf, stepKinds } from './step-kinds';
 import { TemplateField } from './template-field';
-
-const titles: Record<Exclude<Step['kind'], 'request'>, string> = {
-  line: 'Line over TCP',
-  pause: 'Pause',
-  comment: 'Comment',
-  log: 'Line in the log',
-  variable: 'Variable',
-  cookie: 'Cookie',
-  code: 'Code',
-  meet: 'Meeting point',
-  'side-by-side': 'Side by side',
-  repeat: 'Repeat',
-  when: 'When',
-};
 
 /** A step that sends nothing, a container or a transaction, in full. */
 @Component({
@@ -83,7 +69,7 @@ export class StepEditor {
   /** The other scripts that have it. */
   readonly others = computed(() => (this.part()?.usedBy ?? []).filter((one) => one.id !== this.script().id));
   readonly icon = iconOf;
-  readonly titles = titles;
+  readonly kinds = stepKinds;
   readonly transaction = computed(() => this.script().transactions.find((one) => one.id === this.id()) ?? null);
   readonly #step = computed(
     () =>

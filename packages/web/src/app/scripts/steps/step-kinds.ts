@@ -11,62 +11,70 @@ import {
   type Step,
 } from '@sturdy/core';
 
-/** Steps that can be put into a script by hand, with their icons. */
-export const newSteps: {
-  kind: 'pause' | 'comment' | 'log' | 'variable' | 'cookie' | 'code' | 'meet' | 'line';
-  name: string;
-  icon: string;
-}[] = [
-  { kind: 'pause', name: 'Pause', icon: 'bi-hourglass' },
-  { kind: 'comment', name: 'Comment', icon: 'bi-chat-left-text' },
-  { kind: 'log', name: 'Line in the log', icon: 'bi-card-text' },
-  { kind: 'variable', name: 'Variable', icon: 'bi-box' },
-  { kind: 'cookie', name: 'Cookie', icon: 'bi-record-circle' },
-  { kind: 'code', name: 'Code', icon: 'bi-braces' },
-  { kind: 'meet', name: 'Meeting point', icon: 'bi-people' },
-  { kind: 'line', name: 'Line over TCP', icon: 'bi-plug' },
-];
+/** What each kind of step is called, with its icon. */
+export const stepKinds: { [Kind in Step['kind']]: { title: string; icon: string } } = {
+  request: { title: 'Request', icon: 'bi-dot' },
+  line: { title: 'Line over TCP', icon: 'bi-plug' },
+  pause: { title: 'Pause', icon: 'bi-hourglass' },
+  comment: { title: 'Comment', icon: 'bi-chat-left-text' },
+  log: { title: 'Line in the log', icon: 'bi-card-text' },
+  variable: { title: 'Variable', icon: 'bi-box' },
+  cookie: { title: 'Cookie', icon: 'bi-record-circle' },
+  code: { title: 'Code', icon: 'bi-braces' },
+  meet: { title: 'Meeting point', icon: 'bi-people' },
+  'side-by-side': { title: 'Side by side', icon: 'bi-layout-split' },
+  repeat: { title: 'Repeat', icon: 'bi-arrow-repeat' },
+  when: { title: 'When', icon: 'bi-signpost-split' },
+};
+
+/** Kinds that come about otherwise: requests are recorded, containers are put around chosen steps. */
+type MadeElsewhere = 'request' | 'side-by-side' | 'repeat' | 'when';
+/** Kinds of steps that can be put into a script by hand. */
+export type NewStepKind = Exclude<Step['kind'], MadeElsewhere>;
 
 const firstOrigin = (script: Script): string => {
   for (const { steps } of script.transactions) for (const step of steps) if (step.kind === 'request') return step.origin;
   return 'http://127.0.0.1';
 };
 
+/** A step of each kind, to start with. */
+const blankSteps: { [Kind in NewStepKind]: (script: Script) => Extract<Step, { kind: Kind }> } = {
+  pause: () => ({ kind: 'pause', id: 'pause', ms: 2000 }),
+  comment: () => ({ kind: 'comment', id: 'comment', text: 'What happens next' }),
+  log: () => ({ kind: 'log', id: 'log', text: [{ kind: 'text', text: 'reached this line' }] }),
+  variable: () => ({ kind: 'variable', id: 'variable', name: 'state', value: [{ kind: 'text', text: 'open' }] }),
+  cookie: (script) => ({
+    kind: 'cookie',
+    id: 'cookie',
+    action: 'set',
+    origin: firstOrigin(script),
+    name: 'seen',
+    value: [{ kind: 'text', text: 'yes' }],
+  }),
+  code: () => ({
+    kind: 'code',
+    id: 'code',
+    name: 'Own computation',
+    source:
+      "// answer, variables, handoffs and row are there; next.header, next.query and next.body change the next request\nlog(answer ? answer.status : 'no answer yet');\n",
+    ...codeLimits,
+  }),
+  meet: () => ({ kind: 'meet', id: 'meet', name: 'All together', users: 10, atMostMs: 30_000 }),
+  line: () => ({
+    kind: 'line',
+    id: 'line',
+    name: 'Print a label',
+    origin: 'tcp://127.0.0.1:9100',
+    send: [{ kind: 'text', text: 'PRINT 1' }],
+    expect: [{ kind: 'text', text: 'OK' }],
+  }),
+};
+
+/** The kinds of steps that can be put into a script by hand, in the order of the menu. */
+export const newSteps = Object.keys(blankSteps).map((kind) => ({ kind: kind as NewStepKind, ...stepKinds[kind as NewStepKind] }));
+
 /** A step of a kind, to start with. */
-export function newStep(kind: (typeof newSteps)[number]['kind'], script: Script): Step {
-  switch (kind) {
-    case 'pause':
-      return { kind, id: 'pause', ms: 2000 };
-    case 'comment':
-      return { kind, id: 'comment', text: 'What happens next' };
-    case 'log':
-      return { kind, id: 'log', text: [{ kind: 'text', text: 'reached this line' }] };
-    case 'variable':
-      return { kind, id: 'variable', name: 'state', value: [{ kind: 'text', text: 'open' }] };
-    case 'cookie':
-      return { kind, id: 'cookie', action: 'set', origin: firstOrigin(script), name: 'seen', value: [{ kind: 'text', text: 'yes' }] };
-    case 'code':
-      return {
-        kind,
-        id: 'code',
-        name: 'Own computation',
-        source:
-          "// answer, variables, handoffs and row are there; next.header, next.query and next.body change the next request\nlog(answer ? answer.status : 'no answer yet');\n",
-        ...codeLimits,
-      };
-    case 'meet':
-      return { kind, id: 'meet', name: 'All together', users: 10, atMostMs: 30_000 };
-    case 'line':
-      return {
-        kind,
-        id: 'line',
-        name: 'Print a label',
-        origin: 'tcp://127.0.0.1:9100',
-        send: [{ kind: 'text', text: 'PRINT 1' }],
-        expect: [{ kind: 'text', text: 'OK' }],
-      };
-  }
-}
+export const newStep = (kind: NewStepKind, script: Script): Step => blankSteps[kind](script);
 
 export const sayCondition = ({ left, is, right }: Condition, names: PieceNames): string =>
   `“${templateToText(left, names)}” ${comparisonText(is)}${hasRightSide(is) ? ` “${templateToText(right, names)}”` : ''}`;
@@ -112,7 +120,4 @@ export function sayStep(step: Exclude<Step, ActionStep>, names: PieceNames, tabl
   }
 }
 
-export const iconOf = (kind: Step['kind']): string =>
-  newSteps.find((one) => one.kind === kind)?.icon ??
-  ({ 'side-by-side': 'bi-layout-split', repeat: 'bi-arrow-repeat', when: 'bi-signpost-split' } as Record<string, string>)[kind] ??
-  'bi-dot';
+export const iconOf = (kind: Step['kind']): string => stepKinds[kind].icon;
