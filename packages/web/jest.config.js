@@ -1,7 +1,7 @@
 const { createCjsPreset } = require('jest-preset-angular/presets');
 
 // Packages that ship ES modules in plain .js files (.mjs files are always transformed by the preset).
-const esmOnly = '(echarts|zrender|htmlparser2|domhandler|domutils|domelementtype|dom-serializer|entities|csv-parse|lodash-es)';
+const esmOnly = '(echarts|zrender|htmlparser2|parse5|domhandler|domutils|domelementtype|dom-serializer|entities|csv-parse|lodash-es)';
 const preset = createCjsPreset({ testEnvironment: 'jest-preset-angular/environments/jest-jsdom-env' });
 
 /** @type {import('jest').Config} */
