@@ -105,7 +105,7 @@ test('from a recording to an explained verdict, through the real interface', asy
     await expect(page.getByRole('gridcell', { name: container(600_000) })).toBeVisible();
     await page.goto(`${product}/scripts`);
     await page.getByRole('link', { name: 'Book intake' }).click();
-    await page.locator('.spine.request', { hasText: 'POST' }).filter({ hasText: '/intakes/new' }).locator('.step').click();
+    await page.locator('.spine.action', { hasText: 'POST' }).filter({ hasText: '/intakes/new' }).locator('.step').click();
     await page.getByRole('tab', { name: /Values/ }).click();
     await page
       .getByRole('row', { name: /form:container/ })
@@ -200,7 +200,7 @@ test('from a recording to an explained verdict, through the real interface', asy
 test('a script is renamed, its steps moved and deleted, and all of it undone', async ({ page }) => {
   await page.goto(`${product}/scripts`);
   await page.getByRole('link', { name: 'Book intake' }).click();
-  const steps = page.locator('.spine.request');
+  const steps = page.locator('.spine.action');
   await expect(steps).toHaveCount(15);
   await page.getByRole('button', { name: 'Book intake' }).first().click();
   await page.getByLabel('Name of the script').fill('Book, allocate, release');

@@ -38,7 +38,7 @@ test.afterAll(() => stage.close());
 test('a handoff is read in another way, tried on every answer before it is taken', async ({ page }) => {
   await page.goto(`${product}/scripts`);
   await page.getByRole('link', { name: 'Book intake' }).click();
-  await page.locator('.spine.request', { hasText: 'POST' }).filter({ hasText: '/intakes/new' }).locator('.step').click();
+  await page.locator('.spine.action', { hasText: 'POST' }).filter({ hasText: '/intakes/new' }).locator('.step').click();
   await page.getByRole('tab', { name: /Handoffs/ }).click();
   await page.locator('app-step-drawer .note', { hasText: 'page state' }).getByRole('link', { name: 'How it is read' }).click();
   const answers = page.getByRole('table', { name: 'Answers on which it was tried' });
@@ -191,7 +191,7 @@ test('a script is changed as text: what is wrong is told with its line, what is 
   await expect(page.getByRole('heading', { name: 'Book intake', exact: true })).toBeVisible();
   await expect(name).toHaveText('name: Book intake');
   await page.getByRole('button', { name: 'Outline', exact: true }).click();
-  await page.locator('.spine.request', { hasText: 'POST' }).filter({ hasText: '/sign-in' }).locator('.step').click();
+  await page.locator('.spine.action', { hasText: 'POST' }).filter({ hasText: '/sign-in' }).locator('.step').click();
   await page.locator('.bodybox .chip', { hasText: 'form key' }).click();
   await page.getByRole('button', { name: 'Send as recorded here' }).click();
   await expect(page.locator('.bodybox .chip', { hasText: 'form key' })).toHaveCount(0);

@@ -188,7 +188,7 @@ test('a text is found and replaced, a piece is recorded anew, and the versions t
   await expect.poll(async () => JSON.stringify(await ask<Script>('GET', `/scripts/${bookId}`)).split('HeadlessChrome').length - 1).toBe(1);
 
   // The booking is recorded anew: its page, what the page asks for, and what is sent.
-  const steps = page.locator('.spine.request');
+  const steps = page.locator('.spine.action');
   await steps.filter({ hasText: 'GET' }).filter({ hasText: '/intakes/new' }).first().locator('.step').click();
   await steps
     .filter({ hasText: 'POST' })

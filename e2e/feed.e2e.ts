@@ -26,7 +26,7 @@ test.afterAll(() => stage.close());
 
 /** Opens a request of the script at one of its tabs. */
 async function openStep(page: Page, method: string, path: string, tab: RegExp): Promise<void> {
-  await page.locator('.spine.request', { hasText: method }).filter({ hasText: path }).first().locator('.step').click();
+  await page.locator('.spine.action', { hasText: method }).filter({ hasText: path }).first().locator('.step').click();
   await page.getByRole('tab', { name: tab }).click();
 }
 
@@ -156,7 +156,7 @@ test('every user is fed: 5,000 rows, checks, a sign-in of its own; 20 users by 5
 
 test('steps are put in, tried, wrapped, copied to another script, and undone', async ({ page }) => {
   await page.goto(`${product}/scripts/${scriptId}`);
-  await page.locator('.spine.request', { hasText: '/find/results' }).first().locator('.step').click();
+  await page.locator('.spine.action', { hasText: '/find/results' }).first().locator('.step').click();
   await page.getByRole('button', { name: 'Insert' }).click();
   await page.getByRole('button', { name: 'Code', exact: true }).click();
   const code = page.getByRole('textbox', { name: 'Code' });
@@ -174,7 +174,7 @@ test('steps are put in, tried, wrapped, copied to another script, and undone', a
   await picture(page, 'code');
   await page.waitForTimeout(1000);
   await page
-    .locator('.spine.request', { hasText: '/find/results' })
+    .locator('.spine.action', { hasText: '/find/results' })
     .first()
     .locator('.step')
     .click({ modifiers: ['Control'] });
@@ -194,7 +194,7 @@ test('steps are put in, tried, wrapped, copied to another script, and undone', a
   const other = await ask<Script>('POST', `/takes/${takes[0]?.id ?? ''}/script`, { name: 'Another' });
   await page.getByRole('link', { name: 'Scripts' }).click();
   await page.getByRole('link', { name: 'Another' }).click();
-  await page.locator('.spine.request .step').first().click();
+  await page.locator('.spine.action .step').first().click();
   await page.getByRole('button', { name: 'Insert' }).click();
   await page.getByRole('button', { name: 'Paste 1 step' }).click();
   await expect(page.getByRole('button', { name: 'code: Own computation', exact: true })).toBeVisible();

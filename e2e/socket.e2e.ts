@@ -32,7 +32,7 @@ test('a conversation over a WebSocket is recorded, handed on from message to mes
   await page.getByRole('button', { name: 'Start the rounds' }).click();
   await expect(page.getByText(/Round \d: passed\./)).toBeVisible({ timeout: 60_000 });
 
-  const message = page.locator('.spine.request', { hasText: 'SEND' }).filter({ hasText: 'claim /inspection/line' });
+  const message = page.locator('.spine.action', { hasText: 'SEND' }).filter({ hasText: 'claim /inspection/line' });
   await message.locator('.step').click();
   await expect(page.getByText(/Sends a message over the WebSocket “line”, which step \d+ opens\./)).toBeVisible();
   await expect(page.getByText('what stands at /id is what was sent there')).toBeVisible();

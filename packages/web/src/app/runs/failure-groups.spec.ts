@@ -1,5 +1,5 @@
 import { TestBed } from '@angular/core/testing';
-import type { Failure } from '@sturdy/core';
+import type { CapturedLine, Failure } from '@sturdy/core';
 import { FailureGroups } from './failure-groups';
 
 const failure = (more: Partial<Failure>): Failure => ({
@@ -41,6 +41,7 @@ describe('Failures of a run', () => {
 
   it('open and close their example', () => {
     const captured = {
+      kind: 'request' as const,
       step: 's4',
       startedAtMs: 0,
       durationMs: 12,
@@ -61,6 +62,30 @@ describe('Failures of a run', () => {
     host.querySelector('button')?.click();
     fixture.detectChanges();
     expect(host.textContent).not.toContain('lot=17');
+  });
+
+  it('show an example of whatever kind in its own words', () => {
+    const line: CapturedLine = {
+      kind: 'line',
+      step: 's4',
+      startedAtMs: 0,
+      durationMs: 12,
+      origin: 'tcp://127.0.0.1:9100',
+      sent: 'PRINT 17',
+      answer: 'ERR paper',
+      failure: null,
+      timings: { connect: -1, wait: 12 },
+    };
+    const fixture = TestBed.createComponent(FailureGroups);
+    const example = { user: 3, captured: line, requestText: 'PRINT 17', responseText: 'ERR paper' };
+    fixture.componentRef.setInput('failures', [failure({ example })]);
+    fixture.componentRef.setInput('stepNames', new Map());
+    fixture.detectChanges();
+    const host = fixture.nativeElement as HTMLElement;
+    host.querySelector('button')?.click();
+    fixture.detectChanges();
+    expect(host.textContent).toContain('Sent by user 3: tcp://127.0.0.1:9100 PRINT 17');
+    expect(host.textContent).toContain('Answered “ERR paper” in 12 ms');
   });
 
   it('say so where there are none', () => {
