@@ -20,16 +20,16 @@ module.exports = {
       from: { path: `^packages/${name}/src` },
       to: { path: `^packages/(${own.filter((one) => one !== name && !may[name].includes(one)).join('|')})/` },
     })),
-    {
-      name: 'http-has-a-room',
-      comment: 'what the engine knows of HTTP stands in drivers/http; only drivers/kinds.ts and the public face of the package may enter',
+    ...['http', 'line'].map((kind) => ({
+      name: `${kind}-has-a-room`,
+      comment: `what the engine knows of ${kind} stands in drivers/${kind}; only drivers/kinds.ts and the public face of the package may enter`,
       severity: 'error',
       from: {
         path: '^packages/engine/src',
-        pathNot: '/drivers/http/|/drivers/kinds\\.ts$|/engine/src/index\\.ts$',
+        pathNot: `/drivers/${kind}/|/drivers/kinds\\.ts$|/engine/src/index\\.ts$`,
       },
-      to: { path: '^packages/engine/src/drivers/http/' },
-    },
+      to: { path: `^packages/engine/src/drivers/${kind}/` },
+    })),
     {
       name: 'core-is-pure',
       comment: 'core has no I/O: it imports no Node.js module',
