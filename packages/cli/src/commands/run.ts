@@ -143,8 +143,8 @@ async function play({ workload, environment, scripts, files, tables }: Prepared,
     throw error instanceof Problem ? new UsageError(error.detail) : error;
   });
   process.on('SIGINT', () => {
-    if (conductor.current?.state === 'running') conductor.finish(started.id, 'It was finished by hand.');
-    else if (conductor.current) void conductor.abort(started.id);
+    if (conductor.current?.state === 'running') conductor.need(started.id).finish('It was finished by hand.');
+    else if (conductor.current) void conductor.need(started.id).abort();
   });
   const run = await ended;
   line.end();

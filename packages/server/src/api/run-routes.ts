@@ -204,7 +204,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
         params: InRun,
         result: z.object({}),
         handle: ({ params }) => {
-          conductor[order](params.runId);
+          conductor.need(params.runId)[order]();
           return {};
         },
       }),
@@ -237,7 +237,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
       body: z.object({ user: z.number().int().min(1), captures: z.boolean().default(false) }),
       result: z.object({}),
       handle: ({ params, body }) => {
-        conductor.watch(params.runId, body.user, body.captures);
+        conductor.need(params.runId).watch(body.user, body.captures);
         return {};
       },
     }),
@@ -248,7 +248,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
       params: InRun,
       result: z.object({}),
       handle: ({ params }) => {
-        conductor.nextPhase(params.runId);
+        conductor.need(params.runId).nextPhase();
         return {};
       },
     }),
@@ -260,7 +260,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
       body: z.object({ crew: z.string(), users: z.number().int().min(0).max(20_000) }),
       result: z.object({}),
       handle: ({ params, body }) => {
-        conductor.changeUsers(params.runId, body.crew, body.users);
+        conductor.need(params.runId).changeUsers(body.crew, body.users);
         return {};
       },
     }),
@@ -272,7 +272,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
       body: z.object({ text: z.string().trim().min(1, 'Write something first.').max(200) }),
       result: z.object({}),
       handle: ({ params, body }) => {
-        conductor.note(params.runId, body.text);
+        conductor.need(params.runId).note(body.text);
         return {};
       },
     }),
@@ -283,7 +283,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
       params: InRun,
       result: z.object({}),
       handle: ({ params }) => {
-        conductor.finish(params.runId, 'It was finished by hand before its planned end.');
+        conductor.need(params.runId).finish('It was finished by hand before its planned end.');
         return {};
       },
     }),
@@ -294,7 +294,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
       params: InRun,
       result: z.object({}),
       handle: async ({ params }) => {
-        await conductor.abort(params.runId);
+        await conductor.need(params.runId).abort();
         return {};
       },
     }),

@@ -18,6 +18,7 @@ import { LiveHub } from '../live/live-hub.js';
 import { oneRequest } from '../test/one-request.js';
 import type { Store } from '../store/store-client.js';
 import { Conductor } from './conductor.js';
+import type { RunGround } from './live-run.js';
 import type { Transport } from './transport.js';
 
 const origin = 'http://127.0.0.1:9';
@@ -135,7 +136,7 @@ const compute = {
   runResult: (run: Run, frames: Frame[], scripts: Script[]): Promise<RunResult> => Promise.resolve(runResult(run, frames, scripts)),
 } as unknown as Compute;
 
-async function started(more: Partial<Workload> = {}, samples: Conductor['samples'] = null) {
+async function started(more: Partial<Workload> = {}, samples: RunGround['samples'] = null) {
   const store = new FakeStore();
   const transport = new FakeTransport(store);
   const told: Run[] = [];
@@ -165,7 +166,7 @@ describe('the conductor', () => {
     expect(transport.sent.flat().some((one) => one.kind === 'start')).toBe(false);
     transport.say[1]?.({ kind: 'ready' });
     expect(transport.sent.map((messages) => messages.at(-1)?.kind)).toEqual(['start', 'start']);
-    await conductor.abort(run.id);
+    await conductor.need(run.id).abort();
   });
 
   it('writes a lease before its rows leave, and takes back what nobody got', async () => {
@@ -176,7 +177,7 @@ describe('the conductor', () => {
     transport.say[1]?.({ kind: 'unused', table: 'd', rows: [3, 4] });
     await settled();
     expect(store.rowLog).toEqual(['leased 4 to run 1', 'rows left for generator 1', 'released 3,4 of run 1']);
-    await conductor.abort(run.id);
+    await conductor.need(run.id).abort();
   });
 
   it('is done when the last generator has ended, and judges the frames of all', async () => {
@@ -230,7 +231,7 @@ describe('the conductor', () => {
     transport.all({ kind: 'ended' });
     await settled();
     expect(conductor.current?.id).toBe(run.id);
-    await conductor.abort(run.id);
+    await conductor.need(run.id).abort();
     expect(conductor.current).toBeNull();
   });
 
@@ -244,7 +245,7 @@ describe('the conductor', () => {
     transport.say.forEach((say, generator) => say({ kind: 'frame', frame: frame(generator, 2) }));
     transport.all({ kind: 'ended' });
     await settled();
-    await conductor.abort(run.id);
+    await conductor.need(run.id).abort();
     expect(live().at(-1)).toMatchObject({
       state: 'failed',
       verdict: 'none',
@@ -262,7 +263,7 @@ describe('the conductor', () => {
     expect(generators).toHaveLength(2);
     const unsure = generators.reduce((sum, one) => sum + one.uncertaintyMs, 0);
     expect(Math.abs(apart - 1000)).toBeLessThanOrEqual(unsure);
-    await conductor.abort(run.id);
+    await conductor.need(run.id).abort();
   });
 
   it('lets those go on who meet, counted over all generators, and who left counts no more', async () => {
@@ -283,7 +284,7 @@ describe('the conductor', () => {
     // More than there are users never come: all five are enough.
     for (const who of ['1', '2', '3', '4', '5']) came(Number(who) % 2, who, 500);
     expect(gone()[0]?.slice(3)).toEqual(['1', '2', '3', '4', '5']);
-    await conductor.abort(run.id);
+    await conductor.need(run.id).abort();
   });
 
   it('goes on without a lost generator, says so, and believes no less of what the others measured', async () => {
@@ -319,9 +320,9 @@ describe('the conductor', () => {
     const last = transport.sent[0]?.at(-1);
     expect(last).toMatchObject({ kind: 'users', crew: 'c', share: 1, come: [{ user: 1 }, { user: 3, iteration: 7 }, { user: 5 }] });
     // Those who go later are asked for where they are now.
-    conductor.changeUsers(run.id, 'c', 3);
+    conductor.need(run.id).changeUsers('c', 3);
     expect(transport.sent[0]?.at(-1)).toMatchObject({ kind: 'users', go: [3, 5] });
-    await conductor.abort(run.id);
+    await conductor.need(run.id).abort();
   });
 
   it('passes over the rest of a phase, and judges the hold where it came', async () => {
@@ -335,13 +336,13 @@ describe('the conductor', () => {
     };
     const { transport, conductor, run, settled } = await started({ curve });
     transport.all({ kind: 'ready' });
-    conductor.nextPhase(run.id);
+    conductor.need(run.id).nextPhase();
     const skip = transport.sent[1]?.at(-1);
     expect(skip).toMatchObject({ kind: 'skip' });
     expect(skip?.kind === 'skip' ? skip.seconds : 0).toBeCloseTo(60, 0);
-    conductor.nextPhase(run.id);
+    conductor.need(run.id).nextPhase();
     expect(() => {
-      conductor.nextPhase(run.id);
+      conductor.need(run.id).nextPhase();
     }).toThrow(/No phase comes after this one/);
     transport.all({ kind: 'ended' });
     const ended = await settled();
@@ -360,8 +361,8 @@ describe('the conductor', () => {
       { keep: () => undefined, end: () => Promise.resolve(), capture: (_, entries) => captured.push(...entries) },
     );
     transport.all({ kind: 'ready' });
-    conductor.watch(run.id, 3, true);
-    for (const user of [1, 2, 4, 5, 6, 7, 3]) conductor.watch(run.id, user, false);
+    conductor.need(run.id).watch(3, true);
+    for (const user of [1, 2, 4, 5, 6, 7, 3]) conductor.need(run.id).watch(user, false);
     expect(transport.sent[0]?.at(-1)).toEqual({
       kind: 'watch',
       users: [3, 2, 4, 5, 6, 7].map((user) => ({ user, captures: user === 3 })),
@@ -380,7 +381,7 @@ describe('the conductor', () => {
     const exchange = { user: 3, requestText: '', responseText: 'ok' } as UserLogEntry['exchange'];
     transport.say[1]?.({ kind: 'log', entries: [entry(2, null), entry(3, exchange)] });
     expect(captured).toEqual([entry(3, exchange)]);
-    await conductor.abort(run.id);
+    await conductor.need(run.id).abort();
   });
 
   it('fails the run with the reason where all generators die, or one before it began', async () => {
@@ -424,29 +425,29 @@ describe('the conductor', () => {
     limited.transport.all({ kind: 'ready' });
     await limited.settled();
     expect(limited.transport.sent.map((messages) => messages.at(-1)?.kind)).toEqual(['finish', 'finish']);
-    await limited.conductor.abort(limited.run.id);
+    await limited.conductor.need(limited.run.id).abort();
   });
 
   it('changes the users of a crew while it is live, pauses, and keeps what happened with its second', async () => {
     const { transport, conductor, run, settled } = await started();
     expect(() => {
-      conductor.changeUsers(run.id, 'c', 7);
+      conductor.need(run.id).changeUsers('c', 7);
     }).toThrow(/not running|while the run is running/);
     transport.all({ kind: 'ready' });
-    conductor.changeUsers(run.id, 'c', 7);
+    conductor.need(run.id).changeUsers('c', 7);
     const last = () => transport.sent.map((messages) => messages.at(-1));
     // New users have numbers that nobody had, each on the generator of its number.
     expect(last()).toEqual([
       { kind: 'users', crew: 'c', come: [{ place: 5, user: 6 }], go: [] },
       { kind: 'users', crew: 'c', come: [{ place: 6, user: 7 }], go: [] },
     ]);
-    conductor.changeUsers(run.id, 'c', 4);
+    conductor.need(run.id).changeUsers('c', 4);
     expect(last()).toMatchObject([{ go: [6] }, { go: [5, 7] }]);
-    conductor.changeUsers(run.id, 'c', 5);
+    conductor.need(run.id).changeUsers('c', 5);
     expect(last()).toMatchObject([{ come: [{ user: 8 }] }, { come: [] }]);
-    conductor.pause(run.id);
-    conductor.resume(run.id);
-    conductor.note(run.id, 'cache emptied');
+    conductor.need(run.id).pause();
+    conductor.need(run.id).resume();
+    conductor.need(run.id).note('cache emptied');
     transport.all({ kind: 'ended' });
     const ended = await settled();
     if (!ended) throw new Error('the run is not kept');
@@ -473,6 +474,6 @@ describe('the conductor', () => {
     await expect(conductor.start({ ...workload, crews: [] }, environment)).rejects.toThrow(/has no crew/);
     const busy = await started();
     await expect(busy.conductor.start(workload, environment)).rejects.toThrow(/Run 1 is still live/);
-    await busy.conductor.abort(busy.run.id);
+    await busy.conductor.need(busy.run.id).abort();
   });
 });

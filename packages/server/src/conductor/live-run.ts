@@ -1,0 +1,437 @@
+import {
+  curveSeconds,
+  lanePoint,
+  phasesOf,
+  StopWatch,
+  type Frame,
+  type Run,
+  type RunEvent,
+  type RunGenerator,
+  type UserState,
+} from '@sturdy/core';
+import { MeetingPoints, type FromGenerator, type ToGenerator } from '@sturdy/engine';
+import type { Compute } from '../compute/tasks.js';
+import { HostWatcher } from '../hosts/host-reader.js';
+import type { LiveHub } from '../live/live-hub.js';
+import { Problem } from '../problem/problem.js';
+import { RowDealer } from '../rows/row-dealer.js';
+import type { SampleFiles } from '../samples/sample-files.js';
+import { ClockBook } from './clock-book.js';
+import type { PlannedRun } from './plan-run.js';
+import { RunCrews } from './run-crews.js';
+import { RunLedger } from './run-ledger.js';
+import type { RunStore } from './run-store.js';
+import type { GeneratorLink, Transport } from './transport.js';
+
+/** What a run needs of the server. */
+export interface RunGround {
+  store: RunStore;
+  compute: Pick<Compute, 'runResult'>;
+  live: Pick<LiveHub, 'tell'>;
+  transport: Transport;
+  /** Where each request of a run is kept; null where nobody will ask for one. */
+  samples: Pick<SampleFiles, 'keep' | 'capture' | 'end'> | null;
+}
+
+/** ms between the last word to the generators and the moment at which all of them begin. */
+const leadMs = 20;
+
+/** Who opens a run reads what is stored, and listens then; what is told in between is kept for so many seconds. */
+const keptSeconds = 10;
+
+/** Up to so many users all are told of each second, whether they changed or not. */
+const toldAlways = 500;
+
+/** Users that are watched at a time, beside those that are captured: one for each browser that looks on. */
+const mostWatched = 5;
+
+/** Grace after the planned end before a run is aborted, in seconds: every load loop is bounded. */
+const graceSeconds = 120;
+
+const nowMs = (): number => performance.timeOrigin + performance.now();
+
+/** A run that is played now: steers its generators, leases rows to them, and keeps what they tell. */
+export class LiveRun {
+  #run: Run;
+  readonly #links: GeneratorLink[] = [];
+  /** What is known of the clocks of those that are ready. */
+  readonly #clocks = new ClockBook();
+  /** Generators that play no more: they came to their end, or were lost. */
+  readonly #ended = new Set<number>();
+  readonly #lost = new Map<number, string>();
+  readonly #meetings = new MeetingPoints();
+  readonly #crews: RunCrews;
+  /** What each user did last. */
+  readonly #users = new Map<number, UserState>();
+  /** Users whose requests are told one by one, and whether they are captured in full. */
+  readonly #watched = new Map<number, boolean>();
+  /** Frames by second, until all generators have sent theirs. */
+  readonly #frames = new Map<number, Frame[]>();
+  readonly #ledger: RunLedger;
+  readonly #rules: StopWatch;
+  /** By table. */
+  readonly #dealers: ReadonlyMap<string, RowDealer>;
+  readonly #deadline: NodeJS.Timeout;
+  /** Ends the run after its time limit, however far its curve is. */
+  #limit: NodeJS.Timeout | null = null;
+  #hosts: HostWatcher | null = null;
+  /** When it began to play, on the clock of this process. */
+  #startedMs = performance.now();
+  /** Seconds of the curve that were passed over. */
+  #skippedSeconds = 0;
+  #paused = false;
+  /** Set once the run is being aborted, so that generators that end then do not close it as done. */
+  #aborting = false;
+  /** The end of the run: nobody plays any more, and figures are still being stored; null before. */
+  #end: Promise<void> | null = null;
+
+  /** Opens the generators and sends them their plans. `onEnd` hears once all is stored. */
+  constructor(
+    run: Run,
+    readonly planned: PlannedRun,
+    readonly ground: RunGround,
+    readonly onEnd: () => void,
+  ) {
+    this.#run = run;
+    const { workload } = run;
+    const { plans, tables } = planned;
+    this.#ledger = new RunLedger(run.id, ground.store, (text) => {
+      this.#tell({ kind: 'note', text });
+    });
+    this.#rules = new StopWatch(workload.stopRules ?? []);
+    this.#crews = new RunCrews(workload, plans);
+    this.#dealers = new Map(tables.map((table) => [table.id, new RowDealer(ground.store, table, `run ${run.number}`, workload.seed)]));
+    this.#deadline = setTimeout(
+      () => void this.abort('The run was still going long after its planned end, so it was aborted.'),
+      (curveSeconds(workload) + graceSeconds) * 1000,
+    );
+    for (const generator of plans.keys())
+      this.#links.push(
+        ground.transport.open(generator, (message) => {
+          this.#receive(generator, message);
+        }),
+      );
+    plans.forEach((plan, generator) => this.#links[generator]?.send({ kind: 'plan', plan: { ...plan, runId: run.id } }));
+  }
+
+  get run(): Run {
+    return this.#run;
+  }
+
+  /** What each user does. */
+  get users(): UserState[] {
+    return [...this.#users.values()];
+  }
+
+  /** Lets users finish what they are at, as the workload says, then ends the run. */
+  finish(note: string | null = null): void {
+    this.#run = { ...this.#run, state: 'finishing', note: note ?? this.#run.note };
+    this.#toAll({ kind: 'finish' });
+    this.#tell({ kind: 'end', text: note ?? 'finished' });
+  }
+
+  /** Lets nobody begin an iteration until the run goes on. */
+  pause(): void {
+    if (this.#run.state !== 'running' || this.#paused) return;
+    this.#paused = true;
+    this.#toAll({ kind: 'pause' });
+    this.#tell({ kind: 'pause', text: 'paused' });
+  }
+
+  resume(): void {
+    if (!this.#paused) return;
+    this.#paused = false;
+    this.#toAll({ kind: 'resume' });
+    this.#tell({ kind: 'resume', text: 'went on' });
+  }
+
+  /** Lets users come to a crew, or go home after their iteration, until it has so many. Throws a problem where that cannot be. */
+  changeUsers(crewId: string, users: number): void {
+    const { workload, state } = this.#run;
+    const crew = workload.crews.find(({ id }) => id === crewId);
+    const before = this.#crews.sizeOf(crewId);
+    if (!crew || before === undefined)
+      throw new Problem(404, 'No such crew', 'The run has no crew of this kind. Reload the page and try again.');
+    if (workload.curve.kind === 'arrivals')
+      throw new Problem(
+        409,
+        'Users come by themselves',
+        'With arrivals iterations start at a rate. Change the rate in the workload for the next run.',
+      );
+    if (state !== 'running') throw new Problem(409, 'The run is not running', 'Users can be changed while the run is running.');
+    if (users === before) return;
+    for (const { generator, come, go } of this.#crews.resize(crewId, users, this.#alive()))
+      this.#links[generator]?.send({ kind: 'users', crew: crewId, come, go });
+    this.#tell({ kind: 'users', text: `${crew.name}: ${before} → ${users} users`, crew: crewId, users });
+  }
+
+  /** Passes over what is left of the phase of the curve that is played. Throws a problem where it is the last one. */
+  nextPhase(): void {
+    const { workload, state } = this.#run;
+    if (state !== 'running' || this.#paused)
+      throw new Problem(409, 'The run is not running', 'The next phase can begin while the run is running and not paused.');
+    const nowSeconds = (performance.now() - this.#startedMs) / 1000 + this.#skippedSeconds;
+    const phases = phasesOf(workload);
+    const at = phases.findIndex(({ endSeconds }) => nowSeconds < endSeconds);
+    const [phase, next] = [phases[at], phases[at + 1]];
+    if (!phase || !next)
+      throw new Problem(409, 'It is the last phase', 'No phase comes after this one. Finish the run to let its users go home.');
+    const skippedSeconds = phase.endSeconds - nowSeconds;
+    this.#skippedSeconds += skippedSeconds;
+    this.#toAll({ kind: 'skip', seconds: skippedSeconds });
+    this.#tell({ kind: 'phase', text: `${phase.name} cut short, ${next.name} begins`, skippedSeconds });
+  }
+
+  /** Tells each request of a user from now on, and captures it in full where that is wanted; who is captured stays so. */
+  watch(user: number, captures: boolean): void {
+    const watched = this.#watched;
+    if (captures && watched.get(user) !== true) this.#tell({ kind: 'note', text: `user ${user} is captured in full` });
+    watched.set(user, captures || watched.get(user) === true);
+    // Who was looked at before somebody else is forgotten, but not what is captured.
+    const onlySeen = [...watched].flatMap(([seen, isCaptured]) => (isCaptured ? [] : [seen]));
+    for (const seen of onlySeen.slice(0, Math.max(0, onlySeen.length - mostWatched))) watched.delete(seen);
+    this.#toAll({ kind: 'watch', users: [...watched].map(([seen, isCaptured]) => ({ user: seen, captures: isCaptured })) });
+  }
+
+  /** Puts a note on the time axis. */
+  note(text: string): void {
+    this.#tell({ kind: 'note', text });
+  }
+
+  /** Stops at once: open requests are dropped, leased rows stay spent. */
+  async abort(note = 'It was aborted by hand.'): Promise<void> {
+    // Nobody plays any more; what cannot be stored is not waited for any longer.
+    if (this.#end) this.#ledger.giveUp();
+    this.#aborting = true;
+    this.#toAll({ kind: 'abort' });
+    await new Promise((done) => setTimeout(done, 300));
+    await this.#endAs('aborted', note);
+  }
+
+  /** Aborts because the server stops: what cannot be stored is given up. */
+  async stop(): Promise<void> {
+    this.#ledger.giveUp();
+    await this.abort('The server was stopped.');
+  }
+
+  /** Keeps what happened, and shows it. */
+  #tell(event: Omit<RunEvent, 'second'>): void {
+    const second = Math.max(0, Math.floor((performance.now() - this.#startedMs) / 1000));
+    this.#run = { ...this.#run, events: [...(this.#run.events ?? []), { second, ...event }] };
+    this.#save();
+  }
+
+  #save(): void {
+    this.#ledger.run(this.#run);
+    this.ground.live.tell(this.#run.id, 'run', this.#run);
+  }
+
+  /** Generators that still play. */
+  #alive(): number[] {
+    return this.#links.map((_, generator) => generator).filter((generator) => !this.#ended.has(generator));
+  }
+
+  #toAll(message: ToGenerator): void {
+    for (const generator of this.#alive()) this.#links[generator]?.send(message);
+  }
+
+  #dealer(table: string): RowDealer {
+    const dealer = this.#dealers.get(table);
+    if (!dealer) throw new Error(`The run deals no rows of the table ${table}.`);
+    return dealer;
+  }
+
+  #receive(generator: number, message: FromGenerator): void {
+    if (this.#end) return;
+    const link = this.#links[generator];
+    switch (message.kind) {
+      case 'ready':
+        link?.send({ kind: 'clock', sentMs: nowMs() });
+        return;
+      case 'clock':
+        if (!this.#clocks.read(generator, message, nowMs())) link?.send({ kind: 'clock', sentMs: nowMs() });
+        else if (this.#clocks.known === this.#links.length) this.#begin();
+        return;
+      case 'came': {
+        const who = this.#meetings.come(message.step, message.who, Math.min(message.users, this.#crews.count));
+        if (who.length > 0) this.#toAll({ kind: 'go', who });
+        return;
+      }
+      case 'left':
+        this.#meetings.leave(message.step, message.who);
+        return;
+      case 'lease':
+        // The lease is written before the rows leave, so a row that might have been used counts as spent.
+        void this.#dealer(message.table)
+          .lease(message.count)
+          .then(
+            (rows) => link?.send({ kind: 'rows', table: message.table, rows }),
+            (error: unknown) =>
+              this.#endAs('failed', `Rows could not be leased: ${error instanceof Error ? error.message : 'unknown reason'}`),
+          );
+        return;
+      case 'unused':
+        this.#ledger.other(async () => {
+          await this.#dealer(message.table).unused(message.rows);
+        });
+        return;
+      case 'frame':
+        this.#frame(message.frame);
+        return;
+      case 'samples':
+        this.ground.samples?.keep(this.#run.id, message.batch, (problem) => {
+          this.#tell({ kind: 'note', text: problem });
+        });
+        return;
+      case 'log': {
+        const captured = message.entries.filter(({ exchange }) => exchange !== null);
+        if (captured.length > 0) this.ground.samples?.capture(this.#run.id, captured);
+        const entries = message.entries.map((entry) => ({ ...entry, exchange: null }));
+        this.ground.live.tell(this.#run.id, 'log', entries);
+        return;
+      }
+      case 'end-run':
+        if (this.#run.state !== 'finishing') this.finish(message.reason);
+        return;
+      case 'ended':
+        this.#ended.add(generator);
+        this.#afterLast();
+        return;
+      case 'fault':
+        this.#lose(generator, message.message);
+    }
+  }
+
+  /** The run is over once no generator plays any more. */
+  #afterLast(): void {
+    if (this.#ended.size < this.#links.length || this.#aborting) return;
+    const lost = [...this.#lost.values()];
+    if (lost.length === this.#links.length) void this.#endAs('failed', lost.at(-1) ?? null);
+    else void this.#endAs('done', this.#run.note);
+  }
+
+  #begin(): void {
+    const { id, workload, watches = [] } = this.#run;
+    const generators = this.#links.map((_, generator): RunGenerator => ({ generator, ...this.#clocks.of(generator), lost: null }));
+    this.#run = { ...this.#run, state: 'running', startedAt: new Date().toISOString(), generators };
+    this.#save();
+    const atMs = nowMs() + leadMs;
+    this.#startedMs = atMs - performance.timeOrigin;
+    for (const { generator, offsetMs } of generators) this.#links[generator]?.send({ kind: 'start', atMs: atMs + offsetMs });
+    this.#hosts = new HostWatcher(watches, (point) => {
+      this.#ledger.host(point);
+      this.ground.live.tell(id, 'host', point);
+    });
+    if (workload.limitSeconds !== undefined)
+      this.#limit = setTimeout(() => {
+        if (this.#run.state === 'running') this.finish('Its time limit was reached.');
+      }, workload.limitSeconds * 1000);
+  }
+
+  /** A generator died. Before the run has begun that ends it; later the others go on, and take over its users where the workload says so. */
+  #lose(generator: number, why: string): void {
+    if (this.#ended.has(generator)) return;
+    if (this.#run.state === 'starting') {
+      void this.#endAs('failed', why);
+      return;
+    }
+    this.#ended.add(generator);
+    this.#lost.set(generator, why);
+    void this.#links[generator]?.close();
+    this.#meetings.forget((who) => who.startsWith(`${generator}:`));
+    const generators = (this.#run.generators ?? []).map((known) => (known.generator === generator ? { ...known, lost: why } : known));
+    this.#run = { ...this.#run, generators };
+    const alive = this.#alive();
+    const { workload, state } = this.#run;
+    const takesOver = workload.takesOver === true && state === 'running' && alive.length > 0;
+    const users = takesOver ? this.#handOver(generator, alive) : this.#crews.drop(generator);
+    this.#tell({
+      kind: 'lost',
+      text: `generator ${generator + 1} was lost with ${users === 1 ? 'its user' : `its ${users} users`}${takesOver ? ', taken over by the others' : ''}`,
+    });
+    for (const second of [...this.#frames.keys()].sort((left, right) => left - right)) this.#showSecond(second);
+    this.#afterLast();
+  }
+
+  /** Gives the users of a lost generator to others. Returns how many these were. */
+  #handOver(generator: number, alive: readonly number[]): number {
+    // Arrivals of one share are played by one generator, with all the users that it takes.
+    const heirs = this.#run.workload.curve.kind === 'arrivals' ? alive.slice(0, 1) : alive;
+    let users = 0;
+    for (const { crew, heir, come } of this.#crews.handOver(generator, heirs)) {
+      users += come.length;
+      const withIterations = come.map(({ place, user }) => ({ place, user, iteration: this.#users.get(user)?.iteration ?? 0 }));
+      this.#links[heir]?.send({ kind: 'users', crew, come: withIterations, go: [], share: generator });
+    }
+    return users;
+  }
+
+  #frame(frame: Frame): void {
+    this.#ledger.frame(frame);
+    for (const user of frame.users) this.#users.set(user.user, user);
+    this.#frames.set(frame.second, [...(this.#frames.get(frame.second) ?? []), frame]);
+    this.#showSecond(frame.second);
+  }
+
+  /** Shows a second, once all that still play have told of it. */
+  #showSecond(second: number): void {
+    const frames = this.#frames.get(second) ?? [];
+    if (!this.#alive().every((generator) => frames.some((frame) => frame.generator === generator))) return;
+    this.#frames.delete(second);
+    const fired = this.#run.state === 'running' ? this.#rules.second(frames) : null;
+    if (fired !== null) {
+      this.#run = { ...this.#run, stoppedByRule: true };
+      this.finish(fired);
+    }
+    this.ground.live.tell(
+      this.#run.id,
+      'second',
+      {
+        point: lanePoint(second, frames),
+        // Who comes to look on may have missed a change, so all are told of now and then.
+        users: this.#users.size <= toldAlways || second % 10 === 0 ? this.users : frames.flatMap(({ users }) => users),
+        failures: frames.flatMap(({ failures }) => failures).map(({ example: _example, ...failure }) => failure),
+        iterationsPassed: frames.reduce((sum, { iterationsPassed }) => sum + iterationsPassed, 0),
+        iterationsFailed: frames.reduce((sum, { iterationsFailed }) => sum + iterationsFailed, 0),
+      },
+      keptSeconds,
+    );
+  }
+
+  #endAs(state: Run['state'], note: string | null): Promise<void> {
+    return (this.#end ??= this.#close(state, note));
+  }
+
+  async #close(state: Run['state'], note: string | null): Promise<void> {
+    clearTimeout(this.#deadline);
+    if (this.#limit) clearTimeout(this.#limit);
+    this.#hosts?.end();
+    const { store, compute, live, samples } = this.ground;
+    const endedAt = new Date().toISOString();
+    await samples?.end(this.#run.id);
+    await Promise.all(this.#links.map((link) => link.close()));
+    for (const dealer of this.#dealers.values()) this.#ledger.other(() => dealer.ended());
+    // Until all is stored the run is live: its verdict is to rest on all that was measured.
+    const missing = await this.#ledger.flushed();
+    const ended: Run = { ...this.#run, state, note, endedAt };
+    try {
+      if (missing > 0) throw new Error(`${missing.toLocaleString('en')} entries are missing`);
+      const result = await compute.runResult(ended, await store.frames(ended.id), this.planned.scripts);
+      const judged = result.criteria.length > 0 && state === 'done';
+      const holds = result.criteria.every(({ held }) => held);
+      this.#run = { ...ended, verdict: ended.stoppedByRule ? 'missed' : judged ? (holds ? 'held' : 'missed') : 'none' };
+      this.#ledger.run(this.#run);
+      await this.#ledger.flushed();
+    } catch (error) {
+      // No verdict rests on a part of the figures. The next start closes the run with what was stored of it.
+      this.#run = {
+        ...ended,
+        state: 'failed',
+        note: `Its figures could not all be stored: ${error instanceof Error ? error.message : 'unknown reason'}`,
+      };
+    } finally {
+      this.onEnd();
+    }
+    live.tell(this.#run.id, 'run', this.#run);
+  }
+}
