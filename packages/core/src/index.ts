@@ -4,6 +4,7 @@ export * from './cut-text.js';
 export * from './about/index.js';
 export * from './actions/index.js';
 export * from './analyse/index.js';
+export * from './api/index.js';
 export * from './answers/index.js';
 export * from './board/index.js';
 export * from './check/index.js';

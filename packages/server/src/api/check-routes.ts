@@ -1,6 +1,5 @@
-import { CheckSchema, CheckSuggestionSchema, CodeStepSchema, TriedCheckSchema, type Script } from '@sturdy/core';
+import { CheckSchema, CheckSuggestionSchema, CodeStepSchema, TriedCheckSchema, type Script, TriedCodeSchema } from '@sturdy/core';
 import * as z from 'zod';
-import { TriedCodeSchema } from '../compute/try-code.js';
 import type { StoredRehearsal } from '../compute/stored-rehearsal.js';
 import { storedRehearsal } from '../compute/stored-rehearsal.js';
 import { route, type AnyRoute } from './route.js';

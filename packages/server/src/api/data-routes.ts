@@ -15,6 +15,8 @@ import {
   writeCsv,
   type DataColumn,
   type DataTable,
+  ImportedTableSchema,
+  DuplicatesSchema,
 } from '@sturdy/core';
 import type { Request, Response } from 'express';
 import * as z from 'zod';
@@ -41,14 +43,6 @@ const Query = z.object({
   /** `own` for the store of this product, else `postgres://…`. */
   address: z.string().max(500),
   sql: z.string().trim().min(1, 'Write a query, such as select * from orders.').max(20_000),
-});
-const ImportedSchema = z.object({
-  table: DataTableSchema,
-  problems: z.array(z.object({ line: z.number(), text: z.string() })),
-  problemCount: z.number(),
-  /** Columns whose values are all but unique: in so many rows stands what stands in another too. */
-  twice: z.array(z.object({ column: z.number(), rows: z.number(), example: z.string() })),
-  read: z.string(),
 });
 
 /** What is thrown as a sentence by the work on tables reaches the screen as a problem. */
@@ -124,7 +118,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         header: z.enum(['yes', 'no', 'detect']).default('detect'),
       }),
       streamBody: 'application/octet-stream',
-      result: ImportedSchema,
+      result: ImportedTableSchema,
       handle: async ({ params, query, request, response }) => {
         if (Number(request.headers['content-length'] ?? 0) > largestTableFile) throw tooLarge();
         const imported = await importTable(
@@ -146,7 +140,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       summary: 'Import what a read-only query of a PostgreSQL database, or of the data tables of the project, gives',
       params: InProject,
       body: Query.extend({ name: Name }),
-      result: ImportedSchema,
+      result: ImportedTableSchema,
       handle: async ({ params, body, request, response }) => {
         const target = { projectId: params.projectId, name: body.name };
         const made = await queryTable(store, body, target, tellImported(params.projectId), whileAsked(request, response)).catch(
@@ -228,7 +222,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       path: '/tables/:tableId/duplicates',
       summary: 'Columns that are to be unique and are not, with one value that stands twice',
       params: InTable,
-      result: z.array(z.object({ column: z.number(), rows: z.number(), example: z.string() })),
+      result: z.array(DuplicatesSchema),
       handle: async ({ params }) => store.duplicates((await need(params.tableId)).id),
     }),
     route({

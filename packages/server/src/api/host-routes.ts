@@ -1,12 +1,10 @@
-import { offeredFigures, ShownFigureSchema } from '@sturdy/core';
+import { offeredFigures, ShownFigureSchema, HostNowSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { askHost, HostReader } from '../hosts/host-reader.js';
 import { Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
-
-const NowSchema = z.object({ watch: z.string(), values: z.record(z.string(), z.number().nullable()), problem: z.string().nullable() });
 
 /** Hosts: what they show now, and what they offer. The watches themselves are settings of the project. */
 export const hostRoutes = ({ store }: Services): AnyRoute[] => {
@@ -18,7 +16,7 @@ export const hostRoutes = ({ store }: Services): AnyRoute[] => {
       path: '/projects/:projectId/hosts/now',
       summary: 'The figures of all watched hosts now; rates are since the last time that somebody asked',
       params: InProject,
-      result: z.array(NowSchema),
+      result: z.array(HostNowSchema),
       handle: async ({ params }) => {
         const { watches } = await store.projectSettings(params.projectId);
         const reader = readers.get(params.projectId) ?? new HostReader();

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { mediaType, noTimings, readCurl, TakeSchema, type CurlRequest, type Exchange, type Take } from '@sturdy/core';
+import { mediaType, noTimings, readCurl, type CurlRequest, type Exchange, type Take, ImportedTakeSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { importWorkerFile } from '../shipped/files.js';
 import { importHarStream } from '../import/import-har.js';
@@ -18,11 +18,7 @@ export const importRoutes = ({ store }: Services): AnyRoute[] => [
     params: InProject,
     query: z.object({ name: z.string().trim().min(1).max(120) }),
     streamBody: 'application/json',
-    result: z.object({
-      take: TakeSchema,
-      exchangeCount: z.number(),
-      problems: z.array(z.object({ entry: z.number(), text: z.string() })),
-    }),
+    result: ImportedTakeSchema,
     handle: async ({ params, query, request }) => {
       const imported = await importHarStream(store, importWorkerFile, request, params.projectId, query.name);
       return { ...imported, problems: imported.problems.slice(0, 100) };
@@ -37,11 +33,7 @@ export const importRoutes = ({ store }: Services): AnyRoute[] => [
       name: z.string().trim().min(1, 'Give the take a name.').max(120),
       text: z.string().min(1, 'Paste at least one command.'),
     }),
-    result: z.object({
-      take: TakeSchema,
-      exchangeCount: z.number(),
-      problems: z.array(z.object({ entry: z.number(), text: z.string() })),
-    }),
+    result: ImportedTakeSchema,
     handle: async ({ params, body }) => {
       const { requests, problems } = readCurl(body.text);
       const told = problems.map(({ command, text }) => ({ entry: command, text }));

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { applyPart, makePart, partIn, ScriptSchema } from '@sturdy/core';
+import { applyPart, makePart, partIn, ScriptSchema, ListedPartSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
@@ -10,12 +10,6 @@ import { needScript } from './script-of.js';
 import { projectId, type Services } from './services.js';
 
 const InScript = z.object({ scriptId: z.string() });
-const ListedPartSchema = z.object({
-  id: z.string(),
-  name: z.string(),
-  steps: z.number(),
-  usedBy: z.array(z.object({ id: z.string(), name: z.string() })),
-});
 
 /** Parts: sequences of steps that are kept once and used in several scripts. */
 export const partRoutes = ({ store }: Services): AnyRoute[] => {

@@ -1,4 +1,12 @@
-import { HandoffPatternSchema, PatternFindSchema, patternsOf, publishedPatterns, writePatterns, type HandoffPattern } from '@sturdy/core';
+import {
+  HandoffPatternSchema,
+  PatternFindSchema,
+  patternsOf,
+  publishedPatterns,
+  writePatterns,
+  type HandoffPattern,
+  ListedPatternSchema,
+} from '@sturdy/core';
 import * as z from 'zod';
 import { Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
@@ -8,12 +16,11 @@ import type { Services } from './services.js';
 
 const InPattern = InProject.extend({ patternId: z.string() });
 /** A pattern, and whether it ships with the product, and whether the project changed it. */
-const ListedSchema = HandoffPatternSchema.extend({ shipped: z.boolean(), changed: z.boolean() });
 
 /** Handoff patterns: data that says what is known of values by their names; shipped, changed, added, exported, imported. */
 export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
   const shipped = new Set(publishedPatterns.map((one) => one.id));
-  const listed = async (projectId: string): Promise<z.infer<typeof ListedSchema>[]> => {
+  const listed = async (projectId: string): Promise<z.infer<typeof ListedPatternSchema>[]> => {
     const own = await store.ownPatterns(projectId);
     const changed = new Set(own.map((one) => one.id));
     return patternsOf(own).map((one) => ({ ...one, shipped: shipped.has(one.id), changed: changed.has(one.id) }));
@@ -30,7 +37,7 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
       path: '/projects/:projectId/patterns',
       summary: 'The handoff patterns of a project, shipped ones first',
       params: InProject,
-      result: z.array(ListedSchema),
+      result: z.array(ListedPatternSchema),
       handle: ({ params }) => listed(params.projectId),
     }),
     route({
@@ -39,7 +46,7 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
       summary: 'Add a handoff pattern, or change one; a shipped one is changed for this project only',
       params: InPattern,
       body: HandoffPatternSchema,
-      result: z.array(ListedSchema),
+      result: z.array(ListedPatternSchema),
       handle: async ({ params, body }) => {
         await store.savePatterns(params.projectId, [await checked({ ...body, id: params.patternId })]);
         return listed(params.projectId);
@@ -50,7 +57,7 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
       path: '/projects/:projectId/patterns/:patternId',
       summary: 'Delete a pattern of the project; a shipped one is put back as it was shipped',
       params: InPattern,
-      result: z.array(ListedSchema),
+      result: z.array(ListedPatternSchema),
       handle: async ({ params }) => {
         await store.deletePattern(params.projectId, params.patternId);
         return listed(params.projectId);
@@ -75,7 +82,7 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
       summary: 'Bring in patterns from a file, YAML or JSON; those with an id that is there already replace it',
       params: InProject,
       body: z.object({ text: z.string() }),
-      result: z.object({ list: z.array(ListedSchema), count: z.number().int() }),
+      result: z.object({ list: z.array(ListedPatternSchema), count: z.number().int() }),
       handle: async ({ params, body }) => {
         const read = await compute.readPatterns(body.text);
         if ('problems' in read)

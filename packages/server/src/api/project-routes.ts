@@ -7,32 +7,26 @@ import {
   makeBoard,
   BoardSchema,
   ProjectSettingsSchema,
-  RunSchema,
-  RecordingStateSchema,
   type Environment,
   type Rehearsal,
+  type HeldSign,
+  LiveStateSchema,
+  DamagedSchema,
+  HeldSignSchema,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { documentKinds } from '../store/damage-list.js';
 import { notFound, Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
 const ProjectSchema = z.object({ id: z.string(), name: z.string() });
-const LiveSchema = z.object({
-  recording: RecordingStateSchema.nullable(),
-  run: RunSchema.nullable(),
-  /** Why the database does not answer, and since when; null where it does. */
-  databaseAway: z.object({ since: z.string(), reason: z.string() }).nullable(),
-});
 
 /** Takes on which a failure sign is tried, the newest, and answers that are told. */
 const mostTried = 5;
 const mostHeld = 20;
 
-const DocumentKindSchema = z.enum(documentKinds);
-const InDamaged = z.object({ kind: DocumentKindSchema });
+const InDamaged = DamagedSchema.pick({ kind: true });
 /** The id may hold a slash, so it stands in the query. */
 const OneDamaged = z.object({ id: z.string() });
 
@@ -52,7 +46,7 @@ export const projectRoutes = ({ store, recorder, conductor, compute, log, secret
     method: 'get',
     path: '/live',
     summary: 'What is live: the recording and the run, and whether the database answers',
-    result: LiveSchema,
+    result: LiveStateSchema,
     handle: () => ({ recording: recorder.current, run: conductor.current, databaseAway: store.away }),
   }),
   route({
@@ -106,9 +100,9 @@ export const projectRoutes = ({ store, recorder, conductor, compute, log, secret
     summary: 'The recorded answers that hold a failure sign: in a good take there is none',
     params: InProject,
     body: FailureSignSchema,
-    result: z.array(z.object({ takeId: z.string(), take: z.string(), exchange: z.number(), url: z.string(), told: z.string() })),
+    result: z.array(HeldSignSchema),
     handle: async ({ params, body }) => {
-      const held: { takeId: string; take: string; exchange: number; url: string; told: string }[] = [];
+      const held: HeldSign[] = [];
       for (const { id, name } of (await store.takes(params.projectId)).slice(-mostTried)) {
         const stored = await store.loadTake(id);
         if (stored) held.push(...(await compute.heldBy(stored, body, mostHeld)).map((one) => ({ takeId: id, take: name, ...one })));
@@ -120,7 +114,7 @@ export const projectRoutes = ({ store, recorder, conductor, compute, log, secret
     method: 'get',
     path: '/damaged',
     summary: 'Documents that an older version or a fault left such that they cannot be read; nothing else is held up by them',
-    result: z.array(z.object({ kind: DocumentKindSchema, id: z.string(), name: z.string(), reason: z.string() })),
+    result: z.array(DamagedSchema),
     handle: () => store.damaged(),
   }),
   route({

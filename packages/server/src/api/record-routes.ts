@@ -1,4 +1,4 @@
-import { CertificateHelpSchema, TakeSchema } from '@sturdy/core';
+import { CertificateHelpSchema, TakeSchema, RecordingOptionsSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { Problem } from '../problem/problem.js';
 import { certificateSteps } from '../record/certificate-page.js';
@@ -16,9 +16,7 @@ export const recordRoutes = ({ store, recorder }: Services): AnyRoute[] => [
     path: '/projects/:projectId/takes/record',
     summary: 'Start recording a take',
     params: InProject,
-    body: z.object({
-      name: z.string().trim().min(1, 'Give the take a name.').max(120),
-      forNetwork: z.boolean().default(false),
+    body: RecordingOptionsSchema.extend({
       bodyLimitBytes: z
         .number()
         .int()

@@ -4,9 +4,9 @@ import {
   sentAndGot,
   SentAndGotSchema,
   SourcePlaceSchema,
-  SourcesSchema,
   type Rehearsal,
   type Script,
+  FoundSourcesSchema,
 } from '@sturdy/core';
 import * as z from 'zod';
 import { Problem } from '../problem/problem.js';
@@ -60,11 +60,7 @@ export const sourceRoutes = ({ store, compute, rehearsalRoom }: Services): AnyRo
       summary: 'What could be sent at a place: candidates with their evidence, and what rehearsals sent there and got',
       params: InScript,
       query: SourcePlaceSchema,
-      result: SourcesSchema.extend({
-        /** What the last rehearsal of the script as it is sent and got; null where there was none. */
-        last: SentAndGotSchema.nullable(),
-        trials: z.array(SentAndGotSchema.extend({ candidate: z.string() })),
-      }),
+      result: FoundSourcesSchema,
       handle: async ({ params, query }) => {
         const script = await needScript(store, params.scriptId);
         const sources = await onSources(script, (key) => compute.sources(key, query));

@@ -13,14 +13,14 @@ import {
   surveyBodies,
   SurveySchema,
   TakeSchema,
-  TidySchema,
-  TransactionStartSchema,
   usualTidy,
   writeCurl,
   type Exchange,
   type Take,
   signInsInAddresses,
   withSignIns,
+  ScriptOptionsSchema,
+  CountedTakeSchema,
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem/problem.js';
@@ -32,7 +32,6 @@ import { needTake } from './script-of.js';
 import { sendPage } from './send-page.js';
 import type { Services } from './services.js';
 
-const CountedTake = TakeSchema.extend({ exchangeCount: z.number() });
 const Empty = z.object({});
 
 /** Takes: their exchanges, what is found in them, their export, and the script made from one. */
@@ -53,7 +52,7 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
       path: '/projects/:projectId/takes',
       summary: 'The takes of a project',
       params: InProject,
-      result: z.array(CountedTake),
+      result: z.array(CountedTakeSchema),
       handle: ({ params }) => store.takes(params.projectId),
     }),
     route({
@@ -246,11 +245,7 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
       path: '/takes/:takeId/script',
       summary: 'Make a script from a take',
       params: InTake,
-      body: z.object({
-        name: z.string().trim().min(1, 'Give the script a name.').max(120),
-        tidy: TidySchema.nullable().default(null),
-        transactions: z.array(TransactionStartSchema).max(500).nullable().default(null),
-      }),
+      body: ScriptOptionsSchema,
       result: ScriptSchema,
       handle: async ({ params, body, request }) => {
         const stored = await needTake(store, params.takeId);

@@ -68,12 +68,13 @@ import {
   type Tidy,
   type StepDifference,
   type UserFigures,
+  type TriedCode,
 } from '@sturdy/core';
 import { readSamples } from '../samples/sample-files.js';
 import type { StoredRehearsal } from './stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
 import { answerHelpers, correlateInThreads } from './correlate-in-threads.js';
-import { tryCode, type TriedCode } from './try-code.js';
+import { tryCode } from './try-code.js';
 import { writeSheet } from './write-sheet.js';
 
 const load = (stored: StoredTake): LoadedTake => ({

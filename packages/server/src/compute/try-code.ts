@@ -9,29 +9,11 @@ import {
   type LoadedTake,
   type ResponseView,
   type Script,
+  type TriedCode,
 } from '@sturdy/core';
 import { answerForCode, CodeError, codeThreads, type CodeInput } from '@sturdy/engine';
 import * as z from 'zod';
 import type { StoredRehearsal } from './stored-rehearsal.js';
-
-/** What code did on one answer at hand. */
-export const TriedCodeSchema = z.object({
-  source: z.enum(['take', 'rehearsal']),
-  rehearsal: z.number().int().nullable(),
-  /** Status of the answer that it saw; null where there was none before it. */
-  status: z.number().int().nullable(),
-  variables: z.record(z.string(), z.string()),
-  next: z.object({
-    headers: z.record(z.string(), z.string().nullable()),
-    query: z.record(z.string(), z.string()),
-    body: z.string().nullable(),
-  }),
-  log: z.array(z.string()),
-  error: z.string().nullable(),
-  line: z.number().int().nullable(),
-  tookMs: z.number(),
-});
-export type TriedCode = z.infer<typeof TriedCodeSchema>;
 
 const nothing = { variables: {}, next: { headers: {}, query: {}, body: null }, log: [] };
 

@@ -390,7 +390,7 @@ export class LiveRun {
         point: lanePoint(second, frames),
         // Who comes to look on may have missed a change, so all are told of now and then.
         users: this.#users.size <= toldAlways || second % 10 === 0 ? this.users : frames.flatMap(({ users }) => users),
-        failures: frames.flatMap(({ failures }) => failures).map(({ example: _example, ...failure }) => failure),
+        failures: frames.flatMap(({ failures }) => failures).map((failure) => ({ ...failure, example: null })),
         iterationsPassed: frames.reduce((sum, { iterationsPassed }) => sum + iterationsPassed, 0),
         iterationsFailed: frames.reduce((sum, { iterationsFailed }) => sum + iterationsFailed, 0),
       },

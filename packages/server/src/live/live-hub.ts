@@ -1,3 +1,4 @@
+import type { LiveEventData, LiveEventKind } from '@sturdy/core';
 import type { Response } from 'express';
 
 /** Topics of which something is kept for those who come later. */
@@ -20,7 +21,7 @@ export class LiveHub {
   }
 
   /** Tells those who listen; the last `keeps` of what was told so are told to those who come later, too. */
-  tell(topic: string, kind: string, data: unknown, keeps = 0): void {
+  tell<Kind extends LiveEventKind>(topic: string, kind: Kind, data: LiveEventData<Kind>, keeps = 0): void {
     const listeners = this.#listeners.get(topic);
     if (!listeners?.size && keeps === 0) return;
     const text = `event: ${kind}\ndata: ${JSON.stringify(data)}\n\n`;

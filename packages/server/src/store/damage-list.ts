@@ -1,22 +1,12 @@
 import type * as z from 'zod';
 
-/** Kinds of documents that are kept one by one. */
-export const documentKinds = ['environment', 'take', 'exchange', 'pattern', 'script', 'part', 'rehearsal', 'workload', 'run'] as const;
-export type DocumentKind = (typeof documentKinds)[number];
+import type { Damaged } from '@sturdy/core';
 
-/** A document that an older version or a fault left such that it cannot be read. */
-export interface DamagedDocument {
-  kind: DocumentKind;
-  /** Its id; of an exchange the id of its take, a slash and its number. */
-  id: string;
-  name: string;
-  /** What is wrong with it, in a sentence. */
-  reason: string;
-}
+export type DocumentKind = Damaged['kind'];
 
 /** Reads documents with their schemas. One that cannot be read is noted and left out, so that it spoils nothing beside it. */
 export class DamageList {
-  readonly #found = new Map<string, DamagedDocument>();
+  readonly #found = new Map<string, Damaged>();
 
   /** The document; null where it cannot be read. */
   read<T>(kind: DocumentKind, id: string, schema: z.ZodType<T>, doc: unknown): T | null {
@@ -43,7 +33,7 @@ export class DamageList {
   }
 
   /** What could not be read since the store was opened, and was not read or deleted since. */
-  list(): DamagedDocument[] {
+  list(): Damaged[] {
     return [...this.#found.values()];
   }
 

@@ -1,6 +1,6 @@
-import { RunSchema, TakeSchema } from '@sturdy/core';
+import { RunSchema, TakeSchema, type Damaged } from '@sturdy/core';
 import { and, eq, inArray, notInArray, sql, type SQL } from 'drizzle-orm';
-import type { DamagedDocument, DamageList, DocumentKind } from './damage-list.js';
+import type { DamageList, DocumentKind } from './damage-list.js';
 import type { Database, Repository } from './repository.js';
 import * as tables from './tables.js';
 import { unfoldTake } from './unfold-take.js';
@@ -36,7 +36,7 @@ export class Recovery {
   ) {}
 
   /** Documents that could not be read since the store was opened. */
-  damaged(): Promise<DamagedDocument[]> {
+  damaged(): Promise<Damaged[]> {
     return Promise.resolve(this.damage.list());
   }
 

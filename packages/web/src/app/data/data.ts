@@ -5,7 +5,8 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import type { DataTable, Deal, TableChange, TableVersion } from '@sturdy/core';
 import { concat, concatMap, map, merge, of, switchMap, takeUntil, tap } from 'rxjs';
-import { Api, projectId, type ImportedTable } from '../shared/api';
+import { Api, projectId } from '../shared/api';
+import type { ImportedTable } from '@sturdy/core';
 import { liveStream } from '../shared/live-stream';
 import { messageActions } from '../shared/messages';
 import { orTell } from '../shared/problem-effect';
@@ -152,7 +153,7 @@ export const dataEffects = {
         ofType(dataActions.fileChosen, dataActions.queryWanted),
         switchMap(() =>
           liveStream(`/api/projects/${projectId}/tables/live`, ['importing']).pipe(
-            map(({ data }) => dataActions.rowsTold(data as { rows: number })),
+            map(({ data }) => dataActions.rowsTold(data)),
             takeUntil(actions.pipe(ofType(dataActions.imported, dataActions.importFailed, dataActions.importCancelled))),
           ),
         ),

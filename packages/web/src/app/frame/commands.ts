@@ -3,7 +3,7 @@ import type { Store } from '@ngrx/store';
 import type { Script, Workload, Run, DataTable } from '@sturdy/core';
 import type { RehearsalStarter } from '../rehearsal/rehearsal-starter';
 import { scriptsActions } from '../scripts/scripts.actions';
-import type { CountedTake } from '../shared/api';
+import type { CountedTake } from '@sturdy/core';
 import { workloadsActions } from '../workloads/workloads';
 import type { Theme } from './theme';
 

@@ -5,7 +5,8 @@ import { FailureSignSchema, type Criterion, type FailureSign, type ProjectSettin
 import { scriptsActions } from '../scripts/scripts.actions';
 import { scriptsFeature } from '../scripts/scripts.feature';
 import { LimitRows } from '../shared/limit-rows';
-import { Api, problemOf, type HeldSign } from '../shared/api';
+import { Api, problemOf } from '../shared/api';
+import type { HeldSign } from '@sturdy/core';
 import { Person } from './person';
 
 const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [

@@ -3,7 +3,8 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import type { ProjectSettings, Watch } from '@sturdy/core';
 import { catchError, concatMap, map, of, switchMap, takeUntil, timer } from 'rxjs';
-import { Api, problemOf, type HostNow } from '../shared/api';
+import { Api, problemOf } from '../shared/api';
+import type { HostNow } from '@sturdy/core';
 import { orTell } from '../shared/problem-effect';
 
 /** Watched hosts, and what they show now. */

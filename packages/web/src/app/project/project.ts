@@ -3,7 +3,8 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import type { Board, Environment } from '@sturdy/core';
 import { forkJoin, map, merge, switchMap, timer } from 'rxjs';
-import { Api, type Live } from '../shared/api';
+import { Api } from '../shared/api';
+import type { LiveState } from '@sturdy/core';
 import { orNothing, orTell } from '../shared/problem-effect';
 
 /** The project, its environment, its board, and what is live. */
@@ -14,7 +15,7 @@ export const projectActions = createActionGroup({
     Loaded: props<{ name: string; environment: Environment | null }>(),
     'Board asked': emptyProps(),
     'Board loaded': props<{ board: Board }>(),
-    'Live loaded': props<{ live: Live }>(),
+    'Live loaded': props<{ live: LiveState }>(),
     'Environment changed': props<{ environment: Environment }>(),
     'Environment saved': props<{ environment: Environment }>(),
   },
@@ -24,7 +25,7 @@ interface ProjectState {
   name: string;
   environment: Environment | null;
   board: Board | null;
-  live: Live;
+  live: LiveState;
 }
 const initial: ProjectState = { name: '', environment: null, board: null, live: { recording: null, run: null, databaseAway: null } };
 

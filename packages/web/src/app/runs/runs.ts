@@ -13,19 +13,12 @@ import {
   type RunResult,
   type UserLogEntry,
   type UserState,
+  type LiveSecond,
 } from '@sturdy/core';
 import { concat, concatMap, forkJoin, map, type Observable, of, switchMap, takeUntil } from 'rxjs';
 import { Api } from '../shared/api';
 import { liveStream } from '../shared/live-stream';
 import { orTell } from '../shared/problem-effect';
-
-export interface LiveSecond {
-  point: LanePoint;
-  users: UserState[];
-  failures: Failure[];
-  iterationsPassed: number;
-  iterationsFailed: number;
-}
 
 /** Runs, the open one with its figures, and what comes live. */
 export const runsActions = createActionGroup({
@@ -180,15 +173,22 @@ export const runsEffects = {
         switchMap(({ result }) =>
           isLive(result.run)
             ? liveStream(`/api/runs/${result.run.id}/live`, ['second', 'run', 'host', 'log']).pipe(
-                switchMap(({ kind, data }) => {
-                  if (kind === 'host') return of(runsActions.hostRead({ point: data as HostPoint }));
-                  if (kind === 'log') return of(runsActions.logCame({ entries: data as UserLogEntry[] }));
-                  if (kind === 'second') return of(runsActions.secondCame({ live: data as LiveSecond }));
-                  const run = data as Run;
-                  // The end of a run brings its final figures.
-                  return isLive(run)
-                    ? of(runsActions.runChanged({ run }))
-                    : concat(of(runsActions.runChanged({ run })), of(runsActions.opened({ id: run.id })));
+                switchMap((event) => {
+                  switch (event.kind) {
+                    case 'host':
+                      return of(runsActions.hostRead({ point: event.data }));
+                    case 'log':
+                      return of(runsActions.logCame({ entries: event.data }));
+                    case 'second':
+                      return of(runsActions.secondCame({ live: event.data }));
+                    case 'run': {
+                      const run = event.data;
+                      // The end of a run brings its final figures.
+                      return isLive(run)
+                        ? of(runsActions.runChanged({ run }))
+                        : concat(of(runsActions.runChanged({ run })), of(runsActions.opened({ id: run.id })));
+                    }
+                  }
                 }),
                 takeUntil(actions.pipe(ofType(runsActions.closed, runsActions.opened))),
               )

@@ -2,7 +2,7 @@ import { inject, Injectable } from '@angular/core';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import type { Check, DataTable, Script } from '@sturdy/core';
-import type { CountedTake } from '../shared/api';
+import type { CountedTake } from '@sturdy/core';
 import { FindDialog } from './find-dialog';
 import { scriptsActions } from './scripts.actions';
 import { SuggestDialog } from './steps/suggest-dialog';

@@ -1,5 +1,5 @@
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
-import type { ListedPart } from '../shared/api';
+import type { ListedPart } from '@sturdy/core';
 import type { CorrelationReport, Rehearsal, RehearsalOrder, RehearsalWish, Round, Script, ScriptEdit } from '@sturdy/core';
 
 /** A piece of another take, and where it goes. */

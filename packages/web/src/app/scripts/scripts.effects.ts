@@ -104,7 +104,7 @@ export const scriptsEffects = {
         filter(([, script]) => script !== null),
         switchMap(([, script]) =>
           liveStream(`/api/scripts/${script?.id ?? ''}/live`, ['correlating']).pipe(
-            map(({ data }) => scriptsActions.workTold(data as { done: number; total: number })),
+            map(({ data }) => scriptsActions.workTold(data)),
             takeUntil(actions.pipe(ofType(scriptsActions.correlated, scriptsActions.workFailed))),
           ),
         ),
@@ -184,7 +184,7 @@ export const scriptsEffects = {
         filter(([, script]) => script !== null),
         switchMap(([, script]) =>
           liveStream(`/api/scripts/${script?.id ?? ''}/live`, ['step']).pipe(
-            map(({ data }) => scriptsActions.stepPlayed(data as { step: string })),
+            map(({ data }) => scriptsActions.stepPlayed(data)),
             takeUntil(merge(actions.pipe(ofType(scriptsActions.rehearsed, scriptsActions.repaired, scriptsActions.workFailed)))),
           ),
         ),

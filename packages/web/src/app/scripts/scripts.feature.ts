@@ -1,7 +1,7 @@
 import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import { createFeature, createReducer, createSelector, on } from '@ngrx/store';
 import { coverage, doubtfulPlaces, editScript, type CorrelationReport, type Rehearsal, type Round, type Script } from '@sturdy/core';
-import type { ListedPart } from '../shared/api';
+import type { ListedPart } from '@sturdy/core';
 import { scriptsActions } from './scripts.actions';
 
 const adapter = createEntityAdapter<Script>({ sortComparer: (left, right) => left.name.localeCompare(right.name) });

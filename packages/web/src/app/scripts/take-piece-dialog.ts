@@ -2,7 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { RouterLink } from '@angular/router';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { isStaticFile, pathAndQuery, type Exchange } from '@sturdy/core';
-import { Api, problemOf, type CountedTake } from '../shared/api';
+import { Api, problemOf } from '../shared/api';
+import type { CountedTake } from '@sturdy/core';
 import { SecretMask } from '../shared/secret-mask';
 
 /** Which piece of which take is to be put in. */

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
-import type { Made, PieceName, Script, Template } from '@sturdy/core';
+import type { PieceName, Script, Template } from '@sturdy/core';
 import { hue } from '../shared/format';
 import { madeNames } from './made-names';
 

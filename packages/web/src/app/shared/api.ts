@@ -23,7 +23,6 @@ import type {
   PatternFind,
   ProjectSettings,
   Proposal,
-  RecordingState,
   Rehearsal,
   RehearsalOrder,
   RehearsalWish,
@@ -50,110 +49,38 @@ import type {
   TableWish,
   Take,
   TextProblem,
-  Tidy,
-  TransactionStart,
   Trial,
   TriedCheck,
   Workload,
-  SentAndGot,
   SourcePlace,
-  Sources,
+  CountedTake,
+  Damaged,
+  Duplicates,
+  FoundSources,
+  HeldSign,
+  HostNow,
+  ImportedTable,
+  ImportedTake,
+  ListedPart,
+  ListedPattern,
+  LiveState,
+  RecordingOptions,
+  ScriptOptions,
+  TriedCode,
 } from '@sturdy/core';
 import type { Observable } from 'rxjs';
-
-export type CountedTake = Take & { exchangeCount: number };
-/** A handoff pattern, and where it comes from. */
-export type ListedPattern = HandoffPattern & { shipped: boolean; changed: boolean };
-/** What the code of a step did on one answer at hand. */
-export interface TriedCode {
-  source: 'take' | 'rehearsal';
-  rehearsal: number | null;
-  status: number | null;
-  variables: Record<string, string>;
-  next: { headers: Record<string, string | null>; query: Record<string, string>; body: string | null };
-  log: string[];
-  error: string | null;
-  line: number | null;
-  tookMs: number;
-}
-export interface Live {
-  recording: RecordingState | null;
-  run: Run | null;
-  /** Why the database does not answer, and since when; null where it does. */
-  databaseAway: { since: string; reason: string } | null;
-}
-export interface ScriptOptions {
-  name: string;
-  tidy: Tidy | null;
-  /** Where transactions begin; null for what the survey proposes. */
-  transactions: TransactionStart[] | null;
-}
-export interface RecordingOptions {
-  name: string;
-  forNetwork: boolean;
-}
-/** A column in which so many rows have a value that another row has too. */
-export interface Duplicates {
-  column: number;
-  rows: number;
-  example: string;
-}
-export interface ImportedTable {
-  table: DataTable;
-  problems: { line: number; text: string }[];
-  problemCount: number;
-  twice: Duplicates[];
-  read: string;
-}
-/** A document that cannot be read any more. */
-export interface Damaged {
-  kind: string;
-  id: string;
-  name: string;
-  reason: string;
-}
-/** What could be sent at a place, with what the last rehearsal, and those in which candidates were tried, sent there and got. */
-export type FoundSources = Sources & { last: SentAndGot | null; trials: (SentAndGot & { candidate: string })[] };
-
-/** A sequence of steps that is kept once, and the scripts that have it. */
-export interface ListedPart {
-  id: string;
-  name: string;
-  steps: number;
-  usedBy: { id: string; name: string }[];
-}
-/** A recorded answer that holds a failure sign. */
-export interface HeldSign {
-  takeId: string;
-  take: string;
-  exchange: number;
-  url: string;
-  told: string;
-}
-export interface ImportDone {
-  take: Take;
-  exchangeCount: number;
-  problems: { entry: number; text: string }[];
-}
 
 /** The one project of this version. */
 export const projectId = 'p1';
 const inProject = `/api/projects/${projectId}`;
 
 /** The server's operations, one method each; see /api/openapi.json. */
-/** What a watched host shows at a moment. */
-export interface HostNow {
-  watch: string;
-  values: Record<string, number | null>;
-  problem: string | null;
-}
-
 @Injectable({ providedIn: 'root' })
 export class Api {
   readonly #http = inject(HttpClient);
 
   projects = () => this.#http.get<{ id: string; name: string }[]>('/api/projects');
-  live = () => this.#http.get<Live>('/api/live');
+  live = () => this.#http.get<LiveState>('/api/live');
   about = () => this.#http.get<About>('/api/about');
   board = () => this.#http.get<Board>(`${inProject}/board`);
   environments = () => this.#http.get<Environment[]>(`${inProject}/environments`);
@@ -174,14 +101,14 @@ export class Api {
   stopRecording = () => this.#http.post<Take>('/api/takes/record/stop', {});
   openBrowser = (address: string) => this.#http.post('/api/takes/record/browser', { address });
   /** Uploads a HAR file; told of its progress, and cancelled by unsubscribing. */
-  importHar = (name: string, file: Blob): Observable<HttpEvent<ImportDone>> =>
-    this.#http.post<ImportDone>(`${inProject}/takes/import`, file, {
+  importHar = (name: string, file: Blob): Observable<HttpEvent<ImportedTake>> =>
+    this.#http.post<ImportedTake>(`${inProject}/takes/import`, file, {
       params: new HttpParams().set('name', name),
       headers: { 'Content-Type': 'application/octet-stream' },
       observe: 'events',
       reportProgress: true,
     });
-  pasteCurl = (name: string, text: string) => this.#http.post<ImportDone>(`${inProject}/takes/paste`, { name, text });
+  pasteCurl = (name: string, text: string) => this.#http.post<ImportedTake>(`${inProject}/takes/paste`, { name, text });
   survey = (takeId: string) => this.#http.get<Survey>(`/api/takes/${takeId}/survey`);
   searchTake = (takeId: string, text: string) =>
     this.#http.get<{ hits: SearchHit[]; more: boolean }>(`/api/takes/${takeId}/search`, { params: { text } });

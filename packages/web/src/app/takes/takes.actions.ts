@@ -1,6 +1,6 @@
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
 import type { BesideRow, Exchange, Script, SearchHit, Survey, Take } from '@sturdy/core';
-import type { CountedTake, ImportDone, RecordingOptions, ScriptOptions } from '../shared/api';
+import type { CountedTake, ImportedTake, RecordingOptions, ScriptOptions } from '@sturdy/core';
 
 export const takesActions = createActionGroup({
   source: 'Takes',
@@ -25,7 +25,7 @@ export const takesActions = createActionGroup({
     'Curl pasted': props<{ name: string; text: string }>(),
     'Import progressed': props<{ loaded: number; total: number }>(),
     'Import cancelled': emptyProps(),
-    'Har imported': props<ImportDone>(),
+    'Har imported': props<ImportedTake>(),
     'Import failed': emptyProps(),
     'Survey asked': props<{ id: string }>(),
     'Survey loaded': props<{ id: string; survey: Survey }>(),

@@ -1,7 +1,6 @@
 import { inject } from '@angular/core';
 import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import type { Exchange, Take } from '@sturdy/core';
 import { HttpEventType } from '@angular/common/http';
 import { concat, concatMap, debounceTime, EMPTY, forkJoin, map, of, switchMap, takeUntil, tap } from 'rxjs';
 import { projectActions } from '../project/project';
@@ -46,11 +45,17 @@ export const takesEffects = {
           take.state === 'done'
             ? of()
             : liveStream(`/api/takes/${take.id}/live`, ['exchange', 'take', 'suggestions', 'discarded']).pipe(
-                map(({ kind, data }) => {
-                  if (kind === 'exchange') return takesActions.exchangeCame({ exchange: data as Exchange });
-                  if (kind === 'take') return takesActions.takeChanged({ take: data as Take });
-                  if (kind === 'discarded') return takesActions.exchangesDiscarded(data as { exchanges: number[] });
-                  return takesActions.namesSuggested(data as { names: string[] });
+                map((event) => {
+                  switch (event.kind) {
+                    case 'exchange':
+                      return takesActions.exchangeCame({ exchange: event.data });
+                    case 'take':
+                      return takesActions.takeChanged({ take: event.data });
+                    case 'discarded':
+                      return takesActions.exchangesDiscarded(event.data);
+                    case 'suggestions':
+                      return takesActions.namesSuggested(event.data);
+                  }
                 }),
                 takeUntil(actions.pipe(ofType(takesActions.recordingStopped, takesActions.takeOpened))),
               ),

@@ -1,7 +1,7 @@
 import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import { createFeature, createReducer, on } from '@ngrx/store';
 import type { BesideRow, Exchange, SearchHit, Survey, Take } from '@sturdy/core';
-import type { CountedTake } from '../shared/api';
+import type { CountedTake } from '@sturdy/core';
 import { takesActions } from './takes.actions';
 
 const adapter = createEntityAdapter<CountedTake>({ sortComparer: (left, right) => left.startedAt.localeCompare(right.startedAt) });

@@ -15,7 +15,8 @@ import {
 } from '@sturdy/core';
 import { dataFeature } from '../../data/data';
 import { ExtractorForm } from '../../handoff/extractor-form';
-import { Api, problemOf, type TriedCode } from '../../shared/api';
+import { Api, problemOf } from '../../shared/api';
+import type { TriedCode } from '@sturdy/core';
 import { NumberField } from '../../shared/number-field';
 import { scriptsActions } from '../scripts.actions';
 import { scriptsFeature } from '../scripts.feature';

@@ -1,0 +1,2 @@
+export * from './api.schema.js';
+export * from './live-events.js';

@@ -1,0 +1,42 @@
+import * as z from 'zod';
+import { LanePointSchema, RunSchema } from '../analyse/run.schema.js';
+import { HostPointSchema } from '../hosts/watch.schema.js';
+import { FailureSchema, UserLogEntrySchema, UserStateSchema } from '../measure/frame.schema.js';
+import { ExchangeSchema, TakeSchema } from '../take/take.schema.js';
+
+/** What a run came to in a second in which all its generators have told of it. */
+export const LiveSecondSchema = z.object({
+  point: LanePointSchema,
+  /** Users who are not as they were; now and then all of them. */
+  users: z.array(UserStateSchema),
+  /** Failures without their examples. */
+  failures: z.array(FailureSchema),
+  iterationsPassed: z.number(),
+  iterationsFailed: z.number(),
+});
+export type LiveSecond = z.infer<typeof LiveSecondSchema>;
+
+/** Everything that the server tells without being asked (server-sent events), by its kind: the server sends by these, the web client reads by them. */
+export const liveEvents = {
+  // While a take is recorded.
+  exchange: ExchangeSchema,
+  take: TakeSchema,
+  discarded: z.object({ exchanges: z.array(z.number()) }),
+  suggestions: z.object({ names: z.array(z.string()) }),
+  // While something is computed or read.
+  correlating: z.object({ done: z.number(), total: z.number() }),
+  importing: z.object({ rows: z.number() }),
+  // While a script is rehearsed.
+  step: z.object({ step: z.string() }),
+  rehearsal: z.object({ id: z.string() }),
+  // While a run is played.
+  run: RunSchema,
+  second: LiveSecondSchema,
+  host: HostPointSchema,
+  log: z.array(UserLogEntrySchema),
+} as const;
+export type LiveEventKind = keyof typeof liveEvents;
+/** What is told with an event of a kind. */
+export type LiveEventData<Kind extends LiveEventKind> = z.infer<(typeof liveEvents)[Kind]>;
+/** An event of one of some kinds. */
+export type LiveEvent<Kind extends LiveEventKind = LiveEventKind> = { [Each in Kind]: { kind: Each; data: LiveEventData<Each> } }[Kind];
