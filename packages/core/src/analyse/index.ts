@@ -11,3 +11,4 @@ export * from './sample-query.js';
 export * from './saturation.js';
 export * from './saturation.schema.js';
 export * from './verdict.js';
+export * from './verdict.schema.js';

@@ -1,5 +1,5 @@
 import { writeCsv } from '../data/write-csv.js';
-import type { Summary } from '../measure/tally.js';
+import type { Summary } from '../measure/tally.schema.js';
 import type { Failure } from '../measure/frame.schema.js';
 import type { RunResult } from './run.schema.js';
 

@@ -1,11 +1,11 @@
 import * as z from 'zod';
-import { SummarySchema } from '../measure/tally.js';
+import { SummarySchema } from '../measure/tally.schema.js';
 import { FailureSchema, OwnFiguresSchema } from '../measure/frame.schema.js';
 import { WatchSchema } from '../hosts/watch.schema.js';
 import { WorkloadSchema } from '../workload/workload.schema.js';
 import { RunEventSchema } from './run-event.schema.js';
 import { SaturationSchema } from './saturation.schema.js';
-import { CriterionVerdictSchema } from './verdict.js';
+import { CriterionVerdictSchema } from './verdict.schema.js';
 
 /** A generator of a run. */
 export const RunGeneratorSchema = z.object({

@@ -1,19 +1,10 @@
-import * as z from 'zod';
-import { type Summary, Tally } from '../measure/tally.js';
+import { Tally } from '../measure/tally.js';
+import type { Summary } from '../measure/tally.schema.js';
 import type { FrameItem } from '../measure/frame.schema.js';
 import { holdOf } from '../workload/curve.js';
+import type { CriterionVerdict } from './verdict.schema.js';
 import type { RunEvent } from './run-event.schema.js';
-import { CriterionSchema, type Criterion, type Workload } from '../workload/workload.schema.js';
-
-/** One criterion with what was measured. `margin` is in per cent of the limit; below 0 the limit was passed. */
-export const CriterionVerdictSchema = z.object({
-  criterion: CriterionSchema,
-  held: z.boolean(),
-  measured: z.number().nullable(),
-  marginPercent: z.number().nullable(),
-  sentence: z.string(),
-});
-export type CriterionVerdict = z.infer<typeof CriterionVerdictSchema>;
+import type { Criterion, Workload } from '../workload/workload.schema.js';
 
 /** Seconds of a run that count for its verdict: the hold, without the ramps. */
 export interface Period {

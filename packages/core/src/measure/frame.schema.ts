@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { CapturedStepSchema } from '../actions/action-step.schema.js';
-import { TallySchema } from './tally.js';
+import { TallySchema } from './tally.schema.js';
 
 /** Figures of one transaction (step null) or one step of a crew within one second. */
 export const FrameItemSchema = z.object({
