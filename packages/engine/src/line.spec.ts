@@ -38,8 +38,7 @@ beforeAll(async () => {
       for (const line of lines) {
         got.push(line);
         if (line === 'BREAK') socket.destroy();
-        else if (line.startsWith('PRINT '))
-          socket.write(`OK job=J${number}-${got.length} pieces=1\nSTATUS paper=80\n`);
+        else if (line.startsWith('PRINT ')) socket.write(`OK job=J${number}-${got.length} pieces=1\nSTATUS paper=80\n`);
         else if (line !== 'SLEEP') socket.write(`ECHO ${line}\n`);
       }
     });
