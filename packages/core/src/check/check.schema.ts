@@ -19,6 +19,7 @@ export const checkKinds = { text, value, count, status, redirect, size, time } a
 
 type Kinds = typeof checkKinds;
 export type CheckKindName = keyof Kinds;
+export const checkKindNames = Object.keys(checkKinds) as CheckKindName[];
 /** What a check looks at in the answer of its step. */
 export type Checked = { [Kind in CheckKindName]: z.infer<Kinds[Kind]['schema']> }[CheckKindName];
 

@@ -16,6 +16,7 @@ export const extractorKinds = { header, cookie, field, attribute, labelled, json
 
 type Kinds = typeof extractorKinds;
 export type ExtractorKindName = keyof Kinds;
+export const extractorKindNames = Object.keys(extractorKinds) as ExtractorKindName[];
 /** How to read a value from an answer. */
 export type Extractor = { [Kind in ExtractorKindName]: z.infer<Kinds[Kind]['schema']> }[ExtractorKindName];
 

@@ -102,9 +102,8 @@ class Finder {
   #texts(step: Step): Step {
     const { id } = step;
     const own = (text: string, where: string): string => this.in(text, id, where, where);
+    if (isAction(step)) return { ...step, name: own(step.name, 'name') || step.name };
     switch (step.kind) {
-      case 'request':
-      case 'line':
       case 'repeat':
       case 'when':
       case 'meet':

@@ -43,10 +43,8 @@ const eachIteration = (script: Script): Step[] => script.transactions.flatMap((o
 /** Length of one iteration in seconds as recorded: requests and pauses, with the crew's think time. */
 export function iterationSeconds(script: Script, crew: Crew, requestMs: (exchange: number) => number): number {
   const lasts = (step: Step): number => {
+    if (isAction(step)) return exchangesOf(step).reduce((sum, n) => sum + requestMs(n), 0);
     switch (step.kind) {
-      case 'request':
-      case 'line':
-        return exchangesOf(step).reduce((sum, n) => sum + requestMs(n), 0);
       case 'pause':
         return pauseMs(step.ms, crew.think);
       case 'comment':

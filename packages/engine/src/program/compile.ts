@@ -4,6 +4,7 @@ import {
   drawnPause,
   drawnThink,
   holds,
+  isAction,
   pauseMs,
   readPlaces,
   resolveTarget,
@@ -123,6 +124,7 @@ export function compile(script: Script, environment: Environment, options: Compi
   const readFrom = new Set(script.handoffs.flatMap((one) => readPlaces(one).map((place) => place.step)));
   const operationsOf = (steps: readonly Step[]): Operation[] =>
     (options.filesSideBySide ? asBrowsersPlay(steps, readFrom) : steps).flatMap((step): Operation[] => {
+      if (isAction(step)) return [{ kind: 'action', action: action(step) }];
       switch (step.kind) {
         case 'comment':
           return [];
@@ -142,9 +144,6 @@ export function compile(script: Script, environment: Environment, options: Compi
           return [{ kind: 'meet', step: step.id, users: step.users, atMostMs: step.atMostMs }];
         case 'when':
           return [{ kind: 'when', step: step.id, holds: asks(step.condition), operations: operationsOf(step.steps) }];
-        case 'request':
-        case 'line':
-          return [{ kind: 'action', action: action(step) }];
         case 'side-by-side':
           return [{ kind: 'side-by-side', actions: step.steps.map(action) }];
         case 'repeat':

@@ -1,3 +1,5 @@
+import { checkKindNames } from '../../check/check.schema.js';
+import { extractorKindNames } from '../../extractors/extractor.schema.js';
 import { changeCheck, changeChecked, checkWords } from '../../check/check-templates.js';
 import type { ChangeTemplate } from '../../check/kinds/check-kind.js';
 import { recordedText } from '../../values/template.js';
@@ -48,8 +50,8 @@ export const requestKind: ActionKind<RequestStep, CapturedRequest> = {
   words: ({ method, origin, url }) => `${method} ${origin}${recordedText(url)}`,
   files: ({ bodyFile }) => (bodyFile === null ? [] : [bodyFile]),
   exchanges: ({ exchange, hops }) => (exchange === null ? [] : [exchange, ...(hops ?? [])]),
-  checks: ['text', 'value', 'count', 'status', 'redirect', 'size', 'time'],
-  extractors: ['header', 'cookie', 'field', 'attribute', 'labelled', 'jsonpath', 'xml', 'xpath', 'between', 'regex'],
+  checks: checkKindNames,
+  extractors: extractorKindNames,
   bodies: ({ request, response, hops }) =>
     [request.body, response?.body, ...(hops ?? []).map((hop) => hop.body)].flatMap((body) => body?.hash ?? []),
   playedWords: ({ request }) => `${request.method} ${request.url}`,
