@@ -12,7 +12,6 @@ import {
   type TriedCode,
 } from '@sturdy/core';
 import { answerForCode, CodeError, codeThreads, type CodeInput } from '@sturdy/engine';
-import * as z from 'zod';
 import type { StoredRehearsal } from './stored-rehearsal.js';
 
 const nothing = { variables: {}, next: { headers: {}, query: {}, body: null }, log: [] };

@@ -55,6 +55,8 @@ export async function queryOwnTables(
     end('The query was given up; nothing of it was kept.');
   };
   signal?.addEventListener('abort', giveUp);
+  // Who gave up while the thread was started is not heard any more.
+  if (signal?.aborted) giveUp();
   let timer: NodeJS.Timeout | undefined;
   try {
     for (const table of asked) {

@@ -99,6 +99,10 @@ describe('a query of the data tables of a project', () => {
     }, 3000);
     await expect(asking).rejects.toThrow('given up');
   });
+
+  it('is ended, too, when it was given up before its thread had begun', async () => {
+    await expect(ask(forever, 1, 60_000, AbortSignal.abort())).rejects.toThrow('given up');
+  });
 });
 
 (hasPostgres ? describe : describe.skip)('a query of a PostgreSQL server', () => {

@@ -13,13 +13,16 @@ function listener() {
 
 it('who comes to listen hears what was kept for those who come, then what is told', () => {
   const hub = new LiveHub();
-  for (let second = 0; second < 5; second++) hub.tell('run', 'second', second, 3);
-  hub.tell('run', 'note', 'is not kept');
+  const importing = (rows: number, keeps: number) => {
+    hub.tell('tables', 'importing', { rows }, keeps);
+  };
+  for (let rows = 0; rows < 5; rows++) importing(rows, 3);
+  hub.tell('tables', 'step', { step: 'is not kept' });
   const late = listener();
-  hub.listen('run', late.response);
-  hub.tell('run', 'second', 5, 3);
-  expect(late.told()).toEqual(['2', '3', '4', '5']);
+  hub.listen('tables', late.response);
+  importing(5, 3);
+  expect(late.told()).toEqual([2, 3, 4, 5].map((rows) => JSON.stringify({ rows })));
   const other = listener();
-  hub.listen('other run', other.response);
+  hub.listen('other tables', other.response);
   expect(other.told()).toEqual([]);
 });
