@@ -66,7 +66,8 @@ export class ResponseView extends AnswerText {
 
   protected override saidKind(): BodyKind {
     // Answers that a browser took from its cache are often recorded without their type.
-    return mediaType(this.headers) === '' && this.body !== '' ? 'text' : this.declaredKind;
+    const type = mediaType(this.headers);
+    return type === '' && this.body !== '' ? 'text' : bodyKind(type);
   }
 }
 

@@ -62,7 +62,7 @@ function jsonMember(value: unknown, name: string, depth = 0): string | null {
 
 /** Why an answer fails by the first of these signs that it holds; null where it holds none. */
 export function signOf(response: AnswerText, signs: readonly FailureSign[]): FailureReason | null {
-  if (response.kind === 'binary') return null;
+  if (signs.length === 0 || response.kind === 'binary') return null;
   for (const sign of signs) {
     const told = found(response, sign);
     if (told !== null) return failureReason('failure-sign', `${told}, which is a failure sign.`, cutText(`${sign.kind} ${sign.text}`, 80));

@@ -14,6 +14,45 @@ const notPerformed = (failure: FailureReason, durationMs: number): Outcome<never
 /** How much longer than its limits a driver may take before it is given up, in ms: it ends by itself in good order. */
 const graceMs = 1000;
 
+/** An action under way, and what to do where it is not done in time. */
+interface Waiting {
+  untilMs: number;
+  giveUp: () => void;
+}
+
+/** How often it is looked for actions that are not done in time, in ms. */
+const lookMs = 250;
+
+/** Gives up what is not done in time. One timer looks after all actions: one for each would cost as much as all else that the engine adds to a request. */
+class Watchdog {
+  readonly #waiting = new Set<Waiting>();
+  #timer: NodeJS.Timeout | null = null;
+
+  add(waiting: Waiting): void {
+    this.#waiting.add(waiting);
+    this.#timer ??= setInterval(() => {
+      this.#look();
+    }, lookMs).unref();
+  }
+
+  remove(waiting: Waiting): void {
+    this.#waiting.delete(waiting);
+  }
+
+  #look(): void {
+    const nowMs = performance.now();
+    for (const waiting of this.#waiting)
+      if (waiting.untilMs < nowMs) {
+        this.#waiting.delete(waiting);
+        waiting.giveUp();
+      }
+    if (this.#waiting.size > 0 || !this.#timer) return;
+    clearInterval(this.#timer);
+    this.#timer = null;
+  }
+}
+const watchdog = new Watchdog();
+
 /**
  * Has a driver perform an action under the rules, whatever its kind: nothing goes to a target that is not allowed, and a driver that does not
  * answer in time, or throws, is a failure like any other.
@@ -32,16 +71,20 @@ export function perform<Action extends Addressed, Observation>(
     const giveUp = (failure: FailureReason) => {
       resolve(notPerformed(failure, performance.now() - startedMs));
     };
-    const timer = setTimeout(() => {
-      giveUp(failureReason('answer-timed-out', `${action.origin} could not be asked: no end of the action within ${limitMs} ms.`));
-    }, limitMs);
+    const waiting: Waiting = {
+      untilMs: startedMs + limitMs,
+      giveUp: () => {
+        giveUp(failureReason('answer-timed-out', `${action.origin} could not be asked: no end of the action within ${limitMs} ms.`));
+      },
+    };
+    watchdog.add(waiting);
     driver.perform(action).then(
       (outcome) => {
-        clearTimeout(timer);
+        watchdog.remove(waiting);
         resolve(outcome);
       },
       (error: unknown) => {
-        clearTimeout(timer);
+        watchdog.remove(waiting);
         giveUp(failureReason('not-sent', error instanceof Error ? error.message : String(error)));
       },
     );
