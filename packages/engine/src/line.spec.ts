@@ -254,6 +254,10 @@ describe('lines over TCP', () => {
     const refused = await rehearsed(script([lineStep('a', { origin: nobody })]), { ...place(), targets: [nobody] });
     expect(refused.steps[0]?.failure).toBe(`${nobody} refused the connection. See whether the application runs and listens there.`);
     await expect(rehearsed(script([lineStep('a', { origin: nobody })]))).rejects.toThrow('is not a target of the environment');
+    for (const origin of [deskOrigin, 'tcp://127.0.0.1'])
+      await expect(rehearsed(script([lineStep('a', { origin })]), { ...place(), targets: [origin] })).rejects.toThrow(
+        `goes to ${origin}, where no lines can go. Write host and port`,
+      );
   });
 
   it('are given up after the time-out of the crew, and nothing that comes too late answers the next line', async () => {

@@ -17,8 +17,6 @@ export interface ActionKind<Step extends ActionStep = ActionStep, Captured exten
   /** What such a step is called: one, and many. */
   noun: string;
   nouns: string;
-  /** What its answer is called: “response”, “line”. */
-  answerNoun: string;
   /** The step with all its templates changed, those of its checks too. */
   changeTemplates(step: Step, change: ChangeTemplate): Step;
   /** What each of these templates is, in words, in the order in which `changeTemplates` meets them. */
@@ -33,8 +31,6 @@ export interface ActionKind<Step extends ActionStep = ActionStep, Captured exten
   mayChange(step: Step): boolean;
   /** The values that a tester sees in what it sends, each with the kind of the piece that stands for it, where one does. */
   values(step: Step): BoundValue[];
-  /** Where it goes and what it does there, as it was recorded: `POST http://127.0.0.1:4701/desk`. */
-  words(step: Step): string;
   /** Hashes of stored bodies that it sends, apart from those in its templates. */
   files(step: Step): string[];
   /** Numbers of the exchanges in the take that it stands for, the first one first; none for a step made by hand. */

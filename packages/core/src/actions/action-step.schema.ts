@@ -5,8 +5,7 @@ import { CapturedLineSchema, LineStepSchema } from './line/line.schema.js';
 
 /** The steps that act on an application; `actionKinds` tells what the rest of the program needs to know of each kind. */
 export const actionStepSchemas = [RequestStepSchema, LineStepSchema] as const;
-export const ActionStepSchema = z.discriminatedUnion('kind', actionStepSchemas);
-export type ActionStep = z.infer<typeof ActionStepSchema>;
+export type ActionStep = z.infer<(typeof actionStepSchemas)[number]>;
 export type ActionStepKind = ActionStep['kind'];
 
 /** An action step as it was played. Those that were stored by earlier versions have no kind: they are requests. */

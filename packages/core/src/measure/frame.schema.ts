@@ -72,7 +72,6 @@ export const FailureSchema = z.preprocess(
 );
 export type Failure = z.infer<typeof FailureSchema>;
 
-/** What a generator sends each second. */
 /** What a generator takes of its machine. */
 export const OwnFiguresSchema = z.object({
   /** Share of the second in which its thread was busy, 0 to 1. */
@@ -84,6 +83,7 @@ export const OwnFiguresSchema = z.object({
 });
 export type OwnFigures = z.infer<typeof OwnFiguresSchema>;
 
+/** What a generator sends each second. */
 export const FrameSchema = z.object({
   version: z.literal(1),
   generator: z.number().int(),

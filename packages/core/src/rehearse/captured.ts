@@ -1,5 +1,6 @@
 import type { BodyReader } from '../take/take.schema.js';
-import { ResponseView } from '../answers/response-view.js';
+import type { ResponseView } from '../answers/response-view.js';
+import { capturedResponse } from '../actions/captured-answer.js';
 import type { FailureSign } from '../check/failure-sign.js';
 import type { RehearsalNote } from './rehearsal.schema.js';
 import type { CapturedStep } from '../actions/action-step.schema.js';
@@ -27,11 +28,6 @@ export const lastOfEach = (steps: readonly CapturedStep[]): Map<string, Captured
 export const wasAnswered = (captured: CapturedStep): boolean =>
   captured.kind === 'request' ? captured.response !== null : captured.failure === null;
 
-/** The captured response of a request, or that of a redirect on the way (`hop`); undefined where none came. */
-export function capturedView(captured: CapturedStep, readBody: BodyReader, hop?: number): ResponseView | undefined {
-  if (captured.kind !== 'request') return undefined;
-  const response = hop === undefined ? captured.response : captured.hops?.[hop];
-  return response
-    ? new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '')
-    : undefined;
-}
+/** The captured response of a step that is a request, or that of a redirect on the way (`hop`); undefined where none came. */
+export const capturedView = (captured: CapturedStep, readBody: BodyReader, hop?: number): ResponseView | undefined =>
+  captured.kind === 'request' ? capturedResponse(captured, readBody, hop) : undefined;

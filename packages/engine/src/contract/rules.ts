@@ -18,7 +18,7 @@ export interface ActionRules {
 }
 
 /** Limits where the crew names none. */
-const usualLimits: ActionLimits = { connectMs: 10_000, answerMs: 60_000 };
+export const usualLimits: ActionLimits = { connectMs: 10_000, answerMs: 60_000 };
 
 /** The rules of an environment, with the time-outs of a crew. */
 export const rulesFor = ({ targets }: Pick<Environment, 'targets'>, { timeouts }: Pick<Crew, 'timeouts'> = {}): ActionRules => ({

@@ -2,7 +2,6 @@ import { checkKindNames } from '../../check/check.schema.js';
 import { extractorKindNames } from '../../extractors/extractor.schema.js';
 import { changeCheck, changeChecked, checkWords } from '../../check/check-templates.js';
 import type { ChangeTemplate } from '../../check/kinds/check-kind.js';
-import { recordedText } from '../../values/template.js';
 import type { ActionKind } from '../action-kind.js';
 import type { CapturedRequest } from './captured-request.schema.js';
 import { boundPlaces, sentValues } from './request-parts.js';
@@ -17,7 +16,6 @@ const changeSocket = (use: SocketUse, change: ChangeTemplate): SocketUse =>
 export const requestKind: ActionKind<RequestStep, CapturedRequest> = {
   noun: 'request',
   nouns: 'requests',
-  answerNoun: 'response',
   changeTemplates: (step, change) => {
     const { checks, socket } = step;
     return {
@@ -47,7 +45,6 @@ export const requestKind: ActionKind<RequestStep, CapturedRequest> = {
       return { ...value, ...(piece === undefined ? {} : { piece }) };
     });
   },
-  words: ({ method, origin, url }) => `${method} ${origin}${recordedText(url)}`,
   files: ({ bodyFile }) => (bodyFile === null ? [] : [bodyFile]),
   exchanges: ({ exchange, hops }) => (exchange === null ? [] : [exchange, ...(hops ?? [])]),
   checks: checkKindNames,

@@ -1,6 +1,6 @@
 import { changeCheck, checkWords } from '../../check/check-templates.js';
 import { cutText } from '../../cut-text.js';
-import { movingPieces, recordedText } from '../../values/template.js';
+import { movingPieces } from '../../values/template.js';
 import type { ActionKind } from '../action-kind.js';
 import type { CapturedLine, LineStep } from './line.schema.js';
 
@@ -8,7 +8,6 @@ import type { CapturedLine, LineStep } from './line.schema.js';
 export const lineKind: ActionKind<LineStep, CapturedLine> = {
   noun: 'line',
   nouns: 'lines',
-  answerNoun: 'answering line',
   changeTemplates: (step, change) => ({
     ...step,
     send: step.send && change(step.send),
@@ -23,7 +22,6 @@ export const lineKind: ActionKind<LineStep, CapturedLine> = {
   // What moves in a line; what else it says is written by hand.
   values: ({ send }) =>
     [...movingPieces(send ?? [])].map((piece, at) => ({ place: `line:${at}`, name: 'line', value: piece.recorded, piece: piece.kind })),
-  words: ({ origin, send }) => (send === null ? origin : `${origin} ${recordedText(send)}`),
   files: () => [],
   exchanges: () => [],
   checks: ['text', 'value', 'count', 'size', 'time'],

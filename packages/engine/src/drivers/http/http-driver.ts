@@ -14,7 +14,7 @@ import {
 } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Outcome } from '../../contract/driver.js';
-import { notAllowed, refusalOf, rulesFor } from '../../contract/rules.js';
+import { notAllowed, refusalOf, rulesFor, usualLimits } from '../../contract/rules.js';
 import { outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse, type WireSocket } from './wire.js';
 import { RequestUnderWay, type SendingGround } from './request-under-way.js';
 import { TargetTls } from './target-tls.js';
@@ -79,7 +79,6 @@ function proxyOf({ upstreamProxy }: Environment): string {
   return upstreamProxy;
 }
 
-const usualAnswerLimitMs = 60_000;
 const usualBodyLimitBytes = 16 << 20;
 const mostRedirects = 10;
 const mostSignInRounds = 3;
@@ -159,7 +158,7 @@ export class HttpDriver implements HttpUserDriver {
     this.#ground = {
       line: options.line,
       bodyLimitBytes: options.bodyLimitBytes ?? usualBodyLimitBytes,
-      answerLimitMs: options.answerLimitMs ?? usualAnswerLimitMs,
+      answerLimitMs: options.answerLimitMs ?? usualLimits.answerMs,
       firstByteLimitMs: options.firstByteLimitMs,
       keepCookies: (headers, request) => {
         this.#cookies.keep(headers, request.origin, request.target);
@@ -278,7 +277,7 @@ export class HttpDriver implements HttpUserDriver {
 
   #connect(origin: string, http2: boolean): Connection {
     const { doors } = this.options;
-    const limitMs = this.options.connectLimitMs ?? 10_000;
+    const limitMs = this.options.connectLimitMs ?? usualLimits.connectMs;
     const tls = doors && origin.startsWith('https:') ? doors.tls.optionsFor(origin) : {};
     const signIn = doors ? newSignIn(doors) : null;
     const made: Connection = {

@@ -1,5 +1,5 @@
 import { readPlaces, type Check, type FailureSign, type LineStep } from '@sturdy/core';
-import type { CompileContext } from '../../contract/compile-context.js';
+import { CompileError, type CompileContext } from '../../contract/compile-context.js';
 import type { CompiledExtract } from '../../contract/judge-answer.js';
 import { dataOf, fillerOf, type Render } from '../../values/template.js';
 
@@ -19,12 +19,24 @@ export interface CompiledLine {
   fresh: readonly string[];
 }
 
+/** Where lines go. Throws `CompileError` where the target is not allowed, or is no place for lines. */
+function lineOrigin(step: LineStep, { script, originOf }: CompileContext): string {
+  const origin = originOf(step);
+  const { protocol, port } = new URL(origin);
+  if (protocol !== 'tcp:' || port === '')
+    throw new CompileError(
+      `Step “${step.name}” of “${script.name}” goes to ${origin}, where no lines can go. Write host and port, such as tcp://127.0.0.1:9100.`,
+    );
+  return origin;
+}
+
 /** Compiles a step that sends a line or waits for one. Throws `CompileError` where its target is not allowed. */
-export function compileLine(step: LineStep, { script, environment, options, renderer, originOf }: CompileContext): CompiledLine {
+export function compileLine(step: LineStep, context: CompileContext): CompiledLine {
+  const { script, environment, options, renderer } = context;
   return {
     kind: 'line',
     step: step.id,
-    origin: originOf(step),
+    origin: lineOrigin(step, context),
     send: step.send && renderer(step.send),
     expect: step.expect && renderer(step.expect),
     failureSigns: environment.failureSigns,
