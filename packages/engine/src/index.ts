@@ -20,4 +20,7 @@ export { Generator } from './generator/generator.js';
 export { MeetingPoints } from './generator/meeting-points.js';
 export { generatorLimits } from './generator/limits.js';
 export { generatorWorkerFile } from './worker-file.js';
+export { bodyMessages, planMessages } from './generator/plan-messages.js';
+export { serveGenerator, type ServedGenerator } from './generator/serve-generator.js';
 export * from './generator/messages.js';
+export * from './link/index.js';

@@ -7,7 +7,7 @@ import { projectId, type Services } from './api/services.js';
 import { LongWork } from './compute/long-work.js';
 import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
-import { WorkerThreadTransport } from './conductor/transport.js';
+import { LinkedTransport, WorkerThreads } from './conductor/transport.js';
 import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './shipped/files.js';
 import { startMachineHelper } from './hosts/machine-helper.js';
 import { clearLeftUploads } from './import/import-table.js';
@@ -90,7 +90,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       log.warn(text);
     }),
     rehearsalRoom: new RehearsalRoom(store, compute, live),
-    conductor: new Conductor(store, compute, live, new WorkerThreadTransport(), samples),
+    conductor: new Conductor(store, compute, live, new LinkedTransport(new WorkerThreads()), samples),
     samples,
     secrets,
     log,

@@ -13,13 +13,14 @@ import {
   runResult,
   workloadOfFile,
   type LanePoint,
+  type LiveEventData,
   type Run,
   type RunOutcome,
   type RunResult,
   type Workload,
   type WorkloadFile,
 } from '@sturdy/core';
-import { Conductor, Problem, WorkerThreadTransport } from '@sturdy/server/conductor';
+import { Conductor, Problem, LinkedTransport, WorkerThreads } from '@sturdy/server/conductor';
 import type { Command } from 'commander';
 import { readEnvironmentFile, readScriptFile, writeJson } from '../input-files.js';
 import { FileRunStore, readSpent, type FileTable } from '../run/file-run-store.js';
@@ -133,11 +134,11 @@ async function play({ workload, environment, scripts, files, tables }: Prepared,
     { runResult: (run, frames, all) => Promise.resolve(runResult(run, frames, all)) },
     {
       tell: (_topic, kind, data) => {
-        if (kind === 'second') line.second((data as { point: LanePoint }).point);
+        if (kind === 'second') line.second((data as LiveEventData<'second'>).point);
         else if (kind === 'run' && (data as Run).endedAt !== null) end(data as Run);
       },
     },
-    new WorkerThreadTransport(),
+    new LinkedTransport(new WorkerThreads()),
   );
   const started = await conductor.start(workload, environment).catch((error: unknown) => {
     throw error instanceof Problem ? new UsageError(error.detail) : error;
@@ -168,8 +169,12 @@ class LiveLine {
     readonly seconds: number,
     readonly figures: RunFigures,
   ) {}
+  #latest = -1;
 
   second({ second, users, perSecond, p95Ms, failures }: LanePoint): void {
+    // A second comes again where a generator told of it late.
+    if (second <= this.#latest) return;
+    this.#latest = second;
     const { passed, failed } = this.figures;
     const text = `${clock(second + 1)} of ${clock(this.seconds)}  ${users} users  ${perSecond.toFixed(1)} transactions/s  p95 ${p95Ms === null ? '–' : `${p95Ms.toFixed(0)} ms`}  iterations ${passed} passed, ${failed} failed${failures > 0 ? `  ${failures} failures now` : ''}`;
     if (process.stdout.isTTY) process.stdout.write(`\r\u001b[K${text}`);

@@ -173,7 +173,7 @@ function changeSign({ events = [] }: Run): RunResult['trust'] {
 const apartLimitMs = 100;
 
 /** Generators that were lost, and how well their clocks were known. */
-function generatorSigns({ generators = [], workload }: Run): RunResult['trust'] {
+function generatorSigns({ generators = [], workload, events = [] }: Run): RunResult['trust'] {
   const lost = generators.filter((one) => one.lost !== null);
   const apartMs = generators.reduce((most, one) => Math.max(most, one.uncertaintyMs), 0);
   return [
@@ -181,6 +181,17 @@ function generatorSigns({ generators = [], workload }: Run): RunResult['trust'] 
       good: false,
       sentence: `Generator ${generator + 1} was lost: ${(why ?? '').replace(/\.?$/, '.')} ${workload.takesOver && lost.length < generators.length ? 'The others took over its users; what it had under way is missing.' : 'Its users are missing from then on.'}`,
     })),
+    ...events.flatMap(({ kind, generator = 0, silentSeconds = 0 }) =>
+      kind === 'heard'
+        ? [
+            {
+              // A stop rule looks at a second once, when it is new.
+              good: (workload.stopRules ?? []).length === 0,
+              sentence: `Generator ${generator + 1} was silent for ${silentSeconds} s. Its figures came later and are complete${(workload.stopRules ?? []).length === 0 ? '' : ', but the stop rules did not see them'}.`,
+            },
+          ]
+        : [],
+    ),
     ...(generators.length > 1
       ? [
           {

@@ -3,12 +3,15 @@ import * as z from 'zod';
 /** Something that happened in a run, or that somebody noted. */
 export const RunEventSchema = z.object({
   second: z.number().int(),
-  kind: z.enum(['users', 'pause', 'resume', 'phase', 'lost', 'end', 'note']),
+  kind: z.enum(['users', 'pause', 'resume', 'phase', 'silent', 'heard', 'lost', 'end', 'note']),
   text: z.string(),
   /** Of `users`: the crew, and how many it has from then on. */
   crew: z.string().optional(),
   users: z.number().int().optional(),
   /** Of `phase`: the seconds of the curve that were passed over. */
   skippedSeconds: z.number().optional(),
+  /** Of `silent` and `heard`: the generator, and for how long nothing was heard of it. */
+  generator: z.number().int().optional(),
+  silentSeconds: z.number().optional(),
 });
 export type RunEvent = z.infer<typeof RunEventSchema>;

@@ -4,7 +4,10 @@ import { HostPointSchema } from '../hosts/watch.schema.js';
 import { FailureSchema, UserLogEntrySchema, UserStateSchema } from '../measure/frame.schema.js';
 import { ExchangeSchema, TakeSchema } from '../take/take.schema.js';
 
-/** What a run came to in a second in which all its generators have told of it. */
+/**
+ * What a run came to in a second of which all its generators have told, or all but those that are silent. Where they tell of it later it comes again:
+ * with the whole point, and with what they add.
+ */
 export const LiveSecondSchema = z.object({
   point: LanePointSchema,
   /** Users who are not as they were; now and then all of them. */

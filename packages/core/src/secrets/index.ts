@@ -1,3 +1,4 @@
+export * from './handed-secrets.js';
 export * from './in-addresses.js';
 export * from './kept-secrets.js';
 export * from './known-secrets.js';

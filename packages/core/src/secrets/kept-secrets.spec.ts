@@ -1,4 +1,4 @@
-import { hideSecrets, keptSecret, plainEnvironment, restoreSecrets, type Environment } from '../index.js';
+import { hideSecrets, joinSecrets, keptSecret, partSecrets, plainEnvironment, restoreSecrets, type Environment } from '../index.js';
 
 const certificate = '-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----';
 const known: Environment = {
@@ -30,6 +30,23 @@ describe('secrets of an environment', () => {
     expect(restoreSecrets({ ...shown, credentials: [...shown.credentials].reverse() }, known).credentials).toEqual(
       [...known.credentials].reverse(),
     );
+  });
+
+  it('can be handed over one by one, apart from the environment, and are put back where they belong', () => {
+    const { shown, secrets } = partSecrets(known);
+    expect(JSON.stringify(shown)).not.toMatch(/quince|medlar|MIIC|plum|damson|cherry/);
+    expect(secrets.map(({ name }) => name)).toEqual([
+      'credential:0:password',
+      'credential:1:password',
+      'credential:3:token',
+      'credential:4:key',
+      'credential:4:passphrase',
+      'variable:key',
+      'proxy:password',
+    ]);
+    expect(joinSecrets(shown, new Map(secrets.map(({ name, value }) => [name, value])))).toEqual(known);
+    // A secret is put in the place of a secret only.
+    expect(joinSecrets(shown, new Map([['variable:tenant', 'x']])).variables['tenant']).toBe('harbour');
   });
 
   it('are replaced by what is written anew, and go when their credential goes', () => {

@@ -1,17 +1,11 @@
-import { parentPort } from 'node:worker_threads';
-import { Generator } from './generator.js';
-import { ToGeneratorSchema } from './messages.js';
+import { parentPort, workerData } from 'node:worker_threads';
+import type { LinkIdentity } from '../link/index.js';
+import { serveGenerator } from './serve-generator.js';
 
 const port = parentPort;
 if (!port) throw new Error('This file runs in a worker thread only.');
 
-const generator = new Generator((message) => {
-  port.postMessage(message);
+const served = serveGenerator(workerData as LinkIdentity, (envelope) => {
+  port.postMessage(envelope);
 });
-port.on('message', (raw: unknown) => {
-  try {
-    generator.receive(ToGeneratorSchema.parse(raw));
-  } catch (error) {
-    port.postMessage({ kind: 'fault', message: error instanceof Error ? error.message : 'The generator failed.' });
-  }
-});
+port.on('message', served.receive);

@@ -10,6 +10,7 @@ import {
   ScriptSchema,
   UserLogEntrySchema,
 } from '@sturdy/core';
+import type { LinkIdentity } from '../link/index.js';
 
 const LeasedRow = z.object({ row: z.number().int(), values: z.array(z.string()) });
 export type LeasedRow = z.infer<typeof LeasedRow>;
@@ -45,19 +46,30 @@ export const PlanSchema = z.object({
       rows: z.array(LeasedRow).optional(),
     }),
   ),
-  /** Bodies that scripts send as they are: hash to base64. */
-  files: z.record(z.string(), z.string()),
+  /** Hashes (SHA-256) of the bodies that scripts send as they are. */
+  files: z.array(z.string()),
+  /** Names of the secrets of the environment, which is shown without them. */
+  secrets: z.array(z.string()),
 });
 export type Plan = z.infer<typeof PlanSchema>;
 
-/** From the conductor to a generator. An empty lease says that the table has no free row left. */
+/** A piece of something long, from 0. Together the texts of all pieces are the whole. */
+const piece = { at: z.number().int().min(0), count: z.number().int().min(1), text: z.string() };
+
+/** From the conductor to a generator. */
 export const ToGeneratorSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('plan'), plan: PlanSchema }),
+  /** The plan as JSON. */
+  z.object({ kind: z.literal('plan'), ...piece }),
+  /** A body that a script sends, base64. */
+  z.object({ kind: z.literal('body'), hash: z.string(), ...piece }),
+  /** A secret of the environment, sealed for this generator alone in the context that `secretContext` tells. */
+  z.object({ kind: z.literal('secret'), name: z.string(), key: z.string(), text: z.string() }),
   /** Asks what the clock of the generator shows; times in ms since 1970. */
   z.object({ kind: z.literal('clock'), sentMs: z.number() }),
   /** The curve begins at a moment of the generator's own clock. */
   z.object({ kind: z.literal('start'), atMs: z.number() }),
-  z.object({ kind: z.literal('rows'), table: z.string(), rows: z.array(LeasedRow) }),
+  /** Rows that were leased. Where there are none, the table has none left, or none can be leased now and the generator asks again later. */
+  z.object({ kind: z.literal('rows'), table: z.string(), rows: z.array(LeasedRow), more: z.enum(['perhaps', 'none-left', 'not-now']) }),
   /** Nobody begins an iteration until it goes on. */
   z.object({ kind: z.literal('pause') }),
   z.object({ kind: z.literal('resume') }),
@@ -85,6 +97,8 @@ export type ToGenerator = z.infer<typeof ToGeneratorSchema>;
 
 /** From a generator to the conductor. */
 export const FromGeneratorSchema = z.discriminatedUnion('kind', [
+  /** What it lacks to play its plan: bodies by hash, and secrets by name, sealed for this public key. */
+  z.object({ kind: z.literal('wants'), bodies: z.array(z.string()), secrets: z.array(z.string()), publicKey: z.string() }),
   z.object({ kind: z.literal('ready') }),
   z.object({ kind: z.literal('clock'), sentMs: z.number(), ownMs: z.number() }),
   /** Somebody came to a meeting point of so many users, or left it because its time was over. */
@@ -100,3 +114,7 @@ export const FromGeneratorSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('fault'), message: z.string() }),
 ]);
 export type FromGenerator = z.infer<typeof FromGeneratorSchema>;
+
+/** What a sealed secret belongs to: it opens nowhere else. */
+export const secretContext = ({ run, generator }: LinkIdentity, name: string): string =>
+  JSON.stringify(['sturdy-secret', run, generator, name]);

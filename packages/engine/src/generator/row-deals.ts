@@ -1,7 +1,7 @@
 import type { Crew, UserState } from '@sturdy/core';
 import type { Row, Rows } from '../play/virtual-user.js';
 import type { FromGenerator, LeasedRow, Plan } from './messages.js';
-import { RowSupply } from './row-supply.js';
+import { RowSupply, type MoreRows } from './row-supply.js';
 
 /** ms for which rows that are on their way are waited for at the end, so that they can be given back. */
 const lastRowsMs = 2000;
@@ -14,6 +14,7 @@ const rowOf = (columns: readonly string[], { values }: LeasedRow): Row => new Ma
 export class RowDeals {
   readonly #tables: ReadonlyMap<string, Plan['tables'][number]>;
   readonly #supplies = new Map<string, RowSupply>();
+  #ends = false;
   readonly #listed: ReadonlyMap<string, readonly Row[]>;
 
   constructor(
@@ -37,9 +38,15 @@ export class RowDeals {
       );
   }
 
-  /** Takes in rows that the conductor leased; none says that the table has no free row left. */
-  arrive(table: string, rows: readonly LeasedRow[]): void {
-    this.#supplies.get(table)?.arrive(rows);
+  /** Takes in the answer to a lease. */
+  arrive(table: string, rows: readonly LeasedRow[], more: MoreRows): void {
+    this.#supplies.get(table)?.arrive(rows, more);
+  }
+
+  /** The run ends: nobody waits any longer for rows that cannot be leased now. */
+  waitNoLonger(): void {
+    this.#ends = true;
+    for (const supply of this.#supplies.values()) supply.waitNoLonger();
   }
 
   /** All rows of a table that a loop goes through; null where each round is dealt a row of its own. */
@@ -63,6 +70,7 @@ export class RowDeals {
   async next(table: string, crew: Crew, state: UserState): Promise<Row | null> {
     const known = this.#tables.get(table);
     const row = (await this.#supplies.get(table)?.deal()) ?? null;
+    if (!row && this.#ends) return null;
     if (!known || !row) {
       state.lastError = 'The data table has no free row left.';
       if (known?.deal.whenEmpty === 'end-run') this.send({ kind: 'end-run', reason: 'A data table has no free row left.' });

@@ -1,6 +1,6 @@
 import { plainEnvironment } from '@sturdy/core';
 import type { Environment, Expectation, Frame, RequestStep, SampleBatch, Script, Template } from '@sturdy/core';
-import { Generator, MeetingPoints, type FromGenerator, type HttpUserDriver, type Plan, type ToGenerator } from '../index.js';
+import { Generator, MeetingPoints, planMessages, type FromGenerator, type HttpUserDriver, type Plan, type ToGenerator } from '../index.js';
 
 export const text = (value: string): Template => [{ kind: 'text', text: value }];
 export const expectation: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
@@ -35,7 +35,9 @@ export const environment = (origin: string): Environment => plainEnvironment({ i
 
 /** Runs a plan in this thread and resolves with its frames. */
 export function play(
-  plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'generators' | 'tables' | 'files' | 'seed' | 'samples'> & { samples?: boolean },
+  plan: Omit<Plan, 'version' | 'runId' | 'generator' | 'generators' | 'tables' | 'files' | 'secrets' | 'seed' | 'samples'> & {
+    samples?: boolean;
+  },
   runId = 'r',
   /** Messages of the conductor, so many ms after the start. */
   later: readonly { ms: number; message: ToGenerator }[] = [],
@@ -61,10 +63,19 @@ export function play(
       if (message.kind === 'frame') frames.push(message.frame);
       else if (message.kind === 'ended') done(frames);
     });
-    generator.receive({
-      kind: 'plan',
-      plan: { version: 1, runId, generator: 0, generators: 1, tables: [], files: {}, seed: '1', samples: false, ...plan },
-    });
+    const whole: Plan = {
+      version: 1,
+      runId,
+      generator: 0,
+      generators: 1,
+      tables: [],
+      files: [],
+      secrets: [],
+      seed: '1',
+      samples: false,
+      ...plan,
+    };
+    for (const message of planMessages(whole)) generator.receive(message);
   });
 }
 

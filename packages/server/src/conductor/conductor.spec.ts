@@ -12,7 +12,7 @@ import {
   type UserLogEntry,
   type Workload,
 } from '@sturdy/core';
-import type { FromGenerator, ToGenerator } from '@sturdy/engine';
+import { PlanSchema, type FromGenerator, type LinkIdentity, type ToGenerator } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import { LiveHub } from '../live/live-hub.js';
 import { oneRequest } from '../test/one-request.js';
@@ -112,10 +112,16 @@ class FakeTransport implements Transport {
   readonly say: ((message: FromGenerator) => void)[] = [];
   closed = 0;
   constructor(readonly store: FakeStore) {}
-  open(generator: number, receive: (message: FromGenerator) => void) {
+  quietMs = [0, 0];
+  open({ generator }: LinkIdentity, receive: (message: FromGenerator) => void) {
     this.sent[generator] = [];
     this.say[generator] = receive;
+    const quietOf = () => this.quietMs[generator] ?? 0;
     return {
+      get quietMs() {
+        return quietOf();
+      },
+      patienceMs: 0,
       send: (message: ToGenerator) => {
         this.sent[generator]?.push(message);
         if (message.kind === 'clock') receive({ kind: 'clock', sentMs: message.sentMs, ownMs: message.sentMs + 1000 * generator });
@@ -158,7 +164,7 @@ describe('the conductor', () => {
   it('splits the users over the generators, each user once, and starts when all are ready', async () => {
     const { transport, conductor, run } = await started();
     const users = transport.sent.map((messages) =>
-      messages[0]?.kind === 'plan' ? messages[0].plan.crews[0]?.users.map((one) => one.user) : [],
+      messages[0]?.kind === 'plan' ? PlanSchema.parse(JSON.parse(messages[0].text)).crews[0]?.users.map(({ user }) => user) : [],
     );
     expect(users.flat().sort()).toEqual([1, 2, 3, 4, 5]);
     expect(users.map((one) => one?.length)).toEqual([2, 3]);
@@ -307,6 +313,63 @@ describe('the conductor', () => {
       good: false,
       sentence: 'Generator 1 was lost: A generator died: out of memory. Its users are missing from then on.',
     });
+  });
+
+  it('asks those who need rows to wait while none can be leased, and says so once', async () => {
+    const { store, transport, conductor, run, settled } = await started();
+    transport.all({ kind: 'ready' });
+    const { leaseRows } = store;
+    store.leaseRows = () => Promise.reject(new Error('could not extend file "base/5/16434": No space left on device'));
+    const answers = () => transport.sent[1]?.flatMap((message) => (message.kind === 'rows' ? [[message.rows.length, message.more]] : []));
+    for (let ask = 0; ask < 2; ask++) {
+      transport.say[1]?.({ kind: 'lease', table: 'd', count: 4 });
+      await settled();
+    }
+    store.leaseRows = leaseRows;
+    for (let ask = 0; ask < 3; ask++) {
+      transport.say[1]?.({ kind: 'lease', table: 'd', count: 4 });
+      await settled();
+    }
+    expect(answers()).toEqual([
+      [0, 'not-now'],
+      [0, 'not-now'],
+      [4, 'perhaps'],
+      [4, 'perhaps'],
+      [2, 'none-left'],
+    ]);
+    expect(conductor.current?.events?.map(({ text }) => text)).toEqual([
+      'data rows cannot be leased now (could not extend file "base/5/16434": No space left on device); users who need one wait',
+      'data rows can be leased again',
+    ]);
+    await conductor.need(run.id).abort();
+  });
+
+  it('waits no longer for the figures of a silent generator, and takes in what it tells later', async () => {
+    const { store, transport, conductor, run, settled, live } = await started();
+    transport.all({ kind: 'ready' });
+    transport.say[0]?.({ kind: 'frame', frame: frame(0, 0) });
+    transport.quietMs[1] = 6000;
+    await new Promise((done) => setTimeout(done, 400));
+    expect(conductor.current?.events).toMatchObject([{ kind: 'silent', generator: 1 }]);
+    transport.quietMs[1] = 0;
+    await new Promise((done) => setTimeout(done, 400));
+    transport.say[1]?.({ kind: 'frame', frame: frame(1, 0) });
+    transport.all({ kind: 'ended' });
+    expect(await settled()).toMatchObject({
+      state: 'done',
+      events: [{ kind: 'silent' }, { kind: 'heard', generator: 1, silentSeconds: 6 }],
+    });
+    expect(runResult(live().at(-1) ?? run, store.framesSaved, [script]).rows[0]?.summary.count).toBe(2);
+  });
+
+  it('is aborted as soon as all have dropped what was under way', async () => {
+    const { transport, conductor, run } = await started();
+    transport.all({ kind: 'ready' });
+    const aborted = conductor.need(run.id).abort();
+    transport.all({ kind: 'frame', frame: frame(0, 0) });
+    transport.all({ kind: 'ended' });
+    const first = await Promise.race([aborted.then(() => 'aborted'), new Promise((done) => setTimeout(() => done('still waits'), 200))]);
+    expect(first).toBe('aborted');
   });
 
   it('hands the users of a lost generator to the others where the workload says so', async () => {

@@ -7,6 +7,7 @@ import { Problem } from '../problem/problem.js';
 import type { SampleFiles } from '../samples/sample-files.js';
 import { LiveRun, type RunGround } from './live-run.js';
 import { planRun } from './plan-run.js';
+import { usualSilenceLimits, type SilenceLimits } from './run-generators.js';
 import type { RunStore } from './run-store.js';
 import type { Transport } from './transport.js';
 
@@ -22,8 +23,9 @@ export class Conductor {
     transport: Transport,
     /** Where each request of a run is kept; absent where nobody will ask for one. */
     samples: Pick<SampleFiles, 'keep' | 'capture' | 'end'> | null = null,
+    silenceLimits: SilenceLimits = usualSilenceLimits,
   ) {
-    this.#ground = { store, compute, live, transport, samples };
+    this.#ground = { store, compute, live, transport, samples, silenceLimits };
   }
 
   get current(): Run | null {

@@ -2,4 +2,4 @@
 export { Problem } from '../problem/problem.js';
 export { Conductor } from './conductor.js';
 export type { RunStore } from './run-store.js';
-export { WorkerThreadTransport } from './transport.js';
+export { LinkedTransport, WorkerThreads } from './transport.js';

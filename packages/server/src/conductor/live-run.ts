@@ -1,27 +1,18 @@
-import {
-  curveSeconds,
-  lanePoint,
-  phasesOf,
-  StopWatch,
-  type Frame,
-  type Run,
-  type RunEvent,
-  type RunGenerator,
-  type UserState,
-} from '@sturdy/core';
-import { MeetingPoints, type FromGenerator, type ToGenerator } from '@sturdy/engine';
+import { curveSeconds, lanePoint, phasesOf, StopWatch, type Run, type RunEvent, type UserState } from '@sturdy/core';
+import { MeetingPoints, type FromGenerator } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import { HostWatcher } from '../hosts/host-reader.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem/problem.js';
-import { RowDealer } from '../rows/row-dealer.js';
 import type { SampleFiles } from '../samples/sample-files.js';
-import { ClockBook } from './clock-book.js';
+import { LiveSeconds, type LiveSecondFrames } from './live-seconds.js';
 import type { PlannedRun } from './plan-run.js';
 import { RunCrews } from './run-crews.js';
+import { RunGenerators, type SilenceLimits } from './run-generators.js';
 import { RunLedger } from './run-ledger.js';
+import { RunRows } from './run-rows.js';
 import type { RunStore } from './run-store.js';
-import type { GeneratorLink, Transport } from './transport.js';
+import type { Transport } from './transport.js';
 
 /** What a run needs of the server. */
 export interface RunGround {
@@ -31,10 +22,8 @@ export interface RunGround {
   transport: Transport;
   /** Where each request of a run is kept; null where nobody will ask for one. */
   samples: Pick<SampleFiles, 'keep' | 'capture' | 'end'> | null;
+  silenceLimits: SilenceLimits;
 }
-
-/** ms between the last word to the generators and the moment at which all of them begin. */
-const leadMs = 20;
 
 /** Who opens a run reads what is stored, and listens then; what is told in between is kept for so many seconds. */
 const keptSeconds = 10;
@@ -48,16 +37,11 @@ const mostWatched = 5;
 /** Grace after the planned end before a run is aborted, in seconds: every load loop is bounded. */
 const graceSeconds = 120;
 
-const nowMs = (): number => performance.timeOrigin + performance.now();
-
 /** A run that is played now: steers its generators, leases rows to them, and keeps what they tell. */
 export class LiveRun {
   #run: Run;
-  readonly #links: GeneratorLink[] = [];
-  /** What is known of the clocks of those that are ready. */
-  readonly #clocks = new ClockBook();
-  /** Generators that play no more: they came to their end, or were lost. */
-  readonly #ended = new Set<number>();
+  readonly #generators: RunGenerators;
+  /** Why generators were lost. */
   readonly #lost = new Map<number, string>();
   readonly #meetings = new MeetingPoints();
   readonly #crews: RunCrews;
@@ -65,12 +49,10 @@ export class LiveRun {
   readonly #users = new Map<number, UserState>();
   /** Users whose requests are told one by one, and whether they are captured in full. */
   readonly #watched = new Map<number, boolean>();
-  /** Frames by second, until all generators have sent theirs. */
-  readonly #frames = new Map<number, Frame[]>();
+  readonly #seconds: LiveSeconds;
   readonly #ledger: RunLedger;
   readonly #rules: StopWatch;
-  /** By table. */
-  readonly #dealers: ReadonlyMap<string, RowDealer>;
+  readonly #rows: RunRows;
   readonly #deadline: NodeJS.Timeout;
   /** Ends the run after its time limit, however far its curve is. */
   #limit: NodeJS.Timeout | null = null;
@@ -94,24 +76,56 @@ export class LiveRun {
   ) {
     this.#run = run;
     const { workload } = run;
-    const { plans, tables } = planned;
+    const { plans, tables, files, secrets } = planned;
     this.#ledger = new RunLedger(run.id, ground.store, (text) => {
       this.#tell({ kind: 'note', text });
     });
     this.#rules = new StopWatch(workload.stopRules ?? []);
     this.#crews = new RunCrews(workload, plans);
-    this.#dealers = new Map(tables.map((table) => [table.id, new RowDealer(ground.store, table, `run ${run.number}`, workload.seed)]));
+    this.#rows = new RunRows(ground.store, tables, `run ${run.number}`, workload.seed, (text) => {
+      this.#tell({ kind: 'note', text });
+    });
+    this.#seconds = new LiveSeconds(
+      () => this.#generators.expected,
+      (second) => {
+        this.#showSecond(second);
+      },
+    );
     this.#deadline = setTimeout(
       () => void this.abort('The run was still going long after its planned end, so it was aborted.'),
       (curveSeconds(workload) + graceSeconds) * 1000,
     );
-    for (const generator of plans.keys())
-      this.#links.push(
-        ground.transport.open(generator, (message) => {
+    this.#generators = new RunGenerators(
+      run.id,
+      plans.map((plan) => ({ ...plan, runId: run.id })),
+      { files, secrets },
+      ground.transport,
+      ground.silenceLimits,
+      {
+        onReady: () => {
+          this.#begin();
+        },
+        onMessage: (generator, message) => {
           this.#receive(generator, message);
-        }),
-      );
-    plans.forEach((plan, generator) => this.#links[generator]?.send({ kind: 'plan', plan: { ...plan, runId: run.id } }));
+        },
+        onSilent: (generator) => {
+          this.#tell({ kind: 'silent', text: `generator ${generator + 1} is silent; nothing waits for its figures`, generator });
+          this.#seconds.settle();
+        },
+        onHeard: (generator, silentMs) => {
+          const silentSeconds = Math.round(silentMs / 1000);
+          this.#tell({
+            kind: 'heard',
+            text: `generator ${generator + 1} is heard again after ${silentSeconds} s`,
+            generator,
+            silentSeconds,
+          });
+        },
+        onLost: (generator, why) => {
+          this.#lose(generator, why);
+        },
+      },
+    );
   }
 
   get run(): Run {
@@ -126,7 +140,7 @@ export class LiveRun {
   /** Lets users finish what they are at, as the workload says, then ends the run. */
   finish(note: string | null = null): void {
     this.#run = { ...this.#run, state: 'finishing', note: note ?? this.#run.note };
-    this.#toAll({ kind: 'finish' });
+    this.#generators.toAll({ kind: 'finish' });
     this.#tell({ kind: 'end', text: note ?? 'finished' });
   }
 
@@ -134,14 +148,14 @@ export class LiveRun {
   pause(): void {
     if (this.#run.state !== 'running' || this.#paused) return;
     this.#paused = true;
-    this.#toAll({ kind: 'pause' });
+    this.#generators.toAll({ kind: 'pause' });
     this.#tell({ kind: 'pause', text: 'paused' });
   }
 
   resume(): void {
     if (!this.#paused) return;
     this.#paused = false;
-    this.#toAll({ kind: 'resume' });
+    this.#generators.toAll({ kind: 'resume' });
     this.#tell({ kind: 'resume', text: 'went on' });
   }
 
@@ -160,8 +174,8 @@ export class LiveRun {
       );
     if (state !== 'running') throw new Problem(409, 'The run is not running', 'Users can be changed while the run is running.');
     if (users === before) return;
-    for (const { generator, come, go } of this.#crews.resize(crewId, users, this.#alive()))
-      this.#links[generator]?.send({ kind: 'users', crew: crewId, come, go });
+    for (const { generator, come, go } of this.#crews.resize(crewId, users, this.#generators.playing))
+      this.#generators.send(generator, { kind: 'users', crew: crewId, come, go });
     this.#tell({ kind: 'users', text: `${crew.name}: ${before} → ${users} users`, crew: crewId, users });
   }
 
@@ -178,7 +192,7 @@ export class LiveRun {
       throw new Problem(409, 'It is the last phase', 'No phase comes after this one. Finish the run to let its users go home.');
     const skippedSeconds = phase.endSeconds - nowSeconds;
     this.#skippedSeconds += skippedSeconds;
-    this.#toAll({ kind: 'skip', seconds: skippedSeconds });
+    this.#generators.toAll({ kind: 'skip', seconds: skippedSeconds });
     this.#tell({ kind: 'phase', text: `${phase.name} cut short, ${next.name} begins`, skippedSeconds });
   }
 
@@ -190,7 +204,7 @@ export class LiveRun {
     // Who was looked at before somebody else is forgotten, but not what is captured.
     const onlySeen = [...watched].flatMap(([seen, isCaptured]) => (isCaptured ? [] : [seen]));
     for (const seen of onlySeen.slice(0, Math.max(0, onlySeen.length - mostWatched))) watched.delete(seen);
-    this.#toAll({ kind: 'watch', users: [...watched].map(([seen, isCaptured]) => ({ user: seen, captures: isCaptured })) });
+    this.#generators.toAll({ kind: 'watch', users: [...watched].map(([seen, isCaptured]) => ({ user: seen, captures: isCaptured })) });
   }
 
   /** Puts a note on the time axis. */
@@ -203,8 +217,7 @@ export class LiveRun {
     // Nobody plays any more; what cannot be stored is not waited for any longer.
     if (this.#end) this.#ledger.giveUp();
     this.#aborting = true;
-    this.#toAll({ kind: 'abort' });
-    await new Promise((done) => setTimeout(done, 300));
+    await this.#generators.abort();
     await this.#endAs('aborted', note);
   }
 
@@ -226,57 +239,32 @@ export class LiveRun {
     this.ground.live.tell(this.#run.id, 'run', this.#run);
   }
 
-  /** Generators that still play. */
-  #alive(): number[] {
-    return this.#links.map((_, generator) => generator).filter((generator) => !this.#ended.has(generator));
-  }
-
-  #toAll(message: ToGenerator): void {
-    for (const generator of this.#alive()) this.#links[generator]?.send(message);
-  }
-
-  #dealer(table: string): RowDealer {
-    const dealer = this.#dealers.get(table);
-    if (!dealer) throw new Error(`The run deals no rows of the table ${table}.`);
-    return dealer;
-  }
-
   #receive(generator: number, message: FromGenerator): void {
     if (this.#end) return;
-    const link = this.#links[generator];
     switch (message.kind) {
-      case 'ready':
-        link?.send({ kind: 'clock', sentMs: nowMs() });
-        return;
-      case 'clock':
-        if (!this.#clocks.read(generator, message, nowMs())) link?.send({ kind: 'clock', sentMs: nowMs() });
-        else if (this.#clocks.known === this.#links.length) this.#begin();
-        return;
       case 'came': {
         const who = this.#meetings.come(message.step, message.who, Math.min(message.users, this.#crews.count));
-        if (who.length > 0) this.#toAll({ kind: 'go', who });
+        if (who.length > 0) this.#generators.toAll({ kind: 'go', who });
         return;
       }
       case 'left':
         this.#meetings.leave(message.step, message.who);
         return;
       case 'lease':
-        // The lease is written before the rows leave, so a row that might have been used counts as spent.
-        void this.#dealer(message.table)
-          .lease(message.count)
-          .then(
-            (rows) => link?.send({ kind: 'rows', table: message.table, rows }),
-            (error: unknown) =>
-              this.#endAs('failed', `Rows could not be leased: ${error instanceof Error ? error.message : 'unknown reason'}`),
-          );
+        void this.#rows.lease(message.table, message.count).then(
+          (rows) => {
+            this.#generators.send(generator, rows);
+          },
+          (error: unknown) => this.#endAs('failed', error instanceof Error ? error.message : 'Rows could not be leased.'),
+        );
         return;
       case 'unused':
-        this.#ledger.other(async () => {
-          await this.#dealer(message.table).unused(message.rows);
-        });
+        this.#ledger.other(() => this.#rows.unused(message.table, message.rows));
         return;
       case 'frame':
-        this.#frame(message.frame);
+        this.#ledger.frame(message.frame);
+        for (const user of message.frame.users) this.#users.set(user.user, user);
+        this.#seconds.add(message.frame);
         return;
       case 'samples':
         this.ground.samples?.keep(this.#run.id, message.batch, (problem) => {
@@ -294,30 +282,26 @@ export class LiveRun {
         if (this.#run.state !== 'finishing') this.finish(message.reason);
         return;
       case 'ended':
-        this.#ended.add(generator);
+        this.#generators.end(generator);
+        this.#seconds.settle();
         this.#afterLast();
-        return;
-      case 'fault':
-        this.#lose(generator, message.message);
     }
   }
 
   /** The run is over once no generator plays any more. */
   #afterLast(): void {
-    if (this.#ended.size < this.#links.length || this.#aborting) return;
+    if (this.#generators.playing.length > 0 || this.#aborting) return;
     const lost = [...this.#lost.values()];
-    if (lost.length === this.#links.length) void this.#endAs('failed', lost.at(-1) ?? null);
+    if (lost.length === this.planned.plans.length) void this.#endAs('failed', lost.at(-1) ?? null);
     else void this.#endAs('done', this.#run.note);
   }
 
   #begin(): void {
     const { id, workload, watches = [] } = this.#run;
-    const generators = this.#links.map((_, generator): RunGenerator => ({ generator, ...this.#clocks.of(generator), lost: null }));
+    const { atMs, generators } = this.#generators.begin();
+    this.#startedMs = atMs;
     this.#run = { ...this.#run, state: 'running', startedAt: new Date().toISOString(), generators };
     this.#save();
-    const atMs = nowMs() + leadMs;
-    this.#startedMs = atMs - performance.timeOrigin;
-    for (const { generator, offsetMs } of generators) this.#links[generator]?.send({ kind: 'start', atMs: atMs + offsetMs });
     this.#hosts = new HostWatcher(watches, (point) => {
       this.#ledger.host(point);
       this.ground.live.tell(id, 'host', point);
@@ -330,18 +314,16 @@ export class LiveRun {
 
   /** A generator died. Before the run has begun that ends it; later the others go on, and take over its users where the workload says so. */
   #lose(generator: number, why: string): void {
-    if (this.#ended.has(generator)) return;
+    if (this.#end) return;
     if (this.#run.state === 'starting') {
       void this.#endAs('failed', why);
       return;
     }
-    this.#ended.add(generator);
     this.#lost.set(generator, why);
-    void this.#links[generator]?.close();
     this.#meetings.forget((who) => who.startsWith(`${generator}:`));
     const generators = (this.#run.generators ?? []).map((known) => (known.generator === generator ? { ...known, lost: why } : known));
     this.#run = { ...this.#run, generators };
-    const alive = this.#alive();
+    const alive = this.#generators.playing;
     const { workload, state } = this.#run;
     const takesOver = workload.takesOver === true && state === 'running' && alive.length > 0;
     const users = takesOver ? this.#handOver(generator, alive) : this.#crews.drop(generator);
@@ -349,7 +331,7 @@ export class LiveRun {
       kind: 'lost',
       text: `generator ${generator + 1} was lost with ${users === 1 ? 'its user' : `its ${users} users`}${takesOver ? ', taken over by the others' : ''}`,
     });
-    for (const second of [...this.#frames.keys()].sort((left, right) => left - right)) this.#showSecond(second);
+    this.#seconds.settle();
     this.#afterLast();
   }
 
@@ -361,24 +343,14 @@ export class LiveRun {
     for (const { crew, heir, come } of this.#crews.handOver(generator, heirs)) {
       users += come.length;
       const withIterations = come.map(({ place, user }) => ({ place, user, iteration: this.#users.get(user)?.iteration ?? 0 }));
-      this.#links[heir]?.send({ kind: 'users', crew, come: withIterations, go: [], share: generator });
+      this.#generators.send(heir, { kind: 'users', crew, come: withIterations, go: [], share: generator });
     }
     return users;
   }
 
-  #frame(frame: Frame): void {
-    this.#ledger.frame(frame);
-    for (const user of frame.users) this.#users.set(user.user, user);
-    this.#frames.set(frame.second, [...(this.#frames.get(frame.second) ?? []), frame]);
-    this.#showSecond(frame.second);
-  }
-
-  /** Shows a second, once all that still play have told of it. */
-  #showSecond(second: number): void {
-    const frames = this.#frames.get(second) ?? [];
-    if (!this.#alive().every((generator) => frames.some((frame) => frame.generator === generator))) return;
-    this.#frames.delete(second);
-    const fired = this.#run.state === 'running' ? this.#rules.second(frames) : null;
+  #showSecond({ second, frames, fresh, isFirst }: LiveSecondFrames): void {
+    // What comes late stops nothing any more: the rule was to act while it was so.
+    const fired = isFirst && this.#run.state === 'running' ? this.#rules.second(frames) : null;
     if (fired !== null) {
       this.#run = { ...this.#run, stoppedByRule: true };
       this.finish(fired);
@@ -389,10 +361,10 @@ export class LiveRun {
       {
         point: lanePoint(second, frames),
         // Who comes to look on may have missed a change, so all are told of now and then.
-        users: this.#users.size <= toldAlways || second % 10 === 0 ? this.users : frames.flatMap(({ users }) => users),
-        failures: frames.flatMap(({ failures }) => failures).map((failure) => ({ ...failure, example: null })),
-        iterationsPassed: frames.reduce((sum, { iterationsPassed }) => sum + iterationsPassed, 0),
-        iterationsFailed: frames.reduce((sum, { iterationsFailed }) => sum + iterationsFailed, 0),
+        users: this.#users.size <= toldAlways || second % 10 === 0 ? this.users : fresh.flatMap(({ users }) => users),
+        failures: fresh.flatMap(({ failures }) => failures).map((failure) => ({ ...failure, example: null })),
+        iterationsPassed: fresh.reduce((sum, { iterationsPassed }) => sum + iterationsPassed, 0),
+        iterationsFailed: fresh.reduce((sum, { iterationsFailed }) => sum + iterationsFailed, 0),
       },
       keptSeconds,
     );
@@ -409,8 +381,8 @@ export class LiveRun {
     const { store, compute, live, samples } = this.ground;
     const endedAt = new Date().toISOString();
     await samples?.end(this.#run.id);
-    await Promise.all(this.#links.map((link) => link.close()));
-    for (const dealer of this.#dealers.values()) this.#ledger.other(() => dealer.ended());
+    await this.#generators.close();
+    this.#ledger.other(() => this.#rows.ended());
     // Until all is stored the run is live: its verdict is to rest on all that was measured.
     const missing = await this.#ledger.flushed();
     const ended: Run = { ...this.#run, state, note, endedAt };

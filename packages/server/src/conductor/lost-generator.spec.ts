@@ -10,7 +10,7 @@ import { LiveHub } from '../live/live-hub.js';
 import { oneRequest } from '../test/one-request.js';
 import type { Store } from '../store/store-client.js';
 import { Conductor } from './conductor.js';
-import { WorkerThreadTransport } from './transport.js';
+import { LinkedTransport, WorkerThreads } from './transport.js';
 
 const worker = pathToFileURL(resolve('packages/engine/dist/generator/generator.worker.js'));
 let folder: string;
@@ -78,7 +78,7 @@ it('a generator that is killed while it plays: its users go on elsewhere, and no
     },
   } as unknown as Store;
   const compute = { runResult: (...given: Parameters<typeof runResult>) => Promise.resolve(runResult(...given)) } as unknown as Compute;
-  const transport = new WorkerThreadTransport(pathToFileURL(join(folder, 'mortal.mjs')));
+  const transport = new LinkedTransport(new WorkerThreads(pathToFileURL(join(folder, 'mortal.mjs'))));
   const environment = plainEnvironment({ id: 'e', projectId: 'p', name: 'E', targets: [origin] });
   await new Conductor(store, compute, new LiveHub(), transport).start(workload, environment);
   const run = await over;

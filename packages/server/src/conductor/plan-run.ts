@@ -1,12 +1,13 @@
-import { boundColumns, loopedTables, type DataTable, type Environment, type Script, type Workload } from '@sturdy/core';
+import { boundColumns, loopedTables, partSecrets, type DataTable, type Environment, type Script, type Workload } from '@sturdy/core';
 import { compile, CompileError, type Plan } from '@sturdy/engine';
 import { Problem } from '../problem/problem.js';
 import { bodyFiles } from '../scripts/body-files.js';
 import { mostListed } from '../rows/most-listed.js';
+import type { PlanSupplies } from './plan-delivery.js';
 import type { RunStore } from './run-store.js';
 
 /** What a run plays, and from which tables. */
-export interface PlannedRun {
+export interface PlannedRun extends PlanSupplies {
   scripts: Script[];
   /** One for each generator; they lack only the id of the run. */
   plans: Omit<Plan, 'runId'>[];
@@ -64,6 +65,7 @@ export async function planRun(
       ...(looped.has(id) && deal.use === 'again' ? { rows: await store.rows(id, 1, mostListed) } : {}),
     })),
   );
+  const { shown, secrets } = partSecrets(environment);
   const plans = Array.from({ length: generators }, (_, generator) => ({
     version: 1 as const,
     generator,
@@ -71,12 +73,13 @@ export async function planRun(
     scripts,
     crews: seats.map(({ crew, users }) => ({ crew, users: users.filter((one) => one.user % generators === generator) })),
     curve: workload.curve,
-    environment,
+    environment: shown,
     ...(shownSigns && { shownSigns }),
     seed: workload.seed,
     samples: withSamples,
     tables: planned,
-    files: Object.fromEntries([...files].map(([hash, bytes]) => [hash, Buffer.from(bytes).toString('base64')])),
+    files: [...files.keys()],
+    secrets: secrets.map(({ name }) => name),
   }));
-  return { scripts, plans, tables };
+  return { scripts, plans, tables, files, secrets };
 }

@@ -1,37 +1,103 @@
 import { Worker } from 'node:worker_threads';
-import { FromGeneratorSchema, generatorLimits, generatorWorkerFile, type FromGenerator, type ToGenerator } from '@sturdy/engine';
+import {
+  envelopeOf,
+  FromGeneratorSchema,
+  generatorLimits,
+  generatorWorkerFile,
+  Link,
+  type Envelope,
+  type FromGenerator,
+  type LinkIdentity,
+  type ToGenerator,
+} from '@sturdy/engine';
 
-/** A generator as the conductor sees it, wherever it runs. Messages are plain data with a schema and a version. */
+/** A generator as the conductor sees it, wherever it runs. */
 export interface GeneratorLink {
   send: (message: ToGenerator) => void;
   close: () => Promise<void>;
+  /** ms since something was heard of it. */
+  readonly quietMs: number;
+  /** ms within which a message gets to it, as far as its round trips tell. */
+  readonly patienceMs: number;
 }
 
-/** Starts generators. `receive` gets their messages; a generator that dies sends a fault. */
+/** Starts generators. `receive` gets their messages, each once and in order; a generator that dies sends a fault. */
 export interface Transport {
-  open: (generator: number, receive: (message: FromGenerator) => void) => GeneratorLink;
+  open: (identity: LinkIdentity, receive: (message: FromGenerator) => void) => GeneratorLink;
+}
+
+/** The conductor's end of a network: it carries envelopes to one generator, and may lose them. */
+export interface Carrier {
+  carry: (envelope: Envelope<ToGenerator>) => void;
+  close: () => Promise<void>;
+}
+
+/** What starts generators and carries envelopes, such as threads of this process. */
+export interface Network {
+  /** `receive` gets what came from the generator; `onDeath` hears that it has ended by itself, and why. */
+  open: (identity: LinkIdentity, receive: (raw: unknown) => void, onDeath: (why: string) => void) => Carrier;
+}
+
+const EnvelopeSchema = envelopeOf(FromGeneratorSchema);
+
+/** Generators over any network: what it loses is sent again, what it doubles is delivered once. */
+export class LinkedTransport implements Transport {
+  constructor(readonly network: Network) {}
+
+  open(identity: LinkIdentity, receive: (message: FromGenerator) => void): GeneratorLink {
+    const link = new Link<ToGenerator, FromGenerator>(
+      identity,
+      (envelope) => {
+        carrier.carry(envelope);
+      },
+      receive,
+    );
+    const carrier = this.network.open(
+      identity,
+      (raw) => {
+        const envelope = EnvelopeSchema.safeParse(raw);
+        if (envelope.success) link.receive(envelope.data);
+        else receive({ kind: 'fault', message: `A generator sent what is no message: ${envelope.error.message}` });
+      },
+      (why) => {
+        receive({ kind: 'fault', message: why });
+      },
+    );
+    return {
+      send: (message) => {
+        link.send(message);
+      },
+      close: async () => {
+        link.close();
+        await carrier.close();
+      },
+      get quietMs() {
+        return link.quietMs;
+      },
+      get patienceMs() {
+        return link.patienceMs;
+      },
+    };
+  }
 }
 
 /** Generators as worker threads of this process. */
-export class WorkerThreadTransport implements Transport {
+export class WorkerThreads implements Network {
   constructor(readonly workerFile: URL = generatorWorkerFile) {}
 
-  open(generator: number, receive: (message: FromGenerator) => void): GeneratorLink {
-    const worker = new Worker(this.workerFile, { workerData: { generator }, resourceLimits: generatorLimits });
+  open(identity: LinkIdentity, receive: (raw: unknown) => void, onDeath: (why: string) => void): Carrier {
+    const worker = new Worker(this.workerFile, { workerData: identity, resourceLimits: generatorLimits });
     let closing = false;
-    worker.on('message', (raw: unknown) => {
-      const message = FromGeneratorSchema.safeParse(raw);
-      receive(message.success ? message.data : { kind: 'fault', message: `A generator sent what is no message: ${message.error.message}` });
-    });
+    worker.on('message', receive);
     worker.on('error', (error) => {
-      receive({ kind: 'fault', message: `A generator died: ${error.message}` });
+      onDeath(`A generator died: ${error.message}`);
     });
     worker.on('exit', () => {
-      if (!closing) receive({ kind: 'fault', message: 'A generator ended before the run did.' });
+      if (!closing) onDeath('A generator ended before the run did.');
     });
     return {
-      send: (message) => {
-        worker.postMessage(message);
+      carry: (envelope) => {
+        worker.postMessage(envelope);
       },
       close: async () => {
         closing = true;

@@ -75,6 +75,20 @@ describe('a live run', () => {
     expect(after.failures).toMatchObject([{ count: 2 }]);
   });
 
+  it('shows a second anew with a generator that told of it late, and counts what that adds once', () => {
+    const own = (generator: number) => ({ generator, busy: 0, heapMb: 1, sockets: 1 });
+    const told = (generators: number[]) => {
+      const { live: whole } = live(1);
+      return runsActions.secondCame({ live: { ...whole, point: { ...whole.point, generators: generators.map(own) } } });
+    };
+    const after = [told([0]), told([0, 1]), told([0, 1])].reduce(reducer, opened);
+    expect(after.lanes.map(({ second, generators }) => [second, generators?.length])).toEqual([
+      [0, undefined],
+      [1, 2],
+    ]);
+    expect([after.passed, after.failed]).toEqual([8, 2]);
+  });
+
   it('keeps its figures when the same run is opened again, and drops those of another', () => {
     expect(reducer(opened, runsActions.opened({ id: 'r' })).lanes).toHaveLength(1);
     expect(reducer(opened, runsActions.opened({ id: 'x' })).lanes).toEqual([]);

@@ -102,11 +102,13 @@ export const runsFeature = createFeature({
       failed: result.iterationsFailed,
     })),
     on(runsActions.secondCame, (state, { live }) => {
-      // What is known from before is not counted again: seconds around the opening of the page may come twice.
-      if (state.lanes.some((one) => one.second === live.point.second)) return state;
+      // What is known from before is not counted again: seconds around the opening of the page may come twice. A second comes again with more
+      // generators where one of them was silent.
+      const known = state.lanes.find(({ second }) => second === live.point.second);
+      if (known && (known.generators?.length ?? 0) >= (live.point.generators?.length ?? 0)) return state;
       return {
         ...state,
-        lanes: [...state.lanes, live.point].sort((left, right) => left.second - right.second),
+        lanes: [...state.lanes.filter((point) => point !== known), live.point].sort((left, right) => left.second - right.second),
         // Those of whom nothing is told are as they were.
         users: byNumber([...new Map([...state.users, ...live.users].map((one) => [one.user, one])).values()]),
         failures: groupFailures([...state.failures, ...live.failures.map((one) => ({ ...one, example: null }))]),

@@ -1,0 +1,3 @@
+export * from './envelope.js';
+export * from './link.js';
+export * from './seal.js';
