@@ -143,7 +143,8 @@ test('versions are had back, a copy is laid beside it, and the command line play
   const report = JSON.parse(readFileSync(join(folder, 'out/result.json'), 'utf8')) as RunFile;
   expect([error, report.result.iterationsFailed]).toEqual(['', 0]);
   expect(status).toBe({ held: 0, 'not held': 1, 'not to be trusted': 3 }[report.outcome]);
-  expect(report.result.iterationsPassed).toBeGreaterThan(20);
+  // Twenty users begin every two seconds within the hold of six, and before.
+  expect(report.result.iterationsPassed).toBeGreaterThanOrEqual(55);
   rmSync(folder, { recursive: true, force: true });
 });
 
@@ -217,7 +218,7 @@ test('a host is watched, its figures stand in the lanes of a run, and the run is
   const series = await ask<HostSeries[]>('GET', `/runs/${run.id}/hosts`);
   const served = series.find((one) => one.host === 'Yard' && one.name === 'requests served')?.points.map(([, value]) => value ?? 0) ?? [];
   // Twenty users play two requests every two seconds.
-  expect(Math.max(...served)).toBeGreaterThan(5);
+  expect(Math.max(...served)).toBeGreaterThan(12);
   await page.getByRole('button', { name: 'by crew' }).click();
   await expect(page.getByRole('rowheader', { name: 'Visit again' })).toBeVisible();
   await expect(page.getByText('The load was changed by hand 3 times')).toBeVisible();

@@ -1,6 +1,7 @@
 export * from './version.js';
 export * from './bytes.js';
 export * from './cut-text.js';
+export * from './refusal.js';
 export * from './about/index.js';
 export * from './actions/index.js';
 export * from './analyse/index.js';

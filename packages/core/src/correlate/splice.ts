@@ -1,3 +1,4 @@
+import { Refusal } from '../refusal.js';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { joinTakes } from '../sockets/join-takes.js';
 import type { HandoffPattern } from '../patterns/pattern.schema.js';
@@ -65,7 +66,7 @@ export function splice(
   const piece = piecesOf(source, isWanted);
   const exchanges = other.exchanges.filter((one) => one.n >= wish.from && one.n <= wish.to);
   if (allSteps(piece).length === 0 || exchanges.length === 0)
-    throw new Error('There is no request between these two that would be sent. Choose others.');
+    throw new Refusal('There is no request between these two that would be sent. Choose others.');
 
   const values = new ForeignValues(
     script,

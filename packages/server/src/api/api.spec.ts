@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { KnownSecrets, plainEnvironment, type Environment } from '@sturdy/core';
+import { KnownSecrets, plainEnvironment, Refusal, type Environment } from '@sturdy/core';
 import request from 'supertest';
 import * as z from 'zod';
 import express from 'express';
@@ -73,8 +73,8 @@ describe('the API', () => {
     const written = terminal.mock.calls.map(([text]) => String(text)).join('');
     terminal.mockRestore();
     expect([fault.status, fault.detail]).toEqual([500, expect.not.stringContaining('the disk is full')]);
-    const number = /with the number (\w{8})/.exec(fault.detail)?.[1] ?? 'none';
-    expect(written).toMatch(new RegExp(`fault ${number} GET /api/runs/x: .*the disk is full`));
+    const number = /under the number (\w{8})/.exec(fault.detail)?.[1] ?? 'none';
+    expect(written).toMatch(new RegExp(`fault ${number} GET /api/runs/x; stack .*the disk is full`));
     expect(
       await told(request(app).post('/api/projects/p1/takes/record').set('Content-Type', 'application/json').send('{"a"')),
     ).toMatchObject({ status: 400, detail: expect.stringContaining('not valid JSON') as string });
@@ -225,6 +225,48 @@ describe('what the store cannot do at the moment', () => {
     const own = createApp(failing(name, 'Make room, or see whether it runs.') as unknown as Services, '/nowhere');
     const answer = await local(request(own).get('/api/projects'));
     expect(answer.body).toMatchObject({ status, title, detail: 'Make room, or see whether it runs.' });
+  });
+
+  it.each([
+    [
+      'a refusal is for whoever asked',
+      new Refusal('This is the last column. Delete the table instead.'),
+      422,
+      'This is the last column. Delete the table instead.',
+    ],
+    ['a fault of the database is none', new Error('relation "data_rows" does not exist'), 500, expect.stringContaining('does not know')],
+    [
+      'a fault of the program is none, whatever status it has',
+      Object.assign(new Error('x'), { status: 404 }),
+      500,
+      expect.stringContaining('does not know'),
+    ],
+    [
+      'a text that cannot be decoded within the program is none',
+      new URIError('URI malformed'),
+      500,
+      expect.stringContaining('does not know'),
+    ],
+  ])('%s: a change of a table', async (_, error, status, detail: unknown) => {
+    const terminal = jest.spyOn(process.stderr, 'write').mockReturnValue(true);
+    const table = { id: 't1', projectId: 'p1', name: 'T', columns: [], rowCount: 1, spentCount: 0, version: 0 };
+    const store = { table: () => Promise.resolve(table), tables: () => Promise.resolve([table]), changeTable: () => Promise.reject(error) };
+    const own = createApp({ ...services, store } as unknown as Services, '/nowhere');
+    const answer = await local(
+      request(own)
+        .post('/api/tables/t1/changes')
+        .send({ kind: 'delete-rows', rows: [1] }),
+    );
+    terminal.mockRestore();
+    expect(answer.body).toMatchObject({ status, detail });
+    expect((answer.body as { detail: string }).detail).not.toContain('data_rows');
+  });
+
+  it('says of a fault only what is known', async () => {
+    const terminal = jest.spyOn(process.stderr, 'write').mockReturnValue(true);
+    const answer = await local(request(app).get('/api/runs/x'));
+    terminal.mockRestore();
+    expect((answer.body as { detail: string }).detail).not.toMatch(/lost|saved|kept/);
   });
 
   it('goes into the log with who asked, where something was to be changed', async () => {

@@ -121,9 +121,10 @@ const problemDetails =
     response.status(status).type('application/problem+json').json({ type: 'about:blank', title, status, detail });
   };
 
-/** What the readers of requests throw: a status of their own, and what it is about. */
+/** What the readers of requests throw (`http-errors`): a status of their own, and what it is about. Errors of the program have no `expose`. */
 interface RequestError {
   status?: number;
+  expose?: boolean;
   type?: string;
   message?: string;
   /** The most that is taken, in bytes. */
@@ -132,7 +133,7 @@ interface RequestError {
 
 function asProblem(error: unknown, asked: string, log: ServerLog): { status: number; title: string; detail: string } {
   if (error instanceof Problem) return error;
-  const { status, type, message, limit } = (error ?? {}) as RequestError;
+  const { status, expose, type, message, limit } = (error ?? {}) as RequestError;
   if (type === 'entity.parse.failed') return new Problem(400, 'Not JSON', `The body of the request is not valid JSON: ${message ?? ''}`);
   if (type === 'entity.too.large')
     return new Problem(
@@ -142,9 +143,10 @@ function asProblem(error: unknown, asked: string, log: ServerLog): { status: num
     );
   if (error instanceof Error && error.name === 'DatabaseAwayError') return new Problem(503, 'The database does not answer', error.message);
   if (error instanceof Error && error.name === 'NoRoomError') return new Problem(507, 'The disk takes no more', error.message);
-  if (error instanceof URIError)
+  // The router says so of addresses; a URIError without a status is a fault of the program.
+  if (error instanceof URIError && status === 400)
     return new Problem(400, 'Not an address', 'The address holds a percent sign that begins no sign of UTF-8.');
-  if (status !== undefined && status >= 400 && status < 500)
+  if (expose === true && status !== undefined && status >= 400 && status < 500)
     return new Problem(
       status,
       'The request cannot be read',
@@ -152,10 +154,10 @@ function asProblem(error: unknown, asked: string, log: ServerLog): { status: num
     );
   // What went wrong inside is for the log alone; the number finds it there.
   const number = randomUUID().slice(0, 8);
-  log.error(`fault ${number} ${asked}: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}`);
+  log.error(`fault ${number} ${asked}`, { stack: error instanceof Error ? (error.stack ?? error.message) : String(error) });
   return {
     status: 500,
     title: 'Something went wrong here',
-    detail: `Nothing was lost; try again. If it comes back, report it with the number ${number}, under which the log of the server says more.`,
+    detail: `The server met an error that it does not know. Look whether what you asked for was done before you try again. The log of the server says more under the number ${number}; report it with that.`,
   };
 }

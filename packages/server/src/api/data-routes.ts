@@ -1,4 +1,5 @@
 import {
+  isRefusal,
   allRows,
   boundColumns,
   DataRowSchema,
@@ -45,11 +46,11 @@ const Query = z.object({
   sql: z.string().trim().min(1, 'Write a query, such as select * from orders.').max(20_000),
 });
 
-/** What is thrown as a sentence by the work on tables reaches the screen as a problem. */
-const asProblem =
+/** What is refused reaches the screen as a problem under this title. */
+const refusedAs =
   (title: string) =>
   (error: unknown): never => {
-    throw error instanceof Problem ? error : new Problem(422, title, error instanceof Error ? error.message : String(error));
+    throw isRefusal(error) ? new Problem(422, title, error.message) : error;
   };
 
 /** Aborted where the client goes away before it has its answer. */
@@ -144,7 +145,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       handle: async ({ params, body, request, response }) => {
         const target = { projectId: params.projectId, name: body.name };
         const made = await queryTable(store, body, target, tellImported(params.projectId), whileAsked(request, response)).catch(
-          asProblem('The query failed'),
+          refusedAs('The query failed'),
         );
         return {
           table: await need(made.id),
@@ -163,7 +164,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       body: Query,
       result: z.object({ columns: z.array(z.string()), rows: z.array(z.array(z.string())) }),
       handle: ({ params, body, request, response }) =>
-        tryQuery(store, params.projectId, body, whileAsked(request, response)).catch(asProblem('The query failed')),
+        tryQuery(store, params.projectId, body, whileAsked(request, response)).catch(refusedAs('The query failed')),
     }),
     route({
       method: 'post',
@@ -237,7 +238,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         if (body.kind === 'delete-column') await mustBeUnused(table, body.column);
         const columns = await store
           .changeTable(table.id, body, personOf(request), new Date().toISOString())
-          .catch(asProblem('The table cannot be changed so'));
+          .catch(refusedAs('The table cannot be changed so'));
         await follow(table, columns, personOf(request));
         return need(table.id);
       },
@@ -259,7 +260,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       result: DataTableSchema,
       handle: async ({ params, body, request }) => {
         const table = await need(params.tableId);
-        const columns = await store.goToVersion(table.id, body.version).catch(asProblem('No such version'));
+        const columns = await store.goToVersion(table.id, body.version).catch(refusedAs('No such version'));
         await follow(table, columns, personOf(request));
         return need(table.id);
       },

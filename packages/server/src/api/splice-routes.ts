@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { patternsOf, ScriptSchema, TidySchema, type Take } from '@sturdy/core';
+import { isRefusal, patternsOf, ScriptSchema, TidySchema, type Take } from '@sturdy/core';
 import * as z from 'zod';
 import { Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
@@ -33,7 +33,7 @@ export const spliceRoutes = ({ store, compute }: Services): AnyRoute[] => [
       const { takeId: _take, tidy: _tidy, ...wish } = body;
       const patterns = patternsOf(await store.ownPatterns(script.projectId));
       const done = await compute.splice(script, own, other, wish, tidy, patterns).catch((error: unknown) => {
-        throw new Problem(422, 'Nothing to put in', error instanceof Error ? error.message : String(error));
+        throw isRefusal(error) ? new Problem(422, 'Nothing to put in', error.message) : error;
       });
       // The script stands for exchanges of both takes now, so it gets a take of its own that holds them.
       const isOwn = own.take.madeFor === script.id;

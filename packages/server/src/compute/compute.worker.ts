@@ -9,7 +9,8 @@ const leastBetweenMs = 100;
 
 port.on('message', ({ id, method, args }: { id: number; method: keyof typeof tasks; args: unknown[] }) => {
   const failed = (error: unknown): void => {
-    port.postMessage({ id, error: error instanceof Error ? error.message : String(error) });
+    const { name, message } = error instanceof Error ? error : { name: 'Error', message: String(error) };
+    port.postMessage({ id, error: message, name });
   };
   try {
     const task = tasks[method] as (...given: unknown[]) => unknown;

@@ -1,3 +1,5 @@
+import { Refusal } from '@sturdy/core';
+
 /** What a query gives at once. */
 export interface QueryRows {
   columns: string[];
@@ -14,10 +16,15 @@ export const queryCell = (value: unknown): string =>
         ? value.toISOString()
         : JSON.stringify(value);
 
-/** Names of the columns of a query. Throws where two have the same. */
+/** What a database says of the query it was asked is for whoever wrote it. */
+export const asRefusal = (error: unknown): never => {
+  throw new Refusal(error instanceof Error ? error.message : String(error), { cause: error });
+};
+
+/** Names of the columns of a query. Throws a refusal where two have the same. */
 export function queryColumns(fields: readonly { name: string }[]): string[] {
   const names = fields.map((one) => one.name);
   const twice = names.find((name, at) => names.indexOf(name) !== at);
-  if (twice !== undefined) throw new Error(`Two columns are called “${twice}”. Name one of them otherwise: … as another_name.`);
+  if (twice !== undefined) throw new Refusal(`Two columns are called “${twice}”. Name one of them otherwise: … as another_name.`);
   return names;
 }

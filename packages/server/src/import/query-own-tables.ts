@@ -1,13 +1,13 @@
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { DataTable } from '@sturdy/core';
+import { Refusal, type DataTable } from '@sturdy/core';
 import { emptyDatabaseFolder, ownTablesWorkerFile } from '../shipped/files.js';
 import type { Store } from '../store/store-client.js';
 import { WorkerCalls } from '../threads/worker-calls.js';
 import { uploadPrefix } from './import-table.js';
 import type { CopiedRow } from './own-tables.worker.js';
-import type { QueryRows } from './query-cells.js';
+import { asRefusal, type QueryRows } from './query-cells.js';
 
 /** Rows that are copied for one query. */
 const mostCopied = 500_000;
@@ -33,14 +33,14 @@ export async function queryOwnTables(
   const tables = await store.tables(projectId);
   const asked = tables.filter(({ name }) => sql.toLowerCase().includes(name.toLowerCase().replaceAll('"', '""')));
   if (asked.length === 0)
-    throw new Error(
+    throw new Refusal(
       tables.length === 0
         ? 'This project has no data table yet, so there is nothing to ask. Import one first.'
         : `The query names none of the data tables of this project. There are: ${tables.slice(0, 8).map(named).join('; ')}. Write a name in double quotes.`,
     );
   const rows = asked.reduce((sum, one) => sum + one.rowCount, 0);
   if (rows > mostCopied)
-    throw new Error(
+    throw new Refusal(
       `The tables of this query have ${rows.toLocaleString('en')} rows, and at most ${mostCopied.toLocaleString('en')} are asked at once. Name fewer tables.`,
     );
   const folder = await mkdtemp(join(tmpdir(), `${uploadPrefix}${process.pid}-`));
@@ -72,9 +72,9 @@ export async function queryOwnTables(
     timer = setTimeout(() => {
       end(`The query took longer than ${Math.round(limitMs / 1000)} s and was ended. Ask for less, or join on fewer rows.`);
     }, limitMs);
-    return (await calls.call('query', [sql, most])) as QueryRows;
+    return (await calls.call('query', [sql, most]).catch(asRefusal)) as QueryRows;
   } catch (error) {
-    throw why === '' ? error : new Error(why);
+    throw why === '' ? error : new Refusal(why);
   } finally {
     clearTimeout(timer);
     signal?.removeEventListener('abort', giveUp);

@@ -3,6 +3,7 @@ import {
   CsvReader,
   DataColumnSchema,
   DealSchema,
+  Refusal,
   sayChange,
   versionPath,
   type DataColumn,
@@ -292,7 +293,7 @@ export class TableRepository {
         .select({ number: dataVersions.number, from: dataVersions.fromVersion })
         .from(dataVersions)
         .where(eq(dataVersions.tableId, tableId));
-      if (wanted !== 0 && !versions.some((one) => one.number === wanted)) throw new Error(`The table has no version ${wanted}.`);
+      if (wanted !== 0 && !versions.some((one) => one.number === wanted)) throw new Refusal(`The table has no version ${wanted}.`);
       const { back, again } = versionPath(versions, version, wanted);
       let now = columns;
       for (const number of [...back, ...again]) now = await swapVersion(work, tableId, number, now);
@@ -306,7 +307,7 @@ export class TableRepository {
       .select({ columns: dataTables.columns, version: dataTables.version })
       .from(dataTables)
       .where(eq(dataTables.id, tableId));
-    if (!table) throw new Error('There is no such data table. It may have been deleted.');
+    if (!table) throw new Refusal('There is no such data table. It may have been deleted.');
     return table;
   }
 }
@@ -432,10 +433,10 @@ class TableChanger {
   async apply(change: TableChange): Promise<{ rows: number; columns: DataColumn[] }> {
     const { columns } = this;
     const column = 'column' in change ? change.column : -1;
-    if (column >= columns.length) throw new Error(`The table has no column ${column + 1}.`);
+    if (column >= columns.length) throw new Refusal(`The table has no column ${column + 1}.`);
     switch (change.kind) {
       case 'set-cells': {
-        if (change.cells.some((one) => one.column >= columns.length)) throw new Error('A cell lies beside the last column.');
+        if (change.cells.some((one) => one.column >= columns.length)) throw new Refusal('A cell lies beside the last column.');
         const wanted = new Map<number, Map<number, string>>();
         for (const { row, column: own, text } of change.cells)
           wanted.set(row, (wanted.get(row) ?? new Map<number, string>()).set(own, text));
@@ -484,7 +485,7 @@ class TableChanger {
         this.#mustBeFree(change.name, -1);
         return { rows: 0, columns: [...columns, { name: change.name, kind: 'text', unique: false }] };
       case 'delete-column': {
-        if (columns.length === 1) throw new Error('This is the last column. Delete the table instead.');
+        if (columns.length === 1) throw new Refusal('This is the last column. Delete the table instead.');
         const rows = await this.#keep(sql`true`);
         await this.work.execute(sql`update data_rows set values = values - ${column}::int where table_id = ${this.tableId}`);
         return { rows, columns: columns.filter((_, at) => at !== column) };
@@ -494,7 +495,7 @@ class TableChanger {
 
   #mustBeFree(name: string, except: number): void {
     if (this.columns.some((one, at) => at !== except && one.name === name))
-      throw new Error(`There is a column called “${name}” already. Give this one another name.`);
+      throw new Refusal(`There is a column called “${name}” already. Give this one another name.`);
   }
 
   /** Keeps how the rows are now; says how many there are. */
@@ -522,7 +523,7 @@ class TableChanger {
     );
     const before = last?.row ?? 0;
     if ((last?.count ?? 0) + rows.length > mostTableRows)
-      throw new Error(`A table holds ${mostTableRows.toLocaleString('en')} rows at most. Put the others into a second table.`);
+      throw new Refusal(`A table holds ${mostTableRows.toLocaleString('en')} rows at most. Put the others into a second table.`);
     const whole = rows.map((row) => this.columns.map((_, at) => row[at] ?? ''));
     await appendRows(this.work, this.tableId, before, whole);
     await this.work.execute(
@@ -535,10 +536,10 @@ class TableChanger {
     const { columns } = this;
     const reader = new CsvReader('\t');
     const cells = [...reader.write(text), ...reader.end()].map((one) => one.fields);
-    if (cells.length === 0) throw new Error('There are no cells in what was pasted.');
+    if (cells.length === 0) throw new Refusal('There are no cells in what was pasted.');
     const widest = Math.max(...cells.map((row) => row.length));
     if (column + widest > columns.length)
-      throw new Error(
+      throw new Refusal(
         `${widest} columns are pasted from “${columns[column]?.name ?? ''}” on, but only ${columns.length - column} are there. Add columns first, or begin further left.`,
       );
     const targets = await read<{ row: number; values: string[] }>(
