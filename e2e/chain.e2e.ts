@@ -162,7 +162,7 @@ test('from a recording to an explained verdict, through the real interface', asy
     expect(result.iterationsPassed).toBeGreaterThanOrEqual(20);
     expect(after.bookedCount - before.bookedCount).toBe(result.iterationsPassed);
     expect(after.releasedCount - before.releasedCount).toBe(result.iterationsPassed);
-    const fed = after.intakes.slice(before.intakes.length).map((one) => one.container);
+    const fed = after.intakes.slice(before.intakes.length).map((intake) => intake.container);
     expect(new Set(fed).size).toBe(fed.length);
     const [table] = await ask<{ spentCount: number }[]>('GET', '/projects/p1/tables');
     expect(table?.spentCount).toBe(result.iterationsPassed);

@@ -23,7 +23,9 @@ test.beforeAll(async () => {
   const imported = await upload('/projects/p1/tables/import?name=containers', `container\n${rows.join('\n')}\n`);
   const { table } = imported.body as unknown as { table: DataTable };
   const script = await ask<Script>('GET', `/scripts/${raw.id}`);
-  const booking = script.transactions.flatMap((one) => one.steps).find((one) => one.kind === 'request' && one.name === 'POST /intakes/new');
+  const booking = script.transactions
+    .flatMap((transaction) => transaction.steps)
+    .find((step) => step.kind === 'request' && step.name === 'POST /intakes/new');
   await ask('POST', `/scripts/${raw.id}/bind`, {
     value: container(500_000),
     places: [{ step: booking?.id, place: 'form:container' }],
@@ -98,11 +100,13 @@ test('a rehearsal is played step by step, ended early, and laid beside another',
 });
 
 test('a value in doubt and a wrong handoff: candidates are tried in a rehearsal up to the step, then chosen', async ({ page }) => {
-  const known = (await ask<Script[]>('GET', '/projects/p1/scripts')).find((one) => one.name === 'Book intake');
+  const known = (await ask<Script[]>('GET', '/projects/p1/scripts')).find((script) => script.name === 'Book intake');
   const raw = await ask<Script>('POST', `/takes/${known?.takeId ?? ''}/script`, { name: 'Intake with doubts' });
   await ask('POST', `/scripts/${raw.id}/correlate`, { secondTakeId: null });
   const [table] = await ask<DataTable[]>('GET', '/projects/p1/tables');
-  const booking = raw.transactions.flatMap((one) => one.steps).find((one) => one.kind === 'request' && one.name === 'POST /intakes/new');
+  const booking = raw.transactions
+    .flatMap((transaction) => transaction.steps)
+    .find((step) => step.kind === 'request' && step.name === 'POST /intakes/new');
   await ask('POST', `/scripts/${raw.id}/bind`, {
     value: container(500_000),
     places: [{ step: booking?.id, place: 'form:container' }],
@@ -135,11 +139,11 @@ test('a value in doubt and a wrong handoff: candidates are tried in a rehearsal 
 
   // A handoff that reads the wrong thing: the rehearsal leaves the take there, and the right place is among the candidates.
   const decided = await ask<Script>('GET', `/scripts/${raw.id}`);
-  const state = decided.handoffs.find((one) => one.name === 'page state');
+  const state = decided.handoffs.find((handoff) => handoff.name === 'page state');
   await ask('PUT', `/scripts/${raw.id}`, {
     ...decided,
-    handoffs: decided.handoffs.map((one) =>
-      one.id === state?.id ? { ...one, extractor: { kind: 'regex', pattern: '<(title)>', nth: 0 } } : one,
+    handoffs: decided.handoffs.map((handoff) =>
+      handoff.id === state?.id ? { ...handoff, extractor: { kind: 'regex', pattern: '<(title)>', nth: 0 } } : handoff,
     ),
   });
   expect((await ask<Rehearsal>('POST', `/scripts/${raw.id}/rehearse`)).divergence?.number).toBe(6);

@@ -97,7 +97,7 @@ test('rows come from a query of the data tables, and a file of a gigabyte is ref
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByRole('alert')).toContainText('column "nothing" does not exist');
   const [table] = await ask<DataTable[]>('GET', '/projects/p1/tables');
-  const [first = '', second = ''] = table?.columns.map((one) => one.name) ?? [];
+  const [first = '', second = ''] = table?.columns.map((column) => column.name) ?? [];
   await page.getByLabel(/^Query/).fill(`select "${first}", "${second}" from "loads" where row <= 2 order by row`);
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByRole('table', { name: 'First rows of the query' }).getByRole('row')).toHaveCount(3);
@@ -146,7 +146,7 @@ test('a sign-in is kept as a part: put into another script, and a change in the 
   await expect(page.getByRole('button', { name: 'Part Sign in' })).toBeVisible();
   await page.locator('.spine.transaction').first().getByRole('button', { name: 'Rename' }).click();
   await page.keyboard.press('Escape');
-  const order = async () => (await ask<Script>('GET', `/scripts/${lookId}`)).transactions.map((one) => one.name);
+  const order = async () => (await ask<Script>('GET', `/scripts/${lookId}`)).transactions.map((transaction) => transaction.name);
   // It was put behind the last transaction; a sign-in comes first.
   for (let at = 0; at < 3; at++) await page.getByRole('button', { name: 'Move up Sign in' }).click();
   await expect.poll(order).toEqual(['Sign in', 'Book intake', 'Find intake', 'Sign out']);

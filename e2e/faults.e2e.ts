@@ -49,7 +49,7 @@ test('a HAR of 50 MB with broken entries brings in the good ones and lists the o
   expect(text.length).toBeGreaterThan(50e6);
   const done = await upload('/projects/p1/takes/import?name=Large', text);
   expect(done.body.exchangeCount).toBe(21_997);
-  expect(done.body.problems?.map((one) => one.entry)).toEqual([11, 21, 31]);
+  expect(done.body.problems?.map((problem) => problem.entry)).toEqual([11, 21, 31]);
   expect(done.body.problems?.[1]?.text).toContain('“yesterday” is no time');
 });
 
@@ -86,8 +86,8 @@ test('a host that refuses, resets or answers garbage is named in the rehearsal, 
   const reset = await ask<Told>('POST', `/scripts/${script.id}/rehearse`);
   expect(reset.divergence.cause).toBe('unreachable');
   expect(reset.divergence.sentence).toMatch(/Step 1, GET \/trouble\/reset: .*(reset|closed) the connection/);
-  expect(reset.steps.map((one) => one.verdict)).toEqual(['failed', 'not-sent']);
-  const steps = script.transactions.flatMap((one) => one.steps);
+  expect(reset.steps.map((step) => step.verdict)).toEqual(['failed', 'not-sent']);
+  const steps = script.transactions.flatMap((transaction) => transaction.steps);
   const renamed = (target: string): Script => ({
     ...script,
     transactions: [
@@ -202,7 +202,7 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
   });
   const script = await ask<Script>('GET', `/scripts/${raw.id}`);
   const step = script.transactions
-    .flatMap((one) => one.steps)
+    .flatMap((transaction) => transaction.steps)
     .find((one) => one.kind === 'request' && one.method === 'POST' && one.name.endsWith('/intakes/new'));
   await ask('POST', `/scripts/${raw.id}/bind`, {
     value: number(1),
@@ -228,7 +228,7 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
     ],
     curve: { rampUpSeconds: 0, holdSeconds: 60, rampDownSeconds: 0, atEnd: 'iteration' },
   });
-  const booked = () => stage.yard.truth().intakes.map((one) => one.container);
+  const booked = () => stage.yard.truth().intakes.map((intake) => intake.container);
   const before = booked().length;
   const run = await ask<Run>('POST', `/workloads/${workload.id}/run`);
   await expect(ask('POST', `/workloads/${workload.id}/run`)).rejects.toThrow(/Run 1 is still live/);

@@ -141,12 +141,12 @@ test('every user is fed: 5,000 rows, checks, a sign-in of its own; 20 users by 5
     expect(result).toMatchObject({ iterationsPassed: 100, iterationsFailed: 0 });
     const after = stage.yard.truth();
     expect(after.bookedCount - before.bookedCount).toBe(100);
-    const fed = after.intakes.slice(before.intakes.length).map((one) => one.container);
+    const fed = after.intakes.slice(before.intakes.length).map((intake) => intake.container);
     const known = new Set(rows.map(([number]) => number));
     expect(new Set(fed).size).toBe(100);
     expect(fed.every((one) => known.has(one))).toBe(true);
     const tables = await ask<DataTable[]>('GET', '/projects/p1/tables');
-    expect(tables.map((one) => [one.name, one.spentCount]).sort()).toEqual([
+    expect(tables.map((table) => [table.name, table.spentCount]).sort()).toEqual([
       ['loads', 101],
       ['people', 0],
     ]);
@@ -191,7 +191,7 @@ test('steps are put in, tried, wrapped, copied to another script, and undone', a
   await page.locator('.head').click({ position: { x: 5, y: 5 } });
   await page.keyboard.press('Control+c');
   const takes = await ask<Take[]>('GET', '/projects/p1/takes');
-  const other = await ask<Script>('POST', `/takes/${takes[0]?.id ?? ''}/script`, { name: 'Another' });
+  const script = await ask<Script>('POST', `/takes/${takes[0]?.id ?? ''}/script`, { name: 'Another' });
   await page.getByRole('link', { name: 'Scripts' }).click();
   await page.getByRole('link', { name: 'Another' }).click();
   await page.locator('.spine.action .step').first().click();
@@ -202,7 +202,9 @@ test('steps are put in, tried, wrapped, copied to another script, and undone', a
   await expect(page.getByRole('button', { name: 'code: Own computation', exact: true })).toHaveCount(0);
   await page.waitForTimeout(600);
   expect(
-    (await ask<Script>('GET', `/scripts/${other.id}`)).transactions.flatMap((one) => one.steps).some((one) => one.kind === 'code'),
+    (await ask<Script>('GET', `/scripts/${script.id}`)).transactions
+      .flatMap((transaction) => transaction.steps)
+      .some((step) => step.kind === 'code'),
   ).toBe(false);
 });
 

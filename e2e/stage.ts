@@ -125,8 +125,8 @@ export async function looksRight(page: Page, name: string): Promise<void> {
     // The dark theme differs in its colours alone.
     const found = await (theme === 'light' ? all : checker().withRules(['color-contrast'])).analyze();
     const told = found.violations.map(
-      (one) =>
-        `${one.id}: ${one.nodes
+      (violation) =>
+        `${violation.id}: ${violation.nodes
           .map((node) => `${node.target.join(' ')} ${node.any[0]?.message ?? ''}`)
           .slice(0, 3)
           .join(' | ')}`,
@@ -162,5 +162,5 @@ export async function recordTakes(
     await ask('POST', '/takes/record/stop');
   }
   const takes = await ask<Take[]>('GET', '/projects/p1/takes');
-  return plays.map((_, index) => takes.find((one) => one.name === `Take ${index + 1}`)?.id ?? '');
+  return plays.map((_, index) => takes.find((take) => take.name === `Take ${index + 1}`)?.id ?? '');
 }

@@ -42,7 +42,7 @@ test('Yard behind HTTPS, by HTTP/2: recorded, correlated, repaired, and signed i
       playYardRobot({ origin: yard.origin, proxy, acceptsCertificates: true, transactions: ['sign-in'], container: container(1) }),
     ).rejects.toThrow();
     const live = await ask<{ recording: { warnings: { text: string }[] } }>('GET', '/live');
-    expect(live.recording.warnings.map((one) => one.text).join()).toContain('was not accepted');
+    expect(live.recording.warnings.map((warning) => warning.text).join()).toContain('was not accepted');
     await ask('POST', '/takes/record/stop');
     await ask('PUT', '/projects/p1/environments/e1', {
       ...environment,
@@ -66,8 +66,8 @@ test('Yard behind HTTPS, by HTTP/2: recorded, correlated, repaired, and signed i
     const [first = '', second = ''] = takes;
     const { exchanges } = await ask<{ exchanges: Exchange[] }>('GET', `/takes/${first}`);
     expect(exchanges.length).toBeGreaterThan(15);
-    expect(new Set(exchanges.map((one) => one.response?.httpVersion))).toEqual(new Set(['HTTP/2']));
-    expect(exchanges.every((one) => one.failure === null)).toBe(true);
+    expect(new Set(exchanges.map((exchange) => exchange.response?.httpVersion))).toEqual(new Set(['HTTP/2']));
+    expect(exchanges.every((exchange) => exchange.failure === null)).toBe(true);
     const script = await ask<Script>('POST', `/takes/${first}/script`, { name: 'Secure' });
     await ask('POST', `/scripts/${script.id}/correlate`, { secondTakeId: second });
     const repaired = await ask<RoundsDone>('POST', `/scripts/${script.id}/repair`);
@@ -75,7 +75,7 @@ test('Yard behind HTTPS, by HTTP/2: recorded, correlated, repaired, and signed i
     expect([told, repaired.result]).toEqual([[expect.stringContaining('was booked before'), 'passed', 'passed'], 'proven']);
     await ask('PUT', '/projects/p1/environments/e1', { ...environment, targets: [stage.yard.origin] });
     for (const one of await ask<Script[]>('GET', '/projects/p1/scripts')) await ask('DELETE', `/scripts/${one.id}`);
-    for (const one of await ask<Take[]>('GET', '/projects/p1/takes')) await ask('DELETE', `/takes/${one.id}`);
+    for (const take of await ask<Take[]>('GET', '/projects/p1/takes')) await ask('DELETE', `/takes/${take.id}`);
   } finally {
     await yard.stop();
   }
@@ -164,7 +164,7 @@ test('a take is looked over, searched, seen as pages, compared, and tidied into 
   await expect(page.getByText('5 times,')).toBeVisible();
   await looksRight(page, 'script with a repeat');
   const scripts = await ask<Script[]>('GET', '/projects/p1/scripts');
-  expect(scripts[0]?.transactions.flatMap((one) => one.steps).some((one) => one.kind === 'repeat')).toBe(true);
+  expect(scripts[0]?.transactions.flatMap((transaction) => transaction.steps).some((step) => step.kind === 'repeat')).toBe(true);
   const rehearsal = await ask<{ steps: { verdict: string }[] }>('POST', `/scripts/${scripts[0]?.id ?? ''}/rehearse`).catch(() => null);
   expect(rehearsal).not.toBeNull();
 

@@ -133,7 +133,7 @@ test('versions are had back, a copy is laid beside it, and the command line play
   await page.getByRole('listitem').filter({ hasText: 'version 1' }).getByRole('button').click();
   await page.getByRole('button', { name: 'Have version 1 back' }).click();
   await expect(page.getByRole('list', { name: 'Versions' }).getByRole('listitem').first()).toContainText('Back to version 1');
-  expect((await saved()).crews.map((one) => one.users)).toEqual([14, 6]);
+  expect((await saved()).crews.map((crew) => crew.users)).toEqual([14, 6]);
 
   const folder = mkdtempSync(join(tmpdir(), 'sturdy-files-'));
   const zip = await fetch(`${product}/api/workloads/${workload.id}/files.zip`);
@@ -216,7 +216,10 @@ test('a host is watched, its figures stand in the lanes of a run, and the run is
   await shown.getByRole('button', { name: 'Show' }).first().click();
   await expect(shown.getByText(/Sent by user 1: GET http/)).toBeVisible();
   const series = await ask<HostSeries[]>('GET', `/runs/${run.id}/hosts`);
-  const served = series.find((one) => one.host === 'Yard' && one.name === 'requests served')?.points.map(([, value]) => value ?? 0) ?? [];
+  const served =
+    series
+      .find((hostSeries) => hostSeries.host === 'Yard' && hostSeries.name === 'requests served')
+      ?.points.map(([, value]) => value ?? 0) ?? [];
   // Twenty users play two requests every two seconds.
   expect(Math.max(...served)).toBeGreaterThan(12);
   await page.getByRole('button', { name: 'by crew' }).click();

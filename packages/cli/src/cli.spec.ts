@@ -137,7 +137,7 @@ describe('the command line', () => {
     expect(created.slice(before)).toEqual(['cod', 'cod']);
     expect(rehearsed.out).toContain(`step 2 led to things/${before + 1}00, then things/${before + 2}00`);
     const out = RehearsalFileSchema.parse(JSON.parse(readFileSync(file('out.json'), 'utf8')));
-    expect([out.verdict, out.result, out.rounds.map((one) => one.rehearsal.steps.map((step) => step.replayed?.status))]).toEqual([
+    expect([out.verdict, out.result, out.rounds.map((round) => round.rehearsal.steps.map((step) => step.replayed?.status))]).toEqual([
       'passed',
       'proven',
       [

@@ -70,9 +70,9 @@ export async function readTake(file: string): Promise<TakeFile> {
   }
   if (end.renumber) {
     const to = new Map(end.renumber.order.map((one) => [one.from, one.to]));
-    for (const one of exchanges) {
-      one.n = to.get(one.n) ?? one.n;
-      one.startedAtMs += end.renumber.shiftMs;
+    for (const exchange of exchanges) {
+      exchange.n = to.get(exchange.n) ?? exchange.n;
+      exchange.startedAtMs += end.renumber.shiftMs;
     }
     exchanges.sort((left, right) => left.n - right.n);
   }
@@ -110,7 +110,7 @@ export function readScriptFile(file: string): { script: Script; files: Map<strin
 export function readPatternFile(file: string): HandoffPattern[] {
   mustExist(file, 'The file of patterns');
   const read = readPatterns(readFileSync(file, 'utf8'));
-  if ('problems' in read) throw new UsageError(read.problems.map((one) => `${file}: ${one}`).join('\n'));
+  if ('problems' in read) throw new UsageError(read.problems.map((problem) => `${file}: ${problem}`).join('\n'));
   return read.list;
 }
 

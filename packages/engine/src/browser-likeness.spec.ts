@@ -155,8 +155,8 @@ describe('the line of a virtual user', () => {
     expect(second.durationMs).toBeLessThan(first.durationMs);
     // 20 kB at 400 kbit/s take 0.4 s; two at the same time share the line.
     const both = await Promise.all([user.send(get('/?bytes=20000')), user.send(get('/?bytes=20000'))]);
-    expect(Math.max(...both.map((one) => one.durationMs))).toBeGreaterThanOrEqual(880);
-    expect(both.map((one) => one.body?.length)).toEqual([20_000, 20_000]);
+    expect(Math.max(...both.map((response) => response.durationMs))).toBeGreaterThanOrEqual(880);
+    expect(both.map((response) => response.body?.length)).toEqual([20_000, 20_000]);
     const uphill = driverOf({ line: { latencyMs: 0, downKbps: null, upKbps: 80 } });
     expect((await uphill.send(get('/', { method: 'POST', body: 'x'.repeat(5000) }))).durationMs).toBeGreaterThanOrEqual(499);
     await Promise.all([user.close(), uphill.close()]);

@@ -67,7 +67,7 @@ describe('steps that hold others', () => {
     const inner = { kind: 'side-by-side' as const, id: 'b', steps: [request('s1', '/a'), request('s2', '/b')] };
     const good = await playOnce([{ kind: 'repeat', id: 'r', name: 'R', times: 3, pauseMs: 250, steps: [inner, request('s3', '/c')] }]);
     expect(good.urls.length).toBe(9);
-    expect(good.urls.filter((one) => one === '/c').length).toBe(3);
+    expect(good.urls.filter((url) => url === '/c').length).toBe(3);
     expect(good.pauses).toEqual([250, 250]);
     got.length = 0;
     const bad = await playOnce([

@@ -50,13 +50,13 @@ describe('HTTP driver', () => {
     expect(seen.at(-1)?.cookie).toBe('SID=31d4d96e407aad42');
     await user.send(get(origin, '/admin/x'));
     expect(seen.at(-1)?.cookie).toBe('lang=en-US; SID=31d4d96e407aad42');
-    const other = driver();
-    await other.send(get(origin, '/'));
+    const httpDriver = driver();
+    await httpDriver.send(get(origin, '/'));
     expect(seen.at(-1)?.cookie).toBe('');
     await user.reset();
     await user.send(get(origin, '/'));
     expect(seen.at(-1)?.cookie).toBe('');
-    await Promise.all([user.close(), other.close()]);
+    await Promise.all([user.close(), httpDriver.close()]);
   });
 
   it('follows a redirect as GET with the cookies set on the way (RFC 9110, 15.4.3), but never to a host that is not allowed', async () => {
@@ -167,7 +167,7 @@ describe('row supply', () => {
       [1, 2, 3, 4].map((row) => ({ row, values: [] })),
       'perhaps',
     );
-    expect((await Promise.all(waiting)).map((one) => one?.row)).toEqual([1, 2]);
+    expect((await Promise.all(waiting)).map((row) => row?.row)).toEqual([1, 2]);
     expect((await supply.deal())?.row).toBe(3);
     expect(supply.unused()).toEqual([4]);
     expect(supply.unused()).toEqual([]);
@@ -237,7 +237,7 @@ describe('generator', () => {
       curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: 'iteration' },
       environment: environment(origin),
     });
-    expect(frames.reduce((sum, one) => sum + one.iterationsPassed, 0)).toBe(4 * 6);
+    expect(frames.reduce((sum, frame) => sum + frame.iterationsPassed, 0)).toBe(4 * 6);
     expect(frames[1]?.own?.heapMb).toBeGreaterThan(1);
     expect(totalsOf(frames, null).transactions.get('T')?.count).toBe(24);
     server.close();
@@ -250,13 +250,13 @@ describe('generator', () => {
       response.end('ok');
     });
     const made = { id: 'm', name: 'order', made: 'guid' as const, recorded: '5f0c2f6e-8d0b-4b7e-9a43-1c2d3e4f5a6b', reason: '' };
-    const own = script(
+    const ownScript = script(
       [step('s1', origin, '/', { url: [{ kind: 'text', text: '/' }, { kind: 'made', made: 'm', recorded: made.recorded }] })], // prettier-ignore
       { made: [made] },
     );
     const once = crew(2);
     const plan = {
-      scripts: [own],
+      scripts: [ownScript],
       crews: [{ ...once, crew: { ...once.crew, iterations: 2 } }],
       curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 2, rampDownSeconds: 0, atEnd: 'iteration' } as const,
       environment: environment(origin),
@@ -304,7 +304,7 @@ describe('generator', () => {
     expect(between(2900, 4100)).toBeGreaterThanOrEqual(8);
     expect(between(2900, 4100)).toBeLessThanOrEqual(12);
     // Frames tell of users that changed, so the last word on each is looked for.
-    const last = new Map(frames.flatMap((one) => one.users).map((user) => [user.user, user.state]));
+    const last = new Map(frames.flatMap((frame) => frame.users).map((user) => [user.user, user.state]));
     expect([...last]).toEqual([1, 2, 3, 4].map((user) => [user, 'ended']));
     server.close();
   });
@@ -331,12 +331,12 @@ describe('generator', () => {
         curve,
         environment: environment(origin),
       });
-      const sum = (of: (frame: (typeof frames)[number]) => number) => frames.reduce((all, one) => all + of(one), 0);
-      return { played: sum((one) => one.iterationsPassed), missed: sum((one) => one.missedArrivals) };
+      const sum = (of: (frame: (typeof frames)[number]) => number) => frames.reduce((all, frame) => all + of(frame), 0);
+      return { played: sum((frame) => frame.iterationsPassed), missed: sum((frame) => frame.missedArrivals) };
     };
     // Ten a second for 2 s; each takes 0.4 s, so five users are enough and two can play about five a second.
     expect(await arriving(6)).toEqual({ played: 20, missed: 0 });
-    expect(cookies.every((one) => one === undefined)).toBe(true);
+    expect(cookies.every((cookie) => cookie === undefined)).toBe(true);
     const two = await arriving(2);
     expect(two.played + two.missed).toBe(20);
     expect(two.missed).toBeGreaterThanOrEqual(9);
@@ -417,9 +417,9 @@ describe('generator', () => {
       curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 1, rampDownSeconds: 0, atEnd: 'iteration' },
       environment: environment(origin),
     });
-    const failures = frames.flatMap((one) => one.failures);
-    expect(failures.reduce((sum, one) => sum + one.count, 0)).toBe(4);
-    expect(failures.filter((one) => one.example !== null)).toHaveLength(1);
+    const failures = frames.flatMap((frame) => frame.failures);
+    expect(failures.reduce((sum, failure) => sum + failure.count, 0)).toBe(4);
+    expect(failures.filter((failure) => failure.example !== null)).toHaveLength(1);
     expect(failures[0]).toMatchObject({
       code: 'title-unexpected',
       message: 'The page says “Your visit has ended” where the take had “Desk”.',

@@ -75,13 +75,18 @@ function hit(origin: string, timeouts = patient): Promise<Frame[]> {
 /** Everything that was counted once is counted everywhere as often. */
 function counted(frames: Frame[]): { requests: number; errors: number; messages: string[]; codes: string[] } {
   const totals = totalsOf(frames, null);
-  const failures = frames.flatMap((one) => one.failures);
-  const errors = failures.reduce((sum, one) => sum + one.count, 0);
+  const failures = frames.flatMap((frame) => frame.failures);
+  const errors = failures.reduce((sum, failure) => sum + failure.count, 0);
   const step = totals.steps.get('T\u0000s1');
   expect(step?.errors).toBe(errors);
   expect(totals.transactions.get('T')?.count).toBe(step?.count);
-  expect(frames.reduce((sum, one) => sum + one.iterationsPassed + one.iterationsFailed, 0)).toBe(step?.count);
-  return { requests: step?.count ?? 0, errors, messages: failures.map((one) => one.message), codes: failures.map((one) => one.code) };
+  expect(frames.reduce((sum, frame) => sum + frame.iterationsPassed + frame.iterationsFailed, 0)).toBe(step?.count);
+  return {
+    requests: step?.count ?? 0,
+    errors,
+    messages: failures.map((failure) => failure.message),
+    codes: failures.map((failure) => failure.code),
+  };
 }
 
 describe('a target that misbehaves', () => {

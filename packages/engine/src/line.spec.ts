@@ -108,9 +108,9 @@ function read(yaml: string): Script {
 const place = () => ({ ...environment(printerOrigin), targets: [printerOrigin, deskOrigin], variables: { pallet: 'PX-4' } });
 const nothingRecorded = { exchanges: [], readBody: () => undefined } as unknown as LoadedTake;
 
-const rehearsed = (own: Script, where = place()) =>
+const rehearsed = (ownScript: Script, where = place()) =>
   rehearse({
-    script: own,
+    script: ownScript,
     environment: where,
     random: Math.random,
     put: (bytes, mimeType) => ({ hash: 'h', size: bytes.length, mimeType }),
@@ -129,8 +129,8 @@ const failures = (steps: readonly CapturedStep[]) => steps.map((step) => [step.s
 
 describe('lines over TCP', () => {
   it('are read from text and written as the same text', () => {
-    const own = read(written());
-    expect(read(writeScript(own))).toEqual(own);
+    const ownScript = read(written());
+    expect(read(writeScript(ownScript))).toEqual(ownScript);
     const wrong = readScript(
       written().replace(`origin: ${printerOrigin}`, `origin: ${deskOrigin}`).replace('has: pieces=1', 'status: [200]'),
       base,
@@ -142,8 +142,8 @@ describe('lines over TCP', () => {
   });
 
   it('are rehearsed with requests in one script, and a value goes from one kind to the other', async () => {
-    const own = read(written());
-    const capture = await rehearsed(own);
+    const ownScript = read(written());
+    const capture = await rehearsed(ownScript);
     expect(failures(capture.steps)).toEqual([
       ['greeting', null],
       ['print', null],
@@ -157,7 +157,7 @@ describe('lines over TCP', () => {
     expect(visited).toEqual([`/jobs/${job}`]);
     // What the printer sent unasked is not taken for the answer of the next line.
     expect(capture.steps[3]).toMatchObject({ sent: `JOB ${job}`, answer: `ECHO JOB ${job}` });
-    const judged = judgeRehearsal(own, nothingRecorded, { ...capture, readBody: () => '' });
+    const judged = judgeRehearsal(ownScript, nothingRecorded, { ...capture, readBody: () => '' });
     expect([judged.verdict, judged.steps.map(({ number, verdict }) => [number, verdict])]).toEqual([
       'passed',
       [
@@ -170,11 +170,11 @@ describe('lines over TCP', () => {
   });
 
   it('are played under load, with results for each step and samples without a status', async () => {
-    const own = read(written());
+    const ownScript = read(written());
     const table = new SampleTable(1000);
     const frames: Frame[] = await play(
       {
-        scripts: [own],
+        scripts: [ownScript],
         crews: [{ ...crew(4), crew: { ...crew(4).crew, iterations: 5 } }],
         curve: { kind: 'ramp', together: 4, rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: 'iteration' },
         environment: place(),
@@ -196,7 +196,7 @@ describe('lines over TCP', () => {
         curve: { kind: 'ramp', together: 4, rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: 'iteration' },
       },
     } as unknown as Run;
-    const { rows, iterationsPassed, iterationsFailed } = runResult(run, frames, [own]);
+    const { rows, iterationsPassed, iterationsFailed } = runResult(run, frames, [ownScript]);
     expect([iterationsPassed, iterationsFailed]).toEqual([20, 0]);
     expect(rows.map(({ name, summary }) => [name, summary.count, summary.errors])).toEqual([
       ['Print', 20, 0],
@@ -215,7 +215,7 @@ describe('lines over TCP', () => {
 
   it('fail with a code and a sentence, whatever goes wrong', async () => {
     const nobody = 'tcp://127.0.0.1:1';
-    const own = script([
+    const ownScript = script([
       lineStep('greeting', { send: null }),
       lineStep('hello'),
       lineStep('other', { expect: text('SOMETHING ELSE') }),
@@ -227,7 +227,7 @@ describe('lines over TCP', () => {
       }),
       lineStep('break'),
     ]);
-    const { steps } = await rehearsed(own);
+    const { steps } = await rehearsed(ownScript);
     expect(failures(steps)).toEqual([
       ['greeting', null],
       ['hello', null],
@@ -242,7 +242,7 @@ describe('lines over TCP', () => {
       ['The answer does not hold “lost”.', 'The answer has no status.'],
       undefined,
     ]);
-    const judged = judgeRehearsal(own, nothingRecorded, { steps, missing: [], readBody: () => '' });
+    const judged = judgeRehearsal(ownScript, nothingRecorded, { steps, missing: [], readBody: () => '' });
     expect(judged.steps.map(({ verdict, code }) => [verdict, code])).toEqual([
       ['passed', undefined],
       ['passed', undefined],

@@ -20,21 +20,21 @@ function linked(seed: string, { loses = 0.3, doubles = 0.3, mostDelayMs = 60 } =
     };
   const left: number[] = [];
   const right: string[] = [];
-  const one = new Link<string, number>(
+  const link = new Link<string, number>(
     identity,
-    network((envelope) => other.receive(envelope)),
+    network((envelope) => otherLink.receive(envelope)),
     (message) => left.push(message),
   );
-  const other = new Link<number, string>(
+  const otherLink = new Link<number, string>(
     identity,
-    network((envelope) => one.receive(envelope)),
+    network((envelope) => link.receive(envelope)),
     (message) => right.push(message),
   );
   const close = () => {
-    one.close();
-    other.close();
+    link.close();
+    otherLink.close();
   };
-  return { one, other, left, right, carried, close };
+  return { one: link, other: otherLink, left, right, carried, close };
 }
 
 describe('a link over a bad network', () => {
@@ -68,29 +68,29 @@ describe('a link over a bad network', () => {
 
   it('knows how long it was quiet, and what was not confirmed, when one direction is cut', async () => {
     let isCut = false;
-    const one = new Link<string, string>(
+    const link = new Link<string, string>(
       identity,
       (envelope) => {
-        if (!isCut) other.receive(envelope);
+        if (!isCut) otherLink.receive(envelope);
       },
       () => undefined,
     );
-    const other = new Link<string, string>(
+    const otherLink = new Link<string, string>(
       identity,
-      (envelope) => one.receive(envelope),
+      (envelope) => link.receive(envelope),
       () => undefined,
     );
-    one.send('a');
+    link.send('a');
     await wait(100);
     isCut = true;
-    one.send('b');
+    link.send('b');
     await wait(2300);
     // The other end still says that it is there, so this one hears it, but knows that it gets through to nobody.
-    expect(one.quietMs).toBeLessThan(1500);
-    expect(one.unconfirmedMs).toBeGreaterThan(2000);
-    expect(other.quietMs).toBeGreaterThan(2000);
-    one.close();
-    other.close();
+    expect(link.quietMs).toBeLessThan(1500);
+    expect(link.unconfirmedMs).toBeGreaterThan(2000);
+    expect(otherLink.quietMs).toBeGreaterThan(2000);
+    link.close();
+    otherLink.close();
   });
 
   it('takes in nothing of another run or generator, and nothing once it is closed', () => {

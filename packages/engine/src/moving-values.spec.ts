@@ -31,9 +31,9 @@ beforeEach(() => {
   pages = {};
 });
 
-const play = (own: Script, more: Partial<Environment> = {}, files: Record<string, Uint8Array> = {}) =>
+const play = (ownScript: Script, more: Partial<Environment> = {}, files: Record<string, Uint8Array> = {}) =>
   rehearse({
-    script: own,
+    script: ownScript,
     environment: { ...environment(origin), ...more },
     random: Math.random,
     put: (bytes, mimeType) => ({ hash: String(bytes.length), size: bytes.length, mimeType }),
@@ -168,10 +168,10 @@ describe('what moves while a script is played', () => {
       { kind: 'file', hash: 'f', start: 1, end: 7, recorded: '\uFFFC' },
       ...text('\r\nä'),
     ];
-    const own = script([request('s1', text('/up'), { method: 'POST', body })]);
-    await play(own, { variables: { token: 'new' } }, { f: file });
+    const ownScript = script([request('s1', text('/up'), { method: 'POST', body })]);
+    await play(ownScript, { variables: { token: 'new' } }, { f: file });
     expect(got[0]?.body).toEqual(Buffer.concat([Buffer.from('token=new\r\n'), file.subarray(1, 7), Buffer.from('\r\nä')]));
-    await expect(play(own)).rejects.toThrow('sends a body that is not stored');
+    await expect(play(ownScript)).rejects.toThrow('sends a body that is not stored');
   });
 
   it('adds the cookies that page scripts make to those it keeps, and lets them win over one of their name', async () => {

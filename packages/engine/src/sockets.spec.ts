@@ -23,7 +23,7 @@ async function target(serve: (line: WebSocket) => void): Promise<string> {
   });
   await listening(server);
   closing.push(() => {
-    for (const one of lines.clients) one.terminate();
+    for (const client of lines.clients) client.terminate();
     server.close();
   });
   return `http://127.0.0.1:${portOf(server)}`;
@@ -104,12 +104,12 @@ describe('messages over a WebSocket', () => {
       });
     });
     const cursor = { kind: 'handoff' as const, handoff: 'h', recorded: 'c-1' };
-    const own = send('ask', origin, '', waits({ same: ['/id'] }));
+    const requestStep = send('ask', origin, '', waits({ same: ['/id'] }));
     const found = await played(
       [
         open(origin),
         awaitOne('hello', origin, waits({ holds: [asText('hello')] })),
-        { ...own, body: [...text('{"id":7,"cursor":"'), cursor, ...text('"}')] },
+        { ...requestStep, body: [...text('{"id":7,"cursor":"'), cursor, ...text('"}')] },
         // It came while the answer was waited for, and is still there.
         awaitOne('news', origin, waits({ holds: [asText('news')] })),
       ],
@@ -222,12 +222,13 @@ describe('messages over a WebSocket', () => {
       curve: { kind: 'ramp', together: 5, rampUpSeconds: 0, holdSeconds: 1.5, rampDownSeconds: 0, atEnd: 'iteration' },
       environment: environment(origin),
     });
-    const sum = (id: string) => frames.flatMap((one) => one.items).reduce((all, one) => all + (one.step === id ? one.tally.count : 0), 0);
+    const sum = (id: string) =>
+      frames.flatMap((frame) => frame.items).reduce((all, item) => all + (item.step === id ? item.tally.count : 0), 0);
     expect(sum('ask')).toBe(opened);
     // Each of five users begins every 0.2 s within 1.5 s.
     expect(opened).toBeGreaterThanOrEqual(5 * 7);
     expect(opened).toBeLessThanOrEqual(5 * 8);
-    expect(frames.flatMap((one) => one.failures)).toEqual([]);
+    expect(frames.flatMap((frame) => frame.failures)).toEqual([]);
     await new Promise((done) => setTimeout(done, 100));
     expect(ended).toBe(opened);
   });

@@ -342,7 +342,7 @@ describe('checks', () => {
   });
 
   it('are told by a rehearsal, which plays on and says what was passed over', async () => {
-    const own = script([], {
+    const ownScript = script([], {
       transactions: [
         transaction('t', [
           request('s1', '/who', { expect: expectation, checks: [check({ kind: 'size', atLeast: 1000, atMost: null }, 'stop-user')] }),
@@ -358,7 +358,7 @@ describe('checks', () => {
       ],
     });
     const captured = await rehearse({
-      script: own,
+      script: ownScript,
       environment: environment(origin),
       random: () => 0.5,
       put: (bytes, mimeType) => ({ hash: '', size: bytes.length, mimeType }),
@@ -375,7 +375,7 @@ describe('meeting points', () => {
     const points = new MeetingPoints();
     const generators: Meetings[] = [];
     const go = (who: readonly string[]) => {
-      for (const one of generators) one.go(who);
+      for (const generator of generators) generator.go(who);
     };
     for (const prefix of ['0', '1'])
       generators.push(
@@ -407,7 +407,7 @@ describe('meeting points', () => {
     points.forget((who) => who.startsWith('0:'));
     void come('alone', 1);
     expect(order).not.toContain('alone');
-    for (const one of generators) one.open();
+    for (const generator of generators) generator.open();
     await Promise.all(waiting);
     await come('after');
     expect(order).toEqual(expect.arrayContaining(['end', 'end too', 'alone', 'after']));

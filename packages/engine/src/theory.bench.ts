@@ -44,9 +44,9 @@ async function played(users: number, curve: LoadCurve, steps: { thinkMs: number 
     ),
     crews,
     curve,
-    environment: { ...environment(''), targets: yards.map((one) => one.origin) },
+    environment: { ...environment(''), targets: yards.map((yard) => yard.origin) },
   });
-  await Promise.all(yards.map((one) => one.stop()));
+  await Promise.all(yards.map((yard) => yard.stop()));
   // The service times that were drawn have a mean of their own; the model is asked with that, so that only the queue is compared.
   const station = yards.reduce((sum, { queue }) => ({ busy: sum.busy + queue.busySeconds, served: sum.served + queue.served }), {
     busy: 0,
@@ -119,10 +119,10 @@ describe('engine against theory', () => {
     const curve = { kind: 'staircase', first: 4, add: 4, everySeconds: 8, rampDownSeconds: 0, atEnd: 'iteration' } as const;
     const { frames, crews, serviceSeconds: drawn } = await played(32, curve, thinking);
     const run = { workload: { curve, crews } } as unknown as Run;
-    const told = saturationOf(stairsOf(run, frames));
+    const saturation = saturationOf(stairsOf(run, frames));
     // N* = c · (S + Z) / S, for each of the stations (Lazowska et al., Quantitative System Performance, 1984, chapter 5).
     const expected = (workers * (drawn + wayThereAndBack + thinkSeconds)) / drawn;
-    const found = (told?.users ?? 0) / copies;
+    const found = (saturation?.users ?? 0) / copies;
     process.stdout.write(`staircase of ${curve.add}: saturated with ${found.toFixed(1)} users (computed ${expected.toFixed(1)})\n`);
     expect(Math.abs(found - expected)).toBeLessThan(curve.add);
   }, 120_000);

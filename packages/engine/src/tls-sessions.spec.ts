@@ -22,7 +22,7 @@ it('further connections of a user go on with its session of TLS (RFC 8446, 2.2);
   failures.push(await driver.send({ ...ask, socket: { action: 'open', name: 'line', format: 'text', awaits: null } }));
   await driver.reset();
   failures.push(await driver.send(ask));
-  expect(failures.map((one) => one.failure)).toEqual([null, null, null, null, null]);
+  expect(failures.map((failure) => failure.failure)).toEqual([null, null, null, null, null]);
   expect(reused).toEqual([false, true, true, false]);
   await driver.close();
   lines.close();

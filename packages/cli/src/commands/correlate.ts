@@ -77,19 +77,19 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
       const files = new Map([...filesOf(script)].map((hash) => [hash, Buffer.from(first.shelf.bytes(hash) ?? []).toString('base64')]));
       writeFileSync(options.out, writeScript(script, files));
       const report = correlationFile(script, {
-        takes: [first, ...(second ? [second] : [])].map((one) => ({
-          file: one.file,
-          exchanges: one.loaded.exchanges.length,
-          problems: one.problems,
+        takes: [first, ...(second ? [second] : [])].map((takeFile) => ({
+          file: takeFile.file,
+          exchanges: takeFile.loaded.exchanges.length,
+          problems: takeFile.problems,
         })),
-        findings: survey.findings.map((one) => one.sentence),
+        findings: survey.findings.map((finding) => finding.sentence),
       });
       if (options.report !== undefined) writeJson(options.report, report);
       const say = (line: string) => process.stdout.write(`${line}\n`);
-      for (const one of options.everything ? [] : leftOutOf(survey, tidy)) say(`${one.sentence} (--keep ${one.keep})`);
-      for (const one of report.handoffs)
+      for (const out of options.everything ? [] : leftOutOf(survey, tidy)) say(`${out.sentence} (--keep ${out.keep})`);
+      for (const handoff of report.handoffs)
         say(
-          `handoff “${one.name}” (${one.evidence}): step ${one.origins.map(({ number }) => number).join(', ')} → ${one.uses.length} uses. ${one.reason}`,
+          `handoff “${handoff.name}” (${handoff.evidence}): step ${handoff.origins.map(({ number }) => number).join(', ')} → ${handoff.uses.length} uses. ${handoff.reason}`,
         );
       for (const one of report.made) say(`client-made “${one.name}” (${one.made}). ${one.reason}`);
       for (const { origin, user } of signInsInAddresses(first.loaded.exchanges))

@@ -143,17 +143,17 @@ const say = (line: string): void => {
 
 function tell(report: ReturnType<typeof rehearsalFile>, repairing: boolean): void {
   report.rounds.forEach(({ rehearsal, repaired, tried }, index) => {
-    const good = rehearsal.steps.filter((one) => one.verdict === 'passed').length;
+    const good = rehearsal.steps.filter((step) => step.verdict === 'passed').length;
     say(`${repairing ? `Round ${index + 1}: ` : ''}${rehearsal.verdict}, ${good} of ${rehearsal.steps.length} steps passed.`);
     for (const one of tried) say(`  tried: ${one.sentence} ${outcomeWords[one.outcome]}`);
     if (rehearsal.divergence) say(`  ${rehearsal.divergence.sentence}\n  ${rehearsal.divergence.advice}`);
-    for (const one of repaired?.handoffs ?? []) say(`  added the handoff “${one.name}”: ${one.reason}`);
+    for (const handoff of repaired?.handoffs ?? []) say(`  added the handoff “${handoff.name}”: ${handoff.reason}`);
     for (const one of repaired?.made ?? []) say(`  let the client make “${one.name}”: ${one.reason}`);
     for (const one of [...(repaired?.eased ?? []), ...(repaired?.replaced ?? [])]) say(`  step ${one.step}: ${one.reason}`);
   });
   say(`Result: ${resultWords[report.result]}.`);
   for (const one of [...(report.proof?.made ?? []), ...(report.proof?.changed ?? [])]) say(`  step ${one.number} ${one.what}`);
-  for (const one of report.proof?.open ?? []) say(`  open: ${one.sentence} ${one.advice}`);
+  for (const point of report.proof?.open ?? []) say(`  open: ${point.sentence} ${point.advice}`);
 }
 
 const outcomeWords = { helped: 'It helped.', kept: 'It is right, but was not all.', 'taken back': 'It did not help and was taken back.' };

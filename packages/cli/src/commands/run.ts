@@ -80,13 +80,13 @@ function prepare(file: string, options: Options): Prepared {
   if (most !== Infinity && !(Number.isInteger(most) && most >= 1)) throw new UsageError('--users is a whole number from 1.');
   const workload = workloadOfFile(read.file);
   const files = new Map<string, Uint8Array>();
-  const scripts = [...new Set(workload.crews.map((one) => one.scriptId))].map((name) => {
+  const scripts = [...new Set(workload.crews.map((crew) => crew.scriptId))].map((name) => {
     const own = readScriptFile(beside(name));
     for (const [hash, bytes] of own.files) files.set(hash, bytes);
     return { ...own.script, id: name };
   });
   return {
-    workload: { ...workload, crews: workload.crews.map((one) => ({ ...one, users: Math.min(one.users, most) })) },
+    workload: { ...workload, crews: workload.crews.map((crew) => ({ ...crew, users: Math.min(crew.users, most) })) },
     environment: readEnvironmentFile(environmentFile),
     scripts,
     files,
@@ -189,9 +189,9 @@ function tell({ run, criteria, trust, failures, iterationsPassed, iterationsFail
   const say = (text: string) => process.stdout.write(`${text}\n`);
   say(`${iterationsPassed} iterations passed, ${iterationsFailed} failed.`);
   if (run.note) say(run.note);
-  for (const one of criteria) say(`${one.held ? 'held  ' : 'MISSED'}  ${one.sentence}`);
+  for (const verdict of criteria) say(`${verdict.held ? 'held  ' : 'MISSED'}  ${verdict.sentence}`);
   for (const one of trust.filter(({ good }) => !good)) say(`doubt   ${one.sentence}`);
-  for (const one of failures.slice(0, 5)) say(`failed  ${one.count} times, ${one.transaction}: ${one.message}`);
+  for (const failure of failures.slice(0, 5)) say(`failed  ${failure.count} times, ${failure.transaction}: ${failure.message}`);
   if (run.state !== 'done') say(`The run did not come to its end: ${run.state}.`);
   else if (outcome === 'held') say(criteria.length === 0 ? 'It ran to its end; it has no criteria.' : 'All criteria held.');
   else say(outcome === 'not held' ? 'It did not hold.' : 'All criteria held, but the figures are not to be trusted.');

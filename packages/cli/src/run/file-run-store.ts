@@ -46,7 +46,7 @@ export class FileRunStore implements RunStore {
     readonly heard: (frame: Frame) => void,
   ) {
     this.#tables = new Map(
-      given.tables.map((one) => [one.table.id, { ...one, spent: readSpent(one.spentFile), held: new Map(), order: null, next: 0 }]),
+      given.tables.map((table) => [table.table.id, { ...table, spent: readSpent(table.spentFile), held: new Map(), order: null, next: 0 }]),
     );
   }
 
@@ -98,35 +98,35 @@ export class FileRunStore implements RunStore {
     return Promise.resolve(Int32Array.from(this.#need(tableId).rows, (_, at) => at + 1));
   }
   leaseRows(tableId: string, count: number, spentBy: string, shuffle: string | null = null): Promise<{ row: number; values: string[] }[]> {
-    const own = this.#need(tableId);
-    const { rows, spent, held, table } = own;
-    const order = (own.order ??= shuffle === null ? (at) => at : shuffledSerials(rows.length, seedrandom(`${shuffle}:${tableId}`)));
+    const openTable = this.#need(tableId);
+    const { rows, spent, held, table } = openTable;
+    const order = (openTable.order ??= shuffle === null ? (at) => at : shuffledSerials(rows.length, seedrandom(`${shuffle}:${tableId}`)));
     const taken: number[] = [];
-    for (; own.next < rows.length && taken.length < count; own.next++) {
-      const row = order(own.next) + 1;
+    for (; openTable.next < rows.length && taken.length < count; openTable.next++) {
+      const row = order(openTable.next) + 1;
       if (!spent.has(row) && !held.has(row)) taken.push(row);
     }
     if (table.deal.use === 'exclusive') for (const row of taken) held.set(row, spentBy);
     else if (taken.length > 0) {
-      if (!existsSync(own.spentFile)) writeFileSync(own.spentFile, spentHead);
-      appendFileSync(own.spentFile, taken.map((row) => `${row}\n`).join(''), { flush: true });
+      if (!existsSync(openTable.spentFile)) writeFileSync(openTable.spentFile, spentHead);
+      appendFileSync(openTable.spentFile, taken.map((row) => `${row}\n`).join(''), { flush: true });
       for (const row of taken) spent.add(row);
     }
     return this.rowsAt(tableId, taken);
   }
   releaseRows(tableId: string, rows: number[] | null, spentBy: string | null): Promise<number> {
-    const own = this.#need(tableId);
-    own.next = 0;
-    if (own.table.deal.use === 'exclusive') {
-      const free = rows ?? [...own.held].filter(([, by]) => spentBy === null || by === spentBy).map(([row]) => row);
-      for (const row of free) own.held.delete(row);
+    const table = this.#need(tableId);
+    table.next = 0;
+    if (table.table.deal.use === 'exclusive') {
+      const free = rows ?? [...table.held].filter(([, by]) => spentBy === null || by === spentBy).map(([row]) => row);
+      for (const row of free) table.held.delete(row);
       return Promise.resolve(free.length);
     }
-    const free = (rows ?? []).filter((row) => own.spent.delete(row));
+    const free = (rows ?? []).filter((row) => table.spent.delete(row));
     if (free.length > 0) {
       // Another file takes its place at once, so that a crash leaves either the old state or the new one.
-      writeFileSync(`${own.spentFile}.new`, spentHead + [...own.spent].map((row) => `${row}\n`).join(''), { flush: true });
-      renameSync(`${own.spentFile}.new`, own.spentFile);
+      writeFileSync(`${table.spentFile}.new`, spentHead + [...table.spent].map((row) => `${row}\n`).join(''), { flush: true });
+      renameSync(`${table.spentFile}.new`, table.spentFile);
     }
     return Promise.resolve(free.length);
   }

@@ -58,12 +58,12 @@ export class RunFigures {
     this.#late.set(this.#worstMs / 1000);
     for (const { transaction, step, tally } of frame.items) {
       if (step !== null) continue;
-      const own = this.#within.get(transaction) ?? new Tally();
-      own.merge(Tally.from(tally));
-      this.#within.set(transaction, own);
+      const ownTally = this.#within.get(transaction) ?? new Tally();
+      ownTally.merge(Tally.from(tally));
+      this.#within.set(transaction, ownTally);
       this.#transactions.inc({ transaction, outcome: 'passed' }, tally.count - tally.errors);
       this.#transactions.inc({ transaction, outcome: 'failed' }, tally.errors);
-      const { p50Ms, p95Ms, p99Ms } = own.summary(1);
+      const { p50Ms, p95Ms, p99Ms } = ownTally.summary(1);
       for (const [quantile, ms] of [
         ['0.5', p50Ms],
         ['0.95', p95Ms],

@@ -14,24 +14,24 @@ import {
 describe('queueing', () => {
   it('predicts what exact mean value analysis of a closed model gives (Reiser and Lavenberg 1980; one worker, both forms agree)', () => {
     for (const users of [1, 5, 20]) {
-      const one = machineRepairman(users, 1, 0.2, 2);
-      const other = meanValueAnalysis(users, 0.2, 2);
-      expect(one.throughput).toBeCloseTo(other.throughput, 9);
-      expect(one.responseSeconds).toBeCloseTo(other.responseSeconds, 9);
+      const prediction = machineRepairman(users, 1, 0.2, 2);
+      const otherPrediction = meanValueAnalysis(users, 0.2, 2);
+      expect(prediction.throughput).toBeCloseTo(otherPrediction.throughput, 9);
+      expect(prediction.responseSeconds).toBeCloseTo(otherPrediction.responseSeconds, 9);
     }
   });
 
   it('gives the probabilities of M/M/1//N by their closed form (Kleinrock 1975, 3.8; two machines, computed by hand)', () => {
     // N = 2, S = 1, Z = 1: p0 : p1 : p2 = 1 : 2 : 2, so X = 4/5 and E[n] = 6/5, R = 3/2.
-    const told = machineRepairman(2, 1, 1, 1);
-    expect(told.throughput).toBeCloseTo(0.8, 12);
-    expect(told.responseSeconds).toBeCloseTo(1.5, 12);
+    const prediction = machineRepairman(2, 1, 1, 1);
+    expect(prediction.throughput).toBeCloseTo(0.8, 12);
+    expect(prediction.responseSeconds).toBeCloseTo(1.5, 12);
   });
 
   it('meets the bounds of a system with many users: throughput c / S, response N S / c − Z', () => {
-    const told = machineRepairman(400, 4, 0.1, 1);
-    expect(told.throughput).toBeCloseTo(40, 6);
-    expect(told.responseSeconds).toBeCloseTo(9, 6);
+    const prediction = machineRepairman(400, 4, 0.1, 1);
+    expect(prediction.throughput).toBeCloseTo(40, 6);
+    expect(prediction.responseSeconds).toBeCloseTo(9, 6);
   });
 
   it('gives the delay of an open model by its closed forms: M/M/1 is S / (1 − ρ), M/M/2 is S / (1 − ρ²) (Kleinrock 1975, 3.2 and 3.4)', () => {
@@ -97,7 +97,7 @@ it('groups failures by code and subject, however their sentences are worded', ()
     failure('409', 'The status was 409; 200 was expected.', 9),
     failure('500', 'It answered 500 instead of 200.', 4),
   ]);
-  expect(groups.map((one) => [one.count, one.firstSecond, one.lastSecond])).toEqual([
+  expect(groups.map((group) => [group.count, group.firstSecond, group.lastSecond])).toEqual([
     [2, 3, 9],
     [1, 4, 4],
   ]);

@@ -4,14 +4,14 @@ import type { LanePoint } from './run.schema.js';
 
 /** What generators tell of themselves, as figures of a host. */
 const generatorFigures = [
-  { id: 'busy', name: 'at work', unit: '%', of: (own: OwnFigures) => 100 * own.busy },
-  { id: 'heap', name: 'memory of its objects', unit: 'MB', of: (own: OwnFigures) => own.heapMb },
-  { id: 'sockets', name: 'open connections', unit: '', of: (own: OwnFigures) => own.sockets },
+  { id: 'busy', name: 'at work', unit: '%', of: (figures: OwnFigures) => 100 * figures.busy },
+  { id: 'heap', name: 'memory of its objects', unit: 'MB', of: (figures: OwnFigures) => figures.heapMb },
+  { id: 'sockets', name: 'open connections', unit: '', of: (figures: OwnFigures) => figures.sockets },
 ];
 
 /** Series of the generators of a run, from its lanes; none for a run of an earlier version. */
 export function generatorSeries(points: readonly Pick<LanePoint, 'second' | 'generators'>[]): HostSeries[] {
-  const all = new Set(points.flatMap((one) => (one.generators ?? []).map(({ generator }) => generator)));
+  const all = new Set(points.flatMap((point) => (point.generators ?? []).map(({ generator }) => generator)));
   return [...all]
     .sort((left, right) => left - right)
     .flatMap((generator) =>
@@ -21,8 +21,8 @@ export function generatorSeries(points: readonly Pick<LanePoint, 'second' | 'gen
         name,
         unit,
         points: points.flatMap(({ second, generators = [] }): [number, number | null][] => {
-          const own = generators.find((one) => one.generator === generator);
-          return own ? [[second, of(own)]] : [];
+          const ownGenerator = generators.find((one) => one.generator === generator);
+          return ownGenerator ? [[second, of(ownGenerator)]] : [];
         }),
       })),
     );

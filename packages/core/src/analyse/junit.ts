@@ -35,7 +35,9 @@ export function junitOf(result: RunResult): string {
   ]);
   if (result.failures.length > 0) {
     const said = document.createElement('system-out');
-    const lines = result.failures.map((one) => `${one.count} × ${failureKind(one)} in ${one.transaction}, first: ${one.message}`);
+    const lines = result.failures.map(
+      (failure) => `${failure.count} × ${failureKind(failure)} in ${failure.transaction}, first: ${failure.message}`,
+    );
     said.appendChild(document.createTextNode(clean(lines.join('\n'))));
     own.appendChild(said);
   }

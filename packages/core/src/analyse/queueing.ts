@@ -17,7 +17,7 @@ export function machineRepairman(users: number, workers: number, serviceSeconds:
     weights.push((before * (users - n + 1) * serviceSeconds) / (Math.min(n, workers) * thinkSeconds));
     if ((weights[n] ?? 0) > 1e200) for (let k = 0; k <= n; k++) weights[k] = (weights[k] ?? 0) / 1e200;
   }
-  const total = weights.reduce((sum, one) => sum + one, 0);
+  const total = weights.reduce((sum, weight) => sum + weight, 0);
   let throughput = 0;
   let atStation = 0;
   weights.forEach((weight, n) => {

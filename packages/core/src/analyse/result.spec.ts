@@ -88,7 +88,7 @@ describe('the figures of a run taken apart', () => {
   const table = (by: RunTableBy) =>
     runTable({ ...run, workload: { ...run.workload, crews } }, seconds(), [script], by).map(({ group, rows }) => [
       group,
-      rows.find((one) => one.step === null)?.summary.count ?? 0,
+      rows.find((row) => row.step === null)?.summary.count ?? 0,
     ]);
 
   it('add up to the whole, by crew and by generator; phases have their own seconds', () => {
@@ -121,7 +121,7 @@ describe('the result of a run', () => {
   it('holds the figures of the hold, transactions in the order of the script, steps below them', () => {
     const result = runResult(run, seconds(), [script]);
     expect(result.period).toEqual({ fromSecond: 2, toSecond: 6 });
-    expect(result.rows.map((one) => [one.name, one.step, one.summary.count, one.summary.errors])).toEqual([
+    expect(result.rows.map((row) => [row.name, row.step, row.summary.count, row.summary.errors])).toEqual([
       ['Book', null, 16, 0],
       ['GET /a', 's1', 16, 0],
     ]);
@@ -144,15 +144,15 @@ describe('the result of a run', () => {
   });
 
   it('says which sign is bad: slow generators, late starts, a short hold, an interruption', () => {
-    const bad = (frames: Frame[], own = run) =>
-      runResult(own, frames, [script])
+    const bad = (frames: Frame[], ownRun = run) =>
+      runResult(ownRun, frames, [script])
         .trust.filter((one) => !one.good)
         .map((one) => one.sentence);
     expect(bad(seconds({ loopDelayMs: 240 }))).toEqual([
       expect.stringContaining('late by 240 ms at worst (limit 100 ms): they were the bottleneck') as string,
     ]);
     expect(bad(seconds({ latenessMs: 1500 }))).toEqual(['Iterations started 1500 ms after their schedule at worst.']);
-    expect(bad(seconds().filter((one) => one.second < 4))).toEqual(['The hold lasted 2 s of 4 s planned.']);
+    expect(bad(seconds().filter((second) => second.second < 4))).toEqual(['The hold lasted 2 s of 4 s planned.']);
     expect(bad(seconds(), { ...run, state: 'interrupted' })).toEqual([
       expect.stringContaining('The server ended before the run did') as string,
     ]);
@@ -176,7 +176,7 @@ describe('what generators take themselves', () => {
 
   it('has lanes like those of hosts', () => {
     const lanes = lanesOf([frame(0, 0, [1], own(0.5)), frame(1, 0, [1], own(0.25)), frame(0, 1, [1], own(0.75)), frame(1, 1, [1])]);
-    const series = generatorSeries(lanes).map((one) => [one.host, one.name, one.unit, one.points]);
+    const series = generatorSeries(lanes).map((hostSeries) => [hostSeries.host, hostSeries.name, hostSeries.unit, hostSeries.points]);
     expect(series.filter((one) => one[1] === 'at work')).toEqual([
       ['Generator 1', 'at work', '%', [[0, 50], [1, 75]]], // prettier-ignore
       ['Generator 2', 'at work', '%', [[0, 25]]],
@@ -191,16 +191,19 @@ describe('a staircase', () => {
   const stair = (users: number, perSecond: number) => ({ users, perSecond, fromSecond: 0, toSecond: 1 });
 
   it('tells with how many users throughput stops to grow', () => {
-    const told = saturationOf([stair(4, 4 / 0.34), stair(12, 33.5), stair(20, 47.8), stair(28, 50)]);
-    expect(told?.users).toBeCloseTo(17, 6);
-    expect(told?.sentence).toBe(
+    const saturation = saturationOf([stair(4, 4 / 0.34), stair(12, 33.5), stair(20, 47.8), stair(28, 50)]);
+    expect(saturation?.users).toBeCloseTo(17, 6);
+    expect(saturation?.sentence).toBe(
       'Throughput stops growing with about 17 users, at 50.0 iterations a second at most; more users only wait longer.',
     );
   });
 
   it('says so where it was still growing on the last step, and nothing of fewer than three steps', () => {
-    const told = saturationOf([stair(2, 2 / 0.34), stair(4, 4 / 0.34), stair(6, 5.8 / 0.34)]);
-    expect(told).toMatchObject({ users: null, sentence: expect.stringContaining('With 6 users throughput was still growing') as string });
+    const saturation = saturationOf([stair(2, 2 / 0.34), stair(4, 4 / 0.34), stair(6, 5.8 / 0.34)]);
+    expect(saturation).toMatchObject({
+      users: null,
+      sentence: expect.stringContaining('With 6 users throughput was still growing') as string,
+    });
     expect(saturationOf([stair(2, 1), stair(4, 1)])).toBeNull();
   });
 

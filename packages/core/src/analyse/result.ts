@@ -30,9 +30,9 @@ export function runResult(run: Run, frames: readonly Frame[], scripts: readonly 
     rows: rowsOf(totals, period.toSecond - period.fromSecond, scripts),
     saturation: saturationOf(stairsOf(run, frames)),
     dealt: dealtIn(run, frames),
-    failures: groupFailures(frames.flatMap((one) => one.failures)),
-    iterationsPassed: frames.reduce((sum, one) => sum + one.iterationsPassed, 0),
-    iterationsFailed: frames.reduce((sum, one) => sum + one.iterationsFailed, 0),
+    failures: groupFailures(frames.flatMap((frame) => frame.failures)),
+    iterationsPassed: frames.reduce((sum, frame) => sum + frame.iterationsPassed, 0),
+    iterationsFailed: frames.reduce((sum, frame) => sum + frame.iterationsFailed, 0),
     seconds: lastSecondOf(frames) + 1,
   };
 }
@@ -40,7 +40,7 @@ export function runResult(run: Run, frames: readonly Frame[], scripts: readonly 
 /** The data rows that each crew was dealt in the whole run. */
 function dealtIn({ workload }: Run, frames: readonly Frame[]): RunResult['dealt'] {
   const rows = new Map<string, RunResult['dealt'][number]>();
-  for (const { crew, table, rows: count } of frames.flatMap((one) => one.dealt ?? [])) {
+  for (const { crew, table, rows: count } of frames.flatMap((frame) => frame.dealt ?? [])) {
     const key = `${crew}\u0000${table}`;
     const known = rows.get(key);
     if (known) known.rows += count;
@@ -52,15 +52,15 @@ function dealtIn({ workload }: Run, frames: readonly Frame[]): RunResult['dealt'
 /** Transactions in the order of the scripts, each with its steps below it. */
 function rowsOf(totals: Totals, seconds: number, scripts: readonly Script[]): RunResult['rows'] {
   const rows: RunResult['rows'] = [];
-  const order = scripts.flatMap((script) => script.transactions.map((one) => one.name));
+  const order = scripts.flatMap((script) => script.transactions.map((transaction) => transaction.name));
   for (const name of [...new Set([...order, ...totals.transactions.keys()])]) {
     const tally = totals.transactions.get(name);
     if (!tally) continue;
     rows.push({ transaction: name, step: null, name, summary: tally.summary(seconds) });
     for (const script of scripts)
       for (const { step, transaction } of actionSteps(script)) {
-        const own = transaction.name === name ? totals.steps.get(`${name}\u0000${step.id}`) : undefined;
-        if (own) rows.push({ transaction: name, step: step.id, name: step.name, summary: own.summary(seconds) });
+        const ownTally = transaction.name === name ? totals.steps.get(`${name}\u0000${step.id}`) : undefined;
+        if (ownTally) rows.push({ transaction: name, step: step.id, name: step.name, summary: ownTally.summary(seconds) });
       }
   }
   return rows;
@@ -70,9 +70,9 @@ function rowsOf(totals: Totals, seconds: number, scripts: readonly Script[]): Ru
 export function runTable(run: Run, frames: readonly Frame[], scripts: readonly Script[], by: RunTableBy): RunTable {
   const period = judgedPeriod(run, frames);
   const seconds = period.toSecond - period.fromSecond;
-  const group = (name: string, own: readonly Frame[], within: Period): RunTable[number] => ({
+  const group = (name: string, ownFrames: readonly Frame[], within: Period): RunTable[number] => ({
     group: name,
-    rows: rowsOf(totalsOf(own, within), within.toSecond - within.fromSecond, scripts),
+    rows: rowsOf(totalsOf(ownFrames, within), within.toSecond - within.fromSecond, scripts),
   });
   if (by === 'phase') {
     const end = lastSecondOf(frames) + 1;
@@ -84,12 +84,12 @@ export function runTable(run: Run, frames: readonly Frame[], scripts: readonly S
     return phases.filter(([, own]) => own.toSecond > own.fromSecond).map(([name, own]) => group(name, frames, own));
   }
   if (by === 'generator')
-    return [...new Set(frames.map((one) => one.generator))]
+    return [...new Set(frames.map((frame) => frame.generator))]
       .sort((left, right) => left - right)
       .map((generator) =>
         group(
           `Generator ${generator + 1}`,
-          frames.filter((one) => one.generator === generator),
+          frames.filter((frame) => frame.generator === generator),
           period,
         ),
       );
@@ -104,9 +104,9 @@ export function runTable(run: Run, frames: readonly Frame[], scripts: readonly S
 
 function trustSigns(run: Run, frames: readonly Frame[], period: Period): RunResult['trust'] {
   const planned = holdPeriod(run.workload);
-  const held = frames.filter((one) => one.second >= period.fromSecond && one.second < period.toSecond);
-  const worstLoop = held.reduce((worst, one) => Math.max(worst, one.loopDelayMs), 0);
-  const worstLate = held.reduce((worst, one) => Math.max(worst, one.latenessMs), 0);
+  const held = frames.filter((frame) => frame.second >= period.fromSecond && frame.second < period.toSecond);
+  const worstLoop = held.reduce((worst, frame) => Math.max(worst, frame.loopDelayMs), 0);
+  const worstLate = held.reduce((worst, frame) => Math.max(worst, frame.latenessMs), 0);
   const late = new Tally();
   for (const { lateness } of held) if (lateness) late.merge(Tally.from(lateness));
   const reached = period.toSecond - period.fromSecond;
@@ -159,7 +159,7 @@ function busySign(held: readonly Frame[]): RunResult['trust'] {
 
 /** Who changed the load by hand played something else than the workload. */
 function changeSign({ events = [] }: Run): RunResult['trust'] {
-  const changes = events.filter((one) => one.kind === 'users' || one.kind === 'pause' || one.kind === 'phase');
+  const changes = events.filter((event) => event.kind === 'users' || event.kind === 'pause' || event.kind === 'phase');
   if (changes.length === 0) return [];
   return [
     {
@@ -174,8 +174,8 @@ const apartLimitMs = 100;
 
 /** Generators that were lost, and how well their clocks were known. */
 function generatorSigns({ generators = [], workload, events = [] }: Run): RunResult['trust'] {
-  const lost = generators.filter((one) => one.lost !== null);
-  const apartMs = generators.reduce((most, one) => Math.max(most, one.uncertaintyMs), 0);
+  const lost = generators.filter((generator) => generator.lost !== null);
+  const apartMs = generators.reduce((most, generator) => Math.max(most, generator.uncertaintyMs), 0);
   return [
     ...lost.map(({ generator, lost: why }) => ({
       good: false,
@@ -209,15 +209,15 @@ const missingShare = 0.05;
 /** Where every crew starts iterations at a pacing, it is known how many begin within the hold. */
 function rateSign({ workload }: Run, held: readonly Frame[], seconds: number): RunResult['trust'] {
   const { crews } = workload;
-  const isPaced = crews.every((one) => one.pacing.kind === 'start-to-start' && one.pacing.seconds > 0 && one.iterations == null);
+  const isPaced = crews.every((crew) => crew.pacing.kind === 'start-to-start' && crew.pacing.seconds > 0 && crew.iterations == null);
   if (!isPaced || crews.length === 0 || seconds <= 0) return [];
   const { fromSecond } = holdPeriod(workload);
   const planned = startsPlanned(workload, { startSeconds: fromSecond, endSeconds: fromSecond + seconds });
   if (planned === 0) return [];
-  const begun = held.reduce((sum, one) => sum + (one.lateness?.count ?? 0), 0);
+  const begun = held.reduce((sum, frame) => sum + (frame.lateness?.count ?? 0), 0);
   const hourly = (count: number) => Math.round((count * 3600) / seconds).toLocaleString('en');
   // Of those that are due at the very edge of the hold some begin just beside it.
-  const users = crews.reduce((sum, one) => sum + one.users, 0);
+  const users = crews.reduce((sum, crew) => sum + crew.users, 0);
   const good = planned - begun <= Math.max(missingShare * planned, Math.sqrt(users));
   return [
     {
@@ -229,8 +229,8 @@ function rateSign({ workload }: Run, held: readonly Frame[], seconds: number): R
 
 /** With arrivals the rate is what was promised: an iteration that found no free user was not played. */
 function arrivalSign(frames: readonly Frame[]): RunResult['trust'][number] {
-  const missed = frames.reduce((sum, one) => sum + one.missedArrivals, 0);
-  const played = frames.reduce((sum, one) => sum + one.iterationsPassed + one.iterationsFailed, 0);
+  const missed = frames.reduce((sum, frame) => sum + frame.missedArrivals, 0);
+  const played = frames.reduce((sum, frame) => sum + frame.iterationsPassed + frame.iterationsFailed, 0);
   const percent = missed === 0 ? 0 : (100 * missed) / (missed + played);
   return {
     good: percent <= 100 * missingShare,
@@ -255,14 +255,14 @@ export function lanePoint(second: number, frames: readonly Frame[]): LanePoint {
   const some = all.count > 0;
   return {
     second,
-    users: frames.reduce((sum, one) => sum + one.activeUsers, 0),
+    users: frames.reduce((sum, frame) => sum + frame.activeUsers, 0),
     perSecond: all.count,
     meanMs: some ? all.sum / all.count : null,
     p50Ms: some ? all.percentile(50) : null,
     p95Ms: some ? all.percentile(95) : null,
     maxMs: some ? all.max : null,
     failures: all.errors,
-    loopDelayMs: frames.reduce((worst, one) => Math.max(worst, one.loopDelayMs), 0),
+    loopDelayMs: frames.reduce((worst, frame) => Math.max(worst, frame.loopDelayMs), 0),
     generators: frames.flatMap(({ generator, own }) => (own ? [{ generator, ...own }] : [])),
     bands: all.bands(),
   };

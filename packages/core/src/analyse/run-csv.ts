@@ -5,20 +5,20 @@ import type { RunResult } from './run.schema.js';
 
 /** Columns of the exported figures; times in ms, bytes in bytes. */
 const columns: readonly [string, (summary: Summary) => number][] = [
-  ['count', (one) => one.count],
-  ['errors', (one) => one.errors],
-  ['mean_ms', (one) => one.meanMs],
-  ['sd_ms', (one) => one.deviationMs],
-  ['min_ms', (one) => one.minMs],
-  ['p50_ms', (one) => one.p50Ms],
-  ['p90_ms', (one) => one.p90Ms],
-  ['p95_ms', (one) => one.p95Ms],
-  ['p99_ms', (one) => one.p99Ms],
-  ['max_ms', (one) => one.maxMs],
-  ['first_byte_ms', (one) => one.firstByteMs],
-  ['per_second', (one) => one.throughput],
-  ['bytes_in', (one) => one.bytesIn],
-  ['bytes_out', (one) => one.bytesOut],
+  ['count', (summary) => summary.count],
+  ['errors', (summary) => summary.errors],
+  ['mean_ms', (summary) => summary.meanMs],
+  ['sd_ms', (summary) => summary.deviationMs],
+  ['min_ms', (summary) => summary.minMs],
+  ['p50_ms', (summary) => summary.p50Ms],
+  ['p90_ms', (summary) => summary.p90Ms],
+  ['p95_ms', (summary) => summary.p95Ms],
+  ['p99_ms', (summary) => summary.p99Ms],
+  ['max_ms', (summary) => summary.maxMs],
+  ['first_byte_ms', (summary) => summary.firstByteMs],
+  ['per_second', (summary) => summary.throughput],
+  ['bytes_in', (summary) => summary.bytesIn],
+  ['bytes_out', (summary) => summary.bytesOut],
 ];
 
 /** The transactions and steps of a run as CSV (RFC 4180): figures of the hold. */

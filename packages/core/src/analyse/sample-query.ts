@@ -52,10 +52,10 @@ export type UserFigures = z.infer<typeof UserFiguresSchema>;
 /** The places of the samples that a query wants, in the order of time in which they were kept. */
 function placesOf({ columns, names, kinds, count }: SampleTable, query: SampleQuery): Uint32Array {
   const isWanted = names.map(
-    (one) =>
-      (query.crew === undefined || one.crew === query.crew) &&
-      (query.transaction === undefined || one.transaction === query.transaction) &&
-      (query.step === undefined || one.step === query.step),
+    (sampleName) =>
+      (query.crew === undefined || sampleName.crew === query.crew) &&
+      (query.transaction === undefined || sampleName.transaction === query.transaction) &&
+      (query.step === undefined || sampleName.step === query.step),
   );
   const { failure } = query;
   const isWantedKind = failure === undefined ? null : kinds.map((one) => one === failure || one.startsWith(`${failure}:`));
@@ -124,9 +124,9 @@ export function usersOf(table: SampleTable, query: SampleQuery): UserFigures[] {
   const users = new Map<number, UserFigures & { seen: Set<number>; sum: number }>();
   for (const place of placesOf(table, query)) {
     const who = user[place] ?? 0;
-    let own = users.get(who);
-    if (!own) {
-      own = {
+    let ownUser = users.get(who);
+    if (!ownUser) {
+      ownUser = {
         user: who,
         crew: table.names[name[place] ?? 0]?.crew ?? '',
         iterations: 0,
@@ -137,14 +137,14 @@ export function usersOf(table: SampleTable, query: SampleQuery): UserFigures[] {
         seen: new Set(),
         sum: 0,
       };
-      users.set(who, own);
+      users.set(who, ownUser);
     }
     const ms = (durationMicros[place] ?? 0) / 1000;
-    own.samples++;
-    own.sum += ms;
-    own.maxMs = Math.max(own.maxMs, ms);
-    own.seen.add(iteration[place] ?? 0);
-    if (kind[place] !== 0) own.failures++;
+    ownUser.samples++;
+    ownUser.sum += ms;
+    ownUser.maxMs = Math.max(ownUser.maxMs, ms);
+    ownUser.seen.add(iteration[place] ?? 0);
+    if (kind[place] !== 0) ownUser.failures++;
   }
   return [...users.values()]
     .sort((left, right) => left.user - right.user)

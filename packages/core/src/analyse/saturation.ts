@@ -15,7 +15,7 @@ export function saturationOf(stairs: readonly Stair[]): Saturation | null {
   const [lightest] = stairs;
   if (!lightest || stairs.length < 3 || lightest.perSecond <= 0) return null;
   const cycleSeconds = lightest.users / lightest.perSecond;
-  const most = stairs.reduce((best, one) => Math.max(best, one.perSecond), 0);
+  const most = stairs.reduce((best, stair) => Math.max(best, stair.perSecond), 0);
   const last = stairs[stairs.length - 1] ?? lightest;
   const grows = last.perSecond * cycleSeconds > (1 - behindShare) * last.users;
   const users = most * cycleSeconds;
@@ -35,15 +35,15 @@ export function stairsOf(run: Run, frames: readonly Frame[]): Stair[] {
   if (run.workload.curve.kind !== 'staircase') return [];
   const last = lastSecondOf(frames);
   return phasesOf(run.workload)
-    .filter((one) => one.name.startsWith('step '))
+    .filter((phase) => phase.name.startsWith('step '))
     .flatMap(({ startSeconds, endSeconds }): Stair[] => {
       const at = (seconds: number) => runSecondOf(seconds, run.events ?? []);
       const settled = startSeconds + (endSeconds - startSeconds) / 5;
       const period: Period = { fromSecond: Math.ceil(at(settled)), toSecond: Math.floor(at(endSeconds)) };
       const seconds = period.toSecond - period.fromSecond;
       if (seconds < 1 || period.toSecond > last + 1) return [];
-      const own = frames.filter((one) => one.second >= period.fromSecond && one.second < period.toSecond);
-      const iterations = own.reduce((sum, one) => sum + one.iterationsPassed + one.iterationsFailed, 0);
+      const ownFrames = frames.filter((frame) => frame.second >= period.fromSecond && frame.second < period.toSecond);
+      const iterations = ownFrames.reduce((sum, frame) => sum + frame.iterationsPassed + frame.iterationsFailed, 0);
       return [{ users: usersAt(run.workload, (settled + endSeconds) / 2), perSecond: iterations / seconds, ...period }];
     });
 }

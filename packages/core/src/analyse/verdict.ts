@@ -13,7 +13,8 @@ export interface Period {
 }
 
 /** The last second of which there is a frame. */
-export const lastSecondOf = (frames: readonly { second: number }[]): number => frames.reduce((last, one) => Math.max(last, one.second), 0);
+export const lastSecondOf = (frames: readonly { second: number }[]): number =>
+  frames.reduce((last, frame) => Math.max(last, frame.second), 0);
 
 /** The hold as it was planned. */
 export function holdPeriod(workload: Workload): Period {
@@ -63,12 +64,12 @@ function mergeInto(map: Map<string, Tally>, key: string, tally: Tally): void {
 }
 
 const figure: Record<Criterion['measure'], (summary: Summary) => number> = {
-  mean: (one) => one.meanMs,
-  p50: (one) => one.p50Ms,
-  p90: (one) => one.p90Ms,
-  p95: (one) => one.p95Ms,
-  p99: (one) => one.p99Ms,
-  'error-rate': (one) => one.errorPercent,
+  mean: (summary) => summary.meanMs,
+  p50: (summary) => summary.p50Ms,
+  p90: (summary) => summary.p90Ms,
+  p95: (summary) => summary.p95Ms,
+  p99: (summary) => summary.p99Ms,
+  'error-rate': (summary) => summary.errorPercent,
 };
 
 /** Fewest samples from which a percentile can be told: 1 / (1 − p) samples lie below it (common practice, no source). */

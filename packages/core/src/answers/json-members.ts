@@ -16,7 +16,7 @@ export function jsonMatches(path: string, document: unknown, beside: string | un
   return jsonNodes(path.slice(0, star + 3), document)
     .filter(({ value }) => JSON.stringify(value).includes(wanted))
     .flatMap(({ value, keys }) =>
-      members(value, `$${path.slice(star + 3)}`).map((one) => ({ text: one.text, keys: [...keys, ...one.keys] })),
+      members(value, `$${path.slice(star + 3)}`).map((member) => ({ text: member.text, keys: [...keys, ...member.keys] })),
     );
 }
 

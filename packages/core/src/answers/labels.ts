@@ -109,7 +109,7 @@ class LabelledPage {
     if (ownLabel !== undefined && asLabel(ownLabel) === label) return [element];
     if (labelledBy !== undefined) {
       const texts = labelledBy.split(/\s+/).map((id) => this.#byId.get(id));
-      if (asLabel(texts.map((one) => (one ? labelOf(one) : '')).join(' ')) === label) return [element];
+      if (asLabel(texts.map((text) => (text ? labelOf(text) : '')).join(' ')) === label) return [element];
     }
     if (name === 'label' && labelOf(element) === label) {
       const id = attributeOf(element, 'for');

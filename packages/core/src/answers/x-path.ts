@@ -58,7 +58,7 @@ function evaluate(expression: string, document: Document): string[] {
     );
   if (endless.test(withoutTexts(expression))) throw new Error('Ranges, loops and functions of your own are not allowed in it.');
   const texts = fontoxpath.evaluateXPathToStrings(expression, document, null, null, { namespaceResolver: resolverOf(document) });
-  return texts.map((one) => one.trim());
+  return texts.map((text) => text.trim());
 }
 
 /** Throws a sentence where an XPath expression is not valid. */

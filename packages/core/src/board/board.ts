@@ -55,15 +55,15 @@ export function makeBoard(input: BoardInput): Board {
 
 function boardRow(script: Script, input: BoardInput): Board['rows'][number] {
   const link = `/scripts/${script.id}`;
-  const takeName = (id: string | null) => input.takes.find((one) => one.id === id)?.name;
+  const takeName = (id: string | null) => input.takes.find((take) => take.id === id)?.name;
   const second = takeName(script.secondTakeId);
   const rehearsal = input.rehearsals.get(script.id)?.[0];
-  const tables = [...boundColumns(script).keys()].map((id) => input.tables.find((one) => one.id === id));
-  const free = tables.reduce((sum, one) => sum + (one ? one.rowCount - one.spentCount : 0), 0);
+  const tables = [...boundColumns(script).keys()].map((id) => input.tables.find((table) => table.id === id));
+  const free = tables.reduce((sum, table) => sum + (table ? table.rowCount - table.spentCount : 0), 0);
   const workload = input.workloads.find((one) => one.crews.some((crew) => crew.scriptId === script.id));
-  const users = workload?.crews.filter((one) => one.scriptId === script.id).reduce((sum, one) => sum + one.users, 0) ?? 0;
+  const users = workload?.crews.filter((crew) => crew.scriptId === script.id).reduce((sum, crew) => sum + crew.users, 0) ?? 0;
   const run = input.runs.find((one) => one.workload.crews.some((crew) => crew.scriptId === script.id));
-  const proven = script.handoffs.filter((one) => one.evidence === 'proven').length;
+  const proven = script.handoffs.filter((handoff) => handoff.evidence === 'proven').length;
   return {
     scriptId: script.id,
     name: script.name,
@@ -127,7 +127,7 @@ function nextSteps(input: BoardInput): Board['next'] {
   for (const take of input.takes)
     if (
       take.exchangeCount > 0 &&
-      !input.scripts.some((one) => one.takeId === take.id || one.secondTakeId === take.id) &&
+      !input.scripts.some((script) => script.takeId === take.id || script.secondTakeId === take.id) &&
       input.scripts.length === 0
     ) {
       add(

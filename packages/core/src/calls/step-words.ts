@@ -18,22 +18,22 @@ const addressOf = (exchange: Exchange): string =>
  */
 export function stepWords(exchanges: readonly Exchange[], readBody: LoadedTake['readBody']): Map<number, string[]> {
   const groups = new Map<string, Exchange[]>();
-  for (const one of exchanges) {
-    if (one.socket) continue;
-    const own = groups.get(addressOf(one));
-    if (own) own.push(one);
-    else groups.set(addressOf(one), [one]);
+  for (const exchange of exchanges) {
+    if (exchange.socket) continue;
+    const group = groups.get(addressOf(exchange));
+    if (group) group.push(exchange);
+    else groups.set(addressOf(exchange), [exchange]);
   }
   const words = new Map<number, string[]>();
-  const several = [...groups.values()].filter((own) => own.length > 1);
+  const several = [...groups.values()].filter((group) => group.length > 1);
   if (several.length === 0) return words;
   const telling = new Telling([{ exchanges: several.flat(), readBody }], addressOf);
-  for (const own of several) {
-    const asked = new Map(own.map((one) => [one, byPlace(one, telling)]));
-    for (const place of tellingPlaces(own, asked))
-      for (const one of own) {
-        const value = asked.get(one)?.get(place);
-        if (value !== undefined) words.set(one.n, [...(words.get(one.n) ?? []), value]);
+  for (const ownExchanges of several) {
+    const asked = new Map(ownExchanges.map((exchange) => [exchange, byPlace(exchange, telling)]));
+    for (const place of tellingPlaces(ownExchanges, asked))
+      for (const exchange of ownExchanges) {
+        const value = asked.get(exchange)?.get(place);
+        if (value !== undefined) words.set(exchange.n, [...(words.get(exchange.n) ?? []), value]);
       }
   }
   return words;
@@ -42,16 +42,19 @@ export function stepWords(exchanges: readonly Exchange[], readBody: LoadedTake['
 function byPlace(exchange: Exchange, telling: Telling): Map<string, string> {
   const isOne = ({ name, value }: TellingValue): boolean => isProgramWord(value) && doing.test(name.replace(/^.*[./]/, ''));
   const found = new Map<string, string>();
-  for (const one of [...telling.asked(exchange).filter(isOne), ...telling.of(exchange).filter(({ value }) => isProgramWord(value))])
-    if (!found.has(one.place)) found.set(one.place, one.value);
+  for (const tellingValue of [
+    ...telling.asked(exchange).filter(isOne),
+    ...telling.of(exchange).filter(({ value }) => isProgramWord(value)),
+  ])
+    if (!found.has(tellingValue.place)) found.set(tellingValue.place, tellingValue.value);
   return found;
 }
 
 /** The places whose values tell most of the requests apart, in the order in which they are sent. */
-function tellingPlaces(own: readonly Exchange[], asked: ReadonlyMap<Exchange, ReadonlyMap<string, string>>): string[] {
-  const places = [...new Set(own.flatMap((one) => [...(asked.get(one)?.keys() ?? [])]))];
+function tellingPlaces(exchanges: readonly Exchange[], asked: ReadonlyMap<Exchange, ReadonlyMap<string, string>>): string[] {
+  const places = [...new Set(exchanges.flatMap((exchange) => [...(asked.get(exchange)?.keys() ?? [])]))];
   const combinations = (chosen: readonly string[]): number =>
-    new Set(own.map((one) => chosen.map((place) => asked.get(one)?.get(place) ?? '').join('\n'))).size;
+    new Set(exchanges.map((exchange) => chosen.map((place) => asked.get(exchange)?.get(place) ?? '').join('\n'))).size;
   const chosen: string[] = [];
   while (chosen.length < mostWords) {
     const [best] = places

@@ -88,10 +88,10 @@ export class Telling {
     const places = new Map<string, Seen[]>();
     takes.forEach(({ exchanges, readBody }, take) => {
       for (const exchange of exchanges) {
-        const own = askedValues(exchange, readBody);
-        this.#asked.set(exchange, own);
+        const values = askedValues(exchange, readBody);
+        this.#asked.set(exchange, values);
         const once = new Set<string>();
-        for (const { place, value } of own) {
+        for (const { place, value } of values) {
           const key = `${group(exchange)} ${anyPosition(place)}`;
           // Of several calls in one request the first speaks for the place; each is told apart by itself later.
           if (once.has(key)) continue;
@@ -132,7 +132,7 @@ export class Telling {
   agreement(left: Exchange, right: Exchange): number | false {
     const [own, other] = [this.of(left), this.of(right)];
     if (own.length === 0 && other.length === 0) return 0;
-    const there = new Map(other.map((one) => [one.place, one.value]));
+    const there = new Map(other.map((value) => [value.place, value.value]));
     let agreed = 0;
     for (const { place, value } of own) {
       const partner = there.get(place);
@@ -157,9 +157,9 @@ function isTelling(seen: readonly Seen[], takes: number): boolean {
   if (!words && (values.size > seen.length / 4 || !seen.every((one) => /^[\w.-]{0,20}$/.test(one.value)))) return false;
   if (takes < 2) return words && values.size <= Math.max(2, seen.length * 0.75);
   for (const take of [0, 1]) {
-    const own = seen.filter((one) => one.take === take);
+    const takeWords = seen.filter((one) => one.take === take);
     const other = new Set(seen.filter((one) => one.take !== take).map((one) => one.value));
-    if (own.length === 0 || own.filter((one) => other.has(one.value)).length < recurringPart * own.length) return false;
+    if (takeWords.length === 0 || takeWords.filter((one) => other.has(one.value)).length < recurringPart * takeWords.length) return false;
   }
   return true;
 }

@@ -43,7 +43,7 @@ const asSent = (step: RequestStep, { request }: CapturedRequest, body: string | 
  */
 export function playedFill(script: Script, steps: readonly CapturedStep[], readBody: BodyReader): Fill {
   const values = new Map<string, string>();
-  const byStep = new Map(steps.map((one) => [one.step, one]));
+  const byStep = new Map(steps.map((step) => [step.step, step]));
   for (const { step } of requestSteps(script)) {
     const played = byStep.get(step.id);
     if (played?.kind !== 'request') continue;

@@ -30,12 +30,12 @@ const replay = (script: Script, goods: string, answer: string) => ({
   failed: [] as string[],
 });
 const told = (script: Script, ...rest: [Parameters<typeof suggestChecks>[2], Parameters<typeof suggestChecks>[3]]) =>
-  suggestChecks(script, first, ...rest).map((one) => [
-    one.step,
-    one.check.checked.kind === 'text'
-      ? one.check.checked.text.map((piece) => (piece.kind === 'text' ? piece.text : piece.kind)).join('')
+  suggestChecks(script, first, ...rest).map((check) => [
+    check.step,
+    check.check.checked.kind === 'text'
+      ? check.check.checked.text.map((piece) => (piece.kind === 'text' ? piece.text : piece.kind)).join('')
       : '',
-    one.heldOn,
+    check.heldOn,
   ]);
 
 describe('suggested checks', () => {
@@ -67,9 +67,9 @@ describe('suggested checks', () => {
       onFailure: 'mark',
     };
     const with1 = editScript(raw, { kind: 'add-checks', checks: [{ step: 's2', check }] });
-    const own = bindColumn(with1, 'Frozen cod', [{ step: 's2', place: 'form:goods' }], 't', 'goods');
+    const script = bindColumn(with1, 'Frozen cod', [{ step: 's2', place: 'form:goods' }], 't', 'goods');
     const piece = { kind: 'data', table: 't', column: 'goods', recorded: 'Frozen cod' };
-    expect(requestSteps(own)[1]?.step.checks).toMatchObject([
+    expect(requestSteps(script)[1]?.step.checks).toMatchObject([
       { checked: { text: [{ kind: 'text', text: 'Got ' }, piece, { kind: 'text', text: ' today' }] } },
     ]);
   });

@@ -60,8 +60,8 @@ export function suggestChecks(
 ): CheckSuggestion[] {
   const index = ValueIndex.of(take, script);
   const twin = second && new SecondTake(take, second);
-  const byNumber = new Map(take.exchanges.map((one) => [one.n, one]));
-  const played = rehearsals.map((one) => ({ ...one, fill: playedFill(script, one.steps, one.readBody) }));
+  const byNumber = new Map(take.exchanges.map((exchange) => [exchange.n, exchange]));
+  const played = rehearsals.map((rehearsal) => ({ ...rehearsal, fill: playedFill(script, rehearsal.steps, rehearsal.readBody) }));
   const suggestions: CheckSuggestion[] = [];
   const entered: Entered[] = [];
   /** Texts that were shown before they could say that anything was saved. */
@@ -70,13 +70,14 @@ export function suggestChecks(
     for (const one of entered) one.age++;
     const n = answerOf(step);
     const exchange = n === null ? undefined : byNumber.get(n);
-    const own = step.exchange === null ? undefined : byNumber.get(step.exchange);
-    if (own && step.method !== 'GET')
+    const ownExchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
+    if (ownExchange && step.method !== 'GET')
       for (const node of leavesOf(sentNodes(step)))
-        if (isEntered(node) && (!isStill(node.template) || !index.wasReceived(node.value, own))) entered.push({ step, node, age: 0 });
+        if (isEntered(node) && (!isStill(node.template) || !index.wasReceived(node.value, ownExchange)))
+          entered.push({ step, node, age: 0 });
     const view = exchange && viewOf(exchange, take.readBody);
     if (!view || n === null || (view.kind !== 'html' && view.kind !== 'json' && view.kind !== 'xml') || view.body === '') continue;
-    const have = new Set((step.checks ?? []).map((one) => JSON.stringify(one.checked)));
+    const have = new Set((step.checks ?? []).map((check) => JSON.stringify(check.checked)));
     let count = 0;
     const propose = (text: Template, source: Entered | null, reason: string): void => {
       const checked = { kind: 'text' as const, text, present: true };
@@ -133,7 +134,7 @@ function headingOf(view: ResponseView): string | null {
 /** Words by which a page offers to end the session; common practice, no source. */
 const wayOut = (view: ResponseView): string | null =>
   view.html.texts.find(
-    (one) => /^(sign|log)[\s-]?(out|off)$/i.test(one) || /^(abmelden|ausloggen|déconnexion|cerrar sesión)$/i.test(one),
+    (text) => /^(sign|log)[\s-]?(out|off)$/i.test(text) || /^(abmelden|ausloggen|déconnexion|cerrar sesión)$/i.test(text),
   ) ?? null;
 
 interface AtHand {
@@ -152,16 +153,16 @@ function heldEverywhere(
 ): number | null {
   if (!holdsText(view, recordedText(text))) return null;
   let held = 1;
-  const other = twin?.partnerOf(n)?.view;
-  if (twin && other?.status === view.status) {
+  const responseView = twin?.partnerOf(n)?.view;
+  if (twin && responseView?.status === view.status) {
     const entered = source && twin.valueAt(source.step.exchange ?? -1, source.node.place);
     if (source && entered === undefined) return null;
-    if (!holdsText(other, entered ?? recordedText(text))) return null;
+    if (!holdsText(responseView, entered ?? recordedText(text))) return null;
     held++;
   }
   for (const { steps, failed, readBody, fill } of played) {
-    const own = steps.find((one) => one.step === step.id);
-    const answer = own && !failed.includes(step.id) ? capturedView(own, readBody) : undefined;
+    const ownStep = steps.find((one) => one.step === step.id);
+    const answer = ownStep && !failed.includes(step.id) ? capturedView(ownStep, readBody) : undefined;
     if (!answer) continue;
     if (!holdsText(answer, fill(text))) return null;
     held++;

@@ -37,8 +37,8 @@ export function tryCheck(
 ): { tried: TriedCheck[]; problem: string | null } {
   const problem = checkProblem(check);
   if (problem !== null) return { tried: [], problem };
-  const own = actionSteps(script).find((one) => one.step.id === step)?.step;
-  const n = own && answerOf(own);
+  const actionStep = actionSteps(script).find((numberedStep) => numberedStep.step.id === step)?.step;
+  const n = actionStep && answerOf(actionStep);
   const exchange = take.exchanges.find((one) => one.n === n);
   const twin = second && new SecondTake(take, second);
   const tried: TriedCheck[] = [];

@@ -76,9 +76,13 @@ describe('checks', () => {
   });
 
   it('are filled with what is sent now', () => {
-    const own = check({ kind: 'text', text: [{ kind: 'data', table: 't', column: 'container', recorded: 'TWCU7700008' }], present: true });
-    expect(checkFailure(own, page, () => 'TWCU7700013')).toBe('The answer does not hold “TWCU7700013”.');
-    expect(describeCheck(own, () => '[container]')).toBe('holds “[container]”');
+    const ownCheck = check({
+      kind: 'text',
+      text: [{ kind: 'data', table: 't', column: 'container', recorded: 'TWCU7700008' }],
+      present: true,
+    });
+    expect(checkFailure(ownCheck, page, () => 'TWCU7700013')).toBe('The answer does not hold “TWCU7700013”.');
+    expect(describeCheck(ownCheck, () => '[container]')).toBe('holds “[container]”');
   });
 
   it('compare numbers as numbers, and nothing that is none', () => {

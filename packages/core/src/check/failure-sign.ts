@@ -76,8 +76,8 @@ export function heldBy(take: LoadedTake, sign: FailureSign, most: number): { exc
   for (const exchange of take.exchanges) {
     if (held.length >= most) break;
     const view = viewOf(exchange, take.readBody);
-    const told = view && signOf(view, [sign]);
-    if (told) held.push({ exchange: exchange.n, url: exchange.url, told: told.text });
+    const reason = view && signOf(view, [sign]);
+    if (reason) held.push({ exchange: exchange.n, url: exchange.url, told: reason.text });
   }
   return held;
 }

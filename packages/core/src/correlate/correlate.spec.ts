@@ -31,12 +31,12 @@ describe('correlating', () => {
 
   it('proves by a second take, and leaves alone what is the same in both', () => {
     const script = handoffsOf(formFlow('token-1-aaa', '4711'), formFlow('token-2-bbb', '4712'));
-    expect(script.handoffs.map((one) => [one.recorded, one.evidence])).toEqual([
+    expect(script.handoffs.map((handoff) => [handoff.recorded, handoff.evidence])).toEqual([
       ['token-1-aaa', 'proven'],
       ['4711', 'proven'],
     ]);
     expect(script.handoffs[0]?.reason).toContain('differs between the two takes');
-    expect(coverage(script).find((one) => one.value === 'Hello')?.class).toBe('fixed');
+    expect(coverage(script).find((value) => value.value === 'Hello')?.class).toBe('fixed');
   });
 
   it('finds a value inside JSON inside a form field, and one in an XML body', () => {
@@ -46,8 +46,8 @@ describe('correlating', () => {
       .add(['POST', '/c', [['Content-Type', 'text/xml']], '<m><key>k-93fa20</key></m>'], [200, json, '{}'])
       .load();
     const script = handoffsOf(take, null);
-    const bound = coverage(script).filter((one) => one.class === 'handed-off' || one.class === 'unsure');
-    expect(bound.map((one) => one.place)).toEqual(['form:doc/json:/ref', 'xml:/m/key']);
+    const bound = coverage(script).filter((value) => value.class === 'handed-off' || value.class === 'unsure');
+    expect(bound.map((value) => value.place)).toEqual(['form:doc/json:/ref', 'xml:/m/key']);
   });
 
   it('takes no echo for an origin: what the client sent first stays the client’s', () => {
@@ -76,7 +76,7 @@ describe('correlating', () => {
       .add(['GET', `/a?t=${at + 100}&old=1500000000000&id=0b9cf2a4-6d0e-4f6a-9a59-3f1f7c1f2e10`], [200, json, '{}'])
       .load();
     const script = handoffsOf(take);
-    expect(script.made.map((one) => one.made)).toEqual(['epoch-ms', 'guid']);
+    expect(script.made.map((made) => made.made)).toEqual(['epoch-ms', 'guid']);
   });
 
   it('takes an item of a list that changed between the takes by its position, or any where both takes picked different positions', () => {
@@ -86,7 +86,9 @@ describe('correlating', () => {
         .add(['POST', '/take', json, JSON.stringify({ slot: codes[picked] })], [200, json, '{}'])
         .load();
     const picks = (first: number, second: number) =>
-      handoffsOf(flow(['A-101', 'A-207', 'A-313'], first), flow(['B-791', 'C-480', 'B-902'], second)).handoffs.map((one) => one.extractor);
+      handoffsOf(flow(['A-101', 'A-207', 'A-313'], first), flow(['B-791', 'C-480', 'B-902'], second)).handoffs.map(
+        (handoff) => handoff.extractor,
+      );
     expect(picks(1, 1)).toMatchObject([{ kind: 'jsonpath', path: '$.slots[1].code', pick: 'first' }]);
     expect(picks(1, 2)).toMatchObject([{ kind: 'jsonpath', path: '$.slots[*].code', pick: 'any' }]);
   });

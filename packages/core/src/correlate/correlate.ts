@@ -79,58 +79,58 @@ export class Correlation {
   }
 
   /** What the second take sent where a step sends a value; undefined where it says nothing. */
-  #otherAt(own: StepOfTake, node: SentNode): string | undefined {
-    return this.#twin?.valueAt(own.exchange.n, node.place);
+  #otherAt(take: StepOfTake, node: SentNode): string | undefined {
+    return this.#twin?.valueAt(take.exchange.n, node.place);
   }
 
   /** Keeps that a value is to be handed off; false where no step of the script asks for what gives it. */
-  #find(own: StepOfTake, target: Target, found: Omit<Find, 'own' | 'target' | 'name' | 'ofPage'> & { ofPage?: boolean }): boolean {
+  #find(take: StepOfTake, target: Target, found: Omit<Find, 'own' | 'target' | 'name' | 'ofPage'> & { ofPage?: boolean }): boolean {
     if (placeOfResponse(this.script, found.origin.exchange.n) === null) return false;
     const name = target.value === target.node.value ? target.node.name : nameBefore(target.node, target.start);
-    this.#flows.add({ own, target, name, ofPage: false, ...found });
+    this.#flows.add({ own: take, target, name, ofPage: false, ...found });
     return true;
   }
 
-  #step(own: StepOfTake): void {
-    visitStill(own.step, (node) => {
-      const other = this.#otherAt(own, node);
+  #step(take: StepOfTake): void {
+    visitStill(take.step, (node) => {
+      const other = this.#otherAt(take, node);
       // What is alike in both takes as a whole may still hold a part that is known to move.
-      if (!isLeaf(node)) return other !== node.value && this.#whole(own, node, other, false);
-      if (this.#whole(own, node, other, true)) return true;
-      if (node.peeled && node.kids.length > 0 && this.index.origins(node.value, node.name, own.exchange).length === 0) return false;
-      this.#parts(own, node, other);
+      if (!isLeaf(node)) return other !== node.value && this.#whole(take, node, other, false);
+      if (this.#whole(take, node, other, true)) return true;
+      if (node.peeled && node.kids.length > 0 && this.index.origins(node.value, node.name, take.exchange).length === 0) return false;
+      this.#parts(take, node, other);
       return true;
     });
   }
 
   /** Judges a value as a whole; true where it is dealt with. */
-  #whole(own: StepOfTake, node: SentNode, other: string | undefined, leaf: boolean): boolean {
+  #whole(take: StepOfTake, node: SentNode, other: string | undefined, leaf: boolean): boolean {
     // The client counts these; what answers hold of the same numbers is chance.
     if (this.#counters.has(node.place)) return true;
-    const target: Target = { step: own.step, node, value: node.value, start: 0, end: node.value.length };
+    const target: Target = { step: take.step, node, value: node.value, start: 0, end: node.value.length };
     const differs = other !== undefined && other !== node.value;
-    const origins = this.index.origins(node.value, node.name, own.exchange, differs);
+    const origins = this.index.origins(node.value, node.name, take.exchange, differs);
     if (node.isName && !differs) return false;
-    if (!leaf && !differs && !origins.some((one) => one.linked && !one.listed)) return false;
-    const byForm = this.#judge.byForm(node, own, other, origins);
-    if (byForm?.kind === 'handoff') return this.#find(own, target, { ...byForm, other, ofPage: true });
-    if (byForm?.kind === 'unsure') this.#doubt(own, node, byForm.reason);
+    if (!leaf && !differs && !origins.some((origin) => origin.linked && !origin.listed)) return false;
+    const byForm = this.#judge.byForm(node, take, other, origins);
+    if (byForm?.kind === 'handoff') return this.#find(take, target, { ...byForm, other, ofPage: true });
+    if (byForm?.kind === 'unsure') this.#doubt(take, node, byForm.reason);
     if (byForm) {
-      this.#flows.input(own, node);
+      this.#flows.input(take, node);
       return leaf;
     }
     if (origins.length > 0) {
-      const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, own);
-      if (judged.kind === 'handoff') return this.#find(own, target, { ...judged, other });
+      const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, take);
+      if (judged.kind === 'handoff') return this.#find(take, target, { ...judged, other });
       if (!leaf) return false;
-      if (judged.kind === 'chosen' || judged.kind === 'typed') this.#flows.input(own, node);
-      if (judged.kind === 'unsure') this.#doubt(own, node, judged.reason, origins[0]);
+      if (judged.kind === 'chosen' || judged.kind === 'typed') this.#flows.input(take, node);
+      if (judged.kind === 'unsure') this.#doubt(take, node, judged.reason, origins[0]);
       return judged.kind === 'chosen' || judged.kind === 'typed' || !differs;
     }
-    for (const { origin, as } of this.index.spelledOtherwise(node.value, node.name, own.exchange)) {
+    for (const { origin, as } of this.index.spelledOtherwise(node.value, node.name, take.exchange)) {
       if (differs && !this.#twin?.gives(origin, other, as)) continue;
       const told = `${describeExtractor(origin.extractor)} gives it in another spelling (${as})`;
-      return this.#find(own, target, {
+      return this.#find(take, target, {
         origin,
         evidence: differs ? 'proven' : 'likely',
         reason: differs ? `It differs between the two takes, and ${told}, right in both.` : `A response gave it first: ${told}.`,
@@ -143,22 +143,22 @@ export class Correlation {
   }
 
   /** Looks for what is server-made inside a value that no response gave as a whole. */
-  #parts(own: StepOfTake, node: SentNode, other: string | undefined): void {
-    if (this.#judge.isClock(node.value, own) || this.index.isEcho(node.value, own.exchange)) return;
+  #parts(take: StepOfTake, node: SentNode, other: string | undefined): void {
+    if (this.#judge.isClock(node.value, take) || this.index.isEcho(node.value, take.exchange)) return;
     if (other !== undefined && other !== node.value) {
       for (const parts of differingParts(node.value, other)) {
         const found = parts.flatMap((part) => {
           const value = node.value.slice(part.start, part.end);
-          if (this.index.isTypedPart(node.value, part, own.exchange)) return [];
+          if (this.index.isTypedPart(node.value, part, take.exchange)) return [];
           const name = nameBefore(node, part.start);
-          const origins = this.index.origins(value, name, own.exchange, true);
-          const [best] = this.#judge.weighed({ value, name, place: node.place }, origins, part.other, own);
+          const origins = this.index.origins(value, name, take.exchange, true);
+          const [best] = this.#judge.weighed({ value, name, place: node.place }, origins, part.other, take);
           const evidence = best && evidenceOf(best.weight, value);
-          const target = { step: own.step, node, value, start: part.start, end: part.end };
+          const target = { step: take.step, node, value, start: part.start, end: part.end };
           return best && evidence ? [{ target, ...best, evidence, other: part.other }] : [];
         });
         for (const { target, origin, weight, evidence, other: there } of found)
-          this.#find(own, target, {
+          this.#find(take, target, {
             origin,
             evidence,
             reason: `A part of what is sent differs between the two takes, and ${describeExtractor(origin.extractor)} gives the right one in both; ${chanceOf(weight)}.`,
@@ -168,25 +168,25 @@ export class Correlation {
         if (found.length > 0) return;
       }
       const shape = dynamicShape(node.name, node.value);
-      if (shape && !this.#judge.isTyped(node.value, own))
+      if (shape && !this.#judge.isTyped(node.value, take))
         this.#doubt(
-          own,
+          take,
           node,
           `It differs between the two takes and ${shape}, but no place in the responses gives it. A page script may compute it.`,
         );
       return;
     }
-    visitParts(node, this.index, own.exchange, (part) => {
+    visitParts(node, this.index, take.exchange, (part) => {
       const name = nameBefore(node, part.start);
       const judged = this.#judge.judge(
         { value: part.value, name, place: node.place },
         part.origins,
         other === undefined ? undefined : part.value,
-        own,
+        take,
       );
       // A part of a readable text is there by chance, unless a token or a made thing's id says otherwise.
       if (judged.kind !== 'handoff') return false;
-      return this.#find(own, { step: own.step, node, ...part }, { ...judged, other: other === undefined ? undefined : part.value });
+      return this.#find(take, { step: take.step, node, ...part }, { ...judged, other: other === undefined ? undefined : part.value });
     });
   }
 
@@ -209,10 +209,10 @@ export class Correlation {
     return { ...step, expect: { ...step.expect, title: commonTitle(title, other) } };
   }
 
-  #doubt(own: StepOfTake, node: SentNode, reason: string, origin?: Origin): void {
+  #doubt(take: StepOfTake, node: SentNode, reason: string, origin?: Origin): void {
     if (!isCounted(node) || node.isName) return;
     this.#unsure.push({
-      step: own.step.id,
+      step: take.step.id,
       place: node.place,
       value: node.value,
       origin: origin ? (placeOfResponse(this.script, origin.exchange.n)?.step ?? null) : null,
@@ -222,9 +222,9 @@ export class Correlation {
   }
 
   #result(): Correlated {
-    this.#flows.resolve(this.#maker, this.#steps, (own, node) => this.#otherAt(own, node));
+    this.#flows.resolve(this.#maker, this.#steps, (take, node) => this.#otherAt(take, node));
     findMade(this.script, this.loaded, this.index, this.#maker, this.#twin, this.#flows.inputs);
-    const unsure = this.#unsure.filter((one) => !this.#maker.has(one.step, one.place));
+    const unsure = this.#unsure.filter((value) => !this.#maker.has(value.step, value.place));
     const result = this.#maker.result();
     const script = this.#twin ? changeRequests(result.script, (step) => this.#easeTitle(this.#easeRedirect(step))) : result.script;
     return {

@@ -31,9 +31,9 @@ const [first, second, longer] = [
 ] as const;
 const script: Script = correlate(scriptFromTake(first, { scriptId: 's', name: 'S', tidy: everything }), first, second).script;
 /** What a step sends, with the names of handoffs in brackets. */
-const sent = (own: Script, id: string): string => {
-  const step = requestSteps(own).find((one) => one.step.id === id)?.step;
-  const names = new Map(own.handoffs.map((one) => [one.id, one.name]));
+const sent = (ownScript: Script, id: string): string => {
+  const step = requestSteps(ownScript).find((numberedStep) => numberedStep.step.id === id)?.step;
+  const names = new Map(ownScript.handoffs.map((handoff) => [handoff.id, handoff.name]));
   const say = (template: NonNullable<typeof step>['url']): string =>
     template
       .map((piece) =>
@@ -64,30 +64,30 @@ describe('putting a piece of another take into a script', () => {
     ]);
     expect(done.added.length).toBeGreaterThanOrEqual(2);
     expect(requestSteps(done.script).flatMap(({ step }) => exchangesOf(step))).toEqual([1, 2, 3, 4, 5, 6]);
-    const times = done.exchanges.map((one) => one.startedAtMs);
+    const times = done.exchanges.map((exchange) => exchange.startedAtMs);
     expect([...times].sort((left, right) => left - right)).toEqual(times);
-    expect(done.exchanges.map((one) => one.n)).toEqual([1, 2, 3, 4, 5, 6]);
+    expect(done.exchanges.map((exchange) => exchange.n)).toEqual([1, 2, 3, 4, 5, 6]);
   });
 
   it('reads what the piece sends where this script has the same answer, and the rest in the piece itself', () => {
     const [, , , opened = '', saved = ''] = ids;
-    const key = script.handoffs.find((one) => one.recorded === 'k-93fa20b1')?.name ?? '';
-    const order = script.handoffs.find((one) => one.recorded === '4711')?.name ?? '';
+    const key = script.handoffs.find((handoff) => handoff.recorded === 'k-93fa20b1')?.name ?? '';
+    const order = script.handoffs.find((handoff) => handoff.recorded === '4711')?.name ?? '';
     expect(sent(done.script, opened)).toBe(`GET /orders/[${order}]/note`);
     expect(sent(done.script, saved)).toMatch(
       new RegExp(`^POST /orders/\\[${order}\\]/note stamp=\\[[^\\]]+\\]&deskkey=\\[${key}\\]&text=mind\\+the\\+lid$`),
     );
-    const stamp = done.script.handoffs.find((one) => one.recorded === 'st-5513aabb');
+    const stamp = done.script.handoffs.find((handoff) => handoff.recorded === 'st-5513aabb');
     expect(stamp?.origin).toBe(opened);
     expect(done.missing).toEqual([]);
     // Handoffs that were there have got their uses, and no second one reads the same.
     expect(done.script.handoffs).toHaveLength(script.handoffs.length + 1);
-    expect(usePlaces(done.script).get(script.handoffs.find((one) => one.name === key)?.id ?? '')).toHaveLength(2);
+    expect(usePlaces(done.script).get(script.handoffs.find((handoff) => handoff.name === key)?.id ?? '')).toHaveLength(2);
   });
 
   it('comes in the place of steps, whose handoffs are then read where they are read next', () => {
-    const other = flow('k-5566aabb', '5005');
-    const again = splice(script, first, other, { from: 2, to: 3, after: 's3', instead: ['s2', 's3'] }, everything, []);
+    const take = flow('k-5566aabb', '5005');
+    const again = splice(script, first, take, { from: 2, to: 3, after: 's3', instead: ['s2', 's3'] }, everything, []);
     expect(requestSteps(again.script).map(({ step }) => `${step.method} ${recordedText(step.url)}`)).toEqual([
       'GET /desk',
       'POST /orders',
@@ -98,8 +98,8 @@ describe('putting a piece of another take into a script', () => {
     expect(sent(again.script, posted ?? '')).toContain('deskkey=[');
     expect(sent(again.script, opened ?? '')).toMatch(/^GET \/orders\/\[/);
     // The id that later steps send is read in the new piece, by the handoff that was there.
-    const before = script.handoffs.find((one) => one.recorded === '4711');
-    expect(again.script.handoffs.find((one) => one.id === before?.id)).toMatchObject({ origin: posted, name: before?.name });
+    const before = script.handoffs.find((handoff) => handoff.recorded === '4711');
+    expect(again.script.handoffs.find((handoff) => handoff.id === before?.id)).toMatchObject({ origin: posted, name: before?.name });
     expect(again.script.handoffs).toHaveLength(script.handoffs.length);
     expect(again.exchanges).toHaveLength(6);
   });

@@ -54,17 +54,17 @@ export interface Spliced {
 export function splice(
   script: Script,
   take: LoadedTake,
-  other: LoadedTake,
+  loadedTake: LoadedTake,
   wish: SpliceWish,
   tidy: Tidy,
   patterns: readonly HandoffPattern[],
 ): Spliced {
-  const whole = scriptFromTake(other, { scriptId: script.id, name: script.name, tidy });
-  const source = correlate(whole, other, take, patterns).script;
+  const whole = scriptFromTake(loadedTake, { scriptId: script.id, name: script.name, tidy });
+  const source = correlate(whole, loadedTake, take, patterns).script;
   const isWanted = (step: Step): boolean =>
     step.kind === 'request' && step.exchange !== null && step.exchange >= wish.from && step.exchange <= wish.to;
   const piece = piecesOf(source, isWanted);
-  const exchanges = other.exchanges.filter((one) => one.n >= wish.from && one.n <= wish.to);
+  const exchanges = loadedTake.exchanges.filter((exchange) => exchange.n >= wish.from && exchange.n <= wish.to);
   if (allSteps(piece).length === 0 || exchanges.length === 0)
     throw new Refusal('There is no request between these two that would be sent. Choose others.');
 
@@ -72,8 +72,8 @@ export function splice(
     script,
     take,
     source,
-    other,
-    new Set(allSteps(piece).map((one) => one.id)),
+    loadedTake,
+    new Set(allSteps(piece).map((step) => step.id)),
     new Set(wish.instead),
     wish.from,
   );
@@ -84,25 +84,27 @@ export function splice(
   const numbered = (list: readonly Step[], numbers: ReadonlyMap<number, number>): Step[] =>
     list.map((step): Step => {
       if (step.kind !== 'request') return 'steps' in step ? ({ ...step, steps: numbered(step.steps, numbers) } as Step) : step;
-      const hops = step.hops?.map((one) => numbers.get(one) ?? one);
+      const hops = step.hops?.map((hop) => numbers.get(hop) ?? hop);
       return { ...step, exchange: step.exchange === null ? null : (numbers.get(step.exchange) ?? null), ...(hops && { hops }) };
     });
   const base: Script = {
     ...script,
-    transactions: script.transactions.map((one) => ({ ...one, steps: numbered(one.steps, joined.own) })),
-    handoffs: [...script.handoffs.map((one) => values.moved.get(one.id) ?? one), ...values.handoffs],
+    transactions: script.transactions.map((transaction) => ({ ...transaction, steps: numbered(transaction.steps, joined.own) })),
+    handoffs: [...script.handoffs.map((handoff) => values.moved.get(handoff.id) ?? handoff), ...values.handoffs],
     made: [...script.made, ...values.made],
   };
   const placed = adopted(base, numbered(steps, joined.piece));
   // Those that are adopted may have got ids of their own; handoffs that are read in them follow.
-  const ids = new Map(allSteps(steps).map((one, at) => [one.id, allSteps(placed)[at]?.id ?? one.id]));
+  const ids = new Map(allSteps(steps).map((step, at) => [step.id, allSteps(placed)[at]?.id ?? step.id]));
   const read: Script = {
     ...base,
-    handoffs: base.handoffs.map((one) => (values.handoffs.includes(one) || values.moved.has(one.id) ? followed(one, ids) : one)),
+    handoffs: base.handoffs.map((handoff) =>
+      values.handoffs.includes(handoff) || values.moved.has(handoff.id) ? followed(handoff, ids) : handoff,
+    ),
   };
   const inserted = insertAfter(read, wish.after, placed);
   const done = wish.instead.length === 0 ? inserted : editScript(inserted, { kind: 'delete-all', ids: wish.instead });
-  return { script: done, exchanges: joined.exchanges, added: placed.map((one) => one.id), missing: values.missing };
+  return { script: done, exchanges: joined.exchanges, added: placed.map((step) => step.id), missing: values.missing };
 }
 
 const followed = (handoff: Handoff, ids: ReadonlyMap<string, string>): Handoff => ({
@@ -113,7 +115,7 @@ const followed = (handoff: Handoff, ids: ReadonlyMap<string, string>): Handoff =
 
 /** The steps of a piece with the pauses between them; containers that lie in it as a whole. */
 function piecesOf(source: Script, isWanted: (step: Step) => boolean): Step[] {
-  const all = source.transactions.flatMap((one) => one.steps);
+  const all = source.transactions.flatMap((transaction) => transaction.steps);
   const wanted = (step: Step): boolean => ('steps' in step ? step.steps.some(wanted) : isWanted(step));
   const first = all.findIndex(wanted);
   const last = all.findLastIndex(wanted);
@@ -125,7 +127,7 @@ function piecesOf(source: Script, isWanted: (step: Step) => boolean): Step[] {
 
 /** The exchange whose answer is had at a place; undefined where the step stands for none. */
 function numberAt(script: Script, place: ResponsePlace): number | undefined {
-  const step = requestSteps(script).find((one) => one.step.id === place.step)?.step;
+  const step = requestSteps(script).find((numberedStep) => numberedStep.step.id === place.step)?.step;
   const chain = step ? exchangesOf(step) : [];
   return place.hop === undefined ? chain.at(-1) : chain[place.hop];
 }
@@ -160,28 +162,28 @@ class ForeignValues {
     readonly script: Script,
     readonly take: LoadedTake,
     readonly source: Script,
-    other: LoadedTake,
+    loadedTake: LoadedTake,
     readonly inside: ReadonlySet<string>,
     readonly going: ReadonlySet<string>,
     /** The first exchange of the piece. */
     readonly from: number,
   ) {
-    this.#twin = new SecondTake(other, take);
-    this.#moveOrigins(other);
-    this.#taken = new Set([...idsOf(script), ...script.handoffs.map((one) => one.id), ...script.made.map((one) => one.id)]);
+    this.#twin = new SecondTake(loadedTake, take);
+    this.#moveOrigins(loadedTake);
+    this.#taken = new Set([...idsOf(script), ...script.handoffs.map((handoff) => handoff.id), ...script.made.map((made) => made.id)]);
     this.#names = new Set([...script.handoffs, ...script.made].map((one) => one.name));
   }
 
   /** What is read in a step that goes is read in the step of the piece that asks the same. */
-  #moveOrigins(other: LoadedTake): void {
+  #moveOrigins(take: LoadedTake): void {
     const partners = new Map<number, number>();
-    for (const { n } of other.exchanges) {
+    for (const { n } of take.exchanges) {
       const own = this.#twin.partnerOf(n)?.exchange.n;
       const place = own === undefined ? null : placeOfResponse(this.source, n);
       if (own !== undefined && place && this.inside.has(place.step)) partners.set(own, n);
     }
-    for (const one of this.script.handoffs) {
-      const places = readPlaces(one);
+    for (const handoff of this.script.handoffs) {
+      const places = readPlaces(handoff);
       if (!places.some((place) => this.going.has(place.step))) continue;
       const now = places.flatMap((place): ResponsePlace[] => {
         if (!this.going.has(place.step)) return [place];
@@ -190,13 +192,13 @@ class ForeignValues {
         return there ? [there] : [];
       });
       const [first, ...also] = now;
-      if (first) this.moved.set(one.id, readFrom(one, first, also));
+      if (first) this.moved.set(handoff.id, readFrom(handoff, first, also));
     }
   }
 
   /** The steps with pieces of the script that takes them in; what it cannot give is sent as recorded. */
   adopt(steps: readonly Step[]): Step[] {
-    for (const template of steps.flatMap((one) => allSteps([one])).flatMap(templatesOf))
+    for (const template of steps.flatMap((step) => allSteps([step])).flatMap(templatesOf))
       for (const piece of movingPieces(template)) {
         if (piece.kind === 'handoff') this.#handoff(piece.handoff);
         else if (piece.kind === 'made') this.#make(piece.made);
@@ -211,8 +213,8 @@ class ForeignValues {
         : { kind: 'made', made: own.id, recorded: piece.recorded };
     };
     return steps.map(function inside(step): Step {
-      const own = changeTemplates(step, (template) => mapPieces(template, change));
-      return 'steps' in own ? ({ ...own, steps: own.steps.map(inside) } as Step) : own;
+      const ownStep = changeTemplates(step, (template) => mapPieces(template, change));
+      return 'steps' in ownStep ? ({ ...ownStep, steps: ownStep.steps.map(inside) } as Step) : ownStep;
     });
   }
 
@@ -225,23 +227,23 @@ class ForeignValues {
 
   #make(id: string): void {
     if (this.#ids.has(id)) return;
-    const own = this.source.made.find((one) => one.id === id);
-    if (!own) return;
-    const fresh: Made = { ...own, id: freshId(this.#taken, 'm', `m-${own.id}`), name: this.#free(own.name) };
+    const made = this.source.made.find((one) => one.id === id);
+    if (!made) return;
+    const fresh: Made = { ...made, id: freshId(this.#taken, 'm', `m-${made.id}`), name: this.#free(made.name) };
     this.made.push(fresh);
     this.#ids.set(id, { kind: 'made', id: fresh.id });
   }
 
   #handoff(id: string): void {
     if (this.#ids.has(id)) return;
-    const own = this.source.handoffs.find((one) => one.id === id);
-    if (!own) return;
-    const places = readPlaces(own);
+    const handoff = this.source.handoffs.find((one) => one.id === id);
+    if (!handoff) return;
+    const places = readPlaces(handoff);
     const within = places.filter(({ step }) => this.inside.has(step));
     const [firstWithin] = within;
     // What is read after the piece tells nothing of what it sends.
     const before = places.filter((place) => !this.inside.has(place.step) && (numberAt(this.source, place) ?? Infinity) < this.from).at(-1);
-    const there = before && this.#inScript(before, own);
+    const there = before && this.#inScript(before, handoff);
     if (there) {
       this.#ids.set(id, { kind: 'handoff', id: there });
       this.#readAlso(there, within);
@@ -249,24 +251,24 @@ class ForeignValues {
     }
     if (!firstWithin) {
       this.#ids.set(id, null);
-      this.missing.push(own.name);
+      this.missing.push(handoff.name);
       return;
     }
     const known = [...this.moved.values()].find(
       (one) =>
         readPlaces(one).some((place) => place.step === firstWithin.step && place.hop === firstWithin.hop) &&
-        JSON.stringify(one.extractor) === JSON.stringify(own.extractor),
+        JSON.stringify(one.extractor) === JSON.stringify(handoff.extractor),
     );
     if (known) {
       this.#ids.set(id, { kind: 'handoff', id: known.id });
       return;
     }
-    const { also: _also, hop: _hop, ...rest } = own;
+    const { also: _also, hop: _hop, ...rest } = handoff;
     const also = within.slice(1);
     const fresh: Handoff = {
       ...rest,
-      id: freshId(this.#taken, 'h', `h-${own.id}`),
-      name: this.#free(own.name),
+      id: freshId(this.#taken, 'h', `h-${handoff.id}`),
+      name: this.#free(handoff.name),
       origin: firstWithin.step,
       ...(firstWithin.hop === undefined ? {} : { hop: firstWithin.hop }),
       ...(also.length === 0 ? {} : { also }),
@@ -277,34 +279,36 @@ class ForeignValues {
 
   /** Lets a handoff of the script be read at further answers of the piece, as a value that each answer gives anew. */
   #readAlso(id: string, within: readonly ResponsePlace[]): void {
-    const own = this.moved.get(id) ?? this.script.handoffs.find((one) => one.id === id);
-    if (!own) return;
-    const places = readPlaces(own);
-    const further = within.filter((place) => !places.some((one) => one.step === place.step && one.hop === place.hop));
+    const handoff = this.moved.get(id) ?? this.script.handoffs.find((one) => one.id === id);
+    if (!handoff) return;
+    const places = readPlaces(handoff);
+    const further = within.filter(
+      (place) => !places.some((responsePlace) => responsePlace.step === place.step && responsePlace.hop === place.hop),
+    );
     const [first, ...also] = [...places, ...further];
-    if (first && further.length > 0) this.moved.set(id, readFrom(own, first, also));
+    if (first && further.length > 0) this.moved.set(id, readFrom(handoff, first, also));
   }
 
   /** The handoff of the script that reads the same from the partner of an answer; a new one where the script reads it not yet. */
-  #inScript(origin: ResponsePlace, own: Handoff): string | null {
+  #inScript(origin: ResponsePlace, handoff: Handoff): string | null {
     const n = numberAt(this.source, origin);
     const partner = n === undefined ? undefined : this.#twin.partnerOf(n);
     const place = partner && placeOfResponse(this.script, partner.exchange.n);
     const exchange = partner && this.take.exchanges.find((one) => one.n === partner.exchange.n);
     const view = exchange && viewOf(exchange, this.take.readBody);
-    const recorded = view && readValue(own.extractor, view, () => 0);
+    const recorded = view && readValue(handoff.extractor, view, () => 0);
     if (!place || recorded === undefined) return null;
     const same = [...this.script.handoffs, ...this.handoffs].find(
       (one) =>
-        readPlaces(one).some((other) => other.step === place.step && other.hop === place.hop) &&
-        JSON.stringify(one.extractor) === JSON.stringify(own.extractor),
+        readPlaces(one).some((responsePlace) => responsePlace.step === place.step && responsePlace.hop === place.hop) &&
+        JSON.stringify(one.extractor) === JSON.stringify(handoff.extractor),
     );
     if (same) return same.id;
-    const { also: _also, hop: _hop, ...rest } = own;
+    const { also: _also, hop: _hop, ...rest } = handoff;
     const fresh: Handoff = {
       ...rest,
-      id: freshId(this.#taken, 'h', `h-${own.id}`),
-      name: this.#free(own.name),
+      id: freshId(this.#taken, 'h', `h-${handoff.id}`),
+      name: this.#free(handoff.name),
       origin: place.step,
       ...(place.hop === undefined ? {} : { hop: place.hop }),
       recorded,

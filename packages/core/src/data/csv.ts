@@ -24,7 +24,7 @@ export function detectDelimiter(text: string): string {
   for (const delimiter of [',', ';', '\t', '|']) {
     const counts = lines.map((line) => line.replace(/"(?:[^"]|"")*"/g, '').split(delimiter).length - 1);
     const usual = counts[0] ?? 0;
-    const score = usual * counts.filter((one) => one === usual).length;
+    const score = usual * counts.filter((count) => count === usual).length;
     if (score > best.score) best = { delimiter, score };
   }
   return best.delimiter;

@@ -74,7 +74,7 @@ export class TableBuilder {
       );
     return {
       columns: this.#columns,
-      kinds: this.#kinds.map((one) => one.kind),
+      kinds: this.#kinds.map((kind) => kind.kind),
       hasHeader: this.#hasHeader,
       problems: this.#problems,
       problemCount: this.#problemCount,

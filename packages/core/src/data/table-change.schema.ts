@@ -91,7 +91,7 @@ export function versionPath(
   start: number,
   end: number,
 ): { back: number[]; again: number[] } {
-  const parents = new Map(versions.map((one) => [one.number, one.from]));
+  const parents = new Map(versions.map((version) => [version.number, version.from]));
   const roots = (version: number): number[] => {
     const line = [version];
     for (let at = parents.get(version); at !== undefined; at = parents.get(at)) line.push(at);

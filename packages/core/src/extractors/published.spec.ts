@@ -19,7 +19,7 @@ const suite = JSON.parse(readFileSync(join(folder, 'jsonpath-compliance-test-sui
 /** What an extractor can hand off of nodes: texts, numbers and truth values that are not empty. */
 const handable = (nodes: readonly unknown[]): string[] =>
   nodes
-    .filter((one) => typeof one === 'string' || typeof one === 'number' || typeof one === 'boolean')
+    .filter((node) => typeof node === 'string' || typeof node === 'number' || typeof node === 'boolean')
     .map(String)
     .filter((one) => one !== '');
 
@@ -27,18 +27,18 @@ describe('JSONPath, by the compliance suite of RFC 9535', () => {
   const json = (path: string): Extractor => ({ kind: 'jsonpath', path, pick: 'first' });
 
   it('reads what each valid selector selects, in one of the orders that are allowed', () => {
-    const valid = suite.tests.filter((one) => !one.invalid_selector);
+    const valid = suite.tests.filter((test) => !test.invalid_selector);
     expect(valid.length).toBeGreaterThan(400);
     const wrong = valid.filter(({ selector, document, result, results }) => {
       const view = new ResponseView(200, [['Content-Type', 'application/json']], JSON.stringify(document));
       const got = JSON.stringify(allMatches(json(selector), view));
       return !(results ?? [result ?? []]).some((allowed) => JSON.stringify(handable(allowed)) === got);
     });
-    expect(wrong.map((one) => one.name)).toEqual([]);
+    expect(wrong.map((test) => test.name)).toEqual([]);
   });
 
   it('refuses each selector that is not valid', () => {
-    const invalid = suite.tests.filter((one) => one.invalid_selector);
+    const invalid = suite.tests.filter((test) => test.invalid_selector);
     expect(invalid.length).toBeGreaterThan(200);
     const taken = invalid.filter(({ selector }) => {
       try {
@@ -48,7 +48,7 @@ describe('JSONPath, by the compliance suite of RFC 9535', () => {
         return false;
       }
     });
-    expect(taken.map((one) => one.name)).toEqual([]);
+    expect(taken.map((test) => test.name)).toEqual([]);
   });
 });
 
@@ -75,7 +75,7 @@ describe('form submission', () => {
 
   it('reads the entries of a form as the URL standard does (5.1), but for those that hold nothing', () => {
     const { kids } = bodyTree('a=1&&a=2&b=&c&%C3%BC=%26+x', 'form');
-    expect(kids.map((one) => [one.place, one.tree.text])).toEqual([
+    expect(kids.map((kid) => [kid.place, kid.tree.text])).toEqual([
       ['form:a', '1'],
       ['form:a[1]', '2'],
       ['form:ü', '& x'],

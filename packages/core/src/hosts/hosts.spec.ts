@@ -33,7 +33,7 @@ describe('OpenMetrics text', () => {
   it('is read with its families and labels (OpenMetrics 1.0, 4)', () => {
     const { families, samples, problems } = readOpenMetrics(example);
     expect(problems).toEqual([]);
-    expect(families.map((one) => [one.name, one.type, one.unit])).toEqual([
+    expect(families.map((family) => [family.name, family.type, family.unit])).toEqual([
       ['acme_http_router_request_seconds', 'summary', 'seconds'],
       ['go_goroutines', 'gauge', ''],
       ['process_cpu_seconds', 'counter', 'seconds'],
@@ -57,7 +57,7 @@ describe('OpenMetrics text', () => {
       { name: 'none', labels: {}, value: NaN },
       { name: 'c', labels: {}, value: 2 },
     ]);
-    expect(problems.map((one) => one.line)).toEqual([4, 5]);
+    expect(problems.map((problem) => problem.line)).toEqual([4, 5]);
   });
 });
 

@@ -62,9 +62,9 @@ export function readOpenMetrics(text: string): Exposition {
   text.split('\n').forEach((whole, at) => {
     const line = whole.replace(/\r$/, '');
     if (line === '' || line === '# EOF') return;
-    const told = metadata.exec(line);
-    if (told) {
-      const [, kind, name = '', rest = ''] = told;
+    const array = metadata.exec(line);
+    if (array) {
+      const [, kind, name = '', rest = ''] = array;
       if (kind === 'TYPE') family(name).type = rest;
       else if (kind === 'UNIT') family(name).unit = rest;
       else family(name).help = unescaped(rest);
@@ -83,6 +83,7 @@ export function readOpenMetrics(text: string): Exposition {
 /** The family that a sample belongs to: its name without the suffix that its type has (OpenMetrics 1.0, 5). */
 export function familyOf(name: string, families: readonly MetricFamily[]): MetricFamily | undefined {
   return (
-    families.find((one) => one.name === name) ?? families.find((one) => one.name === name.replace(/_(total|created|count|sum|bucket)$/, ''))
+    families.find((family) => family.name === name) ??
+    families.find((family) => family.name === name.replace(/_(total|created|count|sum|bucket)$/, ''))
   );
 }

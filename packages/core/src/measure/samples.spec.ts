@@ -85,12 +85,12 @@ describe('samples', () => {
           const found = querySamples(tableOf(samples, 1), { ...query, order: 'slowest', page });
           expect([found.total, found.failures]).toEqual([wanted.length, wanted.filter((one) => one.failure !== null).length]);
           const times = wanted.map((one) => one.durationMs).sort((left, right) => left - right);
-          expect(found.rows.map((one) => one.durationMs)).toEqual([...times].reverse().slice(page * 100, page * 100 + 100));
+          expect(found.rows.map((row) => row.durationMs)).toEqual([...times].reverse().slice(page * 100, page * 100 + 100));
           expect(found.maxMs).toBe(times.at(-1) ?? 0);
           expect(found.p95Ms).toBe(times[Math.ceil(0.95 * times.length) - 1] ?? 0);
           if (times.length > 0) expect(quantileRankSorted(times, found.p50Ms)).toBeGreaterThanOrEqual(0.5 - 1e-9);
           const users = usersOf(tableOf(samples, 1), { ...query, order: 'time', page: 0 });
-          expect(users.reduce((sum, one) => sum + one.samples, 0)).toBe(wanted.length);
+          expect(users.reduce((sum, user) => sum + user.samples, 0)).toBe(wanted.length);
         },
       ),
     );

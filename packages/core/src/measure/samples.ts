@@ -61,11 +61,11 @@ const emptyColumns = (length: number): SampleColumns =>
   Object.fromEntries(columns.map(([name, type]) => [name, new type(length)])) as SampleColumns;
 
 /** The columns in one piece of bytes. */
-export function columnBytes(own: SampleColumns, count: number): Uint8Array {
+export function columnBytes(sampleColumns: SampleColumns, count: number): Uint8Array {
   const bytes = new Uint8Array(count * bytesOfSample);
   let at = 0;
   for (const [name] of columns) {
-    const column = own[name].subarray(0, count);
+    const column = sampleColumns[name].subarray(0, count);
     bytes.set(new Uint8Array(column.buffer, column.byteOffset, column.byteLength), at);
     at += column.byteLength;
   }
@@ -76,14 +76,14 @@ export function columnBytes(own: SampleColumns, count: number): Uint8Array {
 export function readColumns(bytes: Uint8Array, count: number): SampleColumns {
   if (bytes.byteLength !== count * bytesOfSample)
     throw new RangeError(`${count} samples have ${count * bytesOfSample} bytes, not ${bytes.byteLength}.`);
-  const own = emptyColumns(count);
+  const sampleColumns = emptyColumns(count);
   let at = 0;
   for (const [name] of columns) {
-    const column = own[name];
+    const column = sampleColumns[name];
     new Uint8Array(column.buffer).set(bytes.subarray(at, at + column.byteLength));
     at += column.byteLength;
   }
-  return own;
+  return sampleColumns;
 }
 
 /** Collects samples until they are taken out as a batch. */
@@ -97,28 +97,28 @@ export class SampleBook {
   add({ crew, transaction, step, failure, ...figures }: Sample): void {
     if (this.#count === this.#own.at.length) this.#grow();
     const at = this.#count++;
-    const own = this.#own;
-    own.at[at] = Math.max(0, Math.round(figures.atMs * 10));
-    own.durationMicros[at] = Math.round(figures.durationMs * 1000);
-    own.firstByteMicros[at] = Math.round(figures.firstByteMs * 1000);
-    own.bytesIn[at] = figures.bytesIn;
-    own.bytesOut[at] = figures.bytesOut;
-    own.user[at] = figures.user;
-    own.iteration[at] = figures.iteration;
-    own.status[at] = figures.status ?? 0;
+    const sampleColumns = this.#own;
+    sampleColumns.at[at] = Math.max(0, Math.round(figures.atMs * 10));
+    sampleColumns.durationMicros[at] = Math.round(figures.durationMs * 1000);
+    sampleColumns.firstByteMicros[at] = Math.round(figures.firstByteMs * 1000);
+    sampleColumns.bytesIn[at] = figures.bytesIn;
+    sampleColumns.bytesOut[at] = figures.bytesOut;
+    sampleColumns.user[at] = figures.user;
+    sampleColumns.iteration[at] = figures.iteration;
+    sampleColumns.status[at] = figures.status ?? 0;
     const key = `${crew}\u0000${transaction}\u0000${step}`;
     let name = this.#names.get(key);
     if (name === undefined) {
       this.#names.set(key, (name = this.#nameList.length));
       this.#nameList.push({ crew, transaction, step });
     }
-    own.name[at] = name;
+    sampleColumns.name[at] = name;
     let kind = 0;
     if (failure !== null) {
       kind = this.#kinds.get(failure) ?? this.#kinds.size + 1;
       this.#kinds.set(failure, kind);
     }
-    own.kind[at] = kind;
+    sampleColumns.kind[at] = kind;
   }
 
   /** Takes out what was collected; null where there is nothing. */
@@ -153,12 +153,16 @@ export const staysOf = (keepEvery: number, user: number, iteration: number): boo
   keepEvery <= 1 || ((Math.imul(Math.imul(user, 0x9e3779b1) ^ iteration, 0x85ebca6b) >>> 0) >>> 8) % keepEvery === 0;
 
 /** The samples of which `stays` is true. */
-export function thinned(own: SampleColumns, count: number, stays: (at: number) => boolean): { own: SampleColumns; count: number } {
+export function thinned(
+  sampleColumns: SampleColumns,
+  count: number,
+  stays: (at: number) => boolean,
+): { own: SampleColumns; count: number } {
   const kept: number[] = [];
   for (let at = 0; at < count; at++) if (stays(at)) kept.push(at);
   const some = emptyColumns(kept.length);
   for (const [name] of columns) {
-    const [from, to] = [own[name], some[name]];
+    const [from, to] = [sampleColumns[name], some[name]];
     for (const [place, at] of kept.entries()) to[place] = from[at] ?? 0;
   }
   return { own: some, count: kept.length };
@@ -183,22 +187,25 @@ export class SampleTable {
   }
 
   /** Adds the samples of a batch that stay. */
-  add(own: SampleColumns, count: number, names: readonly SampleName[], kinds: readonly string[], keepEvery = 1): void {
-    const nameOf = names.map((one) => {
-      const key = `${one.crew}\u0000${one.transaction}\u0000${one.step}`;
+  add(sampleColumns: SampleColumns, count: number, names: readonly SampleName[], kinds: readonly string[], keepEvery = 1): void {
+    const nameOf = names.map((name) => {
+      const key = `${name.crew}\u0000${name.transaction}\u0000${name.step}`;
       const known = this.#nameIndex.get(key);
       if (known !== undefined) return known;
       this.#nameIndex.set(key, this.names.length);
-      return this.names.push(one) - 1;
+      return this.names.push(name) - 1;
     });
-    const kindOf = kinds.map((one) => {
-      const known = this.#kindIndex.get(one);
+    const kindOf = kinds.map((kind) => {
+      const known = this.#kindIndex.get(kind);
       if (known !== undefined) return known;
-      this.#kindIndex.set(one, this.kinds.length + 1);
-      return this.kinds.push(one);
+      this.#kindIndex.set(kind, this.kinds.length + 1);
+      return this.kinds.push(kind);
     });
-    const { user, iteration } = own;
-    const part = keepEvery > 1 ? thinned(own, count, (at) => staysOf(keepEvery, user[at] ?? 0, iteration[at] ?? 0)) : { own, count };
+    const { user, iteration } = sampleColumns;
+    const part =
+      keepEvery > 1
+        ? thinned(sampleColumns, count, (at) => staysOf(keepEvery, user[at] ?? 0, iteration[at] ?? 0))
+        : { own: sampleColumns, count };
     const from = this.count;
     for (const [name] of columns) this.#own[name].set(part.own[name].subarray(0, part.count), from);
     for (let at = from; at < from + part.count; at++) {
@@ -211,19 +218,19 @@ export class SampleTable {
 
   /** One sample, by its place. */
   at(place: number): Sample {
-    const own = this.#own;
-    const name = this.names[own.name[place] ?? 0] ?? { crew: '', transaction: '', step: '' };
-    const kind = own.kind[place] ?? 0;
+    const sampleColumns = this.#own;
+    const name = this.names[sampleColumns.name[place] ?? 0] ?? { crew: '', transaction: '', step: '' };
+    const kind = sampleColumns.kind[place] ?? 0;
     return {
       ...name,
-      atMs: (own.at[place] ?? 0) / 10,
-      durationMs: (own.durationMicros[place] ?? 0) / 1000,
-      firstByteMs: (own.firstByteMicros[place] ?? 0) / 1000,
-      bytesIn: own.bytesIn[place] ?? 0,
-      bytesOut: own.bytesOut[place] ?? 0,
-      user: own.user[place] ?? 0,
-      iteration: own.iteration[place] ?? 0,
-      status: (own.status[place] ?? 0) || null,
+      atMs: (sampleColumns.at[place] ?? 0) / 10,
+      durationMs: (sampleColumns.durationMicros[place] ?? 0) / 1000,
+      firstByteMs: (sampleColumns.firstByteMicros[place] ?? 0) / 1000,
+      bytesIn: sampleColumns.bytesIn[place] ?? 0,
+      bytesOut: sampleColumns.bytesOut[place] ?? 0,
+      user: sampleColumns.user[place] ?? 0,
+      iteration: sampleColumns.iteration[place] ?? 0,
+      status: (sampleColumns.status[place] ?? 0) || null,
       failure: kind === 0 ? null : (this.kinds[kind - 1] ?? ''),
     };
   }

@@ -49,17 +49,17 @@ export class Tally {
   }
 
   /** Adds all samples of another tally. */
-  merge(other: Tally): void {
-    this.count += other.count;
-    this.errors += other.errors;
-    this.sum += other.sum;
-    this.sumOfSquares += other.sumOfSquares;
-    this.min = Math.min(this.min, other.min);
-    this.max = Math.max(this.max, other.max);
-    this.bytesIn += other.bytesIn;
-    this.bytesOut += other.bytesOut;
-    this.firstByte += other.firstByte;
-    if (other.#histogram) (this.#histogram ??= newHistogram()).add(other.#histogram);
+  merge(tally: Tally): void {
+    this.count += tally.count;
+    this.errors += tally.errors;
+    this.sum += tally.sum;
+    this.sumOfSquares += tally.sumOfSquares;
+    this.min = Math.min(this.min, tally.min);
+    this.max = Math.max(this.max, tally.max);
+    this.bytesIn += tally.bytesIn;
+    this.bytesOut += tally.bytesOut;
+    this.firstByte += tally.firstByte;
+    if (tally.#histogram) (this.#histogram ??= newHistogram()).add(tally.#histogram);
   }
 
   /** Response time in ms below or at which `percent` of the samples lie (nearest rank). */

@@ -13,7 +13,7 @@ export function readPatterns(text: string): { list: HandoffPattern[] } | { probl
   if ('problems' in yaml)
     return { problems: yaml.problems.map(({ line, column, message }) => `Line ${line}, column ${column}: ${message}`) };
   const parsed = PatternFileSchema.safeParse(yaml.value);
-  if (!parsed.success) return { problems: parsed.error.issues.map((one) => `${one.path.join('.') || 'The file'}: ${one.message}`) };
-  const problems = parsed.data.list.flatMap((one) => patternProblem(one) ?? []);
+  if (!parsed.success) return { problems: parsed.error.issues.map((issue) => `${issue.path.join('.') || 'The file'}: ${issue.message}`) };
+  const problems = parsed.data.list.flatMap((pattern) => patternProblem(pattern) ?? []);
   return problems.length > 0 ? { problems } : { list: parsed.data.list };
 }

@@ -34,7 +34,7 @@ describe('handoff patterns', () => {
 
   it('hand off what no shape tells, with a reason that names the pattern; not where the pattern is switched off', () => {
     const { handoffs } = made(take, [own({})]);
-    expect(handoffs.map((one) => [one.name, one.evidence, one.reason])).toEqual([
+    expect(handoffs.map((handoff) => [handoff.name, handoff.evidence, handoff.reason])).toEqual([
       ['lane', 'likely', 'The pattern “Lane of the day” knows it as “lane”, and the attribute content of <meta name="lane"> gives it.'],
     ]);
     expect(made(take, [own({ enabled: false })]).handoffs).toEqual([]);
@@ -59,7 +59,7 @@ describe('handoff patterns', () => {
         .load();
     const leave = own({ sent: { in: [], name: '^token$', value: '' }, decision: 'leave' });
     expect(made(flow('a1b2c3d4e5f6'), [leave]).handoffs).toEqual([]);
-    expect(made(flow('a1b2c3d4e5f6'), [leave], flow('f6e5d4c3b2a1')).handoffs.map((one) => one.evidence)).toEqual(['proven']);
+    expect(made(flow('a1b2c3d4e5f6'), [leave], flow('f6e5d4c3b2a1')).handoffs.map((handoff) => handoff.evidence)).toEqual(['proven']);
   });
 
   it('show what they would find, and what fits but cannot be read so', () => {
@@ -106,7 +106,7 @@ describe('the patterns that are shipped', () => {
     ['cursor', 'after', 'query:after', 'Y3Vyc29yMQ==', 'GraphQL Cursor Connections, 4'],
     ['anti-forgery', 'csrf_token', 'form:csrf_token', '9f86d081884c', 'OWASP, synchronizer token'],
   ])('%s knows %s', (id, name, place, value) => {
-    expect(new PatternBook(publishedPatterns).sentAs(value, name, place).map((one) => one.id)).toContain(id);
+    expect(new PatternBook(publishedPatterns).sentAs(value, name, place).map((pattern) => pattern.id)).toContain(id);
   });
 
   it('let ordinary fields alone', () => {
@@ -129,8 +129,8 @@ describe('the patterns that are shipped', () => {
       .add(['POST', '/orders', json, '{"what":"cod"}'], [201, [['Location', '/orders/48213']]])
       .add(['GET', '/orders/48213'], [200, html, '<p>ok</p>'])
       .load();
-    const only = publishedPatterns.filter((one) => one.id === 'created-redirect');
-    expect(previewPattern(flow, only[0] ?? own({})).map((one) => [one.value, one.reads])).toEqual([
+    const only = publishedPatterns.filter((publishedPattern) => publishedPattern.id === 'created-redirect');
+    expect(previewPattern(flow, only[0] ?? own({})).map((find) => [find.value, find.reads])).toEqual([
       ['48213', 'the header location, after “/orders/”'],
     ]);
   });

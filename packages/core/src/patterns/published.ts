@@ -87,7 +87,7 @@ export const publishedPatterns: readonly HandoffPattern[] = published.map(({ sen
 }));
 
 /** The patterns of a project: those that were changed in the place of those shipped, then the project's own. */
-export function patternsOf(own: readonly HandoffPattern[]): HandoffPattern[] {
-  const byId = new Map([...publishedPatterns, ...own].map((one) => [one.id, one]));
+export function patternsOf(patterns: readonly HandoffPattern[]): HandoffPattern[] {
+  const byId = new Map([...publishedPatterns, ...patterns].map((pattern) => [pattern.id, pattern]));
   return [...byId.values()];
 }

@@ -23,7 +23,12 @@ export const environmentOf = (environment: Environment, settings: ProjectSetting
 });
 
 /** The criteria of the project that a workload does not set otherwise. */
-export const inheritedCriteria = (settings: ProjectSettings, own: readonly Criterion[]): Criterion[] =>
+export const inheritedCriteria = (settings: ProjectSettings, criterions: readonly Criterion[]): Criterion[] =>
   settings.criteria
-    .filter((one) => !own.some((other) => other.measure === one.measure && other.transaction === one.transaction))
-    .map((one) => ({ ...one, id: `project-${one.id}` }));
+    .filter(
+      (criterion) =>
+        !criterions.some(
+          (otherCriterion) => otherCriterion.measure === criterion.measure && otherCriterion.transaction === criterion.transaction,
+        ),
+    )
+    .map((criterion) => ({ ...criterion, id: `project-${criterion.id}` }));

@@ -22,16 +22,16 @@ export interface LaidStep {
 
 /** Lays the steps of a script beside what was recorded, what the second take got, and what each rehearsal sent and got. */
 export function layOut(script: Script, loaded: LoadedTake, twin: SecondTake | null, rehearsals: readonly Captured[]): LaidStep[] {
-  const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
-  const ofTake = new Map(stepsOfTake(script, loaded).map((one) => [one.step.id, one]));
-  const captures = rehearsals.map((one) => lastOfEach(one.steps));
+  const byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
+  const ofTake = new Map(stepsOfTake(script, loaded).map((take) => [take.step.id, take]));
+  const captures = rehearsals.map((rehearsal) => lastOfEach(rehearsal.steps));
   return requestSteps(script).map(({ step, number }) => ({
     step,
     number,
     own: ofTake.get(step.id),
     recorded: exchangesOf(step).flatMap((n) => {
       const exchange = byNumber.get(n);
-      return exchange ? [viewOf(exchange, loaded.readBody)].filter((one) => one !== undefined) : [];
+      return exchange ? [viewOf(exchange, loaded.readBody)].filter((view) => view !== undefined) : [];
     }),
     other: twin?.partnerOf(answerOf(step) ?? -1)?.view,
     replays: captures.flatMap((capture, at) => {
@@ -48,7 +48,7 @@ const viewsOf = (captured: CapturedRequest, rehearsal: Captured): ResponseView[]
   [
     ...(captured.hops ?? []).map((_, hop) => capturedView(captured, rehearsal.readBody, hop)),
     capturedView(captured, rehearsal.readBody),
-  ].filter((one) => one !== undefined);
+  ].filter((view) => view !== undefined);
 
 /** Where the last redirect among some answers leads, without its origin; undefined where none does. */
 export function ledTo(views: readonly ResponseView[]): string | undefined {

@@ -26,22 +26,23 @@ const flow = (id: string, note: string, goods: string) =>
     .load();
 const first = flow('4711', 'Keep it dry', 'Frozen peas');
 const second = flow('4718', 'Told by Ann', 'Cooled fish');
-const scriptOf = (loaded: LoadedTake, other: LoadedTake | null): Script =>
-  correlate(scriptFromTake(loaded, { scriptId: 's', name: 's', tidy: everything }), loaded, other).script;
+const scriptOf = (loaded: LoadedTake, take: LoadedTake | null): Script =>
+  correlate(scriptFromTake(loaded, { scriptId: 's', name: 's', tidy: everything }), loaded, take).script;
 const script = scriptOf(first, second);
 
 /** A rehearsal in which the server gave an id, the steps sent one, and the page showed what it did. */
-function played(own: Script, id: string, sent = id, shown = { id, note: 'Keep it dry', goods: 'Frozen peas' }): Captured {
+function played(ownScript: Script, id: string, sent = id, shown = { id, note: 'Keep it dry', goods: 'Frozen peas' }): Captured {
   const answers: Record<string, Answer> = {
     s1: [201, json, `{"id":${id},"goods":"Frozen peas"}`],
     s2: [200, json, '{"ok":true}'],
     s3: [200, json, JSON.stringify({ id: Number(shown.id), goods: shown.goods, note: shown.note })],
   };
   const bodies = { s1: '{"goods":"Frozen peas"}', s2: '{"note":"Keep it dry"}' };
-  return playback(own, answers, bodies, { s2: `/api/crates/${sent}`, s3: `/api/crates/${sent}` });
+  return playback(ownScript, answers, bodies, { s2: `/api/crates/${sent}`, s3: `/api/crates/${sent}` });
 }
-const proofOf = (own: Script, rehearsals: Captured[], other: LoadedTake | null = second): Proof => prove(own, first, other, rehearsals);
-const kinds = (proof: Proof) => proof.open.map((one) => one.kind);
+const proofOf = (ownScript: Script, rehearsals: Captured[], take: LoadedTake | null = second): Proof =>
+  prove(ownScript, first, take, rehearsals);
+const kinds = (proof: Proof) => proof.open.map((point) => point.kind);
 
 describe('a pass is proven', () => {
   it('by things that each rehearsal made for itself, and by what these show', () => {
@@ -61,10 +62,12 @@ describe('a pass is proven', () => {
     const redirected = (id: string, goods: string) =>
       new TakeBuilder().add(['POST', '/crates', form, `goods=${goods}`], [303, [['Location', `/crates/${id}`]]]).load();
     const take = redirected('4711', 'Peas+of+May');
-    const own = scriptOf(take, redirected('4718', 'Fish+at+six'));
-    const once = (id: string) => playback(own, { s1: [303, [['Location', `/crates/${id}`]]] }, { s1: 'goods=Peas+of+May' });
-    expect(prove(own, take, null, [once('5001'), once('5002')]).made).toMatchObject([{ what: 'led to /crates/5001, then /crates/5002' }]);
-    expect(prove(own, take, null, [once('4711'), once('4711')]).state).toBe('unproven');
+    const ownScript = scriptOf(take, redirected('4718', 'Fish+at+six'));
+    const once = (id: string) => playback(ownScript, { s1: [303, [['Location', `/crates/${id}`]]] }, { s1: 'goods=Peas+of+May' });
+    expect(prove(ownScript, take, null, [once('5001'), once('5002')]).made).toMatchObject([
+      { what: 'led to /crates/5001, then /crates/5002' },
+    ]);
+    expect(prove(ownScript, take, null, [once('4711'), once('4711')]).state).toBe('unproven');
   });
 
   it('where a list shows one more each time, though nothing of it has an id', () => {
@@ -75,15 +78,15 @@ describe('a pass is proven', () => {
         .add(['GET', '/all'], [200, html, listed(1, goods)])
         .load();
     const take = visit('Peasofmay');
-    const own = scriptOf(take, visit('Fishatsix'));
+    const ownScript = scriptOf(take, visit('Fishatsix'));
     const once = (count: number) =>
-      playback(own, { s1: [200, html, 'Done.'], s2: [200, html, listed(count, 'Peasofmay')] }, { s1: 'goods=Peasofmay' });
-    expect(prove(own, take, visit('Fishatsix'), [once(2), once(3)])).toMatchObject({
+      playback(ownScript, { s1: [200, html, 'Done.'], s2: [200, html, listed(count, 'Peasofmay')] }, { s1: 'goods=Peasofmay' });
+    expect(prove(ownScript, take, visit('Fishatsix'), [once(2), once(3)])).toMatchObject({
       state: 'proven',
       made: [{ what: expect.stringContaining('once more often') as string }],
     });
     // Shown as often as in the take, it may be the one of the take.
-    expect(kinds(prove(own, take, visit('Fishatsix'), [once(1), once(1)]))).toEqual(['unseen']);
+    expect(kinds(prove(ownScript, take, visit('Fishatsix'), [once(1), once(1)]))).toEqual(['unseen']);
   });
 });
 
@@ -108,7 +111,7 @@ describe('a pass is not proven', () => {
     const raw = scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything });
     const proof = proofOf(raw, [played(raw, '5001', '4711'), played(raw, '5002', '4711')]);
     expect(proof.state).toBe('unproven');
-    expect(proof.open.filter((one) => one.kind === 'still-recorded').map((one) => one.about?.place)).toEqual(['path:3', 'path:3']);
+    expect(proof.open.filter((point) => point.kind === 'still-recorded').map((point) => point.about?.place)).toEqual(['path:3', 'path:3']);
   });
 
   it('where what a person wrote is replaced by what an answer gives', () => {
@@ -128,7 +131,7 @@ describe('a pass is not proven', () => {
     const shown = (id: string) => ({ id, note: 'Frozen peas', goods: 'Frozen peas' });
     const proof = proofOf(wrong, [played(wrong, '5001', '5001', shown('5001')), played(wrong, '5002', '5002', shown('5002'))]);
     expect(proof.state).toBe('unproven');
-    expect(proof.open.find((one) => one.kind === 'overwritten')?.sentence).toBe(
+    expect(proof.open.find((point) => point.kind === 'overwritten')?.sentence).toBe(
       'Step 2 sent note “Keep it dry” in the take, which reads as if a person wrote it, and no answer had shown it; now it sends what an answer gives.',
     );
     // Repair sends it as recorded again, before it tries anything else.
@@ -141,9 +144,9 @@ describe('a pass is not proven', () => {
   it('where nothing shows what was sent', () => {
     const silent = (note: string) => new TakeBuilder().add(['POST', '/notes', json, `{"note":"${note}"}`], [204, []]).load();
     const take = silent('Keep it dry');
-    const own = scriptOf(take, silent('Told by Ann'));
-    const once = () => playback(own, { s1: [204, []] }, { s1: '{"note":"Keep it dry"}' });
-    expect(prove(own, take, silent('Told by Ann'), [once(), once()]).open).toMatchObject([{ kind: 'unseen', step: 's1' }]);
+    const ownScript = scriptOf(take, silent('Told by Ann'));
+    const once = () => playback(ownScript, { s1: [204, []] }, { s1: '{"note":"Keep it dry"}' });
+    expect(prove(ownScript, take, silent('Told by Ann'), [once(), once()]).open).toMatchObject([{ kind: 'unseen', step: 's1' }]);
   });
 
   it('where an act to which nothing was typed leaves the thing as it was', () => {
@@ -155,10 +158,10 @@ describe('a pass is not proven', () => {
         .add(['GET', `/api/crates/${id}`], [200, json, `{"goods":"${goods}","state":"released today"}`])
         .load();
     const [take, other] = [visit('4711', 'Frozen peas'), visit('4718', 'Cooled fish')];
-    const own = scriptOf(take, other);
+    const ownScript = scriptOf(take, other);
     const once = (id: string, text: string) =>
       playback(
-        own,
+        ownScript,
         {
           s1: [201, json, `{"id":${id},"goods":"Frozen peas","state":"expected"}`],
           s2: [200, json, ''],
@@ -167,8 +170,8 @@ describe('a pass is not proven', () => {
         { s1: '{"goods":"Frozen peas"}' },
         { s2: `/api/crates/${id}/release`, s3: `/api/crates/${id}` },
       );
-    expect(prove(own, take, other, [once('5001', 'released today'), once('5002', 'released today')]).state).toBe('proven');
-    expect(prove(own, take, other, [once('5001', 'expected'), once('5002', 'expected')]).open).toMatchObject([
+    expect(prove(ownScript, take, other, [once('5001', 'released today'), once('5002', 'released today')]).state).toBe('proven');
+    expect(prove(ownScript, take, other, [once('5001', 'expected'), once('5002', 'expected')]).open).toMatchObject([
       { kind: 'not-shown', number: 3, sentence: expect.stringContaining('“released today” after step 2') as string },
     ]);
   });
@@ -179,17 +182,17 @@ describe('a pass is not proven', () => {
         .add(['POST', '/people', form, `last=${last}&name=${first}+${last}`], [200, html, `<p>Made ${first} ${last}.</p>`])
         .load();
     const [take, other] = [visit('Anna', 'Hill'), visit('Beat', 'Wood')];
-    const own = scriptOf(take, other);
+    const ownScript = scriptOf(take, other);
     const once = (end: string) =>
-      playback(own, { s1: [200, html, `<p>Made Anna Hill${end}.</p>`] }, { s1: `last=Hill${end}x&name=Anna+Hill${end}` });
+      playback(ownScript, { s1: [200, html, `<p>Made Anna Hill${end}.</p>`] }, { s1: `last=Hill${end}x&name=Anna+Hill${end}` });
     // The page never showed the last name by itself, so that its absence says nothing.
-    expect(prove(own, take, other, [once('k7'), once('m9')])).toMatchObject({ state: 'proven', open: [] });
+    expect(prove(ownScript, take, other, [once('k7'), once('m9')])).toMatchObject({ state: 'proven', open: [] });
   });
 
   it('by any script that lacks one of its handoffs (each left out in turn)', () => {
     for (const left of script.handoffs) {
       const raw = scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything });
-      const ablated: Script = { ...raw, handoffs: script.handoffs.filter((one) => one.id !== left.id) };
+      const ablated: Script = { ...raw, handoffs: script.handoffs.filter((handoff) => handoff.id !== left.id) };
       expect(proofOf(ablated, [played(ablated, '5001', '4711'), played(ablated, '5002', '4711')]).state).toBe('unproven');
     }
   });
@@ -197,9 +200,9 @@ describe('a pass is not proven', () => {
 
 it('a flow that only looks is proven by answers alone', () => {
   const take = new TakeBuilder().add(['GET', '/a'], [200, html, '<title>A</title>']).load();
-  const own = scriptOf(take, null);
-  const once = () => playback(own, { s1: [200, html, '<title>A</title>'] });
-  expect(prove(own, take, null, [once(), once()])).toEqual({ state: 'proven', made: [], changed: [], open: [] });
+  const ownScript = scriptOf(take, null);
+  const once = () => playback(ownScript, { s1: [200, html, '<title>A</title>'] });
+  expect(prove(ownScript, take, null, [once(), once()])).toEqual({ state: 'proven', made: [], changed: [], open: [] });
 });
 
 it('says why a script should not be played by many users yet', () => {

@@ -79,7 +79,7 @@ class Prover {
         sentence: 'It was rehearsed once only. What can be used only once shows the second time.',
         advice: 'Rehearse twice in a row.',
       });
-    const acts = this.#steps.filter((one) => this.#isAct(one));
+    const acts = this.#steps.filter((step) => this.#isAct(step));
     const [first] = acts;
     if (first && this.#made.length === 0 && this.#changed.length === 0 && this.#open.length === 0)
       this.#open.push({
@@ -102,16 +102,16 @@ class Prover {
   }
 
   /** A value that a person typed or chose: the form says so, or it was sent before any answer gave it and reads as people write. */
-  #isInput(node: SentNode, own: StepOfTake): boolean {
-    const other = this.#twin?.valueAt(own.exchange.n, node.place);
+  #isInput(node: SentNode, take: StepOfTake): boolean {
+    const other = this.#twin?.valueAt(take.exchange.n, node.place);
     // What both takes gave alike, or what signs in, is no news that an answer could show.
     if (other === node.value || this.#credentials.has(node.value)) return false;
-    const input = this.#judge.inputOf(node, own, other);
+    const input = this.#judge.inputOf(node, take, other);
     if (input) return input.kind === 'typed' || input.kind === 'chosen';
     if (/^(path|header|cookie):/.test(node.place) || node.isName || node.value.length < 2) return false;
-    const origins = this.#index.origins(node.value, node.name, own.exchange, true);
-    if (origins.length === 0) return readsAsTyped(node.value) && !this.#judge.isClock(node.value, own);
-    const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, own);
+    const origins = this.#index.origins(node.value, node.name, take.exchange, true);
+    if (origins.length === 0) return readsAsTyped(node.value) && !this.#judge.isClock(node.value, take);
+    const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, take);
     return judged.kind === 'chosen' || judged.kind === 'typed';
   }
 
@@ -120,7 +120,7 @@ class Prover {
     const { own } = act;
     if (!own) return [];
     const before = new Set(
-      this.#steps.filter((one) => one.number < act.number).flatMap((one) => sentLeaves(one.step).map((node) => node.value)),
+      this.#steps.filter((step) => step.number < act.number).flatMap((step) => sentLeaves(step.step).map((node) => node.value)),
     );
     return sentLeaves(act.step).filter((node) => node.value !== '' && !before.has(node.value) && this.#isInput(node, own));
   }
@@ -129,10 +129,10 @@ class Prover {
   #thingsMade(): void {
     const uses = usePlaces(this.script);
     for (const handoff of this.script.handoffs) {
-      const maker = this.#makerOf(handoff, uses.get(handoff.id)?.map((one) => one.place) ?? []);
+      const maker = this.#makerOf(handoff, uses.get(handoff.id)?.map((place) => place.place) ?? []);
       if (!maker) continue;
       const values = this.rehearsals.map((_, at) => this.#valueIn(handoff, at, uses.get(handoff.id) ?? []));
-      const known = values.filter((one) => one !== undefined);
+      const known = values.filter((value) => value !== undefined);
       if (known.length < this.rehearsals.length) continue;
       const all = [handoff.recorded, ...known];
       if (new Set(all).size < all.length) {
@@ -169,10 +169,15 @@ class Prover {
   #overwritten(): void {
     for (const { step, number, own } of this.#steps)
       for (const node of own ? sentLeaves(step) : []) {
-        const piece = [...movingPieces(node.template)].find((one) => one.kind === 'handoff');
+        const piece = [...movingPieces(node.template)].find((movingPiece) => movingPiece.kind === 'handoff');
         const isWritten = !node.isName && /\s/.test(node.value) && readsAsTyped(node.value);
         if (!own || piece?.recorded !== node.value || !isWritten || this.#index.wasReceived(node.value, own.exchange)) continue;
-        if (this.#steps.some((one) => one.number < number && sentLeaves(one.step).some((before) => before.value === node.value))) continue;
+        if (
+          this.#steps.some(
+            (laidStep) => laidStep.number < number && sentLeaves(laidStep.step).some((before) => before.value === node.value),
+          )
+        )
+          continue;
         this.#open.push({
           step: step.id,
           number,
@@ -189,14 +194,14 @@ class Prover {
     for (const act of this.#steps) {
       if (!this.#isAct(act) || this.#made.some((one) => one.number === act.number)) continue;
       const recorded = ledTo(act.recorded);
-      const now = act.replays.map((one) => ledTo(one.views));
+      const now = act.replays.map((replay) => ledTo(replay.views));
       if (recorded === undefined || now.some((one) => one === undefined)) continue;
       const all = [recorded, ...now.filter((one) => one !== undefined)];
       const parts = all.map((one) => one.split(/[/?#&=]/));
-      const at = (parts[0] ?? []).findIndex((part, place) => parts.some((other) => other[place] !== part));
+      const at = (parts[0] ?? []).findIndex((part, place) => parts.some((otherPart) => otherPart[place] !== part));
       if (at < 0) continue;
-      const values = parts.map((one) => one[at] ?? '');
-      if (new Set(values).size === values.length && values.every((one) => /\d/.test(one) || one.length >= 8))
+      const values = parts.map((part) => part[at] ?? '');
+      if (new Set(values).size === values.length && values.every((value) => /\d/.test(value) || value.length >= 8))
         this.#made.push({
           step: act.step.id,
           number: act.number,
@@ -213,31 +218,31 @@ class Prover {
     if (!isId) return undefined;
     // One that was picked from a list was there before.
     if ('pick' in handoff.extractor && handoff.extractor.pick === 'any') return undefined;
-    const origin = this.#steps.find((one) => one.step.id === handoff.origin);
+    const origin = this.#steps.find((step) => step.step.id === handoff.origin);
     if (!origin) return undefined;
     // What the act itself sends was there before it.
-    const sent = this.#steps.filter((one) => one.number <= origin.number && this.#isAct(one)).flatMap((one) => sentLeaves(one.step));
+    const sent = this.#steps.filter((step) => step.number <= origin.number && this.#isAct(step)).flatMap((step) => sentLeaves(step.step));
     const isSameThing = (node: SentNode): boolean => !isWeak(node.value) || names.some((name) => sameThing(name, node.name));
     if (sent.some((node) => node.value === handoff.recorded && isStill(node.template) && isSameThing(node))) return undefined;
     const isNew = isWeak(handoff.recorded) || this.#isNewAt(handoff.recorded, origin);
     if (this.#isAct(origin)) return isNew ? origin : undefined;
     // Elsewhere it stands in the row of what the act sent, or on a page that was not there before the act.
     if (!handoff.extractor.beside && isWeak(handoff.recorded)) return undefined;
-    return isNew ? [...this.#steps].reverse().find((one) => one.number < origin.number && this.#isAct(one)) : undefined;
+    return isNew ? [...this.#steps].reverse().find((step) => step.number < origin.number && this.#isAct(step)) : undefined;
   }
 
   /** True where no answer shows a value before the act that could have made it, and no request sends it. */
   #isNewAt(value: string, origin: LaidStep): boolean {
-    const act = this.#isAct(origin) ? origin : [...this.#steps].reverse().find((one) => one.number < origin.number && this.#isAct(one));
+    const act = this.#isAct(origin) ? origin : [...this.#steps].reverse().find((step) => step.number < origin.number && this.#isAct(step));
     if (!act) return false;
     return this.#steps
-      .filter((one) => one.number < act.number)
-      .every((one) => !one.recorded.some((view) => shows(view, value)) && !sentLeaves(one.step).some((node) => node.value === value));
+      .filter((step) => step.number < act.number)
+      .every((step) => !step.recorded.some((view) => shows(view, value)) && !sentLeaves(step.step).some((node) => node.value === value));
   }
 
   #valueIn(handoff: Handoff, rehearsal: number, places: readonly { step: string; place: string }[]): string | undefined {
     for (const { step, place } of places) {
-      const laid = this.#steps.find((one) => one.step.id === step);
+      const laid = this.#steps.find((laidStep) => laidStep.step.id === step);
       const recorded = laid && sentLeaves(laid.step).find((node) => node.place === place);
       const now = laid?.replays[rehearsal]?.sent.get(place);
       if (now === undefined || !recorded) continue;
@@ -250,10 +255,10 @@ class Prover {
   #notShown(recorded: string, now: readonly string[], from: number): LaidStep | undefined {
     if (isWeak(recorded)) return undefined;
     return this.#steps.find(
-      (one) =>
-        one.number > from &&
-        one.recorded.some((view) => shows(view, recorded)) &&
-        one.replays.some(({ views }, at) => views.length > 0 && !views.some((view) => shows(view, now[at] ?? ''))),
+      (step) =>
+        step.number > from &&
+        step.recorded.some((view) => shows(view, recorded)) &&
+        step.replays.some(({ views }, at) => views.length > 0 && !views.some((view) => shows(view, now[at] ?? ''))),
     );
   }
 
@@ -289,13 +294,13 @@ class Prover {
   }
 
   /** True where a part of a value is what a handoff of the script reads, so that it moves. */
-  #hasMovingPart(node: SentNode, own: StepOfTake): boolean {
+  #hasMovingPart(node: SentNode, take: StepOfTake): boolean {
     return this.script.handoffs.some(
-      (one) =>
-        !isWeak(one.recorded) &&
-        one.recorded !== node.value &&
-        node.value.includes(one.recorded) &&
-        !this.#index.isEcho(node.value, own.exchange),
+      (handoff) =>
+        !isWeak(handoff.recorded) &&
+        handoff.recorded !== node.value &&
+        node.value.includes(handoff.recorded) &&
+        !this.#index.isEcho(node.value, take.exchange),
     );
   }
 
@@ -311,7 +316,7 @@ class Prover {
       for (const input of inputs) {
         const echoes = this.#echoesOf(input, act);
         if (echoes.length === 0) continue;
-        const now = act.replays.map((one) => one.sent.get(input.place));
+        const now = act.replays.map((replay) => replay.sent.get(input.place));
         const lost = echoes.find(({ laid, named }) =>
           laid.replays.some(({ views }, at) => {
             const value = now[at];
@@ -371,7 +376,7 @@ class Prover {
         kind: 'unseen',
         sentence: `No later answer of the take shows what step ${act.number} sent (${inputs
           .slice(0, 3)
-          .map((one) => `“${cutText(one.value, 24)}”`)
+          .map((input) => `“${cutText(input.value, 24)}”`)
           .join(', ')}), so nobody can see whether it arrived.`,
         advice: 'Record a step that looks at the thing, or add a check for what the answer should say.',
       });
@@ -385,14 +390,14 @@ class Prover {
   #effects(): void {
     for (const act of this.#steps) {
       if (!this.#isAct(act) || this.#newInputs(act).length > 0) continue;
-      const next = this.#steps.find((one) => one.number > act.number && this.#isAct(one))?.number ?? Infinity;
+      const next = this.#steps.find((step) => step.number > act.number && this.#isAct(step))?.number ?? Infinity;
       const before = new Set(
         this.#steps
-          .filter((one) => one.number < act.number)
-          .flatMap((one) => one.recorded.flatMap(shownTexts))
+          .filter((step) => step.number < act.number)
+          .flatMap((step) => step.recorded.flatMap(shownTexts))
           .map(masked),
       );
-      for (const laid of this.#steps.filter((one) => one.number >= act.number && one.number < next)) {
+      for (const laid of this.#steps.filter((step) => step.number >= act.number && step.number < next)) {
         const now = laid.replays.map(({ views }) => new Set(views.flatMap(shownTexts).map(masked)));
         if (now.length === 0 || laid.replays.some(({ views }) => views.length === 0)) continue;
         const other = laid.other && new Set(shownTexts(laid.other).map(masked));
@@ -425,15 +430,15 @@ class Prover {
   /** Steps after an act whose recorded answers show what it sent, while none before it did. */
   #echoesOf(input: SentNode, act: LaidStep): { laid: LaidStep; named: boolean }[] {
     const isLong = input.value.length >= 4 && !isWeak(input.value);
-    const before = this.#steps.filter((one) => one.number < act.number);
-    const after = this.#steps.filter((one) => one.number >= act.number);
+    const before = this.#steps.filter((step) => step.number < act.number);
+    const after = this.#steps.filter((step) => step.number >= act.number);
     const find = (holds: (view: ResponseView) => boolean, named: boolean) =>
-      before.some((one) => one.recorded.some(holds))
+      before.some((step) => step.recorded.some(holds))
         ? []
-        : after.filter((one) => one.recorded.some(holds)).map((laid) => ({ laid, named }));
+        : after.filter((step) => step.recorded.some(holds)).map((laid) => ({ laid, named }));
     // What was typed elsewhere, such as the changed name, may hold this one.
     const longer = isLong
-      ? [...new Set(this.#steps.flatMap((one) => sentLeaves(one.step).map((node) => node.value)))].filter(
+      ? [...new Set(this.#steps.flatMap((step) => sentLeaves(step.step).map((node) => node.value)))].filter(
           (one) => one.length > input.value.length && one.includes(input.value),
         )
       : [];
@@ -444,7 +449,7 @@ class Prover {
   /** True where a step shows a text once more often with each visit: the take, the first rehearsal, the second. */
   #grows(laid: LaidStep, value: string, now: readonly (string | undefined)[]): boolean {
     if (now.some((one) => one !== value) || laid.replays.length < 2) return false;
-    const counts = [laid.recorded, ...laid.replays.map((one) => one.views)].map((views) =>
+    const counts = [laid.recorded, ...laid.replays.map((replay) => replay.views)].map((views) =>
       views.reduce((sum, view) => sum + timesShown(view, value), 0),
     );
     return counts.every((count, at) => at === 0 || count > (counts[at - 1] ?? 0));
@@ -455,7 +460,7 @@ class Prover {
     // An answer named the thing by what was new in this rehearsal, and this step asks for it by that.
     const asksForFresh = sentLeaves(step).some(
       ({ template, place, value }) =>
-        [...movingPieces(template)].every((one) => one.kind === 'handoff') &&
+        [...movingPieces(template)].every((piece) => piece.kind === 'handoff') &&
         !isStill(template) &&
         this.#fresh.some(
           ({ recorded, now }) =>

@@ -51,10 +51,10 @@ export function showsAs(view: ResponseView, name: string, value: string): boolea
   if (name === '') return false;
   if (view.kind === 'html')
     return view.html.elements.some(
-      (one) =>
-        one.attributes['name'] === name &&
-        (one.attributes['value'] ?? '') === value &&
-        (!/^(radio|checkbox)$/i.test(one.attributes['type'] ?? '') || 'checked' in one.attributes),
+      (element) =>
+        element.attributes['name'] === name &&
+        (element.attributes['value'] ?? '') === value &&
+        (!/^(radio|checkbox)$/i.test(element.attributes['type'] ?? '') || 'checked' in element.attributes),
     );
   if (view.kind === 'json')
     return new RegExp(

@@ -22,7 +22,7 @@ export interface Captured {
 }
 
 /** The last capture of each step: in a repeat the latest round counts. */
-export const lastOfEach = (steps: readonly CapturedStep[]): Map<string, CapturedStep> => new Map(steps.map((one) => [one.step, one]));
+export const lastOfEach = (steps: readonly CapturedStep[]): Map<string, CapturedStep> => new Map(steps.map((step) => [step.step, step]));
 
 /** True where the application answered a played step at all, or was not to. */
 export const wasAnswered = (captured: CapturedStep): boolean =>

@@ -35,11 +35,11 @@ export type StepDifference = z.infer<typeof StepDifferenceSchema>;
 
 /** The take that a script was made from, as a side. */
 export function sideOfTake(script: Script, { exchanges, readBody }: LoadedTake): Side {
-  const byNumber = new Map(exchanges.map((one) => [one.n, one]));
+  const byNumber = new Map(exchanges.map((exchange) => [exchange.n, exchange]));
   const steps = new Map(requestSteps(script).map(({ step }) => [step.id, step]));
   return {
     readBody,
-    handoff: (id) => script.handoffs.find((one) => one.id === id)?.recorded,
+    handoff: (id) => script.handoffs.find((handoff) => handoff.id === id)?.recorded,
     at: (id) => {
       const step = steps.get(id);
       const sent = byNumber.get(step?.exchange ?? -1);
@@ -51,7 +51,7 @@ export function sideOfTake(script: Script, { exchanges, readBody }: LoadedTake):
 
 /** A rehearsal as a side. */
 export function sideOfRehearsal(script: Script, steps: readonly CapturedStep[], readBody: BodyReader): Side {
-  const byStep = new Map(steps.map((one) => [one.step, one]));
+  const byStep = new Map(steps.map((step) => [step.step, step]));
   return {
     readBody,
     at: (id) => {
@@ -95,7 +95,7 @@ function headerDifference(
   moving: readonly MovingValue[],
 ): DifferenceRow[] {
   const lines = (response: SideOfStep['response'] | undefined): string[] =>
-    response ? [`status ${response.status}`, ...response.headers.map((one) => `${one[0].toLowerCase()}: ${one[1]}`).sort()] : [];
+    response ? [`status ${response.status}`, ...response.headers.map((header) => `${header[0].toLowerCase()}: ${header[1]}`).sort()] : [];
   return differenceOf(lines(left), lines(right), moving).map((row) =>
     row.kind === 'differs' && [...row.left, ...row.right].every((line) => ofEachAnswer.test(line))
       ? { ...row, kind: 'harmless', why: ['a header that each answer has of its own'] }
@@ -107,7 +107,7 @@ const requestLines = (side: SideOfStep | undefined): string[] =>
   side
     ? [
         `${side.request.method} ${side.request.url}`,
-        ...side.request.headers.filter(([name]) => carriesValue(name)).map((one) => `${one[0].toLowerCase()}: ${one[1]}`),
+        ...side.request.headers.filter(([name]) => carriesValue(name)).map((header) => `${header[0].toLowerCase()}: ${header[1]}`),
       ]
     : [];
 
@@ -135,7 +135,7 @@ function sentLeaves({ request }: SideOfStep, readBody: BodyReader): Map<string, 
     ...nodesOf(targetTree(target), [{ kind: 'text', text: target }]),
     ...(body === '' ? [] : nodesOf(bodyTree(body, kindOf(request)), [{ kind: 'text', text: body }])),
   ];
-  return new Map([...leavesOf(nodes)].map((one) => [one.place, one]));
+  return new Map([...leavesOf(nodes)].map((node) => [node.place, node]));
 }
 
 const kindOf = ({ headers, body }: { headers: readonly Header[]; body: BodyRef | null }): BodyKind =>

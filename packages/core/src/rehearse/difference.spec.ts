@@ -4,11 +4,11 @@ import { playback } from '../test/playback.js';
 import { form, html, json, TakeBuilder } from '../test/take-builder.js';
 
 const kinds = (left: string, right: string, moving: Parameters<typeof differenceOf>[2] = []) =>
-  differenceOf(linesOf(left, 'html'), linesOf(right, 'html'), moving).map((one) => [
-    one.kind,
-    one.left.length,
-    one.right.length,
-    one.why.join(),
+  differenceOf(linesOf(left, 'html'), linesOf(right, 'html'), moving).map((row) => [
+    row.kind,
+    row.left.length,
+    row.right.length,
+    row.why.join(),
   ]);
 
 describe('folding harmless differences', () => {
@@ -70,20 +70,20 @@ describe('a step beside the take', () => {
       s2: [200, [...json, ['Date', 'now']], '{"box":"Crate Z","state":"queued"}'],
     });
     // What the rehearsal sent, as a captured request holds it.
-    const [open, save] = now.steps.filter((one) => one.kind === 'request');
+    const [open, save] = now.steps.filter((step) => step.kind === 'request');
     const sent = {
       ...save,
       request: { ...save?.request, body: { hash: 'sent', size: 1, mimeType: 'application/x-www-form-urlencoded' } },
     } as NonNullable<typeof save>;
     const readBody = (hash: string) => (hash === 'sent' ? 'stamp=tk-9&box=Crate%20Z' : now.readBody(hash));
     const found = compareStep(script, 's2', sideOfTake(script, first), sideOfRehearsal(script, open ? [open, sent] : [], readBody));
-    expect(found.request.map((one) => one.kind)).toEqual(['same', 'harmless']);
-    expect(found.body.map((one) => [one.kind, one.left.join().trim(), one.why.join()])).toEqual([
+    expect(found.request.map((row) => row.kind)).toEqual(['same', 'harmless']);
+    expect(found.body.map((row) => [row.kind, row.left.join().trim(), row.why.join()])).toEqual([
       ['same', '{', ''],
       ['harmless', '"box": "Crate A",', 'the box that is sent'],
       ['differs', '"state": "stored"', ''],
       ['same', '}', ''],
     ]);
-    expect(found.headers.filter((one) => one.kind === 'differs')).toEqual([]);
+    expect(found.headers.filter((header) => header.kind === 'differs')).toEqual([]);
   });
 });

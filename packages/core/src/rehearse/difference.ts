@@ -57,8 +57,8 @@ export function linesOf(text: string, kind: BodyKind): string[] {
  */
 export function differenceOf(left: readonly string[], right: readonly string[], moving: readonly MovingValue[]): DifferenceRow[] {
   const masks = [
-    new Mask(moving.map((one) => ({ text: one.left, name: one.name }))),
-    new Mask(moving.map((one) => ({ text: one.right, name: one.name }))),
+    new Mask(moving.map((value) => ({ text: value.left, name: value.name }))),
+    new Mask(moving.map((value) => ({ text: value.right, name: value.name }))),
   ] as const;
   const masked = [left.map((line) => masks[0].apply(line)), right.map((line) => masks[1].apply(line))] as const;
   const changes = diffArrays<string>([...masked[0]], [...masked[1]], { maxEditLength: mostEdits });
@@ -106,7 +106,7 @@ class Mask {
     this.#known = known
       .filter((one) => one.text.length >= 3)
       .flatMap(({ text, name }) =>
-        [...new Set([text, ...wrappings.map((one) => encode(one, text))])].map((wrapped) => ({ text: wrapped, name })),
+        [...new Set([text, ...wrappings.map((wrapping) => encode(wrapping, text))])].map((wrapped) => ({ text: wrapped, name })),
       )
       .sort((left, right) => right.text.length - left.text.length);
   }

@@ -18,12 +18,12 @@ import type { CapturedRequest } from '../actions/http/captured-request.schema.js
 
 /** Where a rehearsal first left the take, why most likely, and what to do; null where it did not. */
 export function firstDivergence(script: Script, steps: readonly RehearsedStep[], captured: Captured): Divergence | null {
-  const first = steps.find((one) => one.verdict !== 'passed');
+  const first = steps.find((step) => step.verdict !== 'passed');
   if (!first) return null;
   const actions = actionSteps(script);
   const numberOf = (id: string) => actions.find(({ step }) => step.id === id)?.number ?? 0;
-  const own = actions.find(({ step }) => step.id === first.step);
-  const what = own ? `Step ${first.number}, ${own.step.name}` : `Step ${first.number}`;
+  const action = actions.find(({ step }) => step.id === first.step);
+  const what = action ? `Step ${first.number}, ${action.step.name}` : `Step ${first.number}`;
   const base = { step: first.step, number: first.number, refused: null };
   const happened = `${what}: ${first.reasons[0] ?? 'it differs from the take.'}`;
   if (first.captured && !wasAnswered(first.captured))
@@ -33,11 +33,11 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
       cause: 'unreachable',
       advice: 'See whether the application runs and the environment names the right address, then rehearse again.',
     };
-  const missing = captured.missing.find((one) => boundTo(own?.step, one.handoff));
+  const missing = captured.missing.find((one) => boundTo(action?.step, one.handoff));
   if (missing)
     return {
       ...base,
-      sentence: `${happened} It needs “${script.handoffs.find((one) => one.id === missing.handoff)?.name ?? 'a value'}”, which step ${numberOf(missing.step)} did not give.`,
+      sentence: `${happened} It needs “${script.handoffs.find((handoff) => handoff.id === missing.handoff)?.name ?? 'a value'}”, which step ${numberOf(missing.step)} did not give.`,
       cause: 'missing-value',
       handoff: missing.handoff,
       advice: 'Look at the answer of that step: the extractor found nothing there.',
@@ -46,8 +46,8 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
   const stale =
     first.stale[0] ??
     steps
-      .filter((one) => one.number < first.number)
-      .flatMap((one) => one.stale)
+      .filter((step) => step.number < first.number)
+      .flatMap((step) => step.stale)
       .at(-1);
   if (stale) {
     const where = stale.step === first.step ? 'It' : `Step ${numberOf(stale.step)}`;
@@ -60,7 +60,7 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
     };
   }
   const refused =
-    own?.step.kind === 'request' && first.captured?.kind === 'request' ? refusedValue(own.step, first.captured, captured) : null;
+    action?.step.kind === 'request' && first.captured?.kind === 'request' ? refusedValue(action.step, first.captured, captured) : null;
   if (refused !== null)
     return {
       ...base,
@@ -73,7 +73,7 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
     ...base,
     sentence: happened,
     cause: 'unknown',
-    advice: adviceOf(own?.step, first),
+    advice: adviceOf(action?.step, first),
   };
 }
 
@@ -91,8 +91,8 @@ const boundTo = (step: ActionStep | undefined, handoff: string): boolean =>
   step !== undefined && JSON.stringify(actionKindOf(step).sent(step)).includes(`"handoff":"${handoff}"`);
 
 /** A typed value that the fault text of the answer quotes, or that stands in the field beside a text which says that it is taken. */
-function refusedValue(step: RequestStep, own: CapturedRequest, captured: Captured): string | null {
-  const view = capturedView(own, captured.readBody);
+function refusedValue(step: RequestStep, request: CapturedRequest, captured: Captured): string | null {
+  const view = capturedView(request, captured.readBody);
   if (!view) return null;
   const bound = boundPlaces(step);
   const typed = sentValues(step).filter((sent) => isCounted(sent) && !bound.has(sent.place));
@@ -100,8 +100,8 @@ function refusedValue(step: RequestStep, own: CapturedRequest, captured: Capture
   for (const [at, text] of alerts.entries()) {
     if (!saysTaken.test(text)) continue;
     const from = alertsAt[at] ?? 0;
-    const field = elements.slice(from).find((one) => typed.some((sent) => isFieldOf(one, sent)));
-    const sent = field && typed.find((one) => isFieldOf(field, one));
+    const field = elements.slice(from).find((element) => typed.some((sent) => isFieldOf(element, sent)));
+    const sent = field && typed.find((value) => isFieldOf(field, value));
     if (sent) return sent.value;
   }
   const said = faultTexts(view).join(' ');

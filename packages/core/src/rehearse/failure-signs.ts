@@ -13,10 +13,10 @@ const faultWord = /^(fault|error|exception|problem)s?$/i;
  */
 export function failureOf(response: ResponseView, expect: Expectation, location: string | undefined): FailureReason | null {
   if (!expect.statuses.includes(response.status)) {
-    const told = faultTexts(response)[0] ?? (response.kind === 'html' && response.title ? response.title : '');
+    const text = faultTexts(response)[0] ?? (response.kind === 'html' && response.title ? response.title : '');
     return failureReason(
       'status-unexpected',
-      `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${told ? `: “${cutText(told, 140)}”` : ''}.`,
+      `It answered ${response.status} instead of ${expect.statuses.join(' or ')}${text ? `: “${cutText(text, 140)}”` : ''}.`,
       String(response.status),
     );
   }
@@ -88,7 +88,9 @@ const isHiddenOrButton = /^(hidden|submit|button|image|reset|checkbox|radio)$/;
 /** True where the page asks for one password and little else: a page that sets one asks for it twice, and a form of work has more fields. */
 export function asksToSignIn(response: ResponseView): boolean {
   if (response.kind !== 'html') return false;
-  const typeOf = (one: (typeof response.html.elements)[number]): string => one.attributes['type']?.toLowerCase() ?? '';
-  const fields = response.html.elements.filter((one) => /^(input|textarea|select)$/.test(one.name) && !isHiddenOrButton.test(typeOf(one)));
-  return fields.filter((one) => typeOf(one) === 'password').length === 1 && fields.length <= mostSignInFields;
+  const typeOf = (element: (typeof response.html.elements)[number]): string => element.attributes['type']?.toLowerCase() ?? '';
+  const fields = response.html.elements.filter(
+    (element) => /^(input|textarea|select)$/.test(element.name) && !isHiddenOrButton.test(typeOf(element)),
+  );
+  return fields.filter((field) => typeOf(field) === 'password').length === 1 && fields.length <= mostSignInFields;
 }

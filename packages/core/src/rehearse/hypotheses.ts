@@ -69,15 +69,15 @@ class Finder {
 
   /** The first step that left the take; undefined where all passed. */
   get #bad(): RehearsedStep | undefined {
-    return this.seen.rehearsal.steps.find((one) => one.verdict !== 'passed');
+    return this.seen.rehearsal.steps.find((step) => step.verdict !== 'passed');
   }
 
   #stale(): Supposition[] {
     const key = (step: string, place: string, start: number, end: number) => `${step} ${place} ${start} ${end}`;
     const stale = new Map<string, StaleValue>(
       this.seen.rehearsal.steps
-        .flatMap((one) => one.stale)
-        .map((one) => [key(one.step, one.place, one.part?.start ?? 0, one.part?.end ?? one.recorded.length), one]),
+        .flatMap((step) => step.stale)
+        .map((value) => [key(value.step, value.place, value.part?.start ?? 0, value.part?.end ?? value.recorded.length), value]),
     );
     const found: Supposition[] = [];
     if (stale.size === 0) return found;
@@ -100,30 +100,30 @@ class Finder {
       stale.delete(key(candidate.step.id, candidate.node.place, candidate.start, candidate.end));
       return true;
     });
-    return [...found, ...[...stale.values()].flatMap((one) => this.#givenByLost(one))];
+    return [...found, ...[...stale.values()].flatMap((value) => this.#givenByLost(value))];
   }
 
   /** A stale value whose origin the take does not hold: the rehearsal showed where it stands. */
   #givenByLost(stale: StaleValue): Supposition[] {
     const steps = stepsOfTake(this.script, this.loaded);
-    const own = steps.find((one) => one.step.id === stale.step);
-    const origin = steps.find((one) => one.step.id === stale.origin);
+    const step = steps.find((take) => take.step.id === stale.step);
+    const origin = steps.find((take) => take.step.id === stale.origin);
     const n = origin && answerOf(origin.step);
     const exchange = this.loaded.exchanges.find((one) => one.n === n);
-    const node = own && sentNodes(own.step).find((one) => one.place === stale.place && one.value === stale.recorded);
-    if (!own || !origin || !exchange || !node || stale.part) return [];
+    const node = step && sentNodes(step.step).find((sentNode) => sentNode.place === stale.place && sentNode.value === stale.recorded);
+    if (!step || !origin || !exchange || !node || stale.part) return [];
     const reason = `The take lacks the answer of step ${origin.number}; the rehearsal got it, and ${describeExtractor(stale.extractor)} stands there.`;
     return [
       {
         id: `lost ${stale.step} ${stale.place} ${JSON.stringify(stale.extractor)}`,
         kind: 'stale-value',
         step: stale.step,
-        number: own.number,
-        sentence: `Step ${own.number} sends ${stale.name} “${cutText(stale.recorded, 40)}” from the take; the answer of step ${origin.number}, which the take lacks, gives it now.`,
+        number: step.number,
+        sentence: `Step ${step.number} sends ${stale.name} “${cutText(stale.recorded, 40)}” from the take; the answer of step ${origin.number}, which the take lacks, gives it now.`,
         likelihood: 0.92,
         put: (maker) => {
           maker.handOff(
-            { step: own.step, node, value: node.value, start: 0, end: node.value.length },
+            { step: step.step, node, value: node.value, start: 0, end: node.value.length },
             { exchange, value: node.value, extractor: stale.extractor, listed: false, choice: false, linked: true, name: node.name },
             'likely',
             reason,
@@ -180,10 +180,10 @@ class Finder {
       // A server that says something else has another reason.
       const saysOther = !saysTaken.test(said) && ((bad.said ?? []).length > 0 || /but says “|instead of [\d or]+: “/.test(said));
       acts.set(bad.step, saysTaken.test(said) ? 0.8 : saysOther ? 0.05 : 0.35);
-      for (const one of this.seen.rehearsal.steps)
-        if (one.number < bad.number && one.said?.some((text) => saysTaken.test(text))) acts.set(one.step, 0.85);
-      const earlier = this.seen.rehearsal.steps.filter((one) => one.number < bad.number).reverse();
-      const act = earlier.find((one) => this.#isAct(one.step) && this.#typedIn(one.step).length > 0);
+      for (const step of this.seen.rehearsal.steps)
+        if (step.number < bad.number && step.said?.some((text) => saysTaken.test(text))) acts.set(step.step, 0.85);
+      const earlier = this.seen.rehearsal.steps.filter((step) => step.number < bad.number).reverse();
+      const act = earlier.find((step) => this.#isAct(step.step) && this.#typedIn(step.step).length > 0);
       if (act && !saysOther && !acts.has(act.step)) acts.set(act.step, 0.3);
     }
     for (const point of this.seen.proof?.open ?? []) {
@@ -193,7 +193,7 @@ class Finder {
         const number = this.#number(point.step);
         const act = [...this.seen.rehearsal.steps]
           .reverse()
-          .find((one) => one.number <= number && this.#isAct(one.step) && this.#typedIn(one.step).length > 0);
+          .find((step) => step.number <= number && this.#isAct(step.step) && this.#typedIn(step.step).length > 0);
         if (act && !acts.has(act.step)) acts.set(act.step, 0.4);
       }
     }
@@ -235,32 +235,34 @@ class Finder {
 
   /** True for a value that an answer had given before a step sends it: another of the same kind is taken from there. */
   #wasOffered(value: string, step: string): boolean {
-    const own = stepsOfTake(this.script, this.loaded).find((one) => one.step.id === step);
-    return own !== undefined && this.#index.occurrences(value, own.exchange).length > 0;
+    const take = stepsOfTake(this.script, this.loaded).find((stepOfTake) => stepOfTake.step.id === step);
+    return take !== undefined && this.#index.occurrences(value, take.exchange).length > 0;
   }
 
   #isAct(step: string): boolean {
-    return requestSteps(this.script).some((one) => one.step.id === step && !/^(GET|HEAD)$/.test(one.step.method));
+    return requestSteps(this.script).some(
+      (numberedStep) => numberedStep.step.id === step && !/^(GET|HEAD)$/.test(numberedStep.step.method),
+    );
   }
 
   /** What a person typed in a step: no password, and nothing that an answer had given. */
   #typedIn(stepId: string): SentNode[] {
-    const own = stepsOfTake(this.script, this.loaded).find((one) => one.step.id === stepId);
-    if (!own) return [];
+    const take = stepsOfTake(this.script, this.loaded).find((stepOfTake) => stepOfTake.step.id === stepId);
+    if (!take) return [];
     // A form with one password is a sign-in; one that repeats it makes an account.
-    if (sentLeaves(own.step).filter((node) => /pass/i.test(node.name) && node.value !== '').length === 1) return [];
+    if (sentLeaves(take.step).filter((node) => /pass/i.test(node.name) && node.value !== '').length === 1) return [];
     const found: SentNode[] = [];
-    visitStill(own.step, (node) => {
+    visitStill(take.step, (node) => {
       if (!isLeaf(node) || node.isName || node.value.length < 3 || /pass/i.test(node.name) || /^(path|header|cookie):/.test(node.place))
         return false;
-      const other = this.#twin?.valueAt(own.exchange.n, node.place);
-      const input = this.#judge.inputOf(node, own, other);
+      const other = this.#twin?.valueAt(take.exchange.n, node.place);
+      const input = this.#judge.inputOf(node, take, other);
       const isTyped = input
         ? input.kind === 'typed'
         : other !== node.value &&
           (readsAsTyped(node.value) || /^[A-Z]{2,}\d+$|^\d{4,}$/.test(node.value)) &&
-          this.#index.occurrences(node.value, own.exchange).length === 0 &&
-          !this.#judge.isClock(node.value, own);
+          this.#index.occurrences(node.value, take.exchange).length === 0 &&
+          !this.#judge.isClock(node.value, take);
       if (isTyped) found.push(node);
       return false;
     });
@@ -269,10 +271,12 @@ class Finder {
 
   /** What a person typed in an earlier step and a page carried on to this one, as the pages of a wizard do. */
   #typedBefore(stepId: string): SentNode[] {
-    const own = requestSteps(this.script).find(({ step }) => step.id === stepId)?.step;
-    if (!own) return [];
+    const requestStep = requestSteps(this.script).find(({ step }) => step.id === stepId)?.step;
+    if (!requestStep) return [];
     const carried = new Set(
-      sentLeaves(own).flatMap((node) => ([...movingPieces(node.template)].some((one) => one.kind === 'handoff') ? [node.value] : [])),
+      sentLeaves(requestStep).flatMap((node) =>
+        [...movingPieces(node.template)].some((piece) => piece.kind === 'handoff') ? [node.value] : [],
+      ),
     );
     if (carried.size === 0) return [];
     return requestSteps(this.script)
@@ -293,15 +297,15 @@ class Finder {
   /** Handoffs that the failing step sends: another place may be the right one, or the value was a person's choice. */
   #handoffs(): Supposition[] {
     const bad = this.#bad;
-    const open = this.seen.proof?.open.find((one) => one.kind === 'not-shown' || one.kind === 'not-new');
-    const overwritten = (this.seen.proof?.open ?? []).filter((one) => one.kind === 'overwritten');
-    const steps = new Set([bad?.step, open?.step, ...overwritten.map((one) => one.step)].filter((one) => one != null));
+    const open = this.seen.proof?.open.find((point) => point.kind === 'not-shown' || point.kind === 'not-new');
+    const overwritten = (this.seen.proof?.open ?? []).filter((point) => point.kind === 'overwritten');
+    const steps = new Set([bad?.step, open?.step, ...overwritten.map((point) => point.step)].filter((one) => one != null));
     const missing = this.seen.rehearsal.divergence?.handoff;
     const found: Supposition[] = [];
     const seenHandoffs = new Set<string>();
-    for (const own of stepsOfTake(this.script, this.loaded)) {
-      if (!steps.has(own.step.id)) continue;
-      for (const node of sentLeaves(own.step)) {
+    for (const take of stepsOfTake(this.script, this.loaded)) {
+      if (!steps.has(take.step.id)) continue;
+      for (const node of sentLeaves(take.step)) {
         const [piece, ...more] = [...movingPieces(node.template)];
         if (piece?.kind !== 'handoff' || more.length > 0 || piece.recorded !== node.value || seenHandoffs.has(piece.handoff)) continue;
         const handoff = this.script.handoffs.find((one) => one.id === piece.handoff);
@@ -309,10 +313,10 @@ class Finder {
         seenHandoffs.add(handoff.id);
         const isMissing = missing === handoff.id;
         const doubt = isMissing ? 0.7 : handoff.evidence === 'proven' ? 0.15 : 0.45;
-        const other = this.#twin?.valueAt(own.exchange.n, node.place);
-        const origins = this.#index.origins(node.value, node.name, own.exchange, true);
+        const other = this.#twin?.valueAt(take.exchange.n, node.place);
+        const origins = this.#index.origins(node.value, node.name, take.exchange, true);
         const others = this.#judge
-          .plausible({ value: node.value, name: node.name, place: node.place }, origins, other, own)
+          .plausible({ value: node.value, name: node.name, place: node.place }, origins, other, take)
           .filter(({ origin }) => JSON.stringify(origin.extractor) !== JSON.stringify(handoff.extractor))
           .slice(0, 3);
         // One that is read again at each page has no single other place.
@@ -320,8 +324,8 @@ class Finder {
           found.push({
             id: `elsewhere ${handoff.id} ${origin.exchange.n} ${JSON.stringify(origin.extractor)}`,
             kind: 'read-elsewhere',
-            step: own.step.id,
-            number: own.number,
+            step: take.step.id,
+            number: take.number,
             sentence: `${handoff.name} is read at another place: ${describeExtractor(origin.extractor)}.`,
             likelihood: (doubt * Math.min(1, Math.max(0.2, weight.bits / bitsOfProof))) / (at + 1),
             change: (script) => readElsewhere(script, handoff.id, origin),
@@ -330,10 +334,10 @@ class Finder {
         found.push({
           id: `choice ${handoff.id}`,
           kind: 'wrong-handoff',
-          step: own.step.id,
-          number: own.number,
+          step: take.step.id,
+          number: take.number,
           sentence: `${handoff.name} “${cutText(handoff.recorded, 40)}” is no handoff: it was chosen, and is sent as recorded.`,
-          likelihood: overwritten.some((one) => one.step === own.step.id && one.about?.place === node.place)
+          likelihood: overwritten.some((point) => point.step === take.step.id && point.about?.place === node.place)
             ? 0.9
             : handoff.evidence === 'proven'
               ? 0.05
@@ -350,26 +354,26 @@ class Finder {
     const last = this.#bad?.number ?? (this.seen.proof ? Infinity : 0);
     const refused = this.seen.rehearsal.divergence?.refused;
     const found: Supposition[] = [];
-    for (const own of stepsOfTake(this.script, this.loaded)) {
-      if (own.number > last) continue;
-      const places = new Set(this.script.unsure.filter((one) => one.step === own.step.id).map((one) => one.place));
+    for (const take of stepsOfTake(this.script, this.loaded)) {
+      if (take.number > last) continue;
+      const places = new Set(this.script.unsure.filter((value) => value.step === take.step.id).map((value) => value.place));
       if (places.size === 0) continue;
-      visitStill(own.step, (node) => {
+      visitStill(take.step, (node) => {
         if (!places.has(node.place)) return false;
-        const other = this.#twin?.valueAt(own.exchange.n, node.place);
-        const origins = this.#index.origins(node.value, node.name, own.exchange, true);
-        const [best] = this.#judge.plausible({ value: node.value, name: node.name, place: node.place }, origins, other, own);
+        const other = this.#twin?.valueAt(take.exchange.n, node.place);
+        const origins = this.#index.origins(node.value, node.name, take.exchange, true);
+        const [best] = this.#judge.plausible({ value: node.value, name: node.name, place: node.place }, origins, other, take);
         if (!best) return false;
         found.push({
-          id: `unsure ${own.step.id} ${node.place}`,
+          id: `unsure ${take.step.id} ${node.place}`,
           kind: 'unsure-value',
-          step: own.step.id,
-          number: own.number,
-          sentence: `Step ${own.number} sends ${node.name} “${cutText(node.value, 40)}”, which ${describeExtractor(best.origin.extractor)} gives.`,
-          likelihood: refused === node.value ? 0.85 : own.number === last ? 0.5 : 0.3,
+          step: take.step.id,
+          number: take.number,
+          sentence: `Step ${take.number} sends ${node.name} “${cutText(node.value, 40)}”, which ${describeExtractor(best.origin.extractor)} gives.`,
+          likelihood: refused === node.value ? 0.85 : take.number === last ? 0.5 : 0.3,
           put: (maker) => {
             maker.handOff(
-              { step: own.step, node, value: node.value, start: 0, end: node.value.length },
+              { step: take.step, node, value: node.value, start: 0, end: node.value.length },
               best.origin,
               'likely',
               `A rehearsal tried it: ${describeExtractor(best.origin.extractor)} gives it.`,
@@ -393,9 +397,9 @@ function readElsewhere(script: Script, id: string, origin: Origin): Script {
   if (!place) return script;
   return {
     ...script,
-    handoffs: script.handoffs.map((one) => {
-      if (one.id !== id) return one;
-      const kept = { ...one };
+    handoffs: script.handoffs.map((handoff) => {
+      if (handoff.id !== id) return handoff;
+      const kept = { ...handoff };
       delete kept.hop;
       delete kept.also;
       return {

@@ -36,14 +36,14 @@ export function judgeRehearsal(
   const skipped = new Set(captured.skipped);
   const notes = captured.notes ?? [];
   const byStep = lastOfEach(captured.steps);
-  const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
+  const byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
   const stale = staleValues(script, loaded, captured, second);
   const steps = actionSteps(script).map(({ step, number }): RehearsedStep => {
     const own = byStep.get(step.id) ?? null;
-    const ownStale = stale.filter((one) => one.step === step.id);
+    const ownStale = stale.filter((value) => value.step === step.id);
     const exchange = byNumber.get(answerOf(step) ?? -1);
     const good = [exchange && viewOf(exchange, loaded.readBody), twin?.partnerOf(exchange?.n ?? -1)?.view].filter(
-      (one) => one !== undefined,
+      (view) => view !== undefined,
     );
     const judged: Judged = own
       ? judgeStep(step, good, own, captured)
@@ -66,7 +66,8 @@ export function judgeRehearsal(
       reasons: [
         ...judged.reasons,
         ...ownStale.map(
-          (one) => `It sent ${one.name} “${cutText(one.recorded, 48)}” from the take; the server now gives “${cutText(one.current, 48)}”.`,
+          (value) =>
+            `It sent ${value.name} “${cutText(value.recorded, 48)}” from the take; the server now gives “${cutText(value.current, 48)}”.`,
         ),
       ],
       stale: ownStale,
@@ -79,12 +80,12 @@ export function judgeRehearsal(
     };
   });
   // What was left out on purpose is no fault.
-  const counted = steps.filter((one) => one.verdict !== 'not-sent' || (captured.endedBefore === undefined && !skipped.has(one.step)));
-  const trouble = notes.find((one) => one.kind === 'failed');
+  const counted = steps.filter((step) => step.verdict !== 'not-sent' || (captured.endedBefore === undefined && !skipped.has(step.step)));
+  const trouble = notes.find((note) => note.kind === 'failed');
   const worst: Verdict =
-    trouble || counted.some((one) => one.verdict === 'failed' || one.verdict === 'not-sent')
+    trouble || counted.some((step) => step.verdict === 'failed' || step.verdict === 'not-sent')
       ? 'failed'
-      : counted.some((one) => one.verdict === 'drifted')
+      : counted.some((step) => step.verdict === 'drifted')
         ? 'drifted'
         : 'passed';
   const divergence = firstDivergence(script, counted, captured);
@@ -98,7 +99,7 @@ export function judgeRehearsal(
 
 /** A step that sends nothing and failed diverges where it stands: before the next request. */
 function earlier(trouble: RehearsalNote, divergence: Divergence | null, steps: readonly RehearsedStep[]): Divergence {
-  const number = steps.find((one) => one.step === trouble.afterStep)?.number ?? 0;
+  const number = steps.find((step) => step.step === trouble.afterStep)?.number ?? 0;
   if (divergence && divergence.number <= number) return divergence;
   return {
     step: trouble.step,
@@ -114,8 +115,10 @@ type Harmless = NonNullable<Expectation['harmless']>[number];
 type Judged = Pick<RehearsedStep, 'verdict' | 'reasons' | 'code' | 'redirect' | 'accept' | 'said'>;
 
 /** `good` are the recorded answer, if there is one, and the one of the second take. */
-function judgeStep(step: ActionStep, good: readonly ResponseView[], own: CapturedStep, captured: Captured): Judged {
-  return step.kind === 'request' && own.kind === 'request' ? judgeRequest(step, good, own, captured) : judgeByItself(own);
+function judgeStep(step: ActionStep, good: readonly ResponseView[], capturedStep: CapturedStep, captured: Captured): Judged {
+  return step.kind === 'request' && capturedStep.kind === 'request'
+    ? judgeRequest(step, good, capturedStep, captured)
+    : judgeByItself(capturedStep);
 }
 
 /** A step that was not recorded has nothing to be compared with: what it expects and checks decides. */
@@ -128,16 +131,16 @@ function judgeByItself({ failure, failureCode, checks }: CapturedStep): Judged {
   };
 }
 
-function judgeRequest(step: RequestStep, good: readonly ResponseView[], own: CapturedRequest, captured: Captured): Judged {
-  const replayed = capturedView(own, captured.readBody);
-  const code = own.failureCode === undefined ? {} : { code: own.failureCode };
-  if (!replayed || own.failure !== null) return { verdict: 'failed', reasons: [own.failure ?? 'No answer came.'], ...code };
-  const location = redirectTarget(own.request.url, own.hops ?? [replayed]);
+function judgeRequest(step: RequestStep, good: readonly ResponseView[], request: CapturedRequest, captured: Captured): Judged {
+  const replayed = capturedView(request, captured.readBody);
+  const code = request.failureCode === undefined ? {} : { code: request.failureCode };
+  if (!replayed || request.failure !== null) return { verdict: 'failed', reasons: [request.failure ?? 'No answer came.'], ...code };
+  const location = redirectTarget(request.request.url, request.hops ?? [replayed]);
   // A sign that the environment names means failure in every step; it cannot be accepted in one.
   const signs = captured.failureSigns ?? [];
   const sign = signOf(
     replayed,
-    signs.filter((one) => good.every((answer) => signOf(answer, [one]) === null)),
+    signs.filter((failureSign) => good.every((answer) => signOf(answer, [failureSign]) === null)),
   );
   const judged = (verdict: Verdict, reason: string, harmless: Expectation['harmless'] = [], redirect: string | null = null): Judged => {
     const accept = sign === null ? acceptanceOf(step.expect, replayed, location, harmless) : null;
@@ -146,19 +149,19 @@ function judgeRequest(step: RequestStep, good: readonly ResponseView[], own: Cap
   const failure = failureOf(replayed, step.expect, location) ?? sign;
   const [recorded] = good;
   const trouble = recorded ? troubleIn(replayed, good) : [];
-  const said = trouble.map((one) => cutText(one.text, 160));
+  const said = trouble.map((saidTrouble) => cutText(saidTrouble.text, 160));
   const told = said.length === 0 ? {} : { said };
   if (failure) {
     const redirect = easedRedirect(step, replayed, recorded, location);
     return { ...judged(redirect === null ? 'failed' : 'drifted', failure.text, [], redirect), code: failure.code, ...told };
   }
   // What the tester asks of an answer is no matter of taste either.
-  if (own.checks) return { verdict: 'failed', reasons: own.checks, ...code, ...told };
+  if (request.checks) return { verdict: 'failed', reasons: request.checks, ...code, ...told };
   if (!recorded) return { verdict: 'passed', reasons: [] };
   const like = likenessOf(good, replayed);
   const found: { kind: Harmless; verdict: Verdict; reason: string }[] = [];
   // Browsers lose the body of an answer when the page is left at once, and files may come from a cache; then there is nothing to compare with.
-  const isKept = good.some((one) => one.body !== '');
+  const isKept = good.some((view) => view.body !== '');
   if (isKept && asksToSignIn(replayed) && !good.some(asksToSignIn))
     found.push({ kind: 'sign-in', verdict: 'failed', reason: 'The page asks to sign in; in the take it did not.' });
   if (isKept && showsFormAgain(step, replayed, good))
@@ -167,13 +170,13 @@ function judgeRequest(step: RequestStep, good: readonly ResponseView[], own: Cap
       verdict: 'failed',
       reason: `It shows the form again that was sent${said[0] === undefined ? '; in the take it did not' : `, and says “${said.slice(0, 2).join(' ')}”`}.`,
     });
-  const plain = trouble.filter((one) => one.plain);
+  const plain = trouble.filter((saidTrouble) => saidTrouble.plain);
   // A fault of a program is one, whether the take holds a good answer or not; a page has to be compared.
   if ((isKept || /^(xml|json)$/.test(replayed.kind)) && plain.length > 0)
     found.push({
       kind: 'alerts',
       verdict: 'failed',
-      reason: `It answered ${replayed.status}, but says “${cutText(plain.map((one) => one.text).join(' '), 160)}”.`,
+      reason: `It answered ${replayed.status}, but says “${cutText(plain.map((saidTrouble) => saidTrouble.text).join(' '), 160)}”.`,
     });
   if (isKept && recorded.status === replayed.status && like < leastLikeness)
     found.push({
@@ -215,7 +218,7 @@ function showsFormAgain(step: RequestStep, replayed: ResponseView, good: readonl
   return (
     again.length > 1 &&
     again.length >= fieldsAgain * offered.size &&
-    good.every((one, at) => one.kind !== 'html' || again.filter((name) => whole[at]?.has(name)).length < again.length / 2)
+    good.every((view, at) => view.kind !== 'html' || again.filter((name) => whole[at]?.has(name)).length < again.length / 2)
   );
 }
 

@@ -81,7 +81,7 @@ describe('judging what the take does not hold, or holds as well', () => {
 });
 
 it('trouble that good answers show as well is no news, numbers in it aside', () => {
-  const said = (good: string, replayed: string) => troubleIn(view(replayed, html), [view(good, html)]).map((one) => one.text);
+  const said = (good: string, replayed: string) => troubleIn(view(replayed, html), [view(good, html)]).map((trouble) => trouble.text);
   expect(said('<p class="error">Row 4 is locked</p>', '<p class="error">Row 7 is locked</p>')).toEqual([]);
   expect(said('<p>fine</p>', '<p class="error">Row 7 is locked</p>')).toEqual(['Row 7 is locked']);
 });

@@ -43,9 +43,11 @@ function htmlStructure(view: ResponseView): Structure {
   const features = new Set<string>();
   const { elements } = view.html;
   const rowOf = new Map<number, string>();
-  for (const one of elements) if (one.row >= 0 && !rowOf.has(one.row)) rowOf.set(one.row, one.name);
-  const outside = elements.filter((one) => !isRepeated.test(one.name) && (one.row < 0 || !isRepeated.test(rowOf.get(one.row) ?? '')));
-  const names = outside.map((one) => one.name);
+  for (const element of elements) if (element.row >= 0 && !rowOf.has(element.row)) rowOf.set(element.row, element.name);
+  const outside = elements.filter(
+    (element) => !isRepeated.test(element.name) && (element.row < 0 || !isRepeated.test(rowOf.get(element.row) ?? '')),
+  );
+  const names = outside.map((element) => element.name);
   for (let at = 0; at + 2 < names.length || at === 0; at++) if (names.length > 0) features.add(names.slice(at, at + 3).join('>'));
   // Rows also lay out forms, so the fields in them count.
   for (const { name, attributes } of elements)
@@ -71,21 +73,21 @@ const isUnder = (feature: string, places: readonly string[]): boolean =>
  */
 export function likenessOf(good: ResponseView | readonly ResponseView[], replayed: ResponseView): number {
   const references = (Array.isArray(good) ? (good as readonly ResponseView[]) : [good as ResponseView]).filter(
-    (one) => one.body !== '' || replayed.body === '',
+    (view) => view.body !== '' || replayed.body === '',
   );
   if (references.length === 0) return 1;
-  const alike = references.filter((one) => one.kind === replayed.kind);
+  const alike = references.filter((reference) => reference.kind === replayed.kind);
   if (alike.length === 0) return 0;
-  const own = structureOf(replayed);
+  const structure = structureOf(replayed);
   const all = alike.map(structureOf);
-  const open = [...own.open, ...all.flatMap((one) => one.open)];
+  const open = [...structure.open, ...all.flatMap((one) => one.open)];
   const counts = new Map<string, number>();
-  for (const { features } of all) for (const one of features) counts.set(one, (counts.get(one) ?? 0) + 1);
+  for (const { features } of all) for (const feature of features) counts.set(feature, (counts.get(feature) ?? 0) + 1);
   let [shared, missing, strange] = [0, 0, 0];
   for (const [feature, count] of counts)
-    if (own.features.has(feature)) shared++;
+    if (structure.features.has(feature)) shared++;
     else if (count === all.length && !isUnder(feature, open)) missing++;
-  for (const feature of own.features) if (!counts.has(feature) && !isUnder(feature, open)) strange++;
+  for (const feature of structure.features) if (!counts.has(feature) && !isUnder(feature, open)) strange++;
   const whole = shared + missing + strange;
   return whole === 0 ? 1 : shared / whole;
 }

@@ -40,7 +40,7 @@ const good: Record<string, Answer> = {
   s4: [201, [...json, ['Location', '/things/501']], '{"id":501}'],
   s5: [200, json, '{"ok":1}'],
 };
-const judged = (answers: Record<string, Answer>, own = script) => judgeRehearsal(own, recorded, playback(own, answers));
+const judged = (answers: Record<string, Answer>, ownScript = script) => judgeRehearsal(ownScript, recorded, playback(ownScript, answers));
 
 describe('judging a rehearsal', () => {
   it('passes where every answer is like the take and nothing was sent stale', () => {
@@ -53,7 +53,7 @@ describe('judging a rehearsal', () => {
     const ended = '<title>Your visit has ended</title><p>Sign in again</p>';
     const result = judged({ ...good, s1: [200, html, signInPage('tok-9z8y7x')], s2: [200, html, ended], s3: [200, html, ended] });
     expect(result.verdict).toBe('failed');
-    expect(result.steps.map((one) => one.verdict)).toEqual(['passed', 'failed', 'failed', 'passed', 'passed']);
+    expect(result.steps.map((step) => step.verdict)).toEqual(['passed', 'failed', 'failed', 'passed', 'passed']);
     expect(result.divergence).toMatchObject({
       number: 2,
       cause: 'stale-value',
@@ -64,7 +64,7 @@ describe('judging a rehearsal', () => {
 
   it('lets a step drift that answers as in the take but changes the recorded thing instead of the new one', () => {
     const result = judged({ ...good, s4: [201, [...json, ['Location', '/things/502']], '{"id":502}'] });
-    expect(result.steps.map((one) => one.verdict)).toEqual(['passed', 'passed', 'passed', 'passed', 'drifted']);
+    expect(result.steps.map((step) => step.verdict)).toEqual(['passed', 'passed', 'passed', 'passed', 'drifted']);
     expect(result.verdict).toBe('drifted');
     expect(result.divergence?.sentence).toContain(
       'answered as in the take, but proves nothing. It sent thing “501” from the take; the server now gives “502”',
@@ -83,7 +83,7 @@ describe('judging a rehearsal', () => {
 
   it('does not send what comes after a connection that failed, and says where', () => {
     const result = judged({ s1: good['s1'] ?? '', s2: 'http://127.0.0.1:9 refused the connection.' });
-    expect(result.steps.map((one) => one.verdict)).toEqual(['passed', 'failed', 'not-sent', 'not-sent', 'not-sent']);
+    expect(result.steps.map((step) => step.verdict)).toEqual(['passed', 'failed', 'not-sent', 'not-sent', 'not-sent']);
     expect(result.divergence).toMatchObject({ cause: 'unreachable', number: 2 });
   });
 
@@ -96,12 +96,12 @@ describe('judging a rehearsal', () => {
     const take = new TakeBuilder()
       .add(['POST', '/add', form, 'token=1&table=mailbox&username=grower-one&role=user'], [302, [['Location', '/users/4']]])
       .load();
-    const own = scripted(take);
+    const ownScript = scripted(take);
     const page =
       '<p class="errornote">Please correct the error below.</p><ul class="errorlist"><li>A user of that name already exists.</li></ul><input type="hidden" name="table" value="mailbox"><input name="username" value="grower-one"><input name="role" value="user">';
-    const result = judgeRehearsal(own, take, playback(own, { s1: [200, html, page] }));
+    const result = judgeRehearsal(ownScript, take, playback(ownScript, { s1: [200, html, page] }));
     expect(result.divergence).toMatchObject({ cause: 'refused-value', refused: 'grower-one' });
-    expect(repair(own, take, { rehearsal: result, proof: null }).script.made).toMatchObject([
+    expect(repair(ownScript, take, { rehearsal: result, proof: null }).script.made).toMatchObject([
       { made: 'unique-text', recorded: 'grower-one' },
     ]);
   });
@@ -117,9 +117,9 @@ describe('judging a rehearsal', () => {
 });
 
 describe('repairing', () => {
-  const rehearse = (answers: Record<string, Answer>, own = script) => {
-    const result = judged(answers, own);
-    return repair(own, recorded, { rehearsal: result, proof: null });
+  const rehearse = (answers: Record<string, Answer>, ownScript = script) => {
+    const result = judged(answers, ownScript);
+    return repair(ownScript, recorded, { rehearsal: result, proof: null });
   };
 
   it('hands off every value that was proved stale, wherever it is used', () => {
@@ -134,8 +134,8 @@ describe('repairing', () => {
     ]);
     expect(
       coverage(repaired.script)
-        .filter((one) => one.class === 'handed-off')
-        .map((one) => one.place),
+        .filter((value) => value.class === 'handed-off')
+        .map((value) => value.place),
     ).toEqual(['form:token', 'path:2']);
     // The next rehearsal has nothing stale left.
     expect(judged({ ...good, s1: [200, html, signInPage('tok-9z8y7x')] }, repaired.script).verdict).toBe('passed');
@@ -146,15 +146,15 @@ describe('repairing', () => {
       .add(['POST', '/in', form, 'user=mara'], [303, [['Location', '/desk/NYEgptaIQNH']]])
       .add(['GET', '/desk/NYEgptaIQNH'], [200, html, desk])
       .load();
-    const own = scriptFromTake(take, { scriptId: 's', name: 's', tidy: { ...everything, foldRedirects: true } });
+    const ownScript = scriptFromTake(take, { scriptId: 's', name: 's', tidy: { ...everything, foldRedirects: true } });
     const to = (place: string) => {
-      const captured = playback(own, { s1: [200, html, desk] });
+      const captured = playback(ownScript, { s1: [200, html, desk] });
       for (const step of captured.steps) step.hops = [{ status: 303, statusText: '', headers: [['Location', place]], body: null }];
-      return judgeRehearsal(own, take, captured);
+      return judgeRehearsal(ownScript, take, captured);
     };
     const elsewhere = to('/desk/Vxtu55crplG');
     expect(elsewhere.steps).toMatchObject([{ verdict: 'drifted', redirect: '/desk/*' }]);
-    const { script: repaired, report } = repair(own, take, { rehearsal: elsewhere, proof: null });
+    const { script: repaired, report } = repair(ownScript, take, { rehearsal: elsewhere, proof: null });
     expect(report.eased).toHaveLength(1);
     expect(requestSteps(repaired)[0]?.step.expect.redirect).toBe('/desk/*');
     // A name that differs is another place; so is a longer way.
@@ -177,13 +177,13 @@ describe('repairing', () => {
 
   it('makes a refused number anew where its form follows a published standard', () => {
     const take = new TakeBuilder().add(['POST', '/book', form, 'container=CSQU3054383'], [303, [['Location', '/done']]]).load();
-    const own = scripted(take);
+    const ownScript = scripted(take);
     const result = judgeRehearsal(
-      own,
+      ownScript,
       take,
-      playback(own, { s1: [200, html, '<title>Book</title><p role="alert">CSQU3054383 was booked before</p>'] }),
+      playback(ownScript, { s1: [200, html, '<title>Book</title><p role="alert">CSQU3054383 was booked before</p>'] }),
     );
-    expect(repair(own, take, { rehearsal: result, proof: null }).script.made).toMatchObject([
+    expect(repair(ownScript, take, { rehearsal: result, proof: null }).script.made).toMatchObject([
       { made: 'container-number', recorded: 'CSQU3054383' },
     ]);
   });
@@ -197,18 +197,18 @@ describe('binding data', () => {
     .load();
 
   it('finds a value wherever it is sent, encoded variants included, and replaces only what was ticked', () => {
-    const own = scripted(take);
-    const places = placesOf(own, 'AB/7');
-    expect(places.map((one) => [one.number, one.place])).toEqual([
+    const ownScript = scripted(take);
+    const places = placesOf(ownScript, 'AB/7');
+    expect(places.map((place) => [place.number, place.place])).toEqual([
       [1, 'form:no'],
       [1, 'form:doc/json:/no'],
       [2, 'query:no'],
     ]);
-    const bound = bindColumn(own, 'AB/7', places.slice(0, 2), 't', 'number');
+    const bound = bindColumn(ownScript, 'AB/7', places.slice(0, 2), 't', 'number');
     expect(
       coverage(bound)
-        .filter((one) => one.class === 'data')
-        .map((one) => one.place),
+        .filter((value) => value.class === 'data')
+        .map((value) => value.place),
     ).toEqual(['form:no', 'form:doc/json:/no']);
   });
 });
@@ -221,9 +221,13 @@ describe('a form that was sent', () => {
     .add(['GET', '/crates/new'], [200, html, page(`<table>${fields(names)}</table>`)])
     .add(['POST', '/crates', form, 'code=A7&goods=Peas&grower=Hill&pallets=3'], [200, html, page('<button>Go on</button>', '<p>Made.</p>')])
     .load();
-  const own = scripted(loaded);
+  const ownScript = scripted(loaded);
   const play = (answer: string) =>
-    judgeRehearsal(own, loaded, playback(own, { s1: [200, html, page(`<table>${fields(names)}</table>`)], s2: [200, html, answer] }));
+    judgeRehearsal(
+      ownScript,
+      loaded,
+      playback(ownScript, { s1: [200, html, page(`<table>${fields(names)}</table>`)], s2: [200, html, answer] }),
+    );
 
   it('and is shown again was not taken, and what the server says of it is told', () => {
     const again = play(page(`<table>${fields(names)}</table>`, '<p>A crate A7 exists already.</p>'));
@@ -254,11 +258,11 @@ it('what a refusal says is told where a redirect was expected, and a fault of a 
     .add(['POST', '/crates', form, 'code=A7'], [303, [['Location', '/crates/1']]])
     .add(['POST', '/release', json, '{"crate":1}'], [200, [['Content-Type', 'text/xml']], ''])
     .load();
-  const own = scripted(loaded);
+  const ownScript = scripted(loaded);
   const { steps } = judgeRehearsal(
-    own,
+    ownScript,
     loaded,
-    playback(own, {
+    playback(ownScript, {
       s1: [200, html, '<p>The crate exists already.</p>'],
       s2: [200, [['Content-Type', 'text/xml']], '<fault><text>The message is too old.</text></fault>'],
     }),
@@ -270,10 +274,13 @@ it('what a refusal says is told where a redirect was expected, and a fault of a 
 it('a title that names what was made anew fits the shape in which both takes have other words there', () => {
   const named = (who: string) => [200, html, `<title>Store 1.2 - name=${who},part=people</title>`] as [number, typeof html, string];
   const flow = (who: string) => new TakeBuilder().add(['GET', '/a'], named(who)).load();
-  const own = correlate(scripted(flow('Ann Hill')), flow('Ann Hill'), flow('Bea Wood')).script;
-  const play = (who: string) => judgeRehearsal(own, flow('Ann Hill'), playback(own, { s1: named(who) }), flow('Bea Wood')).verdict;
+  const ownScript = correlate(scripted(flow('Ann Hill')), flow('Ann Hill'), flow('Bea Wood')).script;
+  const play = (who: string) =>
+    judgeRehearsal(ownScript, flow('Ann Hill'), playback(ownScript, { s1: named(who) }), flow('Bea Wood')).verdict;
   expect([play('Ann Hillx7k2'), play('Ann Hill')]).toEqual(['passed', 'passed']);
-  expect(judgeRehearsal(own, flow('Ann Hill'), playback(own, { s1: [200, html, '<title>Error</title>'] })).verdict).toBe('failed');
+  expect(judgeRehearsal(ownScript, flow('Ann Hill'), playback(ownScript, { s1: [200, html, '<title>Error</title>'] })).verdict).toBe(
+    'failed',
+  );
 });
 
 describe('what has to be new each time', () => {
@@ -287,13 +294,13 @@ describe('what has to be new each time', () => {
       .add(['POST', '/make', form, `code=${code}&name=${name}`], [303, [['Location', '/made']]])
       .load();
   const [take, other] = [flow('HILL-ANN', 'Ann+Hill'), flow('WOOD-BEA', 'Bea+Wood')];
-  const own = correlate(scripted(take), take, other).script;
+  const ownScript = correlate(scripted(take), take, other).script;
 
   it('is all that names the thing, though an earlier page of a wizard asked for it', () => {
     const judgedNow = judgeRehearsal(
-      own,
+      ownScript,
       take,
-      playback(own, {
+      playback(ownScript, {
         s1: [200, html, '<form><input name="code"><input name="name"><textarea name="note"></textarea></form>'],
         s2: [
           200,
@@ -304,11 +311,11 @@ describe('what has to be new each time', () => {
       }),
       other,
     );
-    const experiment = repair(own, take, { rehearsal: judgedNow, proof: null }, other);
+    const experiment = repair(ownScript, take, { rehearsal: judgedNow, proof: null }, other);
     expect(experiment.tried[0]).toMatchObject({ kind: 'must-be-new', number: 3 });
-    expect(experiment.script.made.map((one) => one.recorded).sort()).toEqual(['Ann Hill', 'HILL-ANN']);
+    expect(experiment.script.made.map((made) => made.recorded).sort()).toEqual(['Ann Hill', 'HILL-ANN']);
     // Where that does not help, they are tried one by one.
-    const next = repair(own, take, { rehearsal: judgedNow, proof: null }, other, [experiment.tried[0]?.id ?? '']);
+    const next = repair(ownScript, take, { rehearsal: judgedNow, proof: null }, other, [experiment.tried[0]?.id ?? '']);
     expect(next.script.made).toHaveLength(1);
   });
 });
@@ -320,12 +327,12 @@ describe('an answer that the take lacks, because a script sent its form on at on
       .add(['POST', '/back', form, `answer=${token}&relay=home`], [303, [['Location', '/desk']]])
       .load();
   const [take, other] = [flow('aZ81kq0Lw7Rt55Xc'), flow('Qm39vb2Pf6Hs71Yd')];
-  const own = correlate(scripted(take), take, other).script;
+  const ownScript = correlate(scripted(take), take, other).script;
   const play = (now: string) =>
     judgeRehearsal(
-      own,
+      ownScript,
       take,
-      playback(own, {
+      playback(ownScript, {
         s1: [200, html, `<form><input type="hidden" name="answer" value="${now}"><input type="hidden" name="relay" value="home"></form>`],
         s2: [400, html, '<title>Bad request</title>'],
       }),
@@ -334,8 +341,10 @@ describe('an answer that the take lacks, because a script sent its form on at on
 
   it('is had by the rehearsal: what stands in it is handed off, and nothing that both takes sent alike', () => {
     const seen = play('Tk90rr4Bn2Gz83Wj');
-    expect(seen.steps[1]?.stale.map((one) => [one.place, one.current, one.origin])).toEqual([['form:answer', 'Tk90rr4Bn2Gz83Wj', 's1']]);
-    const { script: mended } = repair(own, take, { rehearsal: seen, proof: null }, other);
+    expect(seen.steps[1]?.stale.map((value) => [value.place, value.current, value.origin])).toEqual([
+      ['form:answer', 'Tk90rr4Bn2Gz83Wj', 's1'],
+    ]);
+    const { script: mended } = repair(ownScript, take, { rehearsal: seen, proof: null }, other);
     expect(mended.handoffs).toMatchObject([{ origin: 's1', extractor: { kind: 'field', name: 'answer' } }]);
   });
 
@@ -348,7 +357,7 @@ describe('an answer that the take lacks, because a script sent its form on at on
     const page =
       '<form><input name="full" value="Kim Hill of the quay"><select name="kind"><option value="morning watch">m</option></select><input type="hidden" name="seal" value="Tk90rr4Bn2Gz83Wj"></form>';
     const seen = judgeRehearsal(script, edited, playback(script, { s1: [200, html, page], s2: [200, html, '<p>Saved</p>'] }));
-    expect(seen.steps[1]?.stale.map((one) => one.place)).toEqual(['form:seal']);
+    expect(seen.steps[1]?.stale.map((value) => value.place)).toEqual(['form:seal']);
   });
 
   it('says nothing where it gives no other value', () => {

@@ -42,16 +42,18 @@ export function repair(
   failed: readonly string[] = [],
 ): Experiment {
   const known = new Set(failed);
-  const all = hypothesesOf(script, loaded, second, seen).filter((one) => !known.has(one.id) && one.likelihood >= leastLikely);
+  const all = hypothesesOf(script, loaded, second, seen).filter(
+    (supposition) => !known.has(supposition.id) && supposition.likelihood >= leastLikely,
+  );
   const sure = all.filter(isSure);
   const tried = [...sure];
   // What was proven may be all there is to it; only where nothing was is something tried.
   if (sure.length === 0) {
     const steps = new Set<string>();
-    for (const one of all) {
-      if (steps.size >= mostAtOnce || steps.has(one.step) || (steps.size > 0 && one.likelihood < 0.5)) continue;
-      steps.add(one.step);
-      tried.push(one);
+    for (const supposition of all) {
+      if (steps.size >= mostAtOnce || steps.has(supposition.step) || (steps.size > 0 && supposition.likelihood < 0.5)) continue;
+      steps.add(supposition.step);
+      tried.push(supposition);
     }
   }
   const changed = applied(script, tried);
@@ -63,12 +65,14 @@ export function repair(
 }
 
 function applied(script: Script, suppositions: readonly Supposition[]): { script: Script; report: CorrelationReport } {
-  const before = suppositions.reduce((changed, one) => one.change?.(changed) ?? changed, script);
+  const before = suppositions.reduce((changed, supposition) => supposition.change?.(changed) ?? changed, script);
   const maker = new HandoffMaker(before);
-  for (const one of suppositions) one.put?.(maker);
+  for (const supposition of suppositions) supposition.put?.(maker);
   const wider = new Map(
-    suppositions.flatMap((one) =>
-      one.kind === 'wider-redirect' ? [[one.step, one.id.slice(`redirect ${one.step} `.length)] as const] : [],
+    suppositions.flatMap((supposition) =>
+      supposition.kind === 'wider-redirect'
+        ? [[supposition.step, supposition.id.slice(`redirect ${supposition.step} `.length)] as const]
+        : [],
     ),
   );
   const made = maker.result();
@@ -80,12 +84,14 @@ function applied(script: Script, suppositions: readonly Supposition[]): { script
     report: {
       ...made.report,
       eased: suppositions
-        .filter((one) => one.kind === 'wider-redirect')
-        .map((one) => ({
-          step: one.number,
-          reason: `It was led to another address of the same form, and the page there is built as in the take; now ${wider.get(one.step) ?? ''} is accepted.`,
+        .filter((supposition) => supposition.kind === 'wider-redirect')
+        .map((supposition) => ({
+          step: supposition.number,
+          reason: `It was led to another address of the same form, and the page there is built as in the take; now ${wider.get(supposition.step) ?? ''} is accepted.`,
         })),
-      replaced: suppositions.filter((one) => one.change).map(({ number, sentence }) => ({ step: number, reason: sentence })),
+      replaced: suppositions
+        .filter((supposition) => supposition.change)
+        .map(({ number, sentence }) => ({ step: number, reason: sentence })),
       unsure: made.script.unsure.length,
     },
   };

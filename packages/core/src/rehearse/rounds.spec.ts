@@ -81,7 +81,7 @@ describe('rehearse and repair', () => {
     const done = await repairInRounds(script('raw'), own);
     expect(own.played).toEqual(['raw', 'mended', 'mended']);
     expect(done).toMatchObject({ result: 'proven', proof: proven, script: { name: 'mended' } });
-    expect(done.rounds.map((one) => one.tried.map((tried) => tried.outcome))).toEqual([[], [], ['helped']]);
+    expect(done.rounds.map((round) => round.tried.map((tried) => tried.outcome))).toEqual([[], [], ['helped']]);
   });
 
   it('takes back what did not help, tries the next, and never the same again', async () => {

@@ -40,8 +40,8 @@ export interface RoundsDone<R extends Judged = Rehearsal> {
 
 /** How far a rehearsal came: steps passed before the first that did not, then how many passed, then how little is open. */
 function reach(rehearsal: Judged, proof: Proof | null): [number, number, number] {
-  const first = rehearsal.steps.findIndex((one) => one.verdict !== 'passed');
-  const good = rehearsal.steps.filter((one) => one.verdict === 'passed').length;
+  const first = rehearsal.steps.findIndex((step) => step.verdict !== 'passed');
+  const good = rehearsal.steps.filter((step) => step.verdict === 'passed').length;
   return [first < 0 ? rehearsal.steps.length : first, good, proof ? -proof.open.length : -1000];
 }
 
@@ -108,12 +108,12 @@ export async function repairInRounds<R extends Judged>(script: Script, work: Rou
       const helped = isFurther(reached, basis.reach);
       const round = rounds.at(-1);
       if (round)
-        round.tried = pending.tried.map((one) => ({
-          ...one,
-          outcome: helped ? 'helped' : isSure(one) ? 'kept' : 'taken back',
+        round.tried = pending.tried.map((hypothesis) => ({
+          ...hypothesis,
+          outcome: helped ? 'helped' : isSure(hypothesis) ? 'kept' : 'taken back',
         }));
       if (!helped) {
-        failed.push(...pending.tried.map((one) => one.id));
+        failed.push(...pending.tried.map((hypothesis) => hypothesis.id));
         current = basis.sure;
         // What is beyond doubt stays, and then what this rehearsal told holds for the script as it is.
         if (basis.sure === basis.script) {

@@ -73,15 +73,15 @@ const shortAnswer = 400;
 /** What an answer says of trouble that none of the good answers says, the plainest first; numbers in it may be others. */
 export function troubleIn(replayed: ResponseView, good: readonly ResponseView[]): SaidTrouble[] {
   if (replayed.kind === 'binary' || replayed.kind === 'script') return [];
-  const known = new Set(good.flatMap((one) => [...shownTexts(one), ...joinedTexts(one), ...faultTexts(one)]).map(masked));
+  const known = new Set(good.flatMap((view) => [...shownTexts(view), ...joinedTexts(view), ...faultTexts(view)]).map(masked));
   const isNew = (text: string): boolean => !known.has(masked(text));
   const found: SaidTrouble[] = [];
   const goodFlags = good.map(flagsOf);
   for (const [key, value] of flagsOf(replayed))
-    if (!value && goodFlags.some((one) => one.get(key) === true)) found.push({ text: `${key}: false`, plain: true });
+    if (!value && goodFlags.some((goodFlag) => goodFlag.get(key) === true)) found.push({ text: `${key}: false`, plain: true });
   const faults = faultTexts(replayed);
   for (const text of faults)
-    if (isNew(text) && !good.some((one) => faultTexts(one).length > 0 && !trouble.test(text))) found.push({ text, plain: true });
+    if (isNew(text) && !good.some((view) => faultTexts(view).length > 0 && !trouble.test(text))) found.push({ text, plain: true });
   const ofTrouble = (texts: readonly string[]): string[] =>
     [...new Set(texts)].filter((text) => trouble.test(text) && isNew(text) && !faults.includes(text));
   const whole = ofTrouble(shownTexts(replayed));
@@ -91,7 +91,13 @@ export function troubleIn(replayed: ResponseView, good: readonly ResponseView[])
   for (const text of texts) found.push({ text, plain: visible <= shortAnswer });
   // A sentence that is cut by an element is found in pieces, too.
   const longestOfEach = found.filter(
-    (one) => !found.some((other) => other !== one && other.text.length > one.text.length && other.text.includes(one.text)),
+    (saidTrouble) =>
+      !found.some(
+        (otherTrouble) =>
+          otherTrouble !== saidTrouble &&
+          otherTrouble.text.length > saidTrouble.text.length &&
+          otherTrouble.text.includes(saidTrouble.text),
+      ),
   );
   return longestOfEach.sort((left, right) => Number(right.plain) - Number(left.plain) || left.text.length - right.text.length);
 }

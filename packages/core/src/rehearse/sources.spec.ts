@@ -37,7 +37,7 @@ describe('where a sent value may come from', () => {
   it('lists what gives it in both takes before what gives it in one alone, with what a rehearsal would have given', () => {
     const played = playback(doubted, { s1: [200, json, '{"open":3,"slots":[{"ref":"8"}]}'] });
     const finder = new SourceFinder(doubted, first, second, [{ number: 2, steps: played.steps, readBody: played.readBody }]);
-    const reads = found(finder).filter((one) => one.kind === 'read');
+    const reads = found(finder).filter((candidate) => candidate.kind === 'read');
     expect(reads[0]?.sentence).toBe('Read at step 1, GET /slots: $.slots[0].ref');
     expect(reads[0]?.why).toMatch(/both takes; chance alone/);
     expect(reads[0]?.gives).toEqual([
@@ -45,9 +45,9 @@ describe('where a sent value may come from', () => {
       { of: 'the second take', value: '7' },
       { of: 'rehearsal 2', value: '8' },
     ]);
-    const other = reads.find((one) => one.sentence.endsWith('$.open'));
-    expect(other?.why).toBe('It gives what was sent in the take, but not in the second one, which sent “7”.');
-    expect(other?.evidence).toBe('unsure');
+    const read = reads.find((candidate) => candidate.sentence.endsWith('$.open'));
+    expect(read?.why).toBe('It gives what was sent in the take, but not in the second one, which sent “7”.');
+    expect(read?.evidence).toBe('unsure');
     expect(finder.of(at)).toMatchObject({ recorded: '4', second: '7', doubt: 'Chance could have done it.', handoff: null, places: 2 });
   });
 
@@ -63,17 +63,17 @@ describe('where a sent value may come from', () => {
 
   it('takes a wrong handoff back, or reads it elsewhere, at all its places', () => {
     const finder = new SourceFinder(doubted, first, second);
-    const wrong = found(finder).find((one) => one.sentence.endsWith('$.open'));
+    const wrong = found(finder).find((candidate) => candidate.sentence.endsWith('$.open'));
     const bound = finder.with(at, wrong?.id ?? '')?.script ?? raw;
     const again = new SourceFinder(bound, first, second);
     expect(again.of(at)).toMatchObject({ handoff: 'h1', recorded: '4', places: 2 });
-    expect(found(again).filter((one) => one.inUse)).toMatchObject([{ sentence: 'Read at step 1, GET /slots: $.open' }]);
+    expect(found(again).filter((candidate) => candidate.inUse)).toMatchObject([{ sentence: 'Read at step 1, GET /slots: $.open' }]);
     const still = again.with(at, 'recorded')?.script;
     expect(still?.handoffs).toEqual([]);
     expect(requestSteps(still ?? bound).map(({ step }) => step.body)).toEqual(requestSteps(raw).map(({ step }) => step.body));
-    const right = found(again).find((one) => one.sentence.endsWith('$.slots[0].ref'));
+    const right = found(again).find((candidate) => candidate.sentence.endsWith('$.slots[0].ref'));
     const mended = again.with(at, right?.id ?? '')?.script;
-    expect(mended?.handoffs.map((one) => [one.extractor, usePlaces(mended).get(one.id)?.length])).toEqual([
+    expect(mended?.handoffs.map((handoff) => [handoff.extractor, usePlaces(mended).get(handoff.id)?.length])).toEqual([
       [{ kind: 'jsonpath', path: '$.slots[0].ref', pick: 'first' }, 2],
     ]);
   });
@@ -93,7 +93,9 @@ describe('where a sent value may come from', () => {
     const finder = new SourceFinder(script, own, twin);
     const last = { step: 's3', place: 'form:key' };
     expect(finder.of(last)).toMatchObject({ recorded: 'k2-cc33dd44', second: 'k4-gg77hh88', places: 1 });
-    expect(found(finder, last).filter((one) => one.inUse)).toMatchObject([{ sentence: 'Read at step 2, POST /save: the form field key' }]);
+    expect(found(finder, last).filter((candidate) => candidate.inUse)).toMatchObject([
+      { sentence: 'Read at step 2, POST /save: the form field key' },
+    ]);
     const still = finder.with(last, 'recorded')?.script;
     expect(usePlaces(still ?? script).get('h1')).toEqual([{ step: 's2', place: 'form:key' }]);
   });
@@ -106,7 +108,7 @@ describe('where a sent value may come from', () => {
     const script = scriptFromTake(page, { scriptId: 's', name: 's', tidy: everything });
     const finder = new SourceFinder(script, page, null);
     const note = { step: 's2', place: 'form:note' };
-    expect(found(finder, note).map((one) => [one.kind, one.why])).toEqual([
+    expect(found(finder, note).map((candidate) => [candidate.kind, candidate.why])).toEqual([
       ['recorded', 'It stands in a field that people fill.'],
       ['made', expect.stringContaining('another end each time')],
     ]);
@@ -114,14 +116,14 @@ describe('where a sent value may come from', () => {
   });
 
   it('looks into parts where no answer gives the whole', () => {
-    const own = new TakeBuilder()
+    const loadedTake = new TakeBuilder()
       .add(['GET', '/cart'], [200, json, '{"cart":"k81Zq"}'])
       .add(['POST', '/pay', form, 'what=cart-k81Zq-9'], [200, html, '<p>paid</p>'])
       .load();
-    const script = scriptFromTake(own, { scriptId: 's', name: 's', tidy: everything });
-    const finder = new SourceFinder(script, own, null);
+    const script = scriptFromTake(loadedTake, { scriptId: 's', name: 's', tidy: everything });
+    const finder = new SourceFinder(script, loadedTake, null);
     const what = { step: 's2', place: 'form:what' };
-    const [part] = found(finder, what).filter((one) => one.kind === 'read');
+    const [part] = found(finder, what).filter((candidate) => candidate.kind === 'read');
     expect(part?.why).toMatch(/^It gives “k81Zq”, a part of what was sent/);
     const body = requestSteps(finder.with(what, part?.id ?? '')?.script ?? script)[1]?.step.body;
     expect([...movingPieces(body ?? [])]).toMatchObject([{ kind: 'handoff', recorded: 'k81Zq' }]);

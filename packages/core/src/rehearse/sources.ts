@@ -139,7 +139,10 @@ export class SourceFinder {
       name: handoff?.name ?? name,
       recorded: value,
       second: other ?? null,
-      doubt: this.script.unsure.find((one) => one.step === at.step && one.place === at.place)?.reason ?? handoff?.reason ?? null,
+      doubt:
+        this.script.unsure.find((unsureValue) => unsureValue.step === at.step && unsureValue.place === at.place)?.reason ??
+        handoff?.reason ??
+        null,
       handoff: handoff?.id ?? null,
       places: targets.length,
       candidates: this.#candidates(looked).map((candidate) => SourceCandidateSchema.parse(candidate)),
@@ -157,20 +160,20 @@ export class SourceFinder {
     const decided = new Set(looked.targets.map(({ step, node }) => `${step.id} ${node.place}`));
     return {
       // What somebody has decided is in doubt no more.
-      script: { ...script, unsure: script.unsure.filter((one) => !decided.has(`${one.step} ${one.place}`)) },
+      script: { ...script, unsure: script.unsure.filter((value) => !decided.has(`${value.step} ${value.place}`)) },
       candidate: SourceCandidateSchema.parse(candidate),
     };
   }
 
   #look({ step, place }: SourcePlace): Looked | null {
-    const own = this.#steps.find((one) => one.step.id === step);
+    const take = this.#steps.find((stepOfTake) => stepOfTake.step.id === step);
     const node =
-      own &&
-      sentNodes(own.step)
+      take &&
+      sentNodes(take.step)
         .flatMap(withKids)
-        .find((one) => one.place === place);
-    if (!own || !node || node.value === '') return null;
-    const piece = [...movingPieces(node.template)].find((one) => one.kind === 'handoff');
+        .find((sentNode) => sentNode.place === place);
+    if (!take || !node || node.value === '') return null;
+    const piece = [...movingPieces(node.template)].find((movingPiece) => movingPiece.kind === 'handoff');
     const handoff = piece && this.script.handoffs.find((one) => one.id === piece.handoff);
     const base = handoff ? withoutUses(this.script, handoff.id, piece.recorded) : this.script;
     const value = handoff && node.value.includes(piece.recorded) ? piece.recorded : node.value;
@@ -179,25 +182,27 @@ export class SourceFinder {
       new Set(
         usePlaces(this.script)
           .get(handoff.id)
-          ?.map((one) => `${one.step} ${one.place}`),
+          ?.map((sourcePlace) => `${sourcePlace.step} ${sourcePlace.place}`),
       );
-    const doubtful = new Set(this.script.unsure.map((one) => `${one.step} ${one.place}`));
+    const doubtful = new Set(this.script.unsure.map((unsureValue) => `${unsureValue.step} ${unsureValue.place}`));
     const targets = requestSteps(base).flatMap(({ step: request }) =>
       sentNodes(request)
         .flatMap(withKids)
-        .filter((one) => {
-          const key = `${request.id} ${one.place}`;
-          if (uses) return uses.has(key) && one.value.includes(value);
+        .filter((sentNode) => {
+          const key = `${request.id} ${sentNode.place}`;
+          if (uses) return uses.has(key) && sentNode.value.includes(value);
           if (key === `${step} ${place}`) return true;
-          return isLeaf(one) && one.value === value && !movesAt(one) && (doubtful.has(key) || sameThing(one.name, node.name));
+          return (
+            isLeaf(sentNode) && sentNode.value === value && !movesAt(sentNode) && (doubtful.has(key) || sameThing(sentNode.name, node.name))
+          );
         })
-        .map((one): Target => {
-          const start = one.value.indexOf(value);
-          return { step: request, node: one, value, start, end: start + value.length };
+        .map((sentNode): Target => {
+          const start = sentNode.value.indexOf(value);
+          return { step: request, node: sentNode, value, start, end: start + value.length };
         }),
     );
-    const whole = this.#twin?.valueAt(own.exchange.n, place);
-    return { own, name: node.name, value, other: value === node.value ? whole : undefined, handoff, base, targets };
+    const whole = this.#twin?.valueAt(take.exchange.n, place);
+    return { own: take, name: node.name, value, other: value === node.value ? whole : undefined, handoff, base, targets };
   }
 
   #candidates(looked: Looked): Candidate[] {
@@ -205,7 +210,7 @@ export class SourceFinder {
     const kept = this.#asRecorded(looked);
     const made = this.#made(looked);
     // Where an answer gives it with weight, that comes first; where nothing does, what was recorded.
-    const [sound, faint] = [reads.filter((one) => one.evidence !== 'unsure'), reads.filter((one) => one.evidence === 'unsure')];
+    const [sound, faint] = [reads.filter((read) => read.evidence !== 'unsure'), reads.filter((read) => read.evidence === 'unsure')];
     return [...sound, ...(kept.evidence === 'unsure' ? [...faint, made, kept] : [kept, ...faint, made])];
   }
 
@@ -214,7 +219,7 @@ export class SourceFinder {
     const sent = { value, name, place: '' };
     const all = this.#judge.plausible(sent, this.#index.origins(value, name, own.exchange, true), undefined, own);
     const agrees = (origin: Origin): boolean => other === undefined || this.#twin === null || this.#twin.gives(origin, other);
-    const agreeing = this.#judge.plausible(sent, all.map((one) => one.origin).filter(agrees), other, own);
+    const agreeing = this.#judge.plausible(sent, all.map((weighed) => weighed.origin).filter(agrees), other, own);
     const against = all.filter(({ origin }) => !agrees(origin)).slice(0, mostOthers);
     const wholes = [
       ...agreeing.slice(0, mostAgreeing).map(({ origin, weight }) => ({
@@ -277,21 +282,21 @@ export class SourceFinder {
       inUse:
         handoff !== undefined &&
         JSON.stringify(handoff.extractor) === JSON.stringify(origin.extractor) &&
-        readPlaces(handoff).some((one) => one.step === place?.step && one.hop === place.hop),
+        readPlaces(handoff).some((responsePlace) => responsePlace.step === place?.step && responsePlace.hop === place.hop),
       gives: [
         { of: 'the take', value: givenBy(this.#index.matches(origin.exchange.n, origin.extractor), part) },
         ...(this.#twin && other !== undefined
           ? [{ of: 'the second take', value: givenBy(this.#twin.matches(origin.exchange.n, origin.extractor), other) }]
           : []),
         ...this.rehearsals.flatMap((rehearsal) => {
-          const answer = place && rehearsal.steps.findLast((one) => one.step === place.step);
+          const answer = place && rehearsal.steps.findLast((step) => step.step === place.step);
           const view = answer && capturedView(answer, rehearsal.readBody, place.hop);
           if (!view) return [];
           return [
             {
               of: `rehearsal ${rehearsal.number}`,
               value: givenBy(
-                locateMatches(origin.extractor, view).flatMap((one) => (one.picked ? [one.value] : [])),
+                locateMatches(origin.extractor, view).flatMap((match) => (match.picked ? [match.value] : [])),
                 part,
               ),
             },
@@ -307,8 +312,8 @@ export class SourceFinder {
   }
 
   #answeredBefore({ exchange }: Origin, { step }: Target): boolean {
-    const own = this.#steps.find((one) => one.step.id === step.id);
-    return own !== undefined && this.#index.endedMs(exchange.n) <= own.exchange.startedAtMs + 1;
+    const take = this.#steps.find((stepOfTake) => stepOfTake.step.id === step.id);
+    return take !== undefined && this.#index.endedMs(exchange.n) <= take.exchange.startedAtMs + 1;
   }
 
   #asRecorded({ value, other, handoff, own, name, targets }: Looked): Candidate {
@@ -390,8 +395,8 @@ export interface DoubtfulPlace extends SourcePlace {
 
 /** The values about which nobody is sure, in the order in which they are sent; handoffs where a rehearsal left the take first. */
 export function doubtfulPlaces(script: Script, rehearsal: Pick<Rehearsal, 'steps'> | undefined): DoubtfulPlace[] {
-  const left = rehearsal?.steps.find((one) => one.verdict !== 'passed')?.step;
-  const unsure = new Set(script.unsure.map((one) => `${one.step} ${one.place}`));
+  const left = rehearsal?.steps.find((step) => step.verdict !== 'passed')?.step;
+  const unsure = new Set(script.unsure.map((value) => `${value.step} ${value.place}`));
   // One that is sent at several places of the step is one value.
   const seen = new Set<string>();
   return requestSteps(script).flatMap(({ step, number }) =>
@@ -400,7 +405,7 @@ export function doubtfulPlaces(script: Script, rehearsal: Pick<Rehearsal, 'steps
       .flatMap((node): DoubtfulPlace[] => {
         const here = { step: step.id, number, place: node.place, name: node.name, value: node.value };
         if (unsure.has(`${step.id} ${node.place}`)) return [{ ...here, kind: 'unsure' }];
-        const piece = isLeaf(node) ? [...movingPieces(node.template)].find((one) => one.kind === 'handoff') : undefined;
+        const piece = isLeaf(node) ? [...movingPieces(node.template)].find((movingPiece) => movingPiece.kind === 'handoff') : undefined;
         if (step.id !== left || !piece || seen.has(piece.handoff)) return [];
         seen.add(piece.handoff);
         return [{ ...here, kind: 'handoff' }];
@@ -410,13 +415,18 @@ export function doubtfulPlaces(script: Script, rehearsal: Pick<Rehearsal, 'steps
 
 /** What a rehearsal sent at a place, and what came of it. */
 export function sentAndGot(rehearsal: Rehearsal, { step, place }: SourcePlace, readBody: BodyReader): SentAndGot {
-  const own = rehearsal.steps.find((one) => one.step === step);
+  const rehearsedStep = rehearsal.steps.find((one) => one.step === step);
   return {
     rehearsal: rehearsal.id,
     number: rehearsal.number,
-    sent: own?.captured?.kind === 'request' ? (sentNow(own.captured, readBody).get(place) ?? null) : null,
-    status: own?.captured?.kind === 'request' ? (own.captured.response?.status ?? null) : null,
-    verdict: own?.verdict ?? 'not-sent',
-    reasons: own ? [...own.reasons, ...(own.said ?? []).filter((text) => !own.reasons.some((one) => one.includes(text)))] : [],
+    sent: rehearsedStep?.captured?.kind === 'request' ? (sentNow(rehearsedStep.captured, readBody).get(place) ?? null) : null,
+    status: rehearsedStep?.captured?.kind === 'request' ? (rehearsedStep.captured.response?.status ?? null) : null,
+    verdict: rehearsedStep?.verdict ?? 'not-sent',
+    reasons: rehearsedStep
+      ? [
+          ...rehearsedStep.reasons,
+          ...(rehearsedStep.said ?? []).filter((text) => !rehearsedStep.reasons.some((reason) => reason.includes(text))),
+        ]
+      : [],
   };
 }

@@ -76,30 +76,30 @@ function givenByLostAnswers(
 ): StaleValue[] {
   const byStep = lastOfEach(captured.steps);
   const steps = stepsOfTake(script, loaded);
-  const answers = new Map(loaded.exchanges.map((one) => [one.n, one.response]));
+  const answers = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange.response]));
   const lost = steps.filter(({ step }) => byStep.has(step.id) && (answers.get(answerOf(step) ?? -1)?.body?.size ?? 0) === 0);
   if (lost.length === 0) return [];
-  return steps.flatMap((own) => {
-    if (!byStep.has(own.step.id)) return [];
-    return sentNodes(own.step).flatMap((node): StaleValue[] => {
-      const moves = [...movingPieces(node.template)].some((one) => one.kind === 'handoff' || one.kind === 'data');
+  return steps.flatMap((take) => {
+    if (!byStep.has(take.step.id)) return [];
+    return sentNodes(take.step).flatMap((node): StaleValue[] => {
+      const moves = [...movingPieces(node.template)].some((piece) => piece.kind === 'handoff' || piece.kind === 'data');
       if (moves || !/^(form|part|query):[^/]+$/.test(node.place) || node.isName || node.value.length < shortestToken) return [];
       if (readsAsTyped(node.value)) return [];
-      if (twin?.valueAt(own.exchange.n, node.place) === node.value || index.occurrences(node.value, own.exchange).length > 0) return [];
+      if (twin?.valueAt(take.exchange.n, node.place) === node.value || index.occurrences(node.value, take.exchange).length > 0) return [];
       for (const { step, number } of [...lost].reverse()) {
         const replay = byStep.get(step.id);
-        const view = number < own.number && replay ? capturedView(replay, captured.readBody) : undefined;
+        const view = number < take.number && replay ? capturedView(replay, captured.readBody) : undefined;
         if (view?.kind !== 'html') continue;
         const extractor: Extractor = { kind: 'field', name: node.name, nth: 0 };
         // Only what the page itself sends: what it merely prefills a person had written over, as the take shows.
-        const body = own.exchange.requestBody ? loaded.readBody(own.exchange.requestBody.hash) : undefined;
-        const offered = formOf(own.exchange, sentNames(own.exchange, body), [{ n: answerOf(step) ?? 0, html: view.html }]);
+        const body = take.exchange.requestBody ? loaded.readBody(take.exchange.requestBody.hash) : undefined;
+        const offered = formOf(take.exchange, sentNames(take.exchange, body), [{ n: answerOf(step) ?? 0, html: view.html }]);
         if (offered?.fields.get(node.name)?.kind !== 'given') continue;
         const [current] = matchesOf(extractor, view);
         if (current === undefined || current === '' || current === node.value) continue;
         return [
           {
-            step: own.step.id,
+            step: take.step.id,
             place: node.place,
             name: plainName(node.name, node.place),
             recorded: node.value,

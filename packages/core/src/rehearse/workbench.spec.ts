@@ -107,7 +107,7 @@ describe('the workbench of a handoff', () => {
   });
 
   it('says where a way is wrong, finds nothing, or is no expression at all', () => {
-    const verdicts = (extractor: Extractor) => bench.try(handoff, extractor).tried.map((one) => one.verdict);
+    const verdicts = (extractor: Extractor) => bench.try(handoff, extractor).tried.map((response) => response.verdict);
     expect(verdicts({ kind: 'regex', pattern: 'tk-(\\w+)', nth: 0 })).toEqual(['wrong', 'wrong', 'read']);
     expect(verdicts({ kind: 'field', name: 'other', nth: 0 })).toEqual(['nothing', 'nothing', 'nothing']);
     expect(bench.try(handoff, { kind: 'regex', pattern: '(', nth: 0 })).toMatchObject({
@@ -119,7 +119,7 @@ describe('the workbench of a handoff', () => {
 
   it('proposes other ways, those that are right on everything first, and marks the one in use', () => {
     const proposals = bench.proposals(handoff);
-    expect(proposals.map((one) => [one.describes, one.right, one.wrong, one.read, one.inUse])).toEqual([
+    expect(proposals.map((proposal) => [proposal.describes, proposal.right, proposal.wrong, proposal.read, proposal.inUse])).toEqual([
       ['the form field stamp', 2, 0, 1, true],
       ['the attribute data-x of <i>', 2, 0, 1, false],
       ['the text between “value="” and “"”', 2, 0, 1, false],
@@ -129,8 +129,8 @@ describe('the workbench of a handoff', () => {
 
   it('does not hold an answer against it whose step had failed', () => {
     const failed = playback(script, { s1: [500, html, 'down'] });
-    const other = new Workbench(script, first, null, [{ number: 1, steps: failed.steps, failed: ['s1'], readBody: failed.readBody }]);
-    expect(other.try(handoff, handoff.extractor).tried.map((one) => one.verdict)).toEqual(['right', 'refused']);
+    const workbench = new Workbench(script, first, null, [{ number: 1, steps: failed.steps, failed: ['s1'], readBody: failed.readBody }]);
+    expect(workbench.try(handoff, handoff.extractor).tried.map((response) => response.verdict)).toEqual(['right', 'refused']);
   });
 
   it('finds other answers of the take where it matches too', () => {
@@ -144,8 +144,8 @@ describe('accepting an answer', () => {
     .add(['POST', '/b', form, 'x=1'], [303, [['Location', '/done']]])
     .load();
   const script = scriptFromTake(recorded, { scriptId: 's', name: 's', tidy: everything });
-  const judged = (own: typeof script, answers: Parameters<typeof playback>[1]) =>
-    judgeRehearsal(own, recorded, playback(own, answers)).steps;
+  const judged = (ownScript: typeof script, answers: Parameters<typeof playback>[1]) =>
+    judgeRehearsal(ownScript, recorded, playback(ownScript, answers)).steps;
 
   it.each<[string, Parameters<typeof playback>[1], number, string]>([
     ['another status', { s1: [304, []], s2: [303, [['Location', '/done']]] }, 0, 'status 304'],
@@ -173,9 +173,9 @@ describe('accepting an answer', () => {
     expect(before?.accept?.sentence).toContain(sentence);
     const wider = {
       ...script,
-      transactions: script.transactions.map((one) => ({
-        ...one,
-        steps: one.steps.map((step) =>
+      transactions: script.transactions.map((transaction) => ({
+        ...transaction,
+        steps: transaction.steps.map((step) =>
           step.id === before?.step && step.kind === 'request' && before.accept ? { ...step, expect: before.accept.expect } : step,
         ),
       })),
@@ -190,7 +190,10 @@ describe('accepting an answer', () => {
     if (!step || !accepted) throw new Error('nothing to accept');
     const wider = {
       ...script,
-      transactions: script.transactions.map((one) => ({ ...one, steps: [...one.steps.slice(0, -1), { ...step, expect: accepted }] })),
+      transactions: script.transactions.map((transaction) => ({
+        ...transaction,
+        steps: [...transaction.steps.slice(0, -1), { ...step, expect: accepted }],
+      })),
     };
     expect(['/else', '/done', '/third'].map((place) => judged(wider, { s2: [303, [['Location', place]]] })[1]?.verdict)).toEqual([
       'passed',

@@ -118,14 +118,14 @@ export class Workbench {
     const received = receivedValues(view, wants);
     const ranked = received
       .sort((left, right) => left.rank + (left.listed ? 20 : 0) - (right.rank + (right.listed ? 20 : 0)))
-      .flatMap((one) => extractorsFor(one, handoff.recorded, view, () => typed));
+      .flatMap((value) => extractorsFor(value, handoff.recorded, view, () => typed));
     const expression = expressionFor(view, handoff.recorded);
     const all = [handoff.extractor, ...ranked, ...boundaryExtractors(view, handoff.recorded), ...(expression ? [expression] : [])];
-    const unique = [...new Map(all.map((one) => [JSON.stringify(one), one])).values()].slice(0, mostProposals);
+    const unique = [...new Map(all.map((extractor) => [JSON.stringify(extractor), extractor])).values()].slice(0, mostProposals);
     const inUse = JSON.stringify(handoff.extractor);
     const proposals = unique.map((extractor): Proposal => {
       const { tried, describes } = this.try(handoff, extractor);
-      const count = (verdict: TriedResponse['verdict']) => tried.filter((one) => one.verdict === verdict).length;
+      const count = (verdict: TriedResponse['verdict']) => tried.filter((response) => response.verdict === verdict).length;
       return {
         extractor,
         describes,
@@ -140,8 +140,8 @@ export class Workbench {
   }
 
   #exchangeAt({ step, hop }: ResponsePlace): number | undefined {
-    const own = requestSteps(this.script).find((one) => one.step.id === step)?.step;
-    const chain = own ? exchangesOf(own) : [];
+    const requestStep = requestSteps(this.script).find((numberedStep) => numberedStep.step.id === step)?.step;
+    const chain = requestStep ? exchangesOf(requestStep) : [];
     return hop === undefined ? chain.at(-1) : chain[hop];
   }
 
@@ -169,12 +169,21 @@ export class Workbench {
         ),
       );
     for (const rehearsal of this.rehearsals) {
-      const own = rehearsal.steps.findLast((one): one is CapturedRequest => one.kind === 'request' && one.step === place.step);
-      const replayed = own && capturedView(own, rehearsal.readBody, place.hop);
-      const response = place.hop === undefined ? own?.response : own?.hops?.[place.hop];
+      const step = rehearsal.steps.findLast((one): one is CapturedRequest => one.kind === 'request' && one.step === place.step);
+      const replayed = step && capturedView(step, rehearsal.readBody, place.hop);
+      const response = place.hop === undefined ? step?.response : step?.hops?.[place.hop];
       if (replayed) {
-        const own = tried('rehearsal', rehearsal.number, place.step, replayed, response?.body ?? null, extractor, null, undefined);
-        found.push(rehearsal.failed.includes(place.step) ? { ...own, verdict: 'refused' } : own);
+        const triedResponse = tried(
+          'rehearsal',
+          rehearsal.number,
+          place.step,
+          replayed,
+          response?.body ?? null,
+          extractor,
+          null,
+          undefined,
+        );
+        found.push(rehearsal.failed.includes(place.step) ? { ...triedResponse, verdict: 'refused' } : triedResponse);
       }
     }
     return found;
@@ -183,7 +192,7 @@ export class Workbench {
   /** What the second take sent where this handoff is used: what must be read in its response. */
   #valueInSecond(handoff: Handoff): string | null {
     for (const use of usePlaces(this.script).get(handoff.id) ?? []) {
-      const step = requestSteps(this.script).find((one) => one.step.id === use.step)?.step;
+      const step = requestSteps(this.script).find((numberedStep) => numberedStep.step.id === use.step)?.step;
       const n = step?.exchange;
       if (n == null) continue;
       // A part of a value, or a wrapped one, does not show what was read.
@@ -196,7 +205,7 @@ export class Workbench {
   }
 
   #elsewhere(places: readonly ResponsePlace[], extractor: Extractor): Trial['elsewhere'] {
-    const own = new Set(places.map((one) => this.#exchangeAt(one)));
+    const own = new Set(places.map((place) => this.#exchangeAt(place)));
     return this.take.exchanges.flatMap((exchange) => {
       const view = own.has(exchange.n) ? undefined : this.#index.view(exchange.n);
       const step = placeOfResponse(this.script, exchange.n)?.step;
@@ -216,19 +225,19 @@ function tried(
   expected: string | null,
   textFor: ((text: string) => string) | undefined,
 ): TriedResponse {
-  const own =
+  const ownExtractor =
     textFor && extractor.beside
-      ? { ...extractor, beside: extractor.beside.map((one) => (one.kind === 'text' ? { ...one, text: textFor(one.text) } : one)) }
+      ? { ...extractor, beside: extractor.beside.map((piece) => (piece.kind === 'text' ? { ...piece, text: textFor(piece.text) } : piece)) }
       : extractor;
-  const matches = locateMatches(own, view);
-  const picked = matches.filter((one) => one.picked).map((one) => one.value);
+  const matches = locateMatches(ownExtractor, view);
+  const picked = matches.filter((match) => match.picked).map((match) => match.value);
   const verdict = picked.length === 0 ? 'nothing' : expected === null ? 'read' : picked.includes(expected) ? 'right' : 'wrong';
   // What is read is shown in any case, however far down it stands.
   const shown = [
     ...matches.slice(0, mostShown),
     ...matches
       .slice(mostShown)
-      .filter((one) => one.picked)
+      .filter((match) => match.picked)
       .slice(0, 1),
   ];
   return { source, rehearsal, step, status: view.status, body, matches: shown, count: matches.length, expected, verdict };

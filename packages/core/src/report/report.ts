@@ -23,7 +23,7 @@ export function correlationFile(script: Script, about: { takes: CorrelationFile[
   const uses = usePlaces(script);
   const usesOf = (id: string) => (uses.get(id) ?? []).map(({ step, place }) => ({ ...ref(step), place }));
   const classes = coverage(script);
-  const count = (wanted: string) => classes.filter((one) => one.class === wanted).length;
+  const count = (wanted: string) => classes.filter((value) => value.class === wanted).length;
   return {
     report: 'correlation',
     version: reportVersion,
@@ -38,17 +38,17 @@ export function correlationFile(script: Script, about: { takes: CorrelationFile[
       fixed: count('fixed'),
       unsure: count('unsure'),
     },
-    handoffs: script.handoffs.map((one) => ({
-      name: one.name,
-      evidence: one.evidence,
-      reason: one.reason,
-      reads: describeExtractor(one.extractor),
-      extractor: one.extractor,
-      origins: readPlaces(one).map(({ step }) => ref(step)),
-      uses: usesOf(one.id),
+    handoffs: script.handoffs.map((handoff) => ({
+      name: handoff.name,
+      evidence: handoff.evidence,
+      reason: handoff.reason,
+      reads: describeExtractor(handoff.extractor),
+      extractor: handoff.extractor,
+      origins: readPlaces(handoff).map(({ step }) => ref(step)),
+      uses: usesOf(handoff.id),
     })),
-    made: script.made.map((one) => ({ name: one.name, made: one.made, reason: one.reason, uses: usesOf(one.id) })),
-    unsure: script.unsure.map((one) => ({ step: ref(one.step), place: one.place, reason: one.reason })),
+    made: script.made.map((made) => ({ name: made.name, made: made.made, reason: made.reason, uses: usesOf(made.id) })),
+    unsure: script.unsure.map((value) => ({ step: ref(value.step), place: value.place, reason: value.reason })),
   };
 }
 
@@ -74,15 +74,15 @@ export function rehearsalFile(
         startedAt: rehearsal.startedAt,
         verdict: rehearsal.verdict,
         divergence: rehearsal.divergence,
-        steps: rehearsal.steps.map((one) => ({
-          ...ref(one.step),
-          verdict: one.verdict,
-          reasons: one.reasons,
-          said: one.said ?? [],
-          stale: one.stale.map(({ name, place, origin }) => ({ name, place, origin: ref(origin) })),
-          replayed: one.captured && {
-            ...shownOf(one.captured),
-            durationMs: Math.round(one.captured.durationMs * 10) / 10,
+        steps: rehearsal.steps.map((step) => ({
+          ...ref(step.step),
+          verdict: step.verdict,
+          reasons: step.reasons,
+          said: step.said ?? [],
+          stale: step.stale.map(({ name, place, origin }) => ({ name, place, origin: ref(origin) })),
+          replayed: step.captured && {
+            ...shownOf(step.captured),
+            durationMs: Math.round(step.captured.durationMs * 10) / 10,
           },
         })),
       },

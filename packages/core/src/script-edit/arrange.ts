@@ -8,7 +8,7 @@ export type Container = Omit<RepeatStep, 'steps'> | Omit<WhenStep, 'steps'> | Om
 
 /** Ids of all transactions and steps. */
 export const idsOf = (script: Script): Set<string> =>
-  new Set(script.transactions.flatMap((one) => [one.id, ...allSteps(one.steps).map((step) => step.id)]));
+  new Set(script.transactions.flatMap((transaction) => [transaction.id, ...allSteps(transaction.steps).map((step) => step.id)]));
 
 /** The wanted id, or one with a number where it is taken; taken from then on. */
 export function freshId(taken: Set<string>, letter: string, wanted?: string): string {
@@ -38,24 +38,26 @@ export function adopted(script: Script, steps: readonly Step[]): Step[] {
 export function mapLists(script: Script, change: (steps: Step[]) => Step[]): Script {
   const inside = (steps: readonly Step[]): Step[] =>
     change(steps.map((step) => ('steps' in step ? ({ ...step, steps: inside(step.steps) } as Step) : step)));
-  return { ...script, transactions: script.transactions.map((one) => ({ ...one, steps: inside(one.steps) })) };
+  return { ...script, transactions: script.transactions.map((transaction) => ({ ...transaction, steps: inside(transaction.steps) })) };
 }
 
 /** Puts steps behind a step, or at the start of a transaction. */
 export function insertAfter(script: Script, after: string, steps: readonly Step[]): Script {
-  if (script.transactions.some((one) => one.id === after))
+  if (script.transactions.some((transaction) => transaction.id === after))
     return {
       ...script,
-      transactions: script.transactions.map((one) => (one.id === after ? { ...one, steps: [...steps, ...one.steps] } : one)),
+      transactions: script.transactions.map((transaction) =>
+        transaction.id === after ? { ...transaction, steps: [...steps, ...transaction.steps] } : transaction,
+      ),
     };
   // Beside requests that run at the same time stand requests only; other steps go behind them all.
   const beside = script.transactions
-    .flatMap((one) => allSteps(one.steps))
-    .find((one) => one.kind === 'side-by-side' && one.steps.some((inner) => inner.id === after));
-  const behind = beside && steps.some((one) => one.kind !== 'request') ? beside.id : after;
-  return mapLists(script, (own) => {
-    const at = own.findIndex((step) => step.id === behind);
-    return at < 0 ? own : own.toSpliced(at + 1, 0, ...steps);
+    .flatMap((transaction) => allSteps(transaction.steps))
+    .find((step) => step.kind === 'side-by-side' && step.steps.some((inner) => inner.id === after));
+  const behind = beside && steps.some((step) => step.kind !== 'request') ? beside.id : after;
+  return mapLists(script, (ownSteps) => {
+    const at = ownSteps.findIndex((step) => step.id === behind);
+    return at < 0 ? ownSteps : ownSteps.toSpliced(at + 1, 0, ...steps);
   });
 }
 
@@ -63,7 +65,7 @@ export function insertAfter(script: Script, after: string, steps: readonly Step[
 export function outermost(script: Script, wanted: ReadonlySet<string>): Step[] {
   const find = (steps: readonly Step[]): Step[] =>
     steps.flatMap((step) => (wanted.has(step.id) ? [step] : 'steps' in step ? find(step.steps) : []));
-  return script.transactions.flatMap((one) => find(one.steps));
+  return script.transactions.flatMap((transaction) => find(transaction.steps));
 }
 
 /** The wanted steps of one list, from the first to the last of them, in a container. */
@@ -73,6 +75,6 @@ export function wrapped(steps: Step[], wanted: ReadonlySet<string>, container: C
   const last = at.at(-1);
   if (first === undefined || last === undefined) return steps;
   const inner = steps.slice(first, last + 1);
-  if (container.kind === 'side-by-side' && inner.some((one) => one.kind !== 'request')) return steps;
+  if (container.kind === 'side-by-side' && inner.some((step) => step.kind !== 'request')) return steps;
   return [...steps.slice(0, first), { ...container, steps: inner } as Step, ...steps.slice(last + 1)];
 }

@@ -32,9 +32,9 @@ function partsOf(text: string, value: string): { start: number; end: number }[] 
 /** Every place where `value` is sent, whatever it is wrapped in there, and every longer value that it is a part of. */
 export function placesOf(script: Script, value: string): ValuePlace[] {
   return requestSteps(script).flatMap(({ step, number }) =>
-    sentValues(step).flatMap((one): ValuePlace[] => {
-      const here = { step: step.id, number, place: one.place };
-      return one.value === value ? [here] : partsOf(one.value, value).map((part) => ({ ...here, part }));
+    sentValues(step).flatMap((sentValue): ValuePlace[] => {
+      const here = { step: step.id, number, place: sentValue.place };
+      return sentValue.value === value ? [here] : partsOf(sentValue.value, value).map((part) => ({ ...here, part }));
     }),
   );
 }
@@ -49,21 +49,25 @@ export function bindValue(
   places: readonly Pick<ValuePlace, 'step' | 'place' | 'part'>[],
   template: Template,
 ): Script {
-  const wanted = new Map(places.map((one) => [`${one.step} ${one.place}`, one]));
+  const wanted = new Map(places.map((place) => [`${place.step} ${place.place}`, place]));
   const [only] = template;
   const followed = template.length === 1 && only ? inChecks(script, value, only) : script;
   return followRows({
     ...changeRequests(followed, (step) =>
-      bindStep(maskTitle(step, titleWords([value])), (one) => {
-        const own = wanted.get(`${step.id} ${one.place}`);
+      bindStep(maskTitle(step, titleWords([value])), (sentValue) => {
+        const own = wanted.get(`${step.id} ${sentValue.place}`);
         if (!own) return undefined;
-        if (!own.part) return one.value === value ? [...template] : undefined;
+        if (!own.part) return sentValue.value === value ? [...template] : undefined;
         const { start, end } = own.part;
-        if (one.value.slice(start, end) !== value) return undefined;
-        return compact([{ kind: 'text', text: one.value.slice(0, start) }, ...template, { kind: 'text', text: one.value.slice(end) }]);
+        if (sentValue.value.slice(start, end) !== value) return undefined;
+        return compact([
+          { kind: 'text', text: sentValue.value.slice(0, start) },
+          ...template,
+          { kind: 'text', text: sentValue.value.slice(end) },
+        ]);
       }),
     ),
-    unsure: script.unsure.filter((one) => !wanted.has(`${one.step} ${one.place}`)),
+    unsure: script.unsure.filter((unsureValue) => !wanted.has(`${unsureValue.step} ${unsureValue.place}`)),
   });
 }
 
@@ -97,8 +101,8 @@ function replaced(text: string, value: string, piece: Piece): Template {
 
 /** Tables whose rows a script goes through in loops. */
 export const loopedTables = (script: Script): string[] =>
-  script.transactions.flatMap((one) =>
-    allSteps(one.steps).flatMap((step) => (step.kind === 'repeat' && step.loop?.kind === 'each-row' ? [step.loop.table] : [])),
+  script.transactions.flatMap((transaction) =>
+    allSteps(transaction.steps).flatMap((step) => (step.kind === 'repeat' && step.loop?.kind === 'each-row' ? [step.loop.table] : [])),
   );
 
 /** Names of the columns of each table that a script takes from data; a table whose rows are only gone through has none. */
@@ -119,8 +123,8 @@ export function renameDataColumn(script: Script, table: string, from: string, to
     );
   return {
     ...changeAllTemplates(script, renamed),
-    handoffs: script.handoffs.map((one) =>
-      one.extractor.beside ? { ...one, extractor: { ...one.extractor, beside: renamed(one.extractor.beside) } } : one,
+    handoffs: script.handoffs.map((handoff) =>
+      handoff.extractor.beside ? { ...handoff, extractor: { ...handoff.extractor, beside: renamed(handoff.extractor.beside) } } : handoff,
     ),
   };
 }

@@ -28,17 +28,17 @@ export function coverage(script: Script): ClassifiedValue[] {
 /** The values of one step, and what becomes of them on replay. */
 export const stepCoverage = (script: Script, step: ActionStep): ClassifiedValue[] => coverageOf(step, unsurePlaces(script));
 
-const unsurePlaces = (script: Script): Set<string> => new Set(script.unsure.map((one) => `${one.step} ${one.place}`));
+const unsurePlaces = (script: Script): Set<string> => new Set(script.unsure.map((value) => `${value.step} ${value.place}`));
 
 // A step is never changed in place, so what it sends stays true; after each edit the whole script is counted again.
 const known = new WeakMap<ActionStep, ClassifiedValue[]>();
 
 function coverageOf(step: ActionStep, unsure: ReadonlySet<string>): ClassifiedValue[] {
-  const own = known.get(step) ?? classified(step);
-  known.set(step, own);
+  const values = known.get(step) ?? classified(step);
+  known.set(step, values);
   return unsure.size === 0
-    ? own
-    : own.map((value) => (value.class === 'fixed' && unsure.has(`${step.id} ${value.place}`) ? { ...value, class: 'unsure' } : value));
+    ? values
+    : values.map((value) => (value.class === 'fixed' && unsure.has(`${step.id} ${value.place}`) ? { ...value, class: 'unsure' } : value));
 }
 
 function classified(step: ActionStep): ClassifiedValue[] {

@@ -15,7 +15,7 @@ const take = (marks: Mark[]) => {
   return { ...loaded, take: { ...loaded.take, marks } };
 };
 const options = { scriptId: 's', name: 'S', tidy: { ...everything, staticFiles: 'drop' as const, longestPauseMs: 150 } };
-const shape = (script: Script) => script.transactions.map((one) => [one.name, ...one.steps.map((step) => step.id)]);
+const shape = (script: Script) => script.transactions.map((transaction) => [transaction.name, ...transaction.steps.map((step) => step.id)]);
 
 describe('a script from a take', () => {
   it('takes transactions from marks, pauses from gaps, comments from notes, and leaves static files out', () => {
@@ -44,7 +44,7 @@ describe('a script from a take', () => {
 
   it('expects what the take showed: status, kind, title without its moving words, redirect shape, root element', () => {
     const { exchanges, readBody } = take([]);
-    expect(exchanges.map((one) => expectationOf(one, readBody))).toEqual([
+    expect(exchanges.map((exchange) => expectationOf(exchange, readBody))).toEqual([
       { statuses: [200], content: 'html', title: 'Home *', redirect: null, rootElement: null },
       { statuses: [200], content: 'text', title: null, redirect: null, rootElement: null },
       { statuses: [200, 304], content: null, title: null, redirect: null, rootElement: null },
@@ -114,7 +114,7 @@ describe('editing', () => {
     const wrapped = editScript(script, { kind: 'wrap', ids: ['s1', 's3'], container });
     expect(wrapped.transactions[0]?.steps).toMatchObject([{ kind: 'repeat', steps: [{ id: 's1' }, { id: 's3' }] }]);
     const inside = editScript(wrapped, { kind: 'insert', after: 's1', steps: [{ kind: 'comment', id: 'c', text: 'x' }] });
-    expect(allSteps(inside.transactions[0]?.steps ?? []).map((one) => one.id)).toEqual(['r', 's1', 'c', 's3']);
+    expect(allSteps(inside.transactions[0]?.steps ?? []).map((step) => step.id)).toEqual(['r', 's1', 'c', 's3']);
     expect(editScript(inside, { kind: 'move-to', ids: ['r'], after: 's1' })).toBe(inside);
     const alone = editScript(script, { kind: 'wrap', ids: ['s1'], container });
     expect(shape(editScript(alone, { kind: 'move-to', ids: ['s1'], after: 'r' }))[0]).toEqual(['A', 's1', 's3']);
@@ -126,7 +126,7 @@ describe('editing', () => {
 
   it('says what is played once by each user, and takes checks', () => {
     const before = editScript(script, { kind: 'set-phase', id: 't1', phase: 'before' });
-    expect(before.transactions.map((one) => one.phase)).toEqual(['before', undefined]);
+    expect(before.transactions.map((transaction) => transaction.phase)).toEqual(['before', undefined]);
     expect(editScript(before, { kind: 'set-phase', id: 't1', phase: undefined })).toEqual(script);
     const check = { id: 'c', checked: { kind: 'time' as const, atMostMs: 500 }, onFailure: 'mark' as const };
     const checked = editScript(script, {

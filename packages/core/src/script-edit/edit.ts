@@ -71,14 +71,14 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       return mapSteps(
         script,
         (step) => (step.id === edit.id && (isAction(step) || step.kind === 'repeat') ? { ...step, name: edit.name } : step),
-        (one) => (one.id === edit.id ? { ...one, name: edit.name } : one),
+        (transaction) => (transaction.id === edit.id ? { ...transaction, name: edit.name } : transaction),
       );
     case 'delete':
       return dropOrphans({
         ...script,
         transactions: script.transactions
-          .filter((one) => one.id !== edit.id)
-          .map((one) => ({ ...one, steps: changeSteps(one.steps, (step) => (step.id === edit.id ? null : step)) })),
+          .filter((transaction) => transaction.id !== edit.id)
+          .map((transaction) => ({ ...transaction, steps: changeSteps(transaction.steps, (step) => (step.id === edit.id ? null : step)) })),
       });
     case 'delete-all':
       return edit.ids.reduce((now, id) => editScript(now, { kind: 'delete', id }), script);
@@ -86,14 +86,14 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       return insertAfter(script, edit.after, adopted(script, edit.steps));
     case 'insert-transaction': {
       const made: Transaction = { kind: 'transaction', id: freshId(idsOf(script), 't'), name: edit.name, steps: [] };
-      const at = edit.after === null ? -1 : script.transactions.findIndex((one) => one.id === edit.after);
+      const at = edit.after === null ? -1 : script.transactions.findIndex((transaction) => transaction.id === edit.after);
       return { ...script, transactions: script.transactions.toSpliced(at + 1, 0, made) };
     }
     case 'move-to': {
       const wanted = new Set(edit.ids);
       // Into itself nothing can go.
       const moved = outermost(script, wanted);
-      if (moved.length === 0 || allSteps(moved).some((one) => one.id === edit.after)) return script;
+      if (moved.length === 0 || allSteps(moved).some((step) => step.id === edit.after)) return script;
       const without = mapLists(script, (steps) => steps.filter((step) => !wanted.has(step.id)));
       // A container that is emptied goes only now: it may be what the steps go behind.
       return mapSteps(insertAfter(without, edit.after, moved), (step) => step);
@@ -127,8 +127,8 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
       return mapSteps(script, (step) => (step.id === edit.id && isAction(step) ? withChecks(step, edit.checks) : step));
     case 'add-checks':
       return mapSteps(script, (step) => {
-        const own = edit.checks.filter((one) => one.step === step.id).map((one) => one.check);
-        return own.length > 0 && isAction(step) ? withChecks(step, [...(step.checks ?? []), ...own]) : step;
+        const checks = edit.checks.filter((check) => check.step === step.id).map((check) => check.check);
+        return checks.length > 0 && isAction(step) ? withChecks(step, [...(step.checks ?? []), ...checks]) : step;
       });
     case 'move':
       return move(script, edit.id, edit.by);
@@ -143,14 +143,19 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
     case 'put-back':
       return putBack(script, edit.step, edit.piece);
     case 'rename-handoff':
-      return { ...script, handoffs: script.handoffs.map((one) => (one.id === edit.handoff ? { ...one, name: edit.name } : one)) };
+      return {
+        ...script,
+        handoffs: script.handoffs.map((handoff) => (handoff.id === edit.handoff ? { ...handoff, name: edit.name } : handoff)),
+      };
     case 'set-expect':
       return mapSteps(script, (step) => (step.id === edit.id && step.kind === 'request' ? { ...step, expect: edit.expect } : step));
     case 'set-extractor':
       return {
         ...script,
-        handoffs: script.handoffs.map((one) =>
-          one.id === edit.handoff ? { ...one, extractor: edit.extractor, reason: `${untilChosen(one.reason)}${chosen}` } : one,
+        handoffs: script.handoffs.map((handoff) =>
+          handoff.id === edit.handoff
+            ? { ...handoff, extractor: edit.extractor, reason: `${untilChosen(handoff.reason)}${chosen}` }
+            : handoff,
         ),
       };
   }
@@ -164,13 +169,13 @@ function withChecks<Action extends ActionStep>(step: Action, checks: readonly Ch
   delete rest.checks;
   if (checks.length === 0) return rest;
   const taken = new Set<string>();
-  return { ...rest, checks: checks.map((one) => ({ ...one, id: freshId(taken, 'check', one.id) })) };
+  return { ...rest, checks: checks.map((check) => ({ ...check, id: freshId(taken, 'check', check.id) })) };
 }
 
 function mapSteps(
   script: Script,
   change: (step: Step) => Step,
-  changeTransaction: (one: Transaction) => Transaction = (one) => one,
+  changeTransaction: (transaction: Transaction) => Transaction = (transaction) => transaction,
 ): Script {
   return {
     ...script,
@@ -182,8 +187,8 @@ function mapSteps(
 }
 
 function move(script: Script, id: string, by: -1 | 1): Script {
-  const transactions = script.transactions.map((one) => ({ ...one, steps: [...one.steps] }));
-  const at = transactions.findIndex((one) => one.id === id);
+  const transactions = script.transactions.map((transaction) => ({ ...transaction, steps: [...transaction.steps] }));
+  const at = transactions.findIndex((transaction) => transaction.id === id);
   if (at >= 0) {
     const [taken] = transactions.splice(at, 1);
     if (taken) transactions.splice(Math.max(0, at + by), 0, taken);
@@ -219,12 +224,12 @@ function putBack(script: Script, step: string | null, name: PieceName): Script {
         ? { kind: 'text', text: piece.recorded }
         : undefined,
     );
-  const plain = mapSteps(script, (own) => (step === null || own.id === step ? changeTemplates(own, still) : own));
+  const plain = mapSteps(script, (ownStep) => (step === null || ownStep.id === step ? changeTemplates(ownStep, still) : ownStep));
   const used = usePlaces(plain);
   return {
     ...plain,
-    handoffs: plain.handoffs.filter((one) => name.kind !== 'handoff' || one.id !== name.handoff || used.has(one.id)),
-    made: plain.made.filter((one) => name.kind !== 'made' || one.id !== name.made || used.has(one.id)),
+    handoffs: plain.handoffs.filter((handoff) => name.kind !== 'handoff' || handoff.id !== name.handoff || used.has(handoff.id)),
+    made: plain.made.filter((made) => name.kind !== 'made' || made.id !== name.made || used.has(made.id)),
   };
 }
 
@@ -233,10 +238,12 @@ function putBack(script: Script, step: string | null, name: PieceName): Script {
  * value back.
  */
 function dropOrphans(script: Script): Script {
-  const ids = new Set(script.transactions.flatMap((one) => allSteps(one.steps).map((step) => step.id)));
-  const left = script.handoffs.map((one): Handoff => {
-    const [first, ...others] = readPlaces(one).filter(({ step }) => ids.has(step));
-    return first ? readFrom(one, first, others) : one;
+  const ids = new Set(script.transactions.flatMap((transaction) => allSteps(transaction.steps).map((step) => step.id)));
+  const left = script.handoffs.map((handoff): Handoff => {
+    const [first, ...others] = readPlaces(handoff).filter(({ step }) => ids.has(step));
+    return first ? readFrom(handoff, first, others) : handoff;
   });
-  return left.filter((one) => !ids.has(one.origin)).reduce((now, one) => withoutHandoff(now, one.id), { ...script, handoffs: left });
+  return left
+    .filter((handoff) => !ids.has(handoff.origin))
+    .reduce((now, handoff) => withoutHandoff(now, handoff.id), { ...script, handoffs: left });
 }

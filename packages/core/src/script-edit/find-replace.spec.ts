@@ -38,7 +38,7 @@ const script = editScript(
 );
 const wish = (text: string, more: Partial<FindWish> = {}): FindWish => ({ text, expression: false, anyCase: false, ...more });
 const told = (list: ReturnType<typeof findInScript>) =>
-  list.map((one) => `${one.id} ${one.where}: ${one.around.before}[${one.around.found}]${one.around.after}`);
+  list.map((hit) => `${hit.id} ${hit.where}: ${hit.around.before}[${hit.around.found}]${hit.around.after}`);
 
 describe('finding a text in a script', () => {
   it('looks into names, addresses, headers, bodies, conditions, code and comments; what moves is no text', () => {
@@ -60,7 +60,7 @@ describe('finding a text in a script', () => {
 
   it('takes expressions, with groups in what replaces them, whatever the case of letters', () => {
     const expression = wish('LANG=(\\w+)', { expression: true, anyCase: true });
-    expect(findInScript(script, expression, 'tongue=$1-GB').map((one) => one.instead)).toEqual(['tongue=en-GB', 'tongue=en-GB']);
+    expect(findInScript(script, expression, 'tongue=$1-GB').map((hit) => hit.instead)).toEqual(['tongue=en-GB', 'tongue=en-GB']);
     const done = replaceInScript(script, expression, 'tongue=$1-GB', null);
     expect(requestSteps(done).map(({ step }) => recordedText(step.url))).toEqual(['/store/a?tongue=en-GB', '/store/a']);
     expect(() => findInScript(script, wish('(', { expression: true }))).toThrow();
@@ -68,7 +68,7 @@ describe('finding a text in a script', () => {
 
   it('replaces just what was ticked, and moving pieces stay', () => {
     const hits = findInScript(script, wish('en'));
-    const keys = hits.filter((one) => one.where === 'body' && one.around.before.endsWith('lang=')).map((one) => one.key);
+    const keys = hits.filter((hit) => hit.where === 'body' && hit.around.before.endsWith('lang=')).map((hit) => hit.key);
     const done = replaceInScript(script, wish('en'), 'de', keys);
     const [, second] = requestSteps(done);
     expect(recordedText(second?.step.body ?? [])).toBe('lang=de&note=an+end&no=K77');

@@ -144,13 +144,13 @@ function placesIn(step: Step): string[] {
 /** Every place where a text stands in a script: names, addresses, headers, bodies, checks, code, comments. Throws where an expression is not valid. */
 export function findInScript(script: Script, wish: FindWish, by = ''): FindHit[] {
   const finder = new Finder(wish, by, null, false);
-  script.transactions.forEach((one) => finder.transaction(one));
+  script.transactions.forEach((transaction) => finder.transaction(transaction));
   return finder.hits;
 }
 
 /** A script with the text replaced at the wanted places; everywhere where `keys` is null. */
 export function replaceInScript(script: Script, wish: FindWish, by: string, keys: readonly string[] | null): Script {
   const finder = new Finder(wish, by, keys && new Set(keys), true);
-  const transactions = script.transactions.map((one) => finder.transaction(one));
+  const transactions = script.transactions.map((transaction) => finder.transaction(transaction));
   return finder.hits.length === 0 ? script : { ...script, transactions };
 }

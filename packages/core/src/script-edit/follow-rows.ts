@@ -9,7 +9,7 @@ import { isStill, recordedText } from '../values/template.js';
  * looked for by what is sent now.
  */
 export function followRows(script: Script): Script {
-  if (!script.handoffs.some((one) => one.extractor.beside && isStill(one.extractor.beside))) return script;
+  if (!script.handoffs.some((handoff) => handoff.extractor.beside && isStill(handoff.extractor.beside))) return script;
   const moving = new Map<string, { number: number; template: Template }[]>();
   const numbers = new Map<string, number>();
   for (const { step, number } of requestSteps(script)) {
@@ -27,12 +27,12 @@ export function followRows(script: Script): Script {
   }
   return {
     ...script,
-    handoffs: script.handoffs.map((one) => {
-      const { beside } = one.extractor;
+    handoffs: script.handoffs.map((handoff) => {
+      const { beside } = handoff.extractor;
       // What is sent later cannot have been shown yet.
       const sent = beside && isStill(beside) ? moving.get(recordedText(beside)) : undefined;
-      const follows = sent?.find(({ number }) => number <= (numbers.get(one.origin) ?? 0))?.template;
-      return follows ? { ...one, extractor: { ...one.extractor, beside: follows } } : one;
+      const follows = sent?.find(({ number }) => number <= (numbers.get(handoff.origin) ?? 0))?.template;
+      return follows ? { ...handoff, extractor: { ...handoff.extractor, beside: follows } } : handoff;
     }),
   };
 }

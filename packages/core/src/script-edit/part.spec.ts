@@ -50,7 +50,11 @@ const partOf = (script: Script, id: string): Part => {
   return part;
 };
 const transactions = (script: Script) =>
-  script.transactions.map((one) => [one.name, one.part ?? null, allSteps(one.steps).filter((step) => step.kind === 'request').length]);
+  script.transactions.map((transaction) => [
+    transaction.name,
+    transaction.part ?? null,
+    allSteps(transaction.steps).filter((step) => step.kind === 'request').length,
+  ]);
 const sends = (script: Script, handoff: string) =>
   usePlaces(script).get(script.handoffs.find((one) => one.name === handoff)?.id ?? '')?.length ?? 0;
 
@@ -60,8 +64,10 @@ describe('a part', () => {
   it('owns its steps and what is read in them; the script goes on using it', () => {
     const part = partOf(fish, 'p1');
     expect(part.name).toBe('Sign in');
-    expect(part.handoffs.map((one) => one.name)).toEqual(['formkey', 'ticket', 'outkey']);
-    expect([...part.steps.map((one) => one.id), ...part.handoffs.map((one) => one.id)].every((one) => one.startsWith('p1.'))).toBe(true);
+    expect(part.handoffs.map((handoff) => handoff.name)).toEqual(['formkey', 'ticket', 'outkey']);
+    expect(
+      [...part.steps.map((step) => step.id), ...part.handoffs.map((handoff) => handoff.id)].every((one) => one.startsWith('p1.')),
+    ).toBe(true);
     expect(sends(fish, 'ticket')).toBe(2);
     expect(ownParts(fish)).toBe(fish);
   });
@@ -85,7 +91,7 @@ describe('a part', () => {
     const fruit = editScript(scriptOf('fruit', 'fruit'), { kind: 'delete', id: 't3' });
     const { script, missing } = applyPart(fruit, out, 't2');
     // Deleting the sign-out left its key unsent and so unread; the ticket is still handed on.
-    expect(missing).toEqual(fruit.handoffs.some((one) => one.name === 'outkey') ? [] : ['outkey']);
+    expect(missing).toEqual(fruit.handoffs.some((handoff) => handoff.name === 'outkey') ? [] : ['outkey']);
     expect(sends(script, 'ticket')).toBe(2);
     const alone = applyPart({ ...fruit, transactions: [], handoffs: [] }, out);
     expect(alone.missing.sort()).toEqual(['outkey', 'ticket']);
@@ -99,13 +105,13 @@ describe('a part', () => {
     expect(samePart(partOf(again, 'p1'), partOf(fish, 'p1'))).toBe(false);
     const { script } = applyPart(fruit, partOf(again, 'p1'));
     expect(script.transactions[0]?.name).toBe('Come in');
-    expect(script.transactions[0]?.steps.map((one) => one.id)).toEqual(['p1.s1', 'p1.wait', 'p1.s2']);
+    expect(script.transactions[0]?.steps.map((step) => step.id)).toEqual(['p1.s1', 'p1.wait', 'p1.s2']);
     expect(requestSteps(script).map(({ step }) => step.exchange)).toEqual([1, 2, 3, 4]);
     expect(sends(script, 'ticket')).toBe(2);
   });
 
   it('gives uses outside of it the recorded value back where it reads something no more', () => {
-    const less: Part = { ...partOf(fish, 'p1'), handoffs: partOf(fish, 'p1').handoffs.filter((one) => one.name !== 'ticket') };
+    const less: Part = { ...partOf(fish, 'p1'), handoffs: partOf(fish, 'p1').handoffs.filter((handoff) => handoff.name !== 'ticket') };
     const { script } = applyPart(fish, less);
     expect(sends(script, 'ticket')).toBe(0);
     expect(JSON.stringify(script.transactions[1])).toContain('T-5513-aa');

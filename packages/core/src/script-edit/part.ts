@@ -33,7 +33,7 @@ export type Part = z.infer<typeof PartSchema>;
 /** Ids of what belongs to a part begin so, in each script that has it; so they never meet other ids. */
 const ownPrefix = (part: string): string => `${part}.`;
 
-const stepIds = (steps: readonly Step[]): Set<string> => new Set(allSteps(steps).map((one) => one.id));
+const stepIds = (steps: readonly Step[]): Set<string> => new Set(allSteps(steps).map((step) => step.id));
 
 /** Changes the ids of steps, handoffs and client-made values wherever a script names them. */
 function renamed(script: Script, ids: ReadonlyMap<string, string>): Script {
@@ -49,16 +49,16 @@ function renamed(script: Script, ids: ReadonlyMap<string, string>): Script {
   };
   return {
     ...script,
-    transactions: script.transactions.map((one) => ({ ...one, steps: one.steps.map(step) })),
-    handoffs: script.handoffs.map((one) => ({
-      ...one,
-      id: id(one.id),
-      origin: id(one.origin),
-      ...(one.also && { also: one.also.map((place) => ({ ...place, step: id(place.step) })) }),
-      ...(one.extractor.beside && { extractor: { ...one.extractor, beside: mapPieces(one.extractor.beside, piece) } }),
+    transactions: script.transactions.map((transaction) => ({ ...transaction, steps: transaction.steps.map(step) })),
+    handoffs: script.handoffs.map((handoff) => ({
+      ...handoff,
+      id: id(handoff.id),
+      origin: id(handoff.origin),
+      ...(handoff.also && { also: handoff.also.map((place) => ({ ...place, step: id(place.step) })) }),
+      ...(handoff.extractor.beside && { extractor: { ...handoff.extractor, beside: mapPieces(handoff.extractor.beside, piece) } }),
     })),
-    made: script.made.map((one) => ({ ...one, id: id(one.id) })),
-    unsure: script.unsure.map((one) => ({ ...one, step: id(one.step), origin: one.origin === null ? null : id(one.origin) })),
+    made: script.made.map((made) => ({ ...made, id: id(made.id) })),
+    unsure: script.unsure.map((value) => ({ ...value, step: id(value.step), origin: value.origin === null ? null : id(value.origin) })),
   };
 }
 
@@ -78,9 +78,9 @@ const spokenOf = (steps: readonly Step[]): Set<string> =>
 export function ownParts(script: Script): Script {
   const ids = new Map<string, string>();
   const taken = new Set([
-    ...script.transactions.flatMap((one) => [...stepIds(one.steps)]),
-    ...script.handoffs.map((one) => one.id),
-    ...script.made.map((one) => one.id),
+    ...script.transactions.flatMap((transaction) => [...stepIds(transaction.steps)]),
+    ...script.handoffs.map((handoff) => handoff.id),
+    ...script.made.map((made) => made.id),
   ]);
   const own = (prefix: string, id: string): void => {
     if (!id.startsWith(prefix)) ids.set(id, freshId(taken, 'x', `${prefix}${id.split('.').at(-1) ?? id}`));
@@ -90,10 +90,12 @@ export function ownParts(script: Script): Script {
     const prefix = ownPrefix(part);
     const inside = stepIds(steps);
     for (const id of inside) own(prefix, id);
-    for (const one of script.handoffs) if (inside.has(one.origin)) own(prefix, one.id);
-    const elsewhere = spokenOf(script.transactions.filter((one) => one.part !== part).flatMap((one) => one.steps));
+    for (const handoff of script.handoffs) if (inside.has(handoff.origin)) own(prefix, handoff.id);
+    const elsewhere = spokenOf(
+      script.transactions.filter((transaction) => transaction.part !== part).flatMap((transaction) => transaction.steps),
+    );
     const here = spokenOf(steps);
-    for (const one of script.made) if (here.has(one.id) && !elsewhere.has(one.id)) own(prefix, one.id);
+    for (const made of script.made) if (here.has(made.id) && !elsewhere.has(made.id)) own(prefix, made.id);
   }
   return ids.size === 0 ? script : renamed(script, ids);
 }
@@ -115,11 +117,11 @@ export function partIn(script: Script, id: string): Part | null {
   const inside = stepIds(transaction.steps);
   const prefix = ownPrefix(id);
   const handoffs = script.handoffs
-    .filter((one) => inside.has(one.origin))
+    .filter((handoff) => inside.has(handoff.origin))
     // What is read again outside of the part is told by the script, not by the part.
-    .map((one) => {
-      const [first, ...also] = readPlaces(one).filter(({ step }) => inside.has(step));
-      return first ? readFrom(one, first, also) : one;
+    .map((handoff) => {
+      const [first, ...also] = readPlaces(handoff).filter(({ step }) => inside.has(step));
+      return first ? readFrom(handoff, first, also) : handoff;
     });
   const made = script.made.filter((one) => one.id.startsWith(prefix));
   const own = new Set([...handoffs, ...made].map((one) => one.id));
@@ -162,7 +164,7 @@ export function applyPart(script: Script, part: Part, after: string | null = nul
   const prefix = ownPrefix(part.id);
   const others = <T extends Handoff | Made>(list: readonly T[]): T[] => list.filter((one) => !one.id.startsWith(prefix));
   const byName = new Map([...others(script.handoffs), ...others(script.made)].map((one) => [one.name, one]));
-  const madeIds = new Set(script.made.map((one) => one.id));
+  const madeIds = new Set(script.made.map((made) => made.id));
   const foreign = new Map(part.foreign.map(({ id, name }) => [id, byName.get(name) ?? null]));
   const missing = part.foreign.filter(({ id }) => foreign.get(id) === null).map((one) => one.name);
   const piece = (one: Piece): Piece | undefined => {
@@ -175,11 +177,11 @@ export function applyPart(script: Script, part: Part, after: string | null = nul
       : { kind: 'handoff', handoff: own.id, recorded: one.recorded };
   };
   const step = (one: Step): Step => {
-    const own = changeTemplates(one, (template) => mapPieces(template, piece));
-    if ('steps' in own) return { ...own, steps: own.steps.map(step) } as Step;
-    if (own.kind !== 'request') return own;
-    const { hops: _of, ...rest } = own;
-    return { ...rest, exchange: null, ...exchanges.get(own.id) };
+    const ownStep = changeTemplates(one, (template) => mapPieces(template, piece));
+    if ('steps' in ownStep) return { ...ownStep, steps: ownStep.steps.map(step) } as Step;
+    if (ownStep.kind !== 'request') return ownStep;
+    const { hops: _of, ...rest } = ownStep;
+    return { ...rest, exchange: null, ...exchanges.get(ownStep.id) };
   };
   const steps = part.steps.map(step);
   const transaction: Transaction = before
@@ -187,10 +189,12 @@ export function applyPart(script: Script, part: Part, after: string | null = nul
     : { kind: 'transaction', id: freshId(new Set(script.transactions.map((one) => one.id)), 't'), name: part.name, part: part.id, steps };
   const at = after === null ? -1 : script.transactions.findIndex((one) => one.id === after);
   // What the script reads again outside of the part goes on being read there.
-  const again = new Map(script.handoffs.map((one) => [one.id, readPlaces(one).filter(({ step: place }) => !place.startsWith(prefix))]));
-  const handoffs = part.handoffs.map((one) => {
-    const [first, ...also] = [...readPlaces(one), ...(again.get(one.id) ?? [])];
-    return first ? readFrom(one, first, also) : one;
+  const again = new Map(
+    script.handoffs.map((handoff) => [handoff.id, readPlaces(handoff).filter(({ step: place }) => !place.startsWith(prefix))]),
+  );
+  const handoffs = part.handoffs.map((handoff) => {
+    const [first, ...also] = [...readPlaces(handoff), ...(again.get(handoff.id) ?? [])];
+    return first ? readFrom(handoff, first, also) : handoff;
   });
   return {
     script: withoutOrphans({
@@ -213,8 +217,8 @@ function withoutOrphans(script: Script): Script {
       ? { kind: 'text', text: one.recorded }
       : undefined;
   const step = (one: Step): Step => {
-    const own = changeTemplates(one, (template) => mapPieces(template, piece));
-    return 'steps' in own ? ({ ...own, steps: own.steps.map(step) } as Step) : own;
+    const ownStep = changeTemplates(one, (template) => mapPieces(template, piece));
+    return 'steps' in ownStep ? ({ ...ownStep, steps: ownStep.steps.map(step) } as Step) : ownStep;
   };
-  return { ...script, transactions: script.transactions.map((one) => ({ ...one, steps: one.steps.map(step) })) };
+  return { ...script, transactions: script.transactions.map((transaction) => ({ ...transaction, steps: transaction.steps.map(step) })) };
 }

@@ -42,7 +42,7 @@ const shortestPauseMs = 100;
 export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Script {
   const { take, exchanges } = loaded;
   const units = unitsOf(exchanges, options.tidy, take.marks);
-  const own: OfTake = {
+  const ofTake: OfTake = {
     cookies: clientCookies(exchanges),
     sockets: new SocketNames(exchanges.filter(opensSocket)),
     words: options.unnamed ? new Map() : stepWords(units.flatMap(firstExchanges), loaded.readBody),
@@ -53,7 +53,7 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
   let lastEndMs = units[0] ? startOf(units[0]) : 0;
   for (const unit of units) {
     const exchange = firstOf(unit);
-    const name = (starts.findLast((one) => one.n <= exchange.n) ?? starts[0])?.name ?? transactionAt(loaded, exchange);
+    const name = (starts.findLast((start) => start.n <= exchange.n) ?? starts[0])?.name ?? transactionAt(loaded, exchange);
     let transaction = transactions.at(-1);
     if (transaction?.name !== name) {
       transaction = { kind: 'transaction', id: `t${transactions.length + 1}`, name, steps: [] };
@@ -61,7 +61,7 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
     }
     const gapMs = Math.min(exchange.startedAtMs - lastEndMs - pausedMs(take, lastEndMs, exchange.startedAtMs), options.tidy.longestPauseMs);
     if (gapMs >= shortestPauseMs) transaction.steps.push({ kind: 'pause', id: `p${exchange.n}`, ms: Math.round(gapMs) });
-    transaction.steps.push(stepOfUnit(unit, loaded, own));
+    transaction.steps.push(stepOfUnit(unit, loaded, ofTake));
     lastEndMs = Math.max(lastEndMs, endOf(unit));
   }
   addComments(loaded, transactions, units);
@@ -104,17 +104,25 @@ interface OfTake {
 
 /** The requests of a unit that give steps their names. */
 const firstExchanges = (unit: Unit): Exchange[] =>
-  unit.kind === 'request' ? [unit.chain[0]] : unit.kind === 'repeat' ? [unit.first.chain[0]] : unit.units.map((one) => one.chain[0]);
+  unit.kind === 'request'
+    ? [unit.chain[0]]
+    : unit.kind === 'repeat'
+      ? [unit.first.chain[0]]
+      : unit.units.map((requestUnit) => requestUnit.chain[0]);
 
-function stepOfUnit(unit: Unit, loaded: LoadedTake, own: OfTake): Step {
+function stepOfUnit(unit: Unit, loaded: LoadedTake, take: OfTake): Step {
   switch (unit.kind) {
     case 'request':
-      return stepFrom(unit.chain, loaded, own);
+      return stepFrom(unit.chain, loaded, take);
     case 'side-by-side':
-      return { kind: 'side-by-side', id: `b${firstOf(unit).n}`, steps: unit.units.map((one) => stepFrom(one.chain, loaded, own)) };
+      return {
+        kind: 'side-by-side',
+        id: `b${firstOf(unit).n}`,
+        steps: unit.units.map((requestUnit) => stepFrom(requestUnit.chain, loaded, take)),
+      };
     case 'repeat': {
-      const step = stepFrom(unit.first.chain, loaded, own);
-      const tookMs = unit.first.chain.reduce((sum, one) => sum + one.durationMs, 0);
+      const step = stepFrom(unit.first.chain, loaded, take);
+      const tookMs = unit.first.chain.reduce((sum, exchange) => sum + exchange.durationMs, 0);
       const pauseMs = Math.max(0, Math.round(unit.everyMs - tookMs));
       return { kind: 'repeat', id: `r${firstOf(unit).n}`, name: `Ask again: ${step.name}`, times: unit.times, pauseMs, steps: [step] };
     }
@@ -140,7 +148,7 @@ function addComments({ take }: LoadedTake, transactions: Transaction[], units: r
   take.marks.forEach((mark, index) => {
     if (mark.kind !== 'comment') return;
     const comment: Step = { kind: 'comment', id: `c${index + 1}`, text: mark.text };
-    const next = units.find((one) => startOf(one) >= mark.atMs);
+    const next = units.find((unit) => startOf(unit) >= mark.atMs);
     const wanted = next && `${{ request: 's', 'side-by-side': 'b', repeat: 'r' }[next.kind]}${firstOf(next).n}`;
     for (const transaction of transactions) {
       const at = transaction.steps.findIndex((step) => step.id === wanted);
@@ -153,12 +161,12 @@ function addComments({ take }: LoadedTake, transactions: Transaction[], units: r
   });
 }
 
-function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTake, own: OfTake): RequestStep {
+function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTake, take: OfTake): RequestStep {
   const [exchange, ...hops] = chain;
-  const socket: SocketUse | undefined = socketUse(exchange, own.sockets, readBody);
+  const socket: SocketUse | undefined = socketUse(exchange, take.sockets, readBody);
   const body = exchange.requestBody;
   const template = body && bodyTemplate(body, readBody(body.hash), readBytes);
-  const cookies = own.cookies.get(exchange.n);
+  const cookies = take.cookies.get(exchange.n);
   return {
     kind: 'request',
     id: `s${exchange.n}`,
@@ -166,12 +174,12 @@ function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTa
       exchange.method,
       exchange.socket && socketWord(exchange, readBody),
       pathAndQuery(exchange.url).split('?')[0] ?? '/',
-      ...(own.words.get(exchange.n) ?? []),
+      ...(take.words.get(exchange.n) ?? []),
     ]
       .filter(Boolean)
       .join(' '),
     exchange: exchange.n,
-    ...(hops.length === 0 ? {} : { hops: hops.map((one) => one.n) }),
+    ...(hops.length === 0 ? {} : { hops: hops.map((hop) => hop.n) }),
     method: exchange.method,
     origin: originOf(exchange),
     // A message goes where its WebSocket goes.
@@ -179,7 +187,7 @@ function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTa
     headers: exchange.requestHeaders
       .filter(([name]) => !droppedHeaders.has(name.toLowerCase()) && !name.startsWith(':'))
       .map(([name, value]): RequestStep['headers'][number] => ({ name, value: [{ kind: 'text', text: value }] }))
-      .concat(own.signedIn.has(originOf(exchange)) ? [] : authorizationInAddress(exchange))
+      .concat(take.signedIn.has(originOf(exchange)) ? [] : authorizationInAddress(exchange))
       .concat(cookies === undefined ? [] : [{ name: 'Cookie', value: [{ kind: 'text', text: cookies }] }]),
     body: template ?? null,
     bodyFile: body && !template ? body.hash : null,
@@ -234,9 +242,9 @@ function clientCookies(exchanges: readonly Exchange[]): ClientCookies {
   const found = new Map<number, string>();
   const known = new Map<string, Set<string>>();
   const seen = new Set<string>();
-  for (const one of exchanges) {
-    const host = URL.canParse(one.url) ? new URL(one.url).hostname : '';
-    const pairs = headersOf(one.requestHeaders, 'cookie').flatMap((line) => line.split(';').map((pair) => pair.trim()));
+  for (const exchange of exchanges) {
+    const host = URL.canParse(exchange.url) ? new URL(exchange.url).hostname : '';
+    const pairs = headersOf(exchange.requestHeaders, 'cookie').flatMap((line) => line.split(';').map((pair) => pair.trim()));
     const fresh = !seen.has(host);
     seen.add(host);
     const own = pairs.filter((pair) => {
@@ -248,8 +256,8 @@ function clientCookies(exchanges: readonly Exchange[]): ClientCookies {
       if (fresh) values.add(pair.slice(equals + 1));
       return equals > 0 && !values.has(pair.slice(equals + 1));
     });
-    if (own.length > 0) found.set(one.n, own.join('; '));
-    for (const line of headersOf(one.response?.headers ?? [], 'set-cookie')) {
+    if (own.length > 0) found.set(exchange.n, own.join('; '));
+    for (const line of headersOf(exchange.response?.headers ?? [], 'set-cookie')) {
       const pair = line.split(';')[0] ?? '';
       const equals = pair.indexOf('=');
       const name = pair.slice(0, equals).trim();

@@ -15,12 +15,12 @@ export class SocketNames {
 
   constructor(openings: readonly Exchange[]) {
     const taken = new Set<string>();
-    for (const one of openings) {
-      const word = (pathAndQuery(one.url).split('?')[0] ?? '').split('/').findLast(isPlainWord) ?? 'socket';
+    for (const opening of openings) {
+      const word = (pathAndQuery(opening.url).split('?')[0] ?? '').split('/').findLast(isPlainWord) ?? 'socket';
       let name = word;
       for (let at = 2; taken.has(name); at++) name = `${word} ${at}`;
       taken.add(name);
-      this.#names.set(one.n, name);
+      this.#names.set(opening.n, name);
     }
   }
 

@@ -8,7 +8,7 @@ const own = (step: Step): string => JSON.stringify('steps' in step ? { ...step, 
 /** What differs between two states of a script, in a few words; empty where nothing does. */
 export function sayScriptChange(before: Script, after: Script): string {
   const flat = (script: Script) =>
-    new Map(script.transactions.flatMap((one) => allSteps(one.steps).map((step) => [step.id, step] as const)));
+    new Map(script.transactions.flatMap((transaction) => allSteps(transaction.steps).map((step) => [step.id, step] as const)));
   const [left, right] = [flat(before), flat(after)];
   const added = [...right.keys()].filter((id) => !left.has(id)).length;
   const removed = [...left.keys()].filter((id) => !right.has(id)).length;
@@ -17,7 +17,9 @@ export function sayScriptChange(before: Script, after: Script): string {
     return now && own(step) !== own(now);
   }).length;
   const order = (script: Script, known: ReadonlyMap<string, Step>) =>
-    script.transactions.map((one) => allSteps(one.steps).flatMap((step) => (known.has(step.id) ? [step.id] : []))).join(' | ');
+    script.transactions
+      .map((transaction) => allSteps(transaction.steps).flatMap((step) => (known.has(step.id) ? [step.id] : [])))
+      .join(' | ');
   const parts = [
     ...(before.name === after.name ? [] : [`called ${after.name}`]),
     ...(added > 0 ? [`${counted(added, 'step')} added`] : []),

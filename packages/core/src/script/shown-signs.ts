@@ -9,12 +9,12 @@ export type ShownSigns = Record<string, FailureSign[]>;
 
 /** The signs that the recorded answers of a script's steps hold. */
 export function shownSigns(script: Script, take: LoadedTake, signs: readonly FailureSign[]): ShownSigns {
-  const byNumber = new Map(take.exchanges.map((one) => [one.n, one]));
+  const byNumber = new Map(take.exchanges.map((exchange) => [exchange.n, exchange]));
   const shown: ShownSigns = {};
   for (const { step } of signs.length === 0 ? [] : requestSteps(script)) {
     const exchange = byNumber.get(answerOf(step) ?? -1);
     const view = exchange && viewOf(exchange, take.readBody);
-    const held = view ? signs.filter((one) => signOf(view, [one]) !== null) : [];
+    const held = view ? signs.filter((sign) => signOf(view, [sign]) !== null) : [];
     if (held.length > 0) shown[step.id] = held;
   }
   return shown;

@@ -49,12 +49,15 @@ export function templatesOf(step: Step): Template[] {
 
 /** Every template of a script: of its steps, and of the rows in which its handoffs are looked for. */
 export const templatesOfScript = (script: Script): Template[] => [
-  ...script.transactions.flatMap((one) => allSteps(one.steps).flatMap(templatesOf)),
+  ...script.transactions.flatMap((transaction) => allSteps(transaction.steps).flatMap(templatesOf)),
   ...script.handoffs.flatMap(({ extractor }) => extractor.beside ?? []).map((piece): Template => [piece]),
 ];
 
 /** A script with every template of its steps changed. */
 export const changeAllTemplates = (script: Script, change: ChangeTemplate): Script => ({
   ...script,
-  transactions: script.transactions.map((one) => ({ ...one, steps: changeSteps(one.steps, (step) => changeTemplates(step, change)) })),
+  transactions: script.transactions.map((transaction) => ({
+    ...transaction,
+    steps: changeSteps(transaction.steps, (step) => changeTemplates(step, change)),
+  })),
 });

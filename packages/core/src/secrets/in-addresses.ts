@@ -15,7 +15,7 @@ export function signInsInAddresses(exchanges: readonly Exchange[]): Basic[] {
     const isOther = known === null || (known !== undefined && (known.user !== given.user || known.password !== given.password));
     found.set(origin, isOther ? null : { kind: 'basic', origin, ...given });
   }
-  return [...found.values()].filter((one) => one !== null);
+  return [...found.values()].filter((basic) => basic !== null);
 }
 
 /** An environment with sign-ins for recorded origins that it has none for yet, at the origins that are hit in their place. */
@@ -24,7 +24,7 @@ export function withSignIns<E extends { credentials: readonly Credential[]; map:
   signIns: readonly Basic[],
 ): E {
   const added = signIns
-    .map((one) => ({ ...one, origin: environment.map[one.origin] ?? one.origin }))
+    .map((signIn) => ({ ...signIn, origin: environment.map[signIn.origin] ?? signIn.origin }))
     .filter(({ origin }) => credentialFor(environment.credentials, origin, ['basic', 'digest', 'bearer', 'ntlm']) === undefined);
   return added.length === 0 ? environment : { ...environment, credentials: [...environment.credentials, ...added] };
 }

@@ -37,9 +37,9 @@ export function withPassword(address: string, change: (password: string) => stri
 /** An environment as it may be shown: without the secrets of its credentials, its secret variables, and the password of its upstream proxy. */
 export const hideSecrets = (environment: Environment): Environment => ({
   ...environment,
-  credentials: environment.credentials.map((one) => ({
-    ...one,
-    ...Object.fromEntries(Object.entries(secretsOf(one)).map(([name, secret]) => [name, hidden(name, secret)])),
+  credentials: environment.credentials.map((credential) => ({
+    ...credential,
+    ...Object.fromEntries(Object.entries(secretsOf(credential)).map(([name, secret]) => [name, hidden(name, secret)])),
   })),
   upstreamProxy: withPassword(environment.upstreamProxy, () => keptSecret),
   variables: {
@@ -50,7 +50,8 @@ export const hideSecrets = (environment: Environment): Environment => ({
 
 /** A secret goes on only for the same door and the same user, or whoever may change an environment could have it sent elsewhere. */
 function isSameDoor(left: Credential, right: Credential): boolean {
-  const userOf = (one: Credential): string => ('user' in one ? one.user : 'certificate' in one ? one.certificate : '');
+  const userOf = (credential: Credential): string =>
+    'user' in credential ? credential.user : 'certificate' in credential ? credential.certificate : '';
   return left.kind === right.kind && left.origin === right.origin && userOf(left) === userOf(right);
 }
 
@@ -59,16 +60,16 @@ function isSameDoor(left: Credential, right: Credential): boolean {
  * known.
  */
 export function restoreSecrets(given: Environment, known: Environment | undefined): Environment {
-  const credentials = given.credentials.map((one) => {
-    const kept = Object.entries(secretsOf(one)).filter(([, secret]) => isKept(secret));
-    if (kept.length === 0) return one;
-    const before = known?.credentials.find((other) => isSameDoor(one, other));
+  const credentials = given.credentials.map((credential) => {
+    const kept = Object.entries(secretsOf(credential)).filter(([, secret]) => isKept(secret));
+    if (kept.length === 0) return credential;
+    const before = known?.credentials.find((basic) => isSameDoor(credential, basic));
     const secrets = before && secretsOf(before);
     if (!secrets)
       throw new Error(
-        `The ${kept.map(([name]) => name).join(' and ')} ${'user' in one ? `of “${one.user}” ` : ''}for ${one.origin} is not known. Write it anew: it is kept only for the same kind, origin and user.`,
+        `The ${kept.map(([name]) => name).join(' and ')} ${'user' in credential ? `of “${credential.user}” ` : ''}for ${credential.origin} is not known. Write it anew: it is kept only for the same kind, origin and user.`,
       );
-    return { ...one, ...Object.fromEntries(kept.map(([name]) => [name, secrets[name] ?? ''])) };
+    return { ...credential, ...Object.fromEntries(kept.map(([name]) => [name, secrets[name] ?? ''])) };
   });
   const upstreamProxy = withPassword(given.upstreamProxy, (password) => {
     if (!isKept(password)) return password;

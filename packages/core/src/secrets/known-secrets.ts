@@ -34,7 +34,7 @@ export class KnownSecrets {
   constructor(secrets: Iterable<string>) {
     const known = new Set<string>();
     for (const secret of secrets)
-      if (secret.length >= shortest && secret !== masked) for (const one of spellings(wellFormed(secret))) known.add(one);
+      if (secret.length >= shortest && secret !== masked) for (const spelling of spellings(wellFormed(secret))) known.add(spelling);
     const longestFirst = [...known].sort((left, right) => right.length - left.length);
     this.#pattern = longestFirst.length === 0 ? null : new RegExp(longestFirst.map(inPattern).join('|'), 'g');
   }
@@ -68,7 +68,7 @@ export function environmentSecrets(environment: Environment): string[] {
   const { credentials, upstreamProxy, variables, secretVariables } = environment;
   const proxy = URL.canParse(upstreamProxy) ? decodeURIComponent(new URL(upstreamProxy).password) : '';
   return [
-    ...credentials.flatMap((one) => Object.values(secretsOf(one))),
+    ...credentials.flatMap((credential) => Object.values(secretsOf(credential))),
     proxy,
     ...secretVariables.map((name) => variables[name] ?? ''),
   ].filter((one) => one !== '');

@@ -74,6 +74,6 @@ export function maskExchange(exchange: Exchange): Exchange {
     response: exchange.response && { ...exchange.response, headers: headers(exchange.response.headers) },
     // What an import kept besides holds the same secrets in other places; without it the entry is written from what is masked.
     harEntry: null,
-    ...(exchange.messages ? { messages: exchange.messages.map((one) => ({ ...one, text: maskText(one.text) })) } : {}),
+    ...(exchange.messages ? { messages: exchange.messages.map((message) => ({ ...message, text: maskText(message.text) })) } : {}),
   };
 }

@@ -39,6 +39,10 @@ export function credentialFor<K extends Credential['kind']>(
   origin: string,
   kinds: readonly K[],
 ): Extract<Credential, { kind: K }> | undefined {
-  const fits = (one: Credential): one is Extract<Credential, { kind: K }> => (kinds as readonly string[]).includes(one.kind);
-  return credentials.filter(fits).find((one) => one.origin === origin) ?? credentials.filter(fits).find((one) => one.origin === '*');
+  const fits = (credential: Credential): credential is Extract<Credential, { kind: K }> =>
+    (kinds as readonly string[]).includes(credential.kind);
+  return (
+    credentials.filter(fits).find((credential) => credential.origin === origin) ??
+    credentials.filter(fits).find((credential) => credential.origin === '*')
+  );
 }

@@ -18,25 +18,25 @@ const gapMs = 500;
  * piece lasts, so that an answer still comes before the requests that use it.
  */
 export function joinTakes(base: readonly Exchange[], piece: readonly Exchange[], after: number | null): JoinedTake {
-  const at = after === null ? 0 : base.findIndex((one) => one.n === after) + 1;
+  const at = after === null ? 0 : base.findIndex((exchange) => exchange.n === after) + 1;
   const before = base.slice(0, at);
   const behind = base.slice(at);
   const endMs = Math.max(0, ...before.map(answeredAtMs));
   const [first] = piece;
-  const pieceStartMs = Math.min(...piece.map((one) => one.startedAtMs));
+  const pieceStartMs = Math.min(...piece.map((exchange) => exchange.startedAtMs));
   const lastsMs = first ? Math.max(...piece.map(answeredAtMs)) - pieceStartMs + gapMs : 0;
   const startMs = before.length === 0 ? 0 : endMs + gapMs;
   const shiftMs = first ? Math.max(0, startMs + lastsMs - (behind[0]?.startedAtMs ?? Infinity)) : 0;
   const moved = (list: readonly Exchange[], byMs: number): Exchange[] =>
-    list.map((one) => ({
-      ...one,
-      startedAtMs: one.startedAtMs + byMs,
-      ...(one.messages && { messages: one.messages.map((message) => ({ ...message, atMs: message.atMs + byMs })) }),
+    list.map((exchange) => ({
+      ...exchange,
+      startedAtMs: exchange.startedAtMs + byMs,
+      ...(exchange.messages && { messages: exchange.messages.map((message) => ({ ...message, atMs: message.atMs + byMs })) }),
     }));
   const all = [
-    ...before.map((one) => ({ from: 'own' as const, was: one.n, one })),
-    ...moved(piece, startMs - pieceStartMs).map((one) => ({ from: 'piece' as const, was: one.n, one })),
-    ...moved(behind, shiftMs).map((one) => ({ from: 'own' as const, was: one.n, one })),
+    ...before.map((exchange) => ({ from: 'own' as const, was: exchange.n, one: exchange })),
+    ...moved(piece, startMs - pieceStartMs).map((exchange) => ({ from: 'piece' as const, was: exchange.n, one: exchange })),
+    ...moved(behind, shiftMs).map((exchange) => ({ from: 'own' as const, was: exchange.n, one: exchange })),
   ];
   const numbers = { own: new Map<number, number>(), piece: new Map<number, number>() };
   const exchanges = all.map(({ from, was, one }, index) => {

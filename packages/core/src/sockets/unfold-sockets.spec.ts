@@ -45,9 +45,9 @@ function talk(messages: readonly Message[], posted = '{}', page = '<p>desk</p>')
     )
     .add(['POST', '/done', json, posted], [200, json, '{}'])
     .load();
-  loaded.exchanges.forEach((one, at) => {
-    if (at === 1) Object.assign(one, { messages, durationMs: 5000 });
-    if (at === 2) one.startedAtMs = 900;
+  loaded.exchanges.forEach((exchange, at) => {
+    if (at === 1) Object.assign(exchange, { messages, durationMs: 5000 });
+    if (at === 2) exchange.startedAtMs = 900;
   });
   const bodies = new Map<string, string>();
   const { exchanges } = unfoldSockets(loaded.exchanges, {
@@ -61,13 +61,17 @@ function talk(messages: readonly Message[], posted = '{}', page = '<p>desk</p>')
     ...loaded,
     exchanges,
     readBody: (hash) => bodies.get(hash) ?? loaded.readBody(hash),
-    socket: exchanges.filter((one) => one.socket).map((one) => one.n),
+    socket: exchanges.filter((exchange) => exchange.socket).map((exchange) => exchange.n),
   };
 }
 const told = ({ exchanges, readBody }: LoadedTake) =>
   exchanges
-    .filter((one) => one.socket)
-    .map((one) => [one.method, one.requestBody && readBody(one.requestBody.hash), one.response?.body && readBody(one.response.body.hash)]);
+    .filter((exchange) => exchange.socket)
+    .map((exchange) => [
+      exchange.method,
+      exchange.requestBody && readBody(exchange.requestBody.hash),
+      exchange.response?.body && readBody(exchange.response.body.hash),
+    ]);
 const scriptOf = (loaded: LoadedTake): Script => scriptFromTake(loaded, { scriptId: 's', name: 'S', tidy: surveyTake(loaded).proposal });
 const overSocket = (script: Script): RequestStep[] => requestSteps(script).flatMap(({ step }) => (step.socket ? [step] : []));
 
@@ -88,8 +92,8 @@ describe('messages over a WebSocket become exchanges', () => {
       ['SEND', 'no answer', null],
       ['CLOSE', null, null],
     ]);
-    expect(loaded.exchanges.map((one) => one.n)).toEqual([1, 2, 3, 4, 5, 6, 7, 8]);
-    expect(loaded.exchanges.map((one) => one.method)).toEqual(['GET', 'GET', 'AWAIT', 'SEND', 'AWAIT', 'SEND', 'POST', 'CLOSE']);
+    expect(loaded.exchanges.map((exchange) => exchange.n)).toEqual([1, 2, 3, 4, 5, 6, 7, 8]);
+    expect(loaded.exchanges.map((exchange) => exchange.method)).toEqual(['GET', 'GET', 'AWAIT', 'SEND', 'AWAIT', 'SEND', 'POST', 'CLOSE']);
     expect(loaded.exchanges[3]?.durationMs).toBe(20);
   });
 
@@ -106,7 +110,7 @@ describe('messages over a WebSocket become exchanges', () => {
       ['SEND', '{"id":2,"op":"b"}', '{"id":2,"ok":true}'],
       ['AWAIT', null, '{"news":true}'],
     ]);
-    expect(overSocket(scriptOf(loaded)).map((one) => one.socket)).toMatchObject([
+    expect(overSocket(scriptOf(loaded)).map((step) => step.socket)).toMatchObject([
       { action: 'open', socket: 'line' },
       { action: 'send', socket: 'line', awaits: { same: ['/id'] } },
       { action: 'send', socket: 'line', awaits: { same: ['/id'] } },
@@ -117,7 +121,9 @@ describe('messages over a WebSocket become exchanges', () => {
     const loaded = talk([message(300, 'client', 'a'), message(310, 'server', 'b')]);
     const shelf = { put: () => ({ hash: '', size: 0, mimeType: '' }) };
     expect(unfoldSockets(loaded.exchanges.slice(0, 1), shelf).exchanges).toEqual(loaded.exchanges.slice(0, 1));
-    expect(unfoldSockets(loaded.exchanges, shelf).exchanges.map((one) => one.n)).toEqual(loaded.exchanges.map((one) => one.n));
+    expect(unfoldSockets(loaded.exchanges, shelf).exchanges.map((exchange) => exchange.n)).toEqual(
+      loaded.exchanges.map((exchange) => exchange.n),
+    );
   });
 
   it('a HAR holds them in the entry of their handshake, and gives them back (HAR 1.2 with messages as browsers write them)', () => {
@@ -128,8 +134,8 @@ describe('messages over a WebSocket become exchanges', () => {
     const written = exportHar(loaded.take, loaded.exchanges, () => undefined);
     expect((written.log['entries'] as unknown[]).length).toBe(3);
     const again = unfoldSockets(importHar(written, shelf).exchanges, shelf);
-    expect(again.exchanges.map((one) => [one.n, one.method, Math.round(one.durationMs)])).toEqual(
-      loaded.exchanges.map((one) => [one.n, one.method, Math.round(one.durationMs)]),
+    expect(again.exchanges.map((exchange) => [exchange.n, exchange.method, Math.round(exchange.durationMs)])).toEqual(
+      loaded.exchanges.map((exchange) => [exchange.n, exchange.method, Math.round(exchange.durationMs)]),
     );
   });
 });
@@ -156,7 +162,7 @@ describe('what a message is known by', () => {
   });
 
   it('its kind is a word that it says of itself, never an id', () => {
-    const words = (said: string) => kindWords(said).map((one) => [one.path, one.word]);
+    const words = (said: string) => kindWords(said).map((word) => [word.path, word.word]);
     expect(words('{"id":7,"type":"load.claimed","name":"Mara"}')).toEqual([['$.type', 'load.claimed']]);
     expect(words('["changed",{"id":7}]')).toEqual([['$[0]', 'changed']]);
     expect(words('{"type":"8f31-77"}')).toEqual([]);
@@ -184,22 +190,25 @@ describe('a script of them', () => {
 
   it('hands on what one message gives to the next, and leaves out what nobody needs', () => {
     const survey = surveyTake(first);
-    expect(survey.findings.map((one) => one.kind)).toEqual(['unasked']);
+    expect(survey.findings.map((finding) => finding.kind)).toEqual(['unasked']);
     // It is left out until the tester says otherwise.
     expect(survey.findings[0]?.action?.drop).toEqual(survey.proposal.dropped);
     // The address is part of the flow, so the handshake of the second take has its own ticket.
-    for (const one of second.exchanges) one.url = one.url.replace('t-81f2c4', 't-7703aa');
+    for (const exchange of second.exchanges) exchange.url = exchange.url.replace('t-81f2c4', 't-7703aa');
     const { script } = correlate(scriptOf(first), first, second, []);
-    const read = script.handoffs.map((one) => [one.recorded, requestSteps(script).find(({ step }) => step.id === one.origin)?.step.name]);
+    const read = script.handoffs.map((handoff) => [
+      handoff.recorded,
+      requestSteps(script).find(({ step }) => step.id === handoff.origin)?.step.name,
+    ]);
     expect(read).toEqual([
       ['t-81f2c4', 'GET /desk'],
       ['c-55a1b2', 'AWAIT hello /line'],
       ['s-90ff31', 'SEND claim /line'],
     ]);
-    expect(overSocket(script).map((one) => one.name)).toEqual(['GET /line', 'AWAIT hello /line', 'SEND claim /line', 'CLOSE /line']);
+    expect(overSocket(script).map((step) => step.name)).toEqual(['GET /line', 'AWAIT hello /line', 'SEND claim /line', 'CLOSE /line']);
     const [opening, hello] = overSocket(script);
     // Keys and versions are made anew by whoever opens a WebSocket; the protocol of the application stays.
-    expect(opening?.headers.map((one) => one.name)).toEqual(['Sec-WebSocket-Protocol']);
+    expect(opening?.headers.map((header) => header.name)).toEqual(['Sec-WebSocket-Protocol']);
     expect(hello?.socket).toMatchObject({
       action: 'await',
       awaits: { holds: [{ kind: 'value', is: 'equals', than: [{ text: 'hello' }] }] },

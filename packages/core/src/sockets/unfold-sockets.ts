@@ -69,9 +69,9 @@ function pairsOf(messages: readonly Message[]): { sent: Sent[]; unasked: Message
   const sent: Sent[] = [];
   const unasked: Message[] = [];
   const valuesAt = new Map<string, string[]>();
-  for (const one of messages)
-    if (one.from === 'client' && one.kind === 'text')
-      for (const [place, value] of scalars(one.text)) {
+  for (const message of messages)
+    if (message.from === 'client' && message.kind === 'text')
+      for (const [place, value] of scalars(message.text)) {
         const known = valuesAt.get(place);
         if (known) known.push(value);
         else valuesAt.set(place, [value]);
@@ -121,14 +121,14 @@ export interface Unfolded {
  */
 export function unfoldSockets(exchanges: readonly Exchange[], shelf: BodyShelf): Unfolded {
   const all: { exchange: Exchange; before: number | null }[] = exchanges
-    .filter((one) => !one.socket)
+    .filter((exchange) => !exchange.socket)
     .map((exchange) => ({ exchange, before: exchange.n }));
   for (const opening of exchanges) {
     if (opening.response?.status !== 101 || !opening.messages) continue;
     for (const exchange of messagesOf(opening, shelf)) all.push({ exchange, before: null });
   }
   if (all.every(({ before }) => before !== null))
-    return { exchanges: [...exchanges], numbers: new Map(exchanges.map((one) => [one.n, one.n])) };
+    return { exchanges: [...exchanges], numbers: new Map(exchanges.map((exchange) => [exchange.n, exchange.n])) };
   all.sort((left, right) => left.exchange.startedAtMs - right.exchange.startedAtMs || left.exchange.n - right.exchange.n);
   const numbers = new Map(all.flatMap(({ before }, index) => (before === null ? [] : [[before, index + 1] as const])));
   return {
@@ -181,7 +181,7 @@ function messagesOf(opening: Exchange, shelf: BodyShelf): Exchange[] {
       socket: { openedBy: opening.n, action, format: at.kind === 'binary' ? 'binary' : 'text', same },
     };
   };
-  const close = opening.messages?.find((one) => one.kind === 'close');
+  const close = opening.messages?.find((message) => message.kind === 'close');
   return [
     ...sent.map(({ message, answer, same }) => exchangeOf('send', message, answer, same, message)),
     ...unasked.map((message) => exchangeOf('await', null, message, [], message)),

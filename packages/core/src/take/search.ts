@@ -38,15 +38,15 @@ export function searchTake(loaded: LoadedTake, text: string, most = 500): { hits
       after: content.slice(end, end + around),
     });
   };
-  const lines = (headers: readonly (readonly [string, string])[]) => headers.map((one) => one.join(': ')).join('\n');
-  for (const one of loaded.exchanges) {
+  const lines = (headers: readonly (readonly [string, string])[]) => headers.map((header) => header.join(': ')).join('\n');
+  for (const exchange of loaded.exchanges) {
     if (hits.length >= most) return { hits: hits.slice(0, most), more: true };
-    look(one.n, 'address', one.url);
-    look(one.n, 'request headers', lines(one.requestHeaders));
-    look(one.n, 'request body', one.requestBody ? loaded.readBody(one.requestBody.hash) : undefined);
-    look(one.n, 'response headers', lines(one.response?.headers ?? []));
-    look(one.n, 'response body', one.response?.body ? loaded.readBody(one.response.body.hash) : undefined);
-    look(one.n, 'message', one.messages?.map((message) => message.text).join('\n'));
+    look(exchange.n, 'address', exchange.url);
+    look(exchange.n, 'request headers', lines(exchange.requestHeaders));
+    look(exchange.n, 'request body', exchange.requestBody ? loaded.readBody(exchange.requestBody.hash) : undefined);
+    look(exchange.n, 'response headers', lines(exchange.response?.headers ?? []));
+    look(exchange.n, 'response body', exchange.response?.body ? loaded.readBody(exchange.response.body.hash) : undefined);
+    look(exchange.n, 'message', exchange.messages?.map((message) => message.text).join('\n'));
   }
   return { hits, more: false };
 }

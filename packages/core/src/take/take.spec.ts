@@ -49,7 +49,7 @@ describe('searching a take', () => {
 
   it('finds a text in every part, bodies too, with what is around it', () => {
     const { hits } = searchTake(loaded, 'tulip');
-    expect(hits.map((one) => [one.exchange, one.where, one.count])).toEqual([
+    expect(hits.map((hit) => [hit.exchange, hit.where, hit.count])).toEqual([
       [1, 'address', 1],
       [1, 'response body', 2],
       [2, 'response headers', 1],
@@ -81,7 +81,7 @@ describe('two takes beside each other', () => {
       .add(['GET', '/intakes/20977'], [200, html, ''])
       .add(['GET', '/goodbye'], [200, html, '']);
     const rows = layBeside(first.load(), second.load());
-    expect(rows.map((one) => [one.first, one.second, one.state])).toEqual([
+    expect(rows.map((row) => [row.first, row.second, row.state])).toEqual([
       [1, 1, 'same'],
       [2, null, 'missing'],
       [3, 3, 'differs'],

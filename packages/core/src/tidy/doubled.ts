@@ -5,16 +5,16 @@ import type { Exchange } from '../take/take.schema.js';
 const slackMs = 5;
 
 /** A request that went over the network names its host (RFC 9112, 3.2; RFC 9113, 8.3.1). */
-const namesItsHost = (one: Exchange): boolean =>
-  headerOf(one.requestHeaders, 'host') !== undefined || headerOf(one.requestHeaders, ':authority') !== undefined;
+const namesItsHost = (exchange: Exchange): boolean =>
+  headerOf(exchange.requestHeaders, 'host') !== undefined || headerOf(exchange.requestHeaders, ':authority') !== undefined;
 
 /** Where a browser exports both, this member says that a service worker answered. Seen in exports of Chromium's developer tools; no standard. */
-const saysWorker = (one: Exchange): boolean =>
-  (one.harEntry as { _fetchedViaServiceWorker?: unknown } | null)?._fetchedViaServiceWorker === true;
+const saysWorker = (exchange: Exchange): boolean =>
+  (exchange.harEntry as { _fetchedViaServiceWorker?: unknown } | null)?._fetchedViaServiceWorker === true;
 
-const sameQuestion = (one: Exchange): string => `${one.method} ${one.url} ${one.requestBody?.hash ?? ''}`;
+const sameQuestion = (exchange: Exchange): string => `${exchange.method} ${exchange.url} ${exchange.requestBody?.hash ?? ''}`;
 
-const hasBody = (one: Exchange): boolean => (one.response?.body?.size ?? 0) > 0;
+const hasBody = (exchange: Exchange): boolean => (exchange.response?.body?.size ?? 0) > 0;
 
 /**
  * Requests that stand twice because a service worker of the page sent them on (Service Workers, 4.5): once as the page asked, once, while
@@ -23,15 +23,19 @@ const hasBody = (one: Exchange): boolean => (one.response?.body?.size ?? 0) > 0;
 export function doubledByWorker(exchanges: readonly Exchange[]): Exchange[] {
   if (!exchanges.some(namesItsHost)) return [];
   const inNetwork = new Map<string, Exchange[]>();
-  for (const one of exchanges)
-    if (namesItsHost(one) && !saysWorker(one)) inNetwork.set(sameQuestion(one), [...(inNetwork.get(sameQuestion(one)) ?? []), one]);
+  for (const exchange of exchanges)
+    if (namesItsHost(exchange) && !saysWorker(exchange))
+      inNetwork.set(sameQuestion(exchange), [...(inNetwork.get(sameQuestion(exchange)) ?? []), exchange]);
   const doubled: Exchange[] = [];
   const paired = new Map<Exchange, Exchange>();
   for (const asked of exchanges) {
     if (asked.socket || (namesItsHost(asked) && !saysWorker(asked))) continue;
     const sent = inNetwork
       .get(sameQuestion(asked))
-      ?.find((one) => one.startedAtMs >= asked.startedAtMs - slackMs && one.startedAtMs <= asked.startedAtMs + asked.durationMs + slackMs);
+      ?.find(
+        (exchange) =>
+          exchange.startedAtMs >= asked.startedAtMs - slackMs && exchange.startedAtMs <= asked.startedAtMs + asked.durationMs + slackMs,
+      );
     if (!sent) continue;
     const kept = paired.get(sent) ?? sent;
     const isBetter = (asked.response?.status ?? 0) > 0 && asked.failure === null && hasBody(asked) && !hasBody(kept);

@@ -15,26 +15,28 @@ const isToken = (text: string): boolean => /\d/.test(text) && /[A-Za-z]/.test(te
 const isSmall = (size: number | undefined): boolean => size !== undefined && size > 0 && size <= longestRead;
 
 /** What might be left out, and may have an effect all the same: files and requests to hosts of which no page comes. */
-const mayGive = (one: Exchange): boolean =>
-  one.method === 'GET' && isSmall(one.response?.body?.size) && /script|json|text\/plain/i.test(one.response?.body?.mimeType ?? '');
+const mayGive = (exchange: Exchange): boolean =>
+  exchange.method === 'GET' &&
+  isSmall(exchange.response?.body?.size) &&
+  /script|json|text\/plain/i.test(exchange.response?.body?.mimeType ?? '');
 
 /** Says of an exchange whether it would be left out: as a file, or with a host of which no page comes. */
-function leftOutBy(hosts: Survey['hosts']): (one: Exchange) => boolean {
-  const others = new Set(hosts.filter((one) => one.role === 'other').map((one) => one.origin));
-  return (one) => isStaticFile(one) || others.has(originOf(one));
+function leftOutBy(hosts: Survey['hosts']): (exchange: Exchange) => boolean {
+  const others = new Set(hosts.filter((host) => host.role === 'other').map((host) => host.origin));
+  return (exchange) => isStaticFile(exchange) || others.has(originOf(exchange));
 }
 
 /** Hashes of the bodies that tell which of these have an effect. */
 export function bodiesForEffects(exchanges: readonly Exchange[]): string[] {
   const isLeftOut = leftOutBy(hostsOf(exchanges));
-  const given = exchanges.filter((one) => mayGive(one) && isLeftOut(one)).slice(0, mostRead);
+  const given = exchanges.filter((exchange) => mayGive(exchange) && isLeftOut(exchange)).slice(0, mostRead);
   if (given.length === 0) return [];
   return [
-    ...given.flatMap((one) => one.response?.body?.hash ?? []),
+    ...given.flatMap((exchange) => exchange.response?.body?.hash ?? []),
     ...exchanges
-      .filter((one) => isSmall(one.requestBody?.size))
+      .filter((exchange) => isSmall(exchange.requestBody?.size))
       .slice(0, mostRead)
-      .flatMap((one) => one.requestBody?.hash ?? []),
+      .flatMap((exchange) => exchange.requestBody?.hash ?? []),
   ];
 }
 
@@ -47,13 +49,13 @@ export interface Effects {
 /** What would be left out, but gives something that is sent later: files are kept one by one, other hosts as a whole. */
 export function effectsOf(exchanges: readonly Exchange[], hosts: Survey['hosts'], readBody: ReadBody): Effects {
   const giving = givingExchanges(exchanges, leftOutBy(hosts), readBody);
-  const origins = new Set(exchanges.filter((one) => giving.has(one.n)).map(originOf));
+  const origins = new Set(exchanges.filter((exchange) => giving.has(exchange.n)).map(originOf));
   return {
-    exchanges: new Set(exchanges.filter((one) => giving.has(one.n) && isStaticFile(one)).map((one) => one.n)),
-    hosts: hosts.map((one) =>
-      one.role === 'other' && origins.has(one.origin)
-        ? { ...one, role: 'application', reason: 'An answer of it gives a value that is sent later.' }
-        : one,
+    exchanges: new Set(exchanges.filter((exchange) => giving.has(exchange.n) && isStaticFile(exchange)).map((exchange) => exchange.n)),
+    hosts: hosts.map((host) =>
+      host.role === 'other' && origins.has(host.origin)
+        ? { ...host, role: 'application', reason: 'An answer of it gives a value that is sent later.' }
+        : host,
     ),
   };
 }
@@ -62,13 +64,13 @@ export function effectsOf(exchanges: readonly Exchange[], hosts: Survey['hosts']
  * Numbers of exchanges that would be left out, but whose answer gives something that is sent later: a value, or a cookie that nothing else
  * had set before.
  */
-function givingExchanges(exchanges: readonly Exchange[], isLeftOut: (one: Exchange) => boolean, readBody: ReadBody): Set<number> {
+function givingExchanges(exchanges: readonly Exchange[], isLeftOut: (exchange: Exchange) => boolean, readBody: ReadBody): Set<number> {
   const found = new Set<number>();
   const setters = new Map<string, Exchange>();
-  for (const one of exchanges)
-    for (const line of headersOf(one.response?.headers ?? [], 'set-cookie')) {
-      const key = `${originOf(one)} ${line.split('=')[0]?.trim() ?? ''}`;
-      if (!setters.has(key)) setters.set(key, one);
+  for (const exchange of exchanges)
+    for (const line of headersOf(exchange.response?.headers ?? [], 'set-cookie')) {
+      const key = `${originOf(exchange)} ${line.split('=')[0]?.trim() ?? ''}`;
+      if (!setters.has(key)) setters.set(key, exchange);
     }
   for (const [key, setter] of setters) {
     const [origin = '', name = ''] = key.split(' ');
@@ -81,28 +83,28 @@ function givingExchanges(exchanges: readonly Exchange[], isLeftOut: (one: Exchan
     );
     if (isSent && isLeftOut(setter)) found.add(setter.n);
   }
-  const given = exchanges.filter((one) => mayGive(one) && isLeftOut(one)).slice(0, mostRead);
+  const given = exchanges.filter((exchange) => mayGive(exchange) && isLeftOut(exchange)).slice(0, mostRead);
   if (given.length === 0) return found;
   const sentAfter = new Map<string, number>();
   const pagesGave = new Map<string, number>();
-  for (const one of exchanges) {
-    if (isLeftOut(one)) continue;
+  for (const exchange of exchanges) {
+    if (isLeftOut(exchange)) continue;
     const texts = [
-      one.url,
-      ...one.requestHeaders.filter(([name]) => !/^(cookie|user-agent|referer)$/i.test(name)).map(([, value]) => value),
+      exchange.url,
+      ...exchange.requestHeaders.filter(([name]) => !/^(cookie|user-agent|referer)$/i.test(name)).map(([, value]) => value),
     ];
-    if (one.requestBody && isSmall(one.requestBody.size)) texts.push(readBody(one.requestBody.hash) ?? '');
-    for (const text of texts) for (const [word] of text.matchAll(token)) if (isToken(word)) sentAfter.set(word, one.n);
-    const answer = one.response?.body ? (readBody(one.response.body.hash) ?? '') : '';
+    if (exchange.requestBody && isSmall(exchange.requestBody.size)) texts.push(readBody(exchange.requestBody.hash) ?? '');
+    for (const text of texts) for (const [word] of text.matchAll(token)) if (isToken(word)) sentAfter.set(word, exchange.n);
+    const answer = exchange.response?.body ? (readBody(exchange.response.body.hash) ?? '') : '';
     if (answer.length <= longestRead)
-      for (const [word] of answer.matchAll(token)) if (isToken(word) && !pagesGave.has(word)) pagesGave.set(word, one.n);
+      for (const [word] of answer.matchAll(token)) if (isToken(word) && !pagesGave.has(word)) pagesGave.set(word, exchange.n);
   }
-  for (const one of given) {
-    const text = readBody(one.response?.body?.hash ?? '') ?? '';
+  for (const exchange of given) {
+    const text = readBody(exchange.response?.body?.hash ?? '') ?? '';
     let count = 0;
     for (const [word] of text.matchAll(token)) {
       if (!isToken(word) || ++count > mostTokens) continue;
-      if ((sentAfter.get(word) ?? 0) > one.n && (pagesGave.get(word) ?? Infinity) > one.n) found.add(one.n);
+      if ((sentAfter.get(word) ?? 0) > exchange.n && (pagesGave.get(word) ?? Infinity) > exchange.n) found.add(exchange.n);
     }
   }
   return found;

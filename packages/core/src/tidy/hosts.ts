@@ -50,11 +50,11 @@ const siteOf = (origin: string): string => {
 /** The origins of a take with what they gave, and how each stands to the application. */
 export function hostsOf(exchanges: readonly Exchange[]): Survey['hosts'] {
   const grouped = new Map<string, Exchange[]>();
-  for (const one of exchanges) {
-    const origin = originOf(one);
+  for (const exchange of exchanges) {
+    const origin = originOf(exchange);
     const list = grouped.get(origin);
-    if (list) list.push(one);
-    else grouped.set(origin, [one]);
+    if (list) list.push(exchange);
+    else grouped.set(origin, [exchange]);
   }
   const first = exchanges.find(isMet) ?? exchanges[0];
   const home = first ? siteOf(originOf(first)) : '';
@@ -62,13 +62,13 @@ export function hostsOf(exchanges: readonly Exchange[]): Survey['hosts'] {
     const base = {
       origin,
       requests: own.length,
-      bytes: own.reduce((sum, one) => sum + (one.response?.body?.size ?? 0), 0),
-      failed: own.filter((one) => one.failure !== null || (one.response?.status ?? 0) >= 400).length,
+      bytes: own.reduce((sum, exchange) => sum + (exchange.response?.body?.size ?? 0), 0),
+      failed: own.filter((exchange) => exchange.failure !== null || (exchange.response?.status ?? 0) >= 400).length,
     };
     const met = own.filter(isMet).length;
     if (own.every(isTelemetry))
       return { ...base, role: 'telemetry', reason: 'Its addresses are those of a measuring service, and its answers carry nothing.' };
-    if (met > 0 && !(siteOf(origin) !== home && own.every((one) => isTelemetry(one) || isStaticFile(one))))
+    if (met > 0 && !(siteOf(origin) !== home && own.every((exchange) => isTelemetry(exchange) || isStaticFile(exchange))))
       return {
         ...base,
         role: 'application',
@@ -76,7 +76,7 @@ export function hostsOf(exchanges: readonly Exchange[]): Survey['hosts'] {
       };
     if (own.every(isStaticFile)) return { ...base, role: 'content', reason: 'It gave style sheets, scripts, images or fonts only.' };
     if (siteOf(origin) === home) return { ...base, role: 'application', reason: 'It belongs to the same host as the first page.' };
-    if (own.some((one) => !/^(GET|HEAD|OPTIONS)$/.test(one.method)))
+    if (own.some((exchange) => !/^(GET|HEAD|OPTIONS)$/.test(exchange.method)))
       return { ...base, role: 'application', reason: 'Something was sent to it, so it may belong to the flow.' };
     return {
       ...base,

@@ -14,11 +14,15 @@ import { form, html, json, TakeBuilder } from '../test/take-builder.js';
 const javaScript: Header[] = [['Content-Type', 'application/javascript']];
 
 /** A take whose exchanges start at the given times, in ms. */
-function timed(builder: TakeBuilder, at: (one: Exchange) => number, marks: Mark[] = []): LoadedTake {
+function timed(builder: TakeBuilder, at: (exchange: Exchange) => number, marks: Mark[] = []): LoadedTake {
   const loaded = builder.load();
-  return { ...loaded, take: { ...loaded.take, marks }, exchanges: loaded.exchanges.map((one) => ({ ...one, startedAtMs: at(one) })) };
+  return {
+    ...loaded,
+    take: { ...loaded.take, marks },
+    exchanges: loaded.exchanges.map((exchange) => ({ ...exchange, startedAtMs: at(exchange) })),
+  };
 }
-const everySecond = (one: Exchange) => one.n * 1000;
+const everySecond = (exchange: Exchange) => exchange.n * 1000;
 const played = (loaded: LoadedTake) =>
   requestSteps(scriptFromTake(loaded, { scriptId: 's', name: 's', tidy: surveyTake(loaded).proposal })).map(({ step }) => step.exchange);
 
@@ -130,7 +134,7 @@ if (otherHost?.exchanges[1]) otherHost.exchanges[1].url = 'http://orders.example
 
 describe('nothing is lost before correlation begins', () => {
   it.each(withoutLoss)('%s', (_what, loaded) => {
-    expect(played(loaded)).toEqual(loaded.exchanges.map((one) => one.n));
+    expect(played(loaded)).toEqual(loaded.exchanges.map((exchange) => exchange.n));
     expect(surveyTake(loaded).polls).toEqual([]);
   });
 
@@ -145,7 +149,7 @@ describe('nothing is lost before correlation begins', () => {
       ),
       everySecond,
     );
-    expect(surveyTake(beats).polls.map((one) => [one.name, one.exchanges.length])).toEqual([
+    expect(surveyTake(beats).polls.map((poll) => [poll.name, poll.exchanges.length])).toEqual([
       ['POST /alive', 6],
       ['GET /news', 6],
     ]);

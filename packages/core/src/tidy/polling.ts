@@ -62,37 +62,40 @@ const kindOf = ({ response }: Exchange): string =>
  */
 export function pollsOf(exchanges: readonly Exchange[], marks: readonly Mark[] = []): Survey['polls'] {
   const groups = new Map<string, Exchange[]>();
-  for (const one of exchanges) {
-    if (!mayPoll(one)) continue;
-    const key = pollKey(one);
+  for (const exchange of exchanges) {
+    if (!mayPoll(exchange)) continue;
+    const key = pollKey(exchange);
     const list = groups.get(key);
-    if (list) list.push(one);
-    else groups.set(key, [one]);
+    if (list) list.push(exchange);
+    else groups.set(key, [exchange]);
   }
   const candidates = [...groups].filter(([, own]) => own.length >= fewest && new Set(own.map(kindOf)).size === 1);
   const polling = new Set(candidates.flatMap(([, own]) => own));
   const acts = [
     ...exchanges
-      .filter((one) => !polling.has(one) && !isStaticFile(one) && (isPage(one) || !/^(GET|HEAD|OPTIONS)$/.test(one.method)))
-      .map((one) => one.startedAtMs),
-    ...marks.filter((one) => one.kind === 'begin' || one.kind === 'end').map((one) => one.atMs),
+      .filter(
+        (exchange) =>
+          !polling.has(exchange) && !isStaticFile(exchange) && (isPage(exchange) || !/^(GET|HEAD|OPTIONS)$/.test(exchange.method)),
+      )
+      .map((exchange) => exchange.startedAtMs),
+    ...marks.filter((mark) => mark.kind === 'begin' || mark.kind === 'end').map((mark) => mark.atMs),
   ].sort((left, right) => left - right);
   const polls: Survey['polls'] = [];
   for (const [key, own] of candidates) {
-    const gaps = own.slice(1).flatMap((one, index) => {
+    const gaps = own.slice(1).flatMap((exchange, index) => {
       const from = own[index]?.startedAtMs ?? 0;
-      return hasBetween(acts, from, one.startedAtMs) ? [] : [one.startedAtMs - from];
+      return hasBetween(acts, from, exchange.startedAtMs) ? [] : [exchange.startedAtMs - from];
     });
     const sorted = [...gaps].sort((left, right) => left - right);
     const median = sorted[Math.floor(sorted.length / 2)] ?? 0;
     const regular = gaps.filter((gap) => Math.abs(gap - median) <= median / 4).length;
     if (gaps.length < fewest - 1 || median < shortestMs || regular < regularPart * gaps.length) continue;
-    const answers = new Set(own.map((one) => `${one.response?.status ?? 0} ${one.response?.body?.hash ?? ''}`));
+    const answers = new Set(own.map((exchange) => `${exchange.response?.status ?? 0} ${exchange.response?.body?.hash ?? ''}`));
     const [first] = own;
     polls.push({
       key,
       name: `${first?.method ?? ''} ${first ? (pathAndQuery(first.url).split('?')[0] ?? '/') : '/'}`,
-      exchanges: own.map((one) => one.n),
+      exchanges: own.map((exchange) => exchange.n),
       everyMs: Math.round(median),
       sameAnswer: answers.size === 1,
     });

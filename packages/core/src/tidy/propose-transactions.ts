@@ -28,10 +28,10 @@ export function proposeTransactions(loaded: LoadedTake, tidy: Tidy): Transaction
   let lastEndMs = -Infinity;
   for (const unit of units) {
     const pauseMs = startOf(unit) - lastEndMs;
-    const own = groups.at(-1);
-    const acts = unit.kind !== 'repeat' && exchangesOf(unit).some((one) => isPage(one) || isChange(one));
-    if (!own || (pauseMs >= shortestPauseMs && acts) || (pauseMs >= longPauseMs && unit.kind !== 'repeat')) groups.push([unit]);
-    else own.push(unit);
+    const group = groups.at(-1);
+    const acts = unit.kind !== 'repeat' && exchangesOf(unit).some((exchange) => isPage(exchange) || isChange(exchange));
+    if (!group || (pauseMs >= shortestPauseMs && acts) || (pauseMs >= longPauseMs && unit.kind !== 'repeat')) groups.push([unit]);
+    else group.push(unit);
     lastEndMs = Math.max(lastEndMs, endOf(unit));
   }
   const headings = headingsOf(units.flatMap(exchangesOf), readBody);
@@ -47,20 +47,20 @@ export function proposeTransactions(loaded: LoadedTake, tidy: Tidy): Transaction
 }
 
 /** True where somebody named transactions: a page that a browser loaded is none. */
-const isMarked = ({ marks }: Take): boolean => marks.some((one) => one.kind === 'begin' && !one.page);
+const isMarked = ({ marks }: Take): boolean => marks.some((mark) => mark.kind === 'begin' && !mark.page);
 
 /** Hashes of the bodies from which names of transactions are read. */
 export const bodiesForTransactions = (exchanges: readonly Exchange[]): string[] =>
   exchanges
-    .filter((one) => isPage(one) || isChange(one))
+    .filter((exchange) => isPage(exchange) || isChange(exchange))
     .slice(0, mostRead)
-    .flatMap((one) => [isPage(one) ? one.response?.body?.hash : undefined, one.requestBody?.hash])
+    .flatMap((exchange) => [isPage(exchange) ? exchange.response?.body?.hash : undefined, exchange.requestBody?.hash])
     .filter((hash) => hash !== undefined);
 
 const exchangesOf = (unit: Unit): Exchange[] =>
-  unit.kind === 'request' ? unit.chain : unit.kind === 'repeat' ? unit.first.chain : unit.units.flatMap((one) => one.chain);
+  unit.kind === 'request' ? unit.chain : unit.kind === 'repeat' ? unit.first.chain : unit.units.flatMap((requestUnit) => requestUnit.chain);
 
-const isChange = (one: Exchange): boolean => !/^(GET|HEAD|OPTIONS)$/.test(one.method);
+const isChange = (exchange: Exchange): boolean => !/^(GET|HEAD|OPTIONS)$/.test(exchange.method);
 
 /** What was done, by the first of its requests that says it. */
 function nameOf(
@@ -69,18 +69,18 @@ function nameOf(
   headings: ReadonlyMap<number, string>,
   readBody: LoadedTake['readBody'],
 ): string {
-  const asked = exchanges.filter((one) => !isStaticFile(one));
+  const asked = exchanges.filter((exchange) => !isStaticFile(exchange));
   const all = asked.length > 0 ? asked : exchanges;
-  for (const one of all) {
-    const path = pathAndQuery(one.url);
+  for (const exchange of all) {
+    const path = pathAndQuery(exchange.url);
     if (/(log|sign)[-_]?(out|off)|disconnect/i.test(path)) return 'Sign out';
-    const sent = isChange(one) ? sentNames(one, readBody) : [];
+    const sent = isChange(exchange) ? sentNames(exchange, readBody) : [];
     if (sent.filter(({ name }) => /pass(word|wd)?$|^pwd$/i.test(name)).length === 1 && sent.length <= 12) return 'Sign in';
   }
   const change = all.find(isChange);
   const said = change && (words.get(change.n) ?? []).map(spaced).join(' ');
   if (said) return short(said);
-  const heading = [...all].reverse().flatMap((one) => headings.get(one.n) ?? [])[0];
+  const heading = [...all].reverse().flatMap((exchange) => headings.get(exchange.n) ?? [])[0];
   if (change) {
     const pressed = sentNames(change, readBody).find(
       ({ name, value }) => /^(submit|save|button|action)$/i.test(name) && /^\p{L}[\p{L} ]{2,24}$/u.test(value),
@@ -110,7 +110,7 @@ function headingsOf(exchanges: readonly Exchange[], readBody: LoadedTake['readBo
     if (own.length > 0) parts.set(n, own);
   }
   const counts = new Map<string, number>();
-  for (const own of parts.values()) for (const part of new Set(own)) counts.set(part, (counts.get(part) ?? 0) + 1);
+  for (const ownPart of parts.values()) for (const part of new Set(ownPart)) counts.set(part, (counts.get(part) ?? 0) + 1);
   const isCommon = (part: string): boolean => parts.size > 2 && (counts.get(part) ?? 0) > parts.size / 2;
   return new Map(
     [...parts].flatMap(([n, own]) =>
@@ -127,9 +127,9 @@ interface Sent {
   value: string;
 }
 
-function sentNames(one: Exchange, readBody: LoadedTake['readBody']): Sent[] {
-  const text = one.requestBody ? (readBody(one.requestBody.hash) ?? '') : '';
-  const type = headerOf(one.requestHeaders, 'content-type') ?? one.requestBody?.mimeType ?? '';
+function sentNames(exchange: Exchange, readBody: LoadedTake['readBody']): Sent[] {
+  const text = exchange.requestBody ? (readBody(exchange.requestBody.hash) ?? '') : '';
+  const type = headerOf(exchange.requestHeaders, 'content-type') ?? exchange.requestBody?.mimeType ?? '';
   if (text === '' || text.length > 100_000) return [];
   const found: Sent[] = [];
   const walk = (tree: ValueTree): void => {
@@ -143,11 +143,11 @@ function sentNames(one: Exchange, readBody: LoadedTake['readBody']): Sent[] {
 }
 
 /** The last word of an address that is no id. */
-function thingOf(one: Exchange): string {
-  const parts = (pathAndQuery(one.url).split('?')[0] ?? '/')
+function thingOf(exchange: Exchange): string {
+  const parts = (pathAndQuery(exchange.url).split('?')[0] ?? '/')
     .split('/')
     .filter((part) => part !== '' && !looksLikeId(part) && !/^\d/.test(part));
-  return spaced((parts.at(-1) ?? new URL(one.url).hostname).replace(/\.\w{2,5}$/, '')).toLowerCase();
+  return spaced((parts.at(-1) ?? new URL(exchange.url).hostname).replace(/\.\w{2,5}$/, '')).toLowerCase();
 }
 
 /** “saveIntake”, “save_intake” and “save-intake” as words. */

@@ -17,11 +17,11 @@ export interface RecordedTwice {
  * is no GET); null where there is none. Polls must be left out before.
  */
 export function recordedTwice(exchanges: readonly Exchange[]): RecordedTwice | null {
-  const own = exchanges.filter((one) => !isStaticFile(one)).slice(0, mostCompared);
-  const keys = own.map(questionOf);
+  const ownExchanges = exchanges.filter((exchange) => !isStaticFile(exchange)).slice(0, mostCompared);
+  const keys = ownExchanges.map(questionOf);
   // How many requests up to each place do something.
   const doing = [0];
-  for (const one of own) doing.push((doing.at(-1) ?? 0) + (one.method === 'GET' ? 0 : 1));
+  for (const exchange of ownExchanges) doing.push((doing.at(-1) ?? 0) + (exchange.method === 'GET' ? 0 : 1));
   let best = { length: 0, first: 0, again: 0 };
   // Length of the common part that ends at both places; only the row before is needed.
   let before = new Uint16Array(keys.length + 1);
@@ -37,6 +37,6 @@ export function recordedTwice(exchanges: readonly Exchange[]): RecordedTwice | n
     before = row;
   }
   if (best.length < fewest) return null;
-  const numbers = (from: number) => own.slice(from, from + best.length).map((one) => one.n);
+  const numbers = (from: number) => ownExchanges.slice(from, from + best.length).map((exchange) => exchange.n);
   return { first: numbers(best.first), again: numbers(best.again) };
 }

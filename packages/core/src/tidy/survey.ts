@@ -14,24 +14,24 @@ import { challengesAtTheDoor, endOf, isEventStream, startOf, unitsOf } from './u
 
 const clockJumpMs = 30_000;
 
-const short = (one: Exchange): string => `${one.method} ${pathAndQuery(one.url).split('?')[0] ?? '/'}`;
+const short = (exchange: Exchange): string => `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`;
 const many = (count: number, what: string): string => (count === 1 ? `one ${what}` : `${count} ${what.replace(/y$/, 'ie')}s`);
 const listed = (exchanges: readonly Exchange[]): string =>
   exchanges
     .slice(0, 3)
-    .map((one) => `${short(one)} (no. ${one.n})`)
+    .map((exchange) => `${short(exchange)} (no. ${exchange.n})`)
     .join(', ') + (exchanges.length > 3 ? ` and ${exchanges.length - 3} more` : '');
-const numbers = (exchanges: readonly Exchange[]): number[] => exchanges.map((one) => one.n);
+const numbers = (exchanges: readonly Exchange[]): number[] => exchanges.map((exchange) => exchange.n);
 
 /** The first page of each kind: what a cache kept from one of them, it kept from all. */
 function firstPages(exchanges: readonly Exchange[]): Exchange[] {
   const seen = new Set<string>();
-  return exchanges.filter((one) => isPage(one) && !seen.has(questionOf(one)) && seen.add(questionOf(one)));
+  return exchanges.filter((exchange) => isPage(exchange) && !seen.has(questionOf(exchange)) && seen.add(questionOf(exchange)));
 }
 
 /** Hashes of the bodies that a survey reads; of a large take these are a few. */
 export const surveyBodies = (exchanges: readonly Exchange[]): string[] => [
-  ...firstPages(exchanges).flatMap((one) => (one.response?.body ? [one.response.body.hash] : [])),
+  ...firstPages(exchanges).flatMap((page) => (page.response?.body ? [page.response.body.hash] : [])),
   ...bodiesForUnasked(exchanges),
   ...bodiesForEffects(exchanges),
   ...bodiesForTransactions(exchanges),
@@ -42,7 +42,7 @@ export function surveyTake(loaded: LoadedTake): Survey {
   const { exchanges } = loaded;
   const { hosts, exchanges: filesWithEffect } = effectsOf(exchanges, hostsOf(exchanges), loaded.readBody);
   const polls = pollsOf(
-    exchanges.filter((one) => !isTelemetry(one)),
+    exchanges.filter((exchange) => !isTelemetry(exchange)),
     loaded.take.marks,
   );
   const telemetry = exchanges.filter(isTelemetry);
@@ -51,27 +51,27 @@ export function surveyTake(loaded: LoadedTake): Survey {
   const doubled = doubledByWorker(exchanges);
   const proposal: Tidy = {
     ...usualTidy,
-    leftOut: hosts.filter((one) => one.role === 'telemetry' || one.role === 'other').map((one) => one.origin),
+    leftOut: hosts.filter((host) => host.role === 'telemetry' || host.role === 'other').map((host) => host.origin),
     dropped: numbers([...unasked, ...doubled]),
     kept: [...filesWithEffect],
-    polls: Object.fromEntries(polls.map((one): [string, 'repeat' | 'drop'] => [one.key, one.sameAnswer ? 'drop' : 'repeat'])),
+    polls: Object.fromEntries(polls.map((poll): [string, 'repeat' | 'drop'] => [poll.key, poll.sameAnswer ? 'drop' : 'repeat'])),
   };
   const units = unitsOf(exchanges, proposal, loaded.take.marks);
   const chains = units
     .flatMap((unit) => (unit.kind === 'request' ? [unit] : unit.kind === 'side-by-side' ? unit.units : [unit.first]))
-    .filter((one) => one.chain.length > 1);
-  const groups = units.filter((one) => one.kind === 'side-by-side');
+    .filter((unit) => unit.chain.length > 1);
+  const groups = units.filter((unit) => unit.kind === 'side-by-side');
   const gaps = units.slice(1).map((unit, index) => startOf(unit) - endOf(units[index] ?? unit));
   return {
     hosts,
-    staticFiles: { requests: files.length, bytes: files.reduce((sum, one) => sum + (one.response?.body?.size ?? 0), 0) },
+    staticFiles: { requests: files.length, bytes: files.reduce((sum, file) => sum + (file.response?.body?.size ?? 0), 0) },
     telemetry: { requests: telemetry.length, names: [...new Set(telemetry.map(short))].slice(0, 5) },
     polls,
     doubled: numbers(doubled),
-    redirects: { chains: chains.length, requests: chains.reduce((sum, one) => sum + one.chain.length - 1, 0) },
-    sideBySide: { groups: groups.length, requests: groups.reduce((sum, one) => sum + one.units.length, 0) },
+    redirects: { chains: chains.length, requests: chains.reduce((sum, chain) => sum + chain.chain.length - 1, 0) },
+    sideBySide: { groups: groups.length, requests: groups.reduce((sum, group) => sum + group.units.length, 0) },
     pauses: { count: gaps.filter((gap) => gap > usualTidy.longestPauseMs).length, longestMs: Math.max(0, ...gaps) },
-    findings: findingsOf(loaded, new Set(polls.flatMap((one) => one.exchanges)), unasked, doubled),
+    findings: findingsOf(loaded, new Set(polls.flatMap((poll) => poll.exchanges)), unasked, doubled),
     transactions: proposeTransactions(loaded, proposal),
     proposal,
     played: units.reduce((sum, unit) => sum + (unit.kind === 'side-by-side' ? unit.units.length : 1), 0),
@@ -98,15 +98,15 @@ function findingsOf(
   }
   insideASession(exchanges, tell);
   const doors = challengesAtTheDoor(exchanges);
-  const [atDoor] = exchanges.filter((one) => doors.has(one.n));
+  const [atDoor] = exchanges.filter((exchange) => doors.has(exchange.n));
   if (atDoor)
     tell(
       'sign-in-at-the-door',
       `${originOf(atDoor)} asks for a sign-in by ${doors.get(atDoor.n) ?? ''} before its pages. What the browser answered cannot be sent again; give user and password in the environment.`,
-      exchanges.filter((one) => doors.has(one.n)),
+      exchanges.filter((exchange) => doors.has(exchange.n)),
       { label: 'Open the environment', go: 'environment' },
     );
-  const withUser = exchanges.filter((one) => userInAddress(one.url) !== null);
+  const withUser = exchanges.filter((exchange) => userInAddress(exchange.url) !== null);
   const [signedIn] = withUser;
   if (signedIn)
     tell(
@@ -115,10 +115,10 @@ function findingsOf(
       withUser,
       { label: 'Open the environment', go: 'environment' },
     );
-  const cached = exchanges.filter((one) => warningsOf(one).some((warning) => warning.kind === 'cached'));
-  const asked = new Set(exchanges.map((one) => one.url));
+  const cached = exchanges.filter((exchange) => warningsOf(exchange).some((warning) => warning.kind === 'cached'));
+  const asked = new Set(exchanges.map((exchange) => exchange.url));
   const withoutFiles = firstPages(exchanges).filter(
-    (one) => filesNotAsked(one, readBody(one.response?.body?.hash ?? '') ?? '', asked) !== null,
+    (page) => filesNotAsked(page, readBody(page.response?.body?.hash ?? '') ?? '', asked) !== null,
   );
   if (cached.length > 0 || withoutFiles.length > 0)
     tell(
@@ -128,7 +128,8 @@ function findingsOf(
       { label: 'Record in the clean browser', go: 'record' },
     );
   const failed = exchanges.filter(
-    (one) => !doors.has(one.n) && (one.failure !== null || (one.response?.status ?? 0) >= 400) && !isEventStream(one),
+    (exchange) =>
+      !doors.has(exchange.n) && (exchange.failure !== null || (exchange.response?.status ?? 0) >= 400) && !isEventStream(exchange),
   );
   if (failed.length > 0)
     tell(
@@ -148,17 +149,19 @@ function findingsOf(
       bodiless,
       { label: 'Record with the proxy', go: 'record' },
     );
-  const cut = exchanges.filter((one) => warningsOf(one).some((warning) => warning.kind === 'cut-body'));
+  const cut = exchanges.filter((exchange) => warningsOf(exchange).some((warning) => warning.kind === 'cut-body'));
   if (cut.length > 0)
     tell('cut-body', `${many(cut.length, 'body')} ${cut.length === 1 ? 'was' : 'were'} kept in part only: ${listed(cut)}.`, cut);
   clockJumps(take.startedAt, exchanges, tell);
   const isDoubled = new Set(doubled);
-  const twice = recordedTwice(exchanges.filter((one) => !polled.has(one.n) && !isTelemetry(one) && !one.socket && !isDoubled.has(one)));
+  const twice = recordedTwice(
+    exchanges.filter((exchange) => !polled.has(exchange.n) && !isTelemetry(exchange) && !exchange.socket && !isDoubled.has(exchange)),
+  );
   if (twice)
     tell(
       'recorded-twice',
       `${twice.first.length} requests were recorded twice: no. ${twice.first[0] ?? 0} to ${twice.first.at(-1) ?? 0}, and again no. ${twice.again[0] ?? 0} to ${twice.again.at(-1) ?? 0}. If the second time was a slip, leave it out.`,
-      exchanges.filter((one) => twice.again.includes(one.n)),
+      exchanges.filter((exchange) => twice.again.includes(exchange.n)),
       { label: 'Leave the second out', drop: twice.again },
     );
   if (unasked.length > 0)
@@ -179,11 +182,11 @@ function findingsOf(
   if (lasting.length > 0)
     tell(
       'not-playable',
-      `${many(lasting.length, 'event stream')} with ${lasting.reduce((sum, one) => sum + (one.messages?.length ?? 0), 0)} events ${lasting.length === 1 ? 'was' : 'were'} recorded and can be read here, but a script cannot play ${lasting.length === 1 ? 'it' : 'them'} yet and leaves ${lasting.length === 1 ? 'it' : 'them'} out.`,
+      `${many(lasting.length, 'event stream')} with ${lasting.reduce((sum, exchange) => sum + (exchange.messages?.length ?? 0), 0)} events ${lasting.length === 1 ? 'was' : 'were'} recorded and can be read here, but a script cannot play ${lasting.length === 1 ? 'it' : 'them'} yet and leaves ${lasting.length === 1 ? 'it' : 'them'} out.`,
       lasting,
     );
   const warnings = take.warnings ?? [];
-  const refused = warnings.filter((one) => one.kind === 'refused-host').map((one) => one.about);
+  const refused = warnings.filter((warning) => warning.kind === 'refused-host').map((warning) => warning.about);
   if (refused.length > 0)
     tell(
       'refused-host',
@@ -201,35 +204,35 @@ type Tell = (kind: Finding['kind'], sentence: string, about: readonly Exchange[]
 /** Cookies that the first requests already send were set before the take began. */
 function insideASession(exchanges: readonly Exchange[], tell: Tell): void {
   const set = new Set<string>();
-  for (const one of exchanges) {
-    const sent = (headerOf(one.requestHeaders, 'cookie') ?? '')
+  for (const exchange of exchanges) {
+    const sent = (headerOf(exchange.requestHeaders, 'cookie') ?? '')
       .split(/;\s*/)
       .map((pair) => pair.split('=')[0] ?? '')
-      .filter((name) => name !== '' && !set.has(`${new URL(one.url).hostname} ${name}`));
+      .filter((name) => name !== '' && !set.has(`${new URL(exchange.url).hostname} ${name}`));
     // A page script may set a cookie at any time; only what is there from the first page on was there before.
     const [strange] = sent;
-    const isFirst = one === exchanges.find((other) => !isStaticFile(other));
+    const isFirst = exchange === exchanges.find((otherExchange) => !isStaticFile(otherExchange));
     if (strange !== undefined && isFirst) {
       tell(
         'inside-a-session',
         `The take starts inside a session: its first request already sends the cookie “${strange}”${sent.length > 1 ? ` and ${sent.length - 1} more` : ''}, which no answer of the take set. A new virtual user does not have it. Record from the sign-in on, in the clean browser.`,
-        [one],
+        [exchange],
         { label: 'Record from the sign-in on', go: 'record' },
       );
       return;
     }
-    for (const [name, value] of one.response?.headers ?? [])
-      if (name.toLowerCase() === 'set-cookie') set.add(`${new URL(one.url).hostname} ${value.split('=')[0] ?? ''}`);
+    for (const [name, value] of exchange.response?.headers ?? [])
+      if (name.toLowerCase() === 'set-cookie') set.add(`${new URL(exchange.url).hostname} ${value.split('=')[0] ?? ''}`);
   }
 }
 
 /** An answer that had a body by its own account, which the take does not hold. */
-function lacksBody(one: Exchange): boolean {
-  const { response } = one;
-  if (!response || response.body || isStaticFile(one) || one.method === 'HEAD') return false;
-  if (response.status !== 200 || isEventStream(one)) return false;
+function lacksBody(exchange: Exchange): boolean {
+  const { response } = exchange;
+  if (!response || response.body || isStaticFile(exchange) || exchange.method === 'HEAD') return false;
+  if (response.status !== 200 || isEventStream(exchange)) return false;
   const told = Number(headerOf(response.headers, 'content-length') ?? '-1');
-  const kept = one.harEntry as { response?: { content?: { size?: number } } } | null;
+  const kept = exchange.harEntry as { response?: { content?: { size?: number } } } | null;
   return (
     told > 0 ||
     (kept?.response?.content?.size ?? 0) > 0 ||
@@ -241,19 +244,19 @@ function lacksBody(one: Exchange): boolean {
 function clockJumps(startedAt: string, exchanges: readonly Exchange[], tell: Tell): void {
   const zeroMs = Date.parse(startedAt);
   const last = new Map<string, number>();
-  for (const one of exchanges) {
-    const date = Date.parse(headerOf(one.response?.headers ?? [], 'date') ?? '');
-    if (Number.isNaN(date) || headerOf(one.response?.headers ?? [], 'age') !== undefined) continue;
-    const apart = date - (zeroMs + one.startedAtMs + one.durationMs);
-    const before = last.get(originOf(one));
+  for (const exchange of exchanges) {
+    const date = Date.parse(headerOf(exchange.response?.headers ?? [], 'date') ?? '');
+    if (Number.isNaN(date) || headerOf(exchange.response?.headers ?? [], 'age') !== undefined) continue;
+    const apart = date - (zeroMs + exchange.startedAtMs + exchange.durationMs);
+    const before = last.get(originOf(exchange));
     if (before !== undefined && Math.abs(apart - before) > clockJumpMs) {
       tell(
         'clock-jump',
-        `A clock jumped by ${Math.round(Math.abs(apart - before) / 1000)} s at ${short(one)} (no. ${one.n}): that of this machine or of ${originOf(one)}. Pauses around it cannot be trusted.`,
-        [one],
+        `A clock jumped by ${Math.round(Math.abs(apart - before) / 1000)} s at ${short(exchange)} (no. ${exchange.n}): that of this machine or of ${originOf(exchange)}. Pauses around it cannot be trusted.`,
+        [exchange],
       );
       return;
     }
-    last.set(originOf(one), apart);
+    last.set(originOf(exchange), apart);
   }
 }

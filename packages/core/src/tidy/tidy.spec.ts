@@ -14,22 +14,27 @@ const scriptOf = (loaded: LoadedTake, tidy: Tidy = surveyTake(loaded).proposal):
 const told = (steps: readonly Step[]): string[] =>
   steps.map((step) => {
     if (step.kind === 'request') return step.name + (step.hops ? ` +${step.hops.length}` : '');
-    if (step.kind === 'side-by-side') return `[${step.steps.map((one) => one.name).join(' | ')}]`;
+    if (step.kind === 'side-by-side') return `[${step.steps.map((requestStep) => requestStep.name).join(' | ')}]`;
     if (step.kind === 'repeat') return `${step.times} x ${told(step.steps).join(', ')} / ${step.pauseMs}`;
     return step.kind;
   });
-const steps = (script: Script) => told(script.transactions.flatMap((one) => one.steps).filter((one) => one.kind !== 'pause'));
+const steps = (script: Script) =>
+  told(script.transactions.flatMap((transaction) => transaction.steps).filter((step) => step.kind !== 'pause'));
 
 /** A take in which each exchange can be given its own host and times. */
 function take(
   build: (builder: TakeBuilder) => TakeBuilder,
-  change: (one: Exchange) => Partial<Exchange> = () => ({}),
+  change: (exchange: Exchange) => Partial<Exchange> = () => ({}),
   marks: Mark[] = [],
 ): LoadedTake {
   const loaded = build(new TakeBuilder()).load();
-  return { ...loaded, take: { ...loaded.take, marks }, exchanges: loaded.exchanges.map((one) => ({ ...one, ...change(one) })) };
+  return {
+    ...loaded,
+    take: { ...loaded.take, marks },
+    exchanges: loaded.exchanges.map((exchange) => ({ ...exchange, ...change(exchange) })),
+  };
 }
-const at = (host: string, one: Exchange): string => one.url.replace('127.0.0.1:9', host);
+const at = (host: string, exchange: Exchange): string => exchange.url.replace('127.0.0.1:9', host);
 
 it('a host of another name that was only asked is kept where its answer gives what is sent later', () => {
   const asked = (key: string) =>
@@ -40,7 +45,8 @@ it('a host of another name that was only asked is kept where its answer gives wh
           .add(['GET', '/visit'], [200, json, '{"key":"Kx81-q7f3aa01bc9d"}'])
           .add(['GET', '/news'], [200, json, '{"news":[]}'])
           .add(['POST', '/book', [['X-Visit', key]], 'a=1'], [200, json, '{}']),
-      (one) => (one.n === 2 ? { url: at('visits.example', one) } : one.n === 3 ? { url: at('news.example', one) } : {}),
+      (exchange) =>
+        exchange.n === 2 ? { url: at('visits.example', exchange) } : exchange.n === 3 ? { url: at('news.example', exchange) } : {},
     );
   const rolesOf = (loaded: LoadedTake) => surveyTake(loaded).hosts.map(({ role, reason }) => [role, reason]);
   expect(rolesOf(asked('Kx81-q7f3aa01bc9d')).slice(1)).toEqual([
@@ -67,8 +73,8 @@ describe('hosts', () => {
             '{"offer":"a long enough answer, with something in it that a page would show to its reader in a corner of the screen"}',
           ],
         ),
-    (one) => ({
-      url: at({ 2: 'files.example', 3: 'measure.example', 4: 'sign-in.example', 5: 'ads.example' }[one.n] ?? '127.0.0.1:9', one),
+    (exchange) => ({
+      url: at({ 2: 'files.example', 3: 'measure.example', 4: 'sign-in.example', 5: 'ads.example' }[exchange.n] ?? '127.0.0.1:9', exchange),
     }),
   );
 
@@ -98,15 +104,15 @@ describe('polling', () => {
         for (let n = 0; n < 6; n++) builder.add(['GET', `/news?since=${n}`], [200, json, answers(n)]);
         return builder.add(['POST', '/leave'], [200, html, 'bye']);
       },
-      (one) => ({ startedAtMs: one.n * 2000 + (one.n % 2) * 90 }),
+      (exchange) => ({ startedAtMs: exchange.n * 2000 + (exchange.n % 2) * 90 }),
     );
 
   it('that answers something new becomes one repeat at its interval', () => {
-    const own = loaded((n) => `{"n":${n}}`);
-    const [poll] = surveyTake(own).polls;
+    const loadedTake = loaded((n) => `{"n":${n}}`);
+    const [poll] = surveyTake(loadedTake).polls;
     expect(poll).toMatchObject({ name: 'GET /news', exchanges: [2, 3, 4, 5, 6, 7], sameAnswer: false });
     expect(poll?.everyMs).toBeGreaterThan(1900);
-    const script = scriptOf(own);
+    const script = scriptOf(loadedTake);
     expect(steps(script)).toEqual([
       expect.stringMatching(/^GET \/home/),
       expect.stringMatching(/^6 x GET \/news \/ (1[89]|20)\d\d$/),
@@ -120,14 +126,14 @@ describe('polling', () => {
   });
 
   it('is not seen in requests at the pace of a person', () => {
-    const own = take(
+    const loadedTake = take(
       (builder) => {
         for (let n = 0; n < 6; n++) builder.add(['GET', '/list'], [200, html, String(n)]);
         return builder;
       },
-      (one) => ({ startedAtMs: one.n * one.n * 1700 }),
+      (exchange) => ({ startedAtMs: exchange.n * exchange.n * 1700 }),
     );
-    expect(surveyTake(own).polls).toEqual([]);
+    expect(surveyTake(loadedTake).polls).toEqual([]);
   });
 });
 
@@ -158,7 +164,7 @@ describe('redirects and overlaps', () => {
         for (const path of ['/page', '/a', '/b', '/c', '/end']) builder.add(['GET', path], [200, json, '{}']);
         return builder;
       },
-      (one) => ({ startedAtMs: times[one.n]?.[0] ?? 0, durationMs: times[one.n]?.[1] ?? 0 }),
+      (exchange) => ({ startedAtMs: times[exchange.n]?.[0] ?? 0, durationMs: times[exchange.n]?.[1] ?? 0 }),
     );
     // /c started after /b had ended, so it may have waited for it.
     expect(steps(scriptOf(loaded))).toEqual(['GET /page', '[GET /a | GET /b]', 'GET /c', 'GET /end']);
@@ -169,7 +175,7 @@ describe('redirects and overlaps', () => {
     const loaded = take(
       (builder) =>
         builder.add(['GET', '/page'], [200, html, '']).add(['GET', '/a'], [200, json, '{}']).add(['GET', '/b'], [200, json, '{}']),
-      (one) => ({ startedAtMs: one.n * 10, durationMs: 100 }),
+      (exchange) => ({ startedAtMs: exchange.n * 10, durationMs: 100 }),
     );
     expect(steps(scriptOf(loaded))).toEqual(['GET /page', '[GET /a | GET /b]']);
   });
@@ -177,10 +183,10 @@ describe('redirects and overlaps', () => {
   it('a transaction that begins between two that overlap keeps them apart', () => {
     const loaded = take(
       (builder) => builder.add(['GET', '/a'], [200, json, '{}']).add(['GET', '/b'], [200, json, '{}']),
-      (one) => ({ startedAtMs: one.n * 10, durationMs: 100 }),
+      (exchange) => ({ startedAtMs: exchange.n * 10, durationMs: 100 }),
       [{ kind: 'begin', atMs: 15, text: 'Second' }],
     );
-    expect(scriptOf(loaded).transactions.map((one) => allSteps(one.steps).length)).toEqual([1, 1]);
+    expect(scriptOf(loaded).transactions.map((transaction) => allSteps(transaction.steps).length)).toEqual([1, 1]);
   });
 });
 
@@ -188,19 +194,19 @@ describe('pauses', () => {
   it('are capped, and the time in which the recording was paused does not count', () => {
     const loaded = take(
       (builder) => builder.add(['GET', '/a'], [200, html, '']).add(['GET', '/b'], [200, html, '']).add(['GET', '/c'], [200, html, '']),
-      (one) => ({ startedAtMs: [0, 70_000, 100_000][one.n - 1] ?? 0 }),
+      (exchange) => ({ startedAtMs: [0, 70_000, 100_000][exchange.n - 1] ?? 0 }),
       [
         { kind: 'pause', atMs: 2000, text: '' },
         { kind: 'resume', atMs: 69_000, text: '' },
       ],
     );
-    const pauses = allSteps(scriptOf(loaded).transactions[0]?.steps ?? []).flatMap((one) => (one.kind === 'pause' ? [one.ms] : []));
+    const pauses = allSteps(scriptOf(loaded).transactions[0]?.steps ?? []).flatMap((step) => (step.kind === 'pause' ? [step.ms] : []));
     expect(pauses).toEqual([2990, 10_000]);
   });
 });
 
 describe('what is suspicious', () => {
-  const kinds = (loaded: LoadedTake) => surveyTake(loaded).findings.map((one) => one.kind);
+  const kinds = (loaded: LoadedTake) => surveyTake(loaded).findings.map((finding) => finding.kind);
 
   it('a take that starts inside a session, with failed requests, answers from the cache and bodies missing', () => {
     const loaded = take((builder) =>
@@ -220,7 +226,7 @@ describe('what is suspicious', () => {
         ),
     );
     const { findings } = surveyTake(loaded);
-    expect(findings.map((one) => one.kind)).toEqual(['inside-a-session', 'cached', 'failed', 'missing-body']);
+    expect(findings.map((finding) => finding.kind)).toEqual(['inside-a-session', 'cached', 'failed', 'missing-body']);
     expect(findings[0]?.sentence).toContain('its first request already sends the cookie “sid” and 1 more');
     expect(findings[2]).toMatchObject({ exchanges: [3], action: { label: 'Leave it out', drop: [3] } });
     expect(steps(scriptOf(loaded, { ...everything, dropped: [3] }))).not.toContain('GET /gone');
@@ -265,7 +271,7 @@ describe('what is suspicious', () => {
           .add(['GET', '/'], [401, [['WWW-Authenticate', 'Digest realm="r", nonce="n"']], ''])
           .add(['GET', '/', [['Authorization', 'Digest nonce="n"']]], [200, html, ''])
           .add(['GET', '/live'], [200, [['Content-Type', 'text/event-stream']]]),
-      (one) => (one.n === 3 ? { messages: [] } : {}),
+      (exchange) => (exchange.n === 3 ? { messages: [] } : {}),
     );
     expect(kinds(loaded)).toEqual(['sign-in-at-the-door', 'not-playable']);
     expect(steps(scriptOf(loaded))).toEqual(['GET /']);
@@ -287,14 +293,19 @@ describe('requests that stand twice', () => {
           .add(['GET', '/list'], [200, json, '{"all":[]}'])
           .add(['GET', '/list', host], [200, json, ''])
           .add(['GET', '/end', host], [200, html, '']),
-      (one) => ({ startedAtMs: { 1: 0, 2: 1000, 3: later ? 3000 : 1003, 4: 5000 }[one.n] ?? 0, durationMs: { 2: 60 }[one.n] ?? 20 }),
+      (exchange) => ({
+        startedAtMs: { 1: 0, 2: 1000, 3: later ? 3000 : 1003, 4: 5000 }[exchange.n] ?? 0,
+        durationMs: { 2: 60 }[exchange.n] ?? 20,
+      }),
     );
 
   it('because a service worker sent them on are played once, with the answer that has a body', () => {
     const survey = surveyTake(worker());
     expect([survey.doubled, survey.proposal.dropped]).toEqual([[3], [3]]);
     expect(steps(scriptOf(worker()))).toEqual(['GET /', 'GET /list', 'GET /end']);
-    expect(survey.findings.find((one) => one.kind === 'doubled')?.sentence).toMatch(/^One request stands twice, because a service worker/);
+    expect(survey.findings.find((finding) => finding.kind === 'doubled')?.sentence).toMatch(
+      /^One request stands twice, because a service worker/,
+    );
     expect(leftOutOf(survey, survey.proposal)).toMatchObject([{ keep: 'doubles' }]);
     expect(keeping(survey, ['doubles']).dropped).toEqual([]);
   });
@@ -307,9 +318,11 @@ describe('requests that stand twice', () => {
 it('a user in an address is sent by HTTP Basic (RFC 7617, 2: the example with Aladdin), and found', () => {
   const loaded = take(
     (builder) => builder.add(['GET', '/api'], [200, json, '{}']).add(['GET', '/plain'], [200, json, '{}']),
-    (one) => (one.n === 1 ? { url: one.url.replace('//', '//Aladdin:open%20sesame@') } : {}),
+    (exchange) => (exchange.n === 1 ? { url: exchange.url.replace('//', '//Aladdin:open%20sesame@') } : {}),
   );
-  const [first, second] = requestSteps(scriptOf(loaded)).map(({ step }) => step.headers.find((one) => one.name === 'Authorization')?.value);
+  const [first, second] = requestSteps(scriptOf(loaded)).map(
+    ({ step }) => step.headers.find((header) => header.name === 'Authorization')?.value,
+  );
   expect([first, second]).toEqual([[{ kind: 'text', text: 'Basic QWxhZGRpbjpvcGVuIHNlc2FtZQ==' }], undefined]);
   expect(surveyTake(loaded).findings).toMatchObject([{ kind: 'sign-in-in-an-address', exchanges: [1], action: { go: 'environment' } }]);
 });
@@ -318,7 +331,7 @@ describe('users in addresses', () => {
   const asked = (...users: string[]) =>
     take(
       (builder) => users.reduce((made) => made.add(['GET', '/api'], [200, json, '{}']), builder),
-      (one) => ({ url: one.url.replace('//', `//${users[one.n - 1] ?? ''}`) }),
+      (exchange) => ({ url: exchange.url.replace('//', `//${users[exchange.n - 1] ?? ''}`) }),
     );
   const { origin } = new URL(asked('').exchanges[0]?.url ?? '');
 
@@ -327,7 +340,7 @@ describe('users in addresses', () => {
     const signIns = signInsInAddresses(loaded.exchanges);
     expect(signIns).toEqual([{ kind: 'basic', origin, user: 'kim', password: 'tulip' }]);
     const script = scriptFromTake(loaded, { scriptId: 's', name: 's', tidy: everything, signedIn: [origin] });
-    expect(requestSteps(script).flatMap(({ step }) => step.headers.filter((one) => one.name === 'Authorization'))).toEqual([]);
+    expect(requestSteps(script).flatMap(({ step }) => step.headers.filter((header) => header.name === 'Authorization'))).toEqual([]);
     const staged = withSignIns({ credentials: [], map: { [origin]: 'http://127.0.0.1:9' } }, signIns);
     expect(staged.credentials).toEqual([{ kind: 'basic', origin: 'http://127.0.0.1:9', user: 'kim', password: 'tulip' }]);
     const own = { kind: 'digest' as const, origin: '*', user: 'lee', password: 'rose' };
@@ -353,7 +366,7 @@ describe('a take in which nobody marked transactions', () => {
           .add(['POST', '/depot', json, '{"method":"findBay","pallets":3}'], [200, json, '{}'])
           .add(['GET', '/intakes/4711'], page('Intake 4711'))
           .add(['GET', '/sign-out'], page('Goodbye')),
-      (one) => ({ startedAtMs: [0, 3000, 3080, 6000, 6100, 9000, 12_000][one.n - 1] ?? 0, durationMs: 50 }),
+      (exchange) => ({ startedAtMs: [0, 3000, 3080, 6000, 6100, 9000, 12_000][exchange.n - 1] ?? 0, durationMs: 50 }),
       marks,
     );
 
@@ -367,7 +380,9 @@ describe('a take in which nobody marked transactions', () => {
       { n: 7, name: 'Sign out' },
     ]);
     const script = scriptFromTake(flow(), { scriptId: 's', name: 'S', tidy: everything, transactions });
-    expect(script.transactions.map((one) => [one.name, requestSteps({ ...script, transactions: [one] }).length])).toEqual([
+    expect(
+      script.transactions.map((transaction) => [transaction.name, requestSteps({ ...script, transactions: [transaction] }).length]),
+    ).toEqual([
       ['Welcome', 1],
       ['Sign in', 2],
       ['Save intake', 2],

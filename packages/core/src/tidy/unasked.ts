@@ -3,7 +3,7 @@ import type { Exchange, LoadedTake } from '../take/take.schema.js';
 /** Only the beginning of a long body is looked through. */
 const mostSigns = 200_000;
 
-const isUnasked = (one: Exchange): boolean => one.socket?.action === 'await';
+const isUnasked = (exchange: Exchange): boolean => exchange.socket?.action === 'await';
 
 /** Hashes of the bodies that tell whether something of an unasked message is sent later; none where there is no such message. */
 export function bodiesForUnasked(exchanges: readonly Exchange[]): string[] {
@@ -11,7 +11,7 @@ export function bodiesForUnasked(exchanges: readonly Exchange[]): string[] {
   if (first < 0) return [];
   return exchanges
     .slice(first)
-    .flatMap((one) => [one.requestBody?.hash, isUnasked(one) ? one.response?.body?.hash : undefined])
+    .flatMap((exchange) => [exchange.requestBody?.hash, isUnasked(exchange) ? exchange.response?.body?.hash : undefined])
     .filter((hash) => hash !== undefined);
 }
 
@@ -21,11 +21,11 @@ export function bodiesForUnasked(exchanges: readonly Exchange[]): string[] {
  */
 export function unaskedInVain({ exchanges, readBody }: Pick<LoadedTake, 'exchanges' | 'readBody'>): Exchange[] {
   const textOf = (body: Exchange['requestBody'] | undefined): string => (body ? (readBody(body.hash) ?? '') : '').slice(0, mostSigns);
-  return exchanges.filter((one, at) => {
-    if (!isUnasked(one)) return false;
+  return exchanges.filter((exchange, at) => {
+    if (!isUnasked(exchange)) return false;
     // Words that may be ids: those with a digit, and long ones.
     const words = new Set(
-      textOf(one.response?.body)
+      textOf(exchange.response?.body)
         .match(/[\w-]{3,}/g)
         ?.filter((word) => /\d/.test(word) || word.length >= 12),
     );

@@ -28,11 +28,13 @@ export const opensSocket = (exchange: Exchange): boolean => exchange.response?.s
 /** 401 answers that were only the door: the same request came again with an Authorization and was let in. */
 export function challengesAtTheDoor(exchanges: readonly Exchange[]): Map<number, string> {
   const found = new Map<number, string>();
-  exchanges.forEach((one, index) => {
-    if (one.response?.status !== 401) return;
-    const [challenge] = readChallenges(headersOf(one.response.headers, 'www-authenticate'));
-    const again = exchanges.slice(index + 1, index + 6).find((other) => other.url === one.url && other.method === one.method);
-    if (challenge && again && headerOf(again.requestHeaders, 'authorization') !== undefined) found.set(one.n, challenge.scheme);
+  exchanges.forEach((exchange, index) => {
+    if (exchange.response?.status !== 401) return;
+    const [challenge] = readChallenges(headersOf(exchange.response.headers, 'www-authenticate'));
+    const again = exchanges
+      .slice(index + 1, index + 6)
+      .find((otherExchange) => otherExchange.url === exchange.url && otherExchange.method === exchange.method);
+    if (challenge && again && headerOf(again.requestHeaders, 'authorization') !== undefined) found.set(exchange.n, challenge.scheme);
   });
   return found;
 }
@@ -44,18 +46,18 @@ export function keptExchanges(exchanges: readonly Exchange[], tidy: Tidy): Excha
   const doors = challengesAtTheDoor(exchanges);
   const kept = new Set(tidy.kept);
   const stays = new Set<number>();
-  return exchanges.filter((one) => {
+  return exchanges.filter((exchange) => {
     const remains =
       // A message goes where the handshake goes that opened its WebSocket.
-      (!one.socket || stays.has(one.socket.openedBy)) &&
-      !leftOut.has(originOf(one)) &&
-      !dropped.has(one.n) &&
-      !isEventStream(one) &&
-      !doors.has(one.n) &&
-      !(tidy.staticFiles === 'drop' && isStaticFile(one) && !kept.has(one.n)) &&
-      !(tidy.telemetry === 'drop' && isTelemetry(one)) &&
-      tidy.polls[pollKey(one)] !== 'drop';
-    if (remains) stays.add(one.n);
+      (!exchange.socket || stays.has(exchange.socket.openedBy)) &&
+      !leftOut.has(originOf(exchange)) &&
+      !dropped.has(exchange.n) &&
+      !isEventStream(exchange) &&
+      !doors.has(exchange.n) &&
+      !(tidy.staticFiles === 'drop' && isStaticFile(exchange) && !kept.has(exchange.n)) &&
+      !(tidy.telemetry === 'drop' && isTelemetry(exchange)) &&
+      tidy.polls[pollKey(exchange)] !== 'drop';
+    if (remains) stays.add(exchange.n);
     return remains;
   });
 }
@@ -63,7 +65,7 @@ export function keptExchanges(exchanges: readonly Exchange[], tidy: Tidy): Excha
 /** Puts the exchanges that stay together as the steps of a script will be. */
 export function unitsOf(exchanges: readonly Exchange[], tidy: Tidy, marks: readonly Mark[] = []): Unit[] {
   const kept = keptExchanges(exchanges, tidy);
-  const single = tidy.foldRedirects ? foldRedirects(kept) : kept.map((one): RequestUnit => ({ kind: 'request', chain: [one] }));
+  const single = tidy.foldRedirects ? foldRedirects(kept) : kept.map((exchange): RequestUnit => ({ kind: 'request', chain: [exchange] }));
   const repeated = joinPolls(single, tidy);
   return tidy.sideBySide ? joinOverlaps(repeated, marks) : repeated;
 }
@@ -83,9 +85,9 @@ export function endOf(unit: Unit): number {
 function foldRedirects(kept: readonly Exchange[]): RequestUnit[] {
   const taken = new Set<number>();
   const units: RequestUnit[] = [];
-  kept.forEach((one, index) => {
-    if (taken.has(one.n)) return;
-    const chain: RequestUnit['chain'] = [one];
+  kept.forEach((exchange, index) => {
+    if (taken.has(exchange.n)) return;
+    const chain: RequestUnit['chain'] = [exchange];
     for (let at = redirectTarget(kept, index); at !== null; at = redirectTarget(kept, at)) {
       const next = kept[at];
       if (!next || taken.has(next.n)) break;
@@ -102,14 +104,14 @@ const soonest = 20;
 
 /** Where the exchange stands that a browser sent because the answer at `at` told it to (RFC 9110, 15.4); null where there is none. */
 function redirectTarget(kept: readonly Exchange[], at: number): number | null {
-  const one = kept[at];
-  const response = one?.response;
+  const exchange = kept[at];
+  const response = exchange?.response;
   if (!response || response.status < 300 || response.status >= 400 || response.status === 304) return null;
   const location = headerOf(response.headers, 'location');
-  const target = location === undefined ? undefined : resolveReference(location, one.url);
+  const target = location === undefined ? undefined : resolveReference(location, exchange.url);
   if (!target) return null;
   target.hash = '';
-  const method = response.status === 307 || response.status === 308 || one.method === 'HEAD' ? one.method : 'GET';
+  const method = response.status === 307 || response.status === 308 || exchange.method === 'HEAD' ? exchange.method : 'GET';
   const found = kept
     .slice(at + 1, at + 1 + soonest)
     .findIndex((next) => next.url.replace(/#.*/, '') === target.href && next.method === method);

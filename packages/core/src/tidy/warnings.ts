@@ -39,8 +39,8 @@ export function warningsOf(exchange: Exchange): Warning[] {
         exchange.url,
         `The ${side} body of ${short(exchange)} has ${body.wholeSize.toLocaleString('en')} bytes; the take keeps the first ${body.size.toLocaleString('en')}. Values behind that are not found.`,
       );
-  const schemes = readChallenges(headersOf(response?.headers ?? [], 'www-authenticate')).map((one) => one.scheme);
-  if (response?.status === 401 && schemes.some((one) => one === 'ntlm' || one === 'negotiate'))
+  const schemes = readChallenges(headersOf(response?.headers ?? [], 'www-authenticate')).map((challenge) => challenge.scheme);
+  if (response?.status === 401 && schemes.some((scheme) => scheme === 'ntlm' || scheme === 'negotiate'))
     warn(
       'connection-sign-in',
       new URL(exchange.url).origin,

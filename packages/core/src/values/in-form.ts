@@ -83,7 +83,7 @@ export function formLike(recorded: string, sample: string): string | null {
   }
   const moment = readMoment(sample);
   if (!moment) return null;
-  const form = dayForms.find((one) => DateTime.fromFormat(recorded, one, { zone: 'utc' }).isValid);
+  const form = dayForms.find((dayForm) => DateTime.fromFormat(recorded, dayForm, { zone: 'utc' }).isValid);
   return form === undefined || moment.toFormat(form) === sample ? null : form;
 }
 

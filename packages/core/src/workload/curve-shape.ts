@@ -42,7 +42,7 @@ export interface CurveHandle {
 export function curveHandles(curve: LoadCurve): CurveHandle[] {
   switch (curve.kind) {
     case 'drawn':
-      return curve.points.map((one, at) => ({ ...one, name: `point ${at + 1}` }));
+      return curve.points.map((point, at) => ({ ...point, name: `point ${at + 1}` }));
     case 'staircase':
       return [];
     default: {
@@ -73,7 +73,7 @@ export function moveHandle(curve: LoadCurve, at: number, to: { seconds: number; 
         seconds: Math.max(from, Math.min(until, seconds)),
         percent: Math.max(0, Math.min(100, Math.round(to.percent))),
       };
-      return { ...curve, points: curve.points.map((one, n) => (n === at ? moved : one)) };
+      return { ...curve, points: curve.points.map((point, n) => (n === at ? moved : point)) };
     }
     case 'staircase':
       return curve;
@@ -90,7 +90,7 @@ export function moveHandle(curve: LoadCurve, at: number, to: { seconds: number; 
 
 /** The drawn curve with one point more, where it belongs in time. */
 export function withPoint(curve: Extract<LoadCurve, { kind: 'drawn' }>, point: CurvePoint): LoadCurve {
-  const before = curve.points.filter((one) => one.seconds <= point.seconds);
+  const before = curve.points.filter((curvePoint) => curvePoint.seconds <= point.seconds);
   return { ...curve, points: [...before, point, ...curve.points.slice(before.length)] };
 }
 

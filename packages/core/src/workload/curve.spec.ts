@@ -76,22 +76,22 @@ describe('load curves', () => {
   it('move by their corners: a ramp takes along what stands after it, a drawn point stays between its neighbours', () => {
     const ramp = curveOfKind('ramp', { kind: 'at-once', holdSeconds: 60, rampDownSeconds: 5, atEnd: 'now' });
     expect(ramp).toMatchObject({ kind: 'ramp', rampUpSeconds: 10, holdSeconds: 60, rampDownSeconds: 5, atEnd: 'now' });
-    expect(curveHandles(ramp).map((one) => one.seconds)).toEqual([10, 70, 75]);
+    expect(curveHandles(ramp).map((handle) => handle.seconds)).toEqual([10, 70, 75]);
     expect(moveHandle(ramp, 0, { seconds: 30.4, percent: 0 })).toMatchObject({ rampUpSeconds: 30, holdSeconds: 60 });
     expect(moveHandle(ramp, 1, { seconds: 3, percent: 0 })).toMatchObject({ holdSeconds: 1 });
     expect(moveHandle(ramp, 2, { seconds: 90, percent: 0 })).toMatchObject({ holdSeconds: 60, rampDownSeconds: 20 });
     expect(curveHandles(moveHandle(drawn, 1, { seconds: 55, percent: 130.2 }))[1]).toMatchObject({ seconds: 40, percent: 100 });
-    expect(curveHandles(withPoint(drawn, { seconds: 45, percent: 50 })).map((one) => one.seconds)).toEqual([0, 20, 40, 45, 50, 70]);
+    expect(curveHandles(withPoint(drawn, { seconds: 45, percent: 50 })).map((handle) => handle.seconds)).toEqual([0, 20, 40, 45, 50, 70]);
     expect(LoadCurveSchema.safeParse({ ...drawn, points: [...drawn.points].reverse() }).error?.message).toMatch(/order of their time/);
   });
 
   it('are shown at the levels that they ask for', () => {
     const two = { curve: stairs, crews: [crewOf(5), { ...crewOf(2), id: 'd' }] } as Workload;
-    const told = curveLevels(two);
-    expect(told.unit).toBe('users');
+    const levels = curveLevels(two);
+    expect(levels.unit).toBe('users');
     for (const second of [0, 5, 10, 15]) {
-      const at = told.seconds.findLastIndex((one) => one <= second);
-      expect(told.crews.map((one) => one.levels[at]).reduce((sum, one) => (sum ?? 0) + (one ?? 0), 0)).toBe(usersAt(two, second));
+      const at = levels.seconds.findLastIndex((one) => one <= second);
+      expect(levels.crews.map((crew) => crew.levels[at]).reduce((sum, one) => (sum ?? 0) + (one ?? 0), 0)).toBe(usersAt(two, second));
     }
     const open = curveLevels(of(curveOfKind('arrivals', stairs), 1));
     expect([open.unit, open.crews[0]?.levels[100]]).toEqual(['an hour', 0]);
@@ -107,7 +107,7 @@ describe('load curves', () => {
         let seconds = 0;
         const line = gaps.map(({ gap, percent }, at) => ({ seconds: at === 0 ? 0 : (seconds += gap), percent }));
         const moment = share * seconds;
-        const after = line.findIndex((one) => one.seconds >= moment);
+        const after = line.findIndex((point) => point.seconds >= moment);
         const [from, to] = [line[after - 1], line[after]];
         if (!from || !to) return;
         const level = from.percent + ((moment - from.seconds) / (to.seconds - from.seconds)) * (to.percent - from.percent);
@@ -151,7 +151,7 @@ describe('arrivals', () => {
 
   it('come with exponential distances where they are Poisson: mean, variance and skewness of that distribution are 1/λ, 1/λ² and 2', () => {
     const times = arrivalTimes(curve('poisson'), { ratePerHour: 36_000 }, seedrandom('arrivals'));
-    const gaps = times.slice(1).map((one, at) => one - (times[at] ?? 0));
+    const gaps = times.slice(1).map((time, at) => time - (times[at] ?? 0));
     expect(mean(gaps)).toBeCloseTo(0.1, 2);
     expect(variance(gaps)).toBeCloseTo(0.01, 3);
     expect(Math.abs(sampleSkewness(gaps) - 2)).toBeLessThan(0.1);
@@ -211,9 +211,9 @@ describe('stop rules', () => {
   });
 
   it('look at one transaction where one is named', () => {
-    const other = new StopWatch([{ ...rule, transaction: 'Find', forSeconds: 1 }]);
-    expect(other.second(second(0, 5))).toBeNull();
-    const own = new StopWatch([{ ...rule, measure: 'mean', transaction: 'Book', limit: 99, forSeconds: 1 }]);
-    expect(own.second(second(1, 0))).toContain('the mean of “Book” was above 99 ms for 1 s, 100 ms at last');
+    const watch = new StopWatch([{ ...rule, transaction: 'Find', forSeconds: 1 }]);
+    expect(watch.second(second(0, 5))).toBeNull();
+    const stopWatch = new StopWatch([{ ...rule, measure: 'mean', transaction: 'Book', limit: 99, forSeconds: 1 }]);
+    expect(stopWatch.second(second(1, 0))).toContain('the mean of “Book” was above 99 ms for 1 s, 100 ms at last');
   });
 });

@@ -28,7 +28,7 @@ function secondsFor(curve: LoadCurve, users: number): number {
 
 /** Seconds from the start of a run to the end of its curve, for the crew that takes longest. */
 export const curveSeconds = ({ curve, crews }: Pick<Workload, 'curve' | 'crews'>): number =>
-  Math.max(0, ...(crews.length === 0 ? [1] : crews.map((one) => one.users)).map((users) => secondsFor(curve, users)));
+  Math.max(0, ...(crews.length === 0 ? [1] : crews.map((crew) => crew.users)).map((users) => secondsFor(curve, users)));
 
 /**
  * When the n-th of `users` (from 0) plays. Users of a ramp are spread evenly over it, those that started first end first. On a drawn curve a
@@ -116,12 +116,12 @@ export function holdOf({ curve, crews }: Pick<Workload, 'curve' | 'crews'>): Spa
     case 'at-once':
       return { startSeconds: 0, endSeconds: curve.holdSeconds };
     case 'staircase': {
-      const most = Math.max(1, ...crews.map((one) => one.users));
+      const most = Math.max(1, ...crews.map((crew) => crew.users));
       const count = stairs(curve, most);
       return { startSeconds: (count - 1) * curve.everySeconds, endSeconds: count * curve.everySeconds };
     }
     case 'drawn': {
-      const top = Math.max(...curve.points.map((one) => one.percent));
+      const top = Math.max(...curve.points.map((point) => point.percent));
       const [longest] = spansAbove(curve.points, top * 0.999).sort(
         (left, right) => right.endSeconds - right.startSeconds - (left.endSeconds - left.startSeconds),
       );
@@ -146,7 +146,7 @@ export function phasesOf(workload: Pick<Workload, 'curve' | 'crews'>): Phase[] {
       .map(([name, endSeconds], at) => ({ name, startSeconds: cuts[at - 1]?.[1] ?? 0, endSeconds }))
       .filter((one) => one.endSeconds > one.startSeconds);
   if (curve.kind === 'staircase') {
-    const count = stairs(curve, Math.max(1, ...crews.map((one) => one.users)));
+    const count = stairs(curve, Math.max(1, ...crews.map((crew) => crew.users)));
     const steps = Array.from({ length: count }, (_, step) => [`step ${step + 1}`, (step + 1) * curve.everySeconds] as const);
     return between([...steps, ['ramp-down', end]]);
   }

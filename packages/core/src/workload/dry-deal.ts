@@ -58,7 +58,10 @@ export function dryDeal(
   const gone = new Set<number>();
   const iterations: DryDeal['iterations'] = [];
   const available = new Map(
-    tables.map((one) => [one.id, isEndless(one.deal) ? Infinity : one.deal.use === 'again' ? one.rowCount : one.rowCount - one.spentCount]),
+    tables.map((table) => [
+      table.id,
+      isEndless(table.deal) ? Infinity : table.deal.use === 'again' ? table.rowCount : table.rowCount - table.spentCount,
+    ]),
   );
   for (const start of starts) {
     if (gone.has(start.user)) continue;
@@ -67,7 +70,7 @@ export function dryDeal(
     const looped = new Set(loopedTables(script));
     const takes: DryDeal['iterations'][number]['takes'] = [];
     for (const id of boundColumns(script).keys()) {
-      const table = tables.find((one) => one.id === id);
+      const table = tables.find((dataTable) => dataTable.id === id);
       // What a loop goes through as it stands is dealt to nobody.
       if (!table || (looped.has(id) && table.deal.use === 'again')) continue;
       const { when, whenEmpty } = table.deal;
@@ -88,7 +91,7 @@ export function dryDeal(
       takes.push({ table: id, places, further: given - places.length, empty });
     }
     iterations.push({ crew: start.crew, user: start.user, iteration: start.iteration, atSeconds: start.atSeconds, takes });
-    const ends = takes.map((one) => one.empty);
+    const ends = takes.map((take) => take.empty);
     if (ends.includes('end-run')) break;
     if (ends.includes('stop-user')) gone.add(start.user);
   }

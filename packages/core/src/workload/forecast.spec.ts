@@ -56,11 +56,11 @@ const told = (crews: Crew[], tables: DataTable[], script = fed, rampUpSeconds = 
   forecast(workload(crews, rampUpSeconds), new Map([['s', script]]), tables, () => 500);
 
 describe('the load curve', () => {
-  const own = workload([crew()]);
+  const ownWorkload = workload([crew()]);
 
   it('spreads starts over the ramp-up and ends over the ramp-down', () => {
-    expect(curveSeconds(own)).toBe(90);
-    expect([0, 1, 4].map((n) => userSpans(own.curve, n, 5)[0])).toEqual([
+    expect(curveSeconds(ownWorkload)).toBe(90);
+    expect([0, 1, 4].map((n) => userSpans(ownWorkload.curve, n, 5)[0])).toEqual([
       { startSeconds: 0, endSeconds: 80 },
       { startSeconds: 4, endSeconds: 82 },
       { startSeconds: 16, endSeconds: 88 },
@@ -124,8 +124,8 @@ describe('targets', () => {
 
 describe('the dry deal', () => {
   const users = (count: number, more: Partial<Crew> = {}): Workload => workload([crew({ users: count, ...more })], 0);
-  const dealt = (given: Workload, one: DataTable, script = fed, most = 20) =>
-    dryDeal(given, new Map([[script.id, script]]), [one], () => 100, most).iterations.map(({ user, iteration, takes }) => [
+  const dealt = (given: Workload, dataTable: DataTable, script = fed, most = 20) =>
+    dryDeal(given, new Map([[script.id, script]]), [dataTable], () => 100, most).iterations.map(({ user, iteration, takes }) => [
       user,
       iteration,
       takes.map(({ places, further, empty }) => [places.join(' '), further, empty]),
@@ -169,9 +169,9 @@ describe('the dry deal', () => {
     const uses = { ...table(100), deal: { ...table(100).deal, when: 'use' as const } };
     const twice: Script = {
       ...fed,
-      transactions: fed.transactions.map((one) => ({
-        ...one,
-        steps: [{ kind: 'repeat', id: 'r', name: 'R', times: 5, pauseMs: 0, steps: one.steps }],
+      transactions: fed.transactions.map((transaction) => ({
+        ...transaction,
+        steps: [{ kind: 'repeat', id: 'r', name: 'R', times: 5, pauseMs: 0, steps: transaction.steps }],
       })),
     };
     expect(dealt(users(1, { iterations: 1 }), uses, twice)).toEqual([[1, 1, [['0 1 2', 2, null]]]]);

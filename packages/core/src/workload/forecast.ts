@@ -38,7 +38,8 @@ export interface Forecast {
 }
 
 /** The steps that are played in each iteration. */
-const eachIteration = (script: Script): Step[] => script.transactions.flatMap((one) => (one.phase ? [] : one.steps));
+const eachIteration = (script: Script): Step[] =>
+  script.transactions.flatMap((transaction) => (transaction.phase ? [] : transaction.steps));
 
 /** Length of one iteration in seconds as recorded: requests and pauses, with the crew's think time. */
 export function iterationSeconds(script: Script, crew: Crew, requestMs: (exchange: number) => number): number {
@@ -110,7 +111,7 @@ export function cycleSeconds({ pacing }: Crew, own: number): number {
 /** True where all users start in the same moment. */
 const isStampede = ({ curve, crews }: Workload): boolean =>
   (curve.kind === 'at-once' || (curve.kind === 'ramp' && curve.rampUpSeconds === 0)) &&
-  crews.some((one) => one.users > 1 && !one.startDelayMs);
+  crews.some((crew) => crew.users > 1 && !crew.startDelayMs);
 
 /** Forecast of iterations, requests and rows. `requestMs` gives the recorded duration of an exchange of a script. */
 export function forecast(
@@ -153,23 +154,24 @@ export function forecast(
           iterations += Math.min(crew.iterations ?? Infinity, Math.max(0, Math.ceil((endSeconds - startSeconds) / cycle)));
     crews.push({ crew: crew.id, iterations, requests: iterations * iterationActions(script), iterationSeconds: own });
     for (const table of boundColumns(script).keys()) {
-      const known = tables.find((one) => one.id === table);
+      const known = tables.find((dataTable) => dataTable.id === table);
       perTable.set(table, (perTable.get(table) ?? 0) + neededRows(known, script, crew.users, iterations));
       if (!known) obstacles.push(`The script “${script.name}” takes data from a table that is gone. Bind the value again.`);
     }
   }
-  for (const one of tables) if (perTable.has(one.id) && one.deal.when === 'run') perTable.set(one.id, 1);
+  for (const table of tables) if (perTable.has(table.id) && table.deal.when === 'run') perTable.set(table.id, 1);
   const seconds = Math.min(curveSeconds(workload), workload.limitSeconds ?? Infinity);
   const forTables = tables
-    .filter((one) => perTable.has(one.id))
-    .map((one): TableForecast => {
-      const rowsNeeded = perTable.get(one.id) ?? 0;
-      const rowsFree = one.deal.use === 'again' ? one.rowCount : one.rowCount - one.spentCount;
-      const runsOut = rowsFree < rowsNeeded && !isEndless(one.deal);
-      if (rowsFree === 0 && rowsNeeded > 0) obstacles.push(`The table “${one.name}” has no free row left. Add rows or release spent ones.`);
-      else if (runsOut) warnings.push(`The table “${one.name}” has ${rowsFree} free rows; about ${rowsNeeded} are needed.`);
+    .filter((table) => perTable.has(table.id))
+    .map((table): TableForecast => {
+      const rowsNeeded = perTable.get(table.id) ?? 0;
+      const rowsFree = table.deal.use === 'again' ? table.rowCount : table.rowCount - table.spentCount;
+      const runsOut = rowsFree < rowsNeeded && !isEndless(table.deal);
+      if (rowsFree === 0 && rowsNeeded > 0)
+        obstacles.push(`The table “${table.name}” has no free row left. Add rows or release spent ones.`);
+      else if (runsOut) warnings.push(`The table “${table.name}” has ${rowsFree} free rows; about ${rowsNeeded} are needed.`);
       return {
-        table: one.id,
+        table: table.id,
         rowsNeeded,
         rowsFree,
         emptyAtSeconds: runsOut ? Math.round((rowsFree / rowsNeeded) * seconds) : null,
@@ -178,9 +180,9 @@ export function forecast(
   if (isStampede(workload)) warnings.push('All users start at once: the first seconds measure a stampede, not a normal day.');
   return {
     seconds,
-    users: workload.crews.reduce((sum, one) => sum + one.users, 0),
-    iterations: crews.reduce((sum, one) => sum + one.iterations, 0),
-    requests: crews.reduce((sum, one) => sum + one.requests, 0),
+    users: workload.crews.reduce((sum, crew) => sum + crew.users, 0),
+    iterations: crews.reduce((sum, crew) => sum + crew.iterations, 0),
+    requests: crews.reduce((sum, crew) => sum + crew.requests, 0),
     crews,
     tables: forTables,
     obstacles,

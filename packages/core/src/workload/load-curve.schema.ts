@@ -38,7 +38,7 @@ const drawn = z.object({
     .array(CurvePointSchema)
     .min(2)
     .max(200)
-    .refine((points) => points.every((one, at) => one.seconds >= (points[at - 1]?.seconds ?? 0)), {
+    .refine((points) => points.every((point, at) => point.seconds >= (points[at - 1]?.seconds ?? 0)), {
       message: 'Put the points in the order of their time.',
     }),
   atEnd,

@@ -46,9 +46,9 @@ export function nextDueMs(pacing: Pacing, dueMs: number, endedMs: number, random
  * with a share above 0 has one user at least.
  */
 export function usersByShares(users: number, shares: readonly number[]): number[] {
-  const sum = shares.reduce((all, one) => all + one, 0);
+  const sum = shares.reduce((all, share) => all + share, 0);
   if (sum <= 0) return shares.map(() => 0);
-  const exact = shares.map((one) => (users * one) / sum);
+  const exact = shares.map((share) => (users * share) / sum);
   const whole = exact.map(Math.floor);
   let left = users - whole.reduce((all, one) => all + one, 0);
   const order = exact.map((one, at) => ({ at, rest: one - Math.floor(one) })).sort((a, b) => b.rest - a.rest || a.at - b.at);

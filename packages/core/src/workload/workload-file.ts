@@ -91,7 +91,7 @@ export function workloadOfFile(file: WorkloadFile): Workload {
     crews,
     curve: file.curve,
     criteria: file.criteria.map((one, at) => ({ ...one, id: `k${at + 1}` })),
-    stopRules: file.stopRules.map((one, at) => ({ ...one, id: `r${at + 1}` })),
+    stopRules: file.stopRules.map((stopRule, at) => ({ ...stopRule, id: `r${at + 1}` })),
     ...(file.limitSeconds === undefined ? {} : { limitSeconds: file.limitSeconds }),
     generators: file.generators,
     ...(file.takesOver === undefined ? {} : { takesOver: file.takesOver }),

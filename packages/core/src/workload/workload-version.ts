@@ -2,7 +2,7 @@ import { sayListChange } from '../versions/version.js';
 import type { Crew, Workload } from './workload.schema.js';
 
 /** Fields of a workload, a crew and a curve whose change is told with their figures. */
-const told: Record<string, string> = {
+const secrets: Record<string, string> = {
   name: 'name',
   users: 'users',
   ratePerHour: 'rate an hour',
@@ -30,7 +30,7 @@ function fields(before: object, after: object): string[] {
   return [...new Set([...Object.keys(left), ...Object.keys(right)])].flatMap((key) => {
     const [was, now] = [left[key], right[key]];
     if (JSON.stringify(was) === JSON.stringify(now)) return [];
-    const name = told[key];
+    const name = secrets[key];
     const plain = (value: unknown): boolean => typeof value !== 'object' || value === null;
     if (name !== undefined && plain(was) && plain(now)) return [`${name} ${say(was)} → ${say(now)}`];
     return [name ?? key];
@@ -42,7 +42,7 @@ const say = (value: unknown): string => (typeof value === 'string' || typeof val
 export function sayWorkloadChange(before: Workload, after: Workload): string {
   const { crews: crewsBefore, curve: curveBefore, criteria: criteriaBefore, stopRules: rulesBefore = [], ...restBefore } = before;
   const { crews, curve, criteria, stopRules = [], ...rest } = after;
-  const known = new Map(crewsBefore.map((one) => [one.id, one]));
+  const known = new Map(crewsBefore.map((crew) => [crew.id, crew]));
   const own = (was: Crew, now: Crew): string[] => {
     const changed = fields(was, now);
     return changed.length === 0 ? [] : [`${now.name}: ${changed.join(', ')}`];

@@ -54,7 +54,7 @@ export class Generator {
         this.#meetings?.go(message.who);
         break;
       case 'watch':
-        this.#reporter.watched = new Map(message.users.map((one) => [one.user, one.captures]));
+        this.#reporter.watched = new Map(message.users.map((user) => [user.user, user.captures]));
         break;
       case 'skip':
         this.#play?.skip(message.seconds);
@@ -110,7 +110,7 @@ export class Generator {
     );
     this.#meetings = meetings;
     const driversFor = driverSource(environment);
-    const dealtPerUse = new Set(plan.tables.filter((one) => one.deal.when === 'use').map((one) => one.table));
+    const dealtPerUse = new Set(plan.tables.filter((table) => table.deal.when === 'use').map((table) => table.table));
     const rows = new RowDeals(plan, this.send, (crew, table) => {
       this.#meter.dealt(crew, table);
     });

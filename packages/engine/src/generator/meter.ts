@@ -78,10 +78,10 @@ export class Meter {
     this.#kinds.set(key, known + 1);
     const { failures } = this.#bucket();
     const second = this.secondNow();
-    const own = failures.get(key);
-    if (own) {
-      own.count++;
-      own.lastSecond = second;
+    const failure = failures.get(key);
+    if (failure) {
+      failure.count++;
+      failure.lastSecond = second;
       return;
     }
     failures.set(key, {

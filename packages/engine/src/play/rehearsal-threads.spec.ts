@@ -28,9 +28,9 @@ afterAll(() => threads.close());
 
 const kept = new Map<string, string>();
 const ref = (bytes: Uint8Array, mimeType: string): BodyRef => ({ hash: '', size: bytes.length, mimeType });
-const play = (own: Script, more: Partial<Parameters<RehearsalThreads['rehearse']>[0]> = {}, by = threads) =>
+const play = (ownScript: Script, more: Partial<Parameters<RehearsalThreads['rehearse']>[0]> = {}, by = threads) =>
   by.rehearse({
-    script: own,
+    script: ownScript,
     environment: environment(origin),
     listed: new Map(),
     dealtPerUse: new Set(),
@@ -105,12 +105,12 @@ describe('a rehearsal in a thread of its own', () => {
 
   it('has another thread where the one that waited is gone', async () => {
     const end = `import { parentPort as port } from 'node:worker_threads'; port.on('message', () => undefined); setTimeout(() => { throw new Error('no memory'); }, 300);`;
-    const own = new RehearsalThreads(new URL(`data:text/javascript,${encodeURIComponent(end)}`));
-    own.warmUp();
+    const rehearsalThreads = new RehearsalThreads(new URL(`data:text/javascript,${encodeURIComponent(end)}`));
+    rehearsalThreads.warmUp();
     await new Promise((done) => setTimeout(done, 1500));
     // The next thread of this kind ends as well, while it plays; the rehearsal says so.
-    await expect(play(flow(), {}, own)).rejects.toThrow('no memory');
-    await own.close();
+    await expect(play(flow(), {}, rehearsalThreads)).rejects.toThrow('no memory');
+    await rehearsalThreads.close();
   });
 
   it('is ended by force where its user stands still, and this thread goes on meanwhile', async () => {

@@ -113,7 +113,7 @@ export class RehearsalThreads {
 
   async close(): Promise<void> {
     this.#isClosed = true;
-    await Promise.all([...(this.#idle ? [this.#idle] : []), ...this.#busy].map((one) => one.terminate()));
+    await Promise.all([...(this.#idle ? [this.#idle] : []), ...this.#busy].map((worker) => worker.terminate()));
   }
 }
 

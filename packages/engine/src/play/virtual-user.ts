@@ -183,11 +183,16 @@ export class VirtualUser {
   ): Promise<{ good: boolean; complete: boolean; ends: boolean }> {
     let good = true;
     for (const transaction of transactions) {
-      const own: TransactionState = { name: transaction.name, busyMs: 0, traffic: { bytesIn: 0, bytesOut: 0, firstByteMs: 0 }, good: true };
-      const ended = await this.#playAll(transaction.operations, own, scope, onFailure);
+      const state: TransactionState = {
+        name: transaction.name,
+        busyMs: 0,
+        traffic: { bytesIn: 0, bytesOut: 0, firstByteMs: 0 },
+        good: true,
+      };
+      const ended = await this.#playAll(transaction.operations, state, scope, onFailure);
       if (ended === 'stopped') return { good, complete: false, ends: false };
-      good &&= own.good;
-      this.observer.transaction(own.name, own.busyMs, own.good, own.traffic);
+      good &&= state.good;
+      this.observer.transaction(state.name, state.busyMs, state.good, state.traffic);
       if (ended === 'user-ends') return { good, complete: true, ends: true };
       if (ended === 'left') break;
     }
@@ -198,29 +203,29 @@ export class VirtualUser {
    * Plays operations one after another. Says `left` where a failure ends the iteration, `stopped` where the user shall stop now,
    * `user-ends` where a check asks that it plays no more.
    */
-  async #playAll(operations: readonly Operation[], own: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
+  async #playAll(operations: readonly Operation[], state: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
     for (const operation of operations) {
       if (this.control.stopsNow()) return 'stopped';
-      const ended = await this.#operation(operation, own, scope, onFailure);
+      const ended = await this.#operation(operation, state, scope, onFailure);
       if (ended !== 'done') return ended;
     }
     return 'done';
   }
 
-  async #operation(operation: Operation, own: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
+  async #operation(operation: Operation, state: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
     switch (operation.kind) {
       case 'pause':
         await this.control.pause(operation.ms(scope.random));
         return 'done';
       case 'repeat':
-        return this.#repeat(operation, own, scope, onFailure);
+        return this.#repeat(operation, state, scope, onFailure);
       case 'when':
-        if (this.#asked(own, operation.step, () => operation.holds(scope), onFailure))
-          return this.#playAll(operation.operations, own, scope, onFailure);
+        if (this.#asked(state, operation.step, () => operation.holds(scope), onFailure))
+          return this.#playAll(operation.operations, state, scope, onFailure);
         this.observer.skipped?.(actionsIn(operation.operations));
         return 'done';
       case 'log':
-        this.observer.log?.({ transaction: own.name, step: operation.step, text: operation.text(scope) });
+        this.observer.log?.({ transaction: state.name, step: operation.step, text: operation.text(scope) });
         return 'done';
       case 'variable':
         scope.variables.set(operation.name, operation.value(scope));
@@ -229,7 +234,7 @@ export class VirtualUser {
         this.#cookie(operation, scope);
         return 'done';
       case 'code':
-        return this.#code(operation, own, scope, onFailure);
+        return this.#code(operation, state, scope, onFailure);
       case 'meet':
         await this.control.meet?.(operation.step, operation.users, operation.atMostMs);
         return 'done';
@@ -238,9 +243,9 @@ export class VirtualUser {
         // Nothing is waited for where there is nothing to wait for: thousands of requests a second come by here.
         if (this.control.gate && (await this.#heldBack(this.control.gate, action.step))) return 'stopped';
         if (action.fresh.length > 0 && !(await this.#dealFresh(action, scope))) return 'user-ends';
-        const played = await this.#play(own.name, action, scope);
-        own.busyMs += played.outcome.durationMs;
-        return this.#counts(played, own, onFailure);
+        const played = await this.#play(state.name, action, scope);
+        state.busyMs += played.outcome.durationMs;
+        return this.#counts(played, state, onFailure);
       }
       case 'side-by-side': {
         if (this.control.gate && (await this.#heldBack(this.control.gate, operation.actions[0]?.step ?? ''))) return 'stopped';
@@ -249,12 +254,12 @@ export class VirtualUser {
         for (const action of operation.actions) {
           if (!(await this.#dealFresh(action, scope))) break;
           // What it sends is put together before anything is waited for, so each has the row that it was dealt.
-          playing.push(this.#play(own.name, action, scope));
+          playing.push(this.#play(state.name, action, scope));
         }
         const played = await Promise.all(playing);
         // What ran at the same time is waited for once.
-        own.busyMs += performance.now() - started;
-        const endings = played.map((step) => this.#counts(step, own, onFailure));
+        state.busyMs += performance.now() - started;
+        const endings = played.map((step) => this.#counts(step, state, onFailure));
         if (played.length < operation.actions.length) return 'user-ends';
         return endings.includes('user-ends') ? 'user-ends' : endings.includes('left') ? 'left' : 'done';
       }
@@ -263,7 +268,7 @@ export class VirtualUser {
 
   async #repeat(
     operation: Extract<Operation, { kind: 'repeat' }>,
-    own: TransactionState,
+    state: TransactionState,
     scope: Scope,
     onFailure: OnFailure,
   ): Promise<Ending> {
@@ -273,7 +278,7 @@ export class VirtualUser {
     const most = Math.min((matches ?? listed)?.length ?? operation.times, operation.times);
     let rounds = 0;
     for (; rounds < most; rounds++) {
-      if (loop?.kind === 'while' && !this.#asked(own, operation.step, () => loop.holds(scope), onFailure)) break;
+      if (loop?.kind === 'while' && !this.#asked(state, operation.step, () => loop.holds(scope), onFailure)) break;
       if (loop?.kind === 'each-match') scope.variables.set(loop.variable, matches?.[rounds] ?? '');
       if (loop?.kind === 'each-row') {
         const row = listed ? listed[rounds] : await this.control.deal?.(loop.table);
@@ -281,7 +286,7 @@ export class VirtualUser {
         scope.rows.set(loop.table, row);
       }
       if (rounds > 0) await this.control.pause(operation.pauseMs);
-      const ended = await this.#playAll(operation.operations, own, scope, onFailure);
+      const ended = await this.#playAll(operation.operations, state, scope, onFailure);
       if (ended !== 'done') return ended;
     }
     if (rounds === 0) this.observer.skipped?.(actionsIn(operation.operations));
@@ -294,19 +299,19 @@ export class VirtualUser {
   }
 
   /** Asks a condition; one that cannot be asked fails its step and does not hold. */
-  #asked(own: TransactionState, step: string, ask: () => boolean, onFailure: OnFailure): boolean {
+  #asked(state: TransactionState, step: string, ask: () => boolean, onFailure: OnFailure): boolean {
     try {
       return ask();
     } catch (error) {
       const text = `Its condition cannot be asked: ${error instanceof Error ? error.message : String(error)}`;
-      this.#failed(own, step, failureReason('condition-invalid', text), onFailure);
+      this.#failed(state, step, failureReason('condition-invalid', text), onFailure);
       return false;
     }
   }
 
-  #failed(own: TransactionState, step: string, failure: FailureReason, onFailure: OnFailure): Ending {
-    own.good = false;
-    this.observer.failed?.({ transaction: own.name, step, failure });
+  #failed(state: TransactionState, step: string, failure: FailureReason, onFailure: OnFailure): Ending {
+    state.good = false;
+    this.observer.failed?.({ transaction: state.name, step, failure });
     return onFailure === 'next-iteration' ? 'left' : 'done';
   }
 
@@ -316,7 +321,12 @@ export class VirtualUser {
     else scope.variables.set(value(scope) || name, this.drivers.http?.cookie(origin, name) ?? '');
   }
 
-  async #code(operation: Extract<Operation, { kind: 'code' }>, own: TransactionState, scope: Scope, onFailure: OnFailure): Promise<Ending> {
+  async #code(
+    operation: Extract<Operation, { kind: 'code' }>,
+    state: TransactionState,
+    scope: Scope,
+    onFailure: OnFailure,
+  ): Promise<Ending> {
     const http = this.#players.http;
     try {
       const { variables, next, log } = await codeThreads.run(
@@ -333,12 +343,12 @@ export class VirtualUser {
       );
       for (const [name, value] of Object.entries(variables)) scope.variables.set(name, value);
       if (http) http.next = next;
-      for (const text of log) this.observer.log?.({ transaction: own.name, step: operation.step, text });
+      for (const text of log) this.observer.log?.({ transaction: state.name, step: operation.step, text });
       return 'done';
     } catch (error) {
       if (!(error instanceof CodeError)) throw error;
       const failure = failureReason('code-failed', `The code “${operation.name}” failed. ${error.message}`);
-      return this.#failed(own, operation.step, failure, onFailure);
+      return this.#failed(state, operation.step, failure, onFailure);
     }
   }
 
@@ -359,14 +369,14 @@ export class VirtualUser {
   }
 
   /** Counts a played action into its transaction, and says whether it ends the iteration or the user. */
-  #counts(played: PlayedStep, own: TransactionState, onFailure: OnFailure): Ending {
+  #counts(played: PlayedStep, state: TransactionState, onFailure: OnFailure): Ending {
     const { failure, asks } = played;
     const { bytesIn, bytesOut, firstByteMs } = trafficOf(played);
-    own.traffic.bytesIn += bytesIn;
-    own.traffic.bytesOut += bytesOut;
-    own.traffic.firstByteMs += firstByteMs;
+    state.traffic.bytesIn += bytesIn;
+    state.traffic.bytesOut += bytesOut;
+    state.traffic.firstByteMs += firstByteMs;
     if (failure === null) return 'done';
-    own.good = false;
+    state.good = false;
     // A rehearsal shows what all steps do, whatever a check asks for in a run.
     if (this.keepsBodies) return played.answered ? 'done' : 'left';
     if (asks === 'stop-user') return 'user-ends';

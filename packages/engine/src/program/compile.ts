@@ -95,13 +95,15 @@ export function compile(script: Script, environment: Environment, options: Compi
     (condition: Condition): Asks =>
     (scope) =>
       holds(condition, (template) => fill(template, scope));
-  const steps = script.transactions.flatMap((one) => allSteps(one.steps));
-  const keepsAnswerOf = new Set(steps.flatMap((one) => (one.kind === 'repeat' && one.loop?.kind === 'each-match' ? [one.loop.step] : [])));
+  const steps = script.transactions.flatMap((transaction) => allSteps(transaction.steps));
+  const keepsAnswerOf = new Set(
+    steps.flatMap((step) => (step.kind === 'repeat' && step.loop?.kind === 'each-match' ? [step.loop.step] : [])),
+  );
   // Code may look at any answer before it.
-  const usesCode = steps.some((one) => one.kind === 'code');
+  const usesCode = steps.some((step) => step.kind === 'code');
   // Rows of which nothing is sent but with which something is compared are wanted too.
   for (const table of dataOf(steps.flatMap(templatesOf))) tables.add(table);
-  const inLoops = new Set(steps.flatMap((one) => (one.kind === 'repeat' && one.loop?.kind === 'each-row' ? [one.loop.table] : [])));
+  const inLoops = new Set(steps.flatMap((step) => (step.kind === 'repeat' && step.loop?.kind === 'each-row' ? [step.loop.table] : [])));
   const loopOf = (loop: Loop): CompiledLoop => {
     if (loop.kind === 'while') return { kind: 'while', holds: asks(loop.condition) };
     if (loop.kind === 'each-row') return loop;
@@ -121,7 +123,7 @@ export function compile(script: Script, environment: Environment, options: Compi
     kinds.add(compiled.kind);
     return compiled;
   };
-  const readFrom = new Set(script.handoffs.flatMap((one) => readPlaces(one).map((place) => place.step)));
+  const readFrom = new Set(script.handoffs.flatMap((handoff) => readPlaces(handoff).map((place) => place.step)));
   const operationsOf = (steps: readonly Step[]): Operation[] =>
     (options.filesSideBySide ? asBrowsersPlay(steps, readFrom) : steps).flatMap((step): Operation[] => {
       if (isAction(step)) return [{ kind: 'action', action: action(step) }];
@@ -161,7 +163,7 @@ export function compile(script: Script, environment: Environment, options: Compi
     });
   const compiled = (phase: Transaction['phase']): CompiledTransaction[] =>
     script.transactions
-      .filter((one) => one.phase === phase)
+      .filter((transaction) => transaction.phase === phase)
       .map((transaction) => ({ name: transaction.name, operations: operationsOf(transaction.steps) }));
   const [before, transactions, after] = [compiled('before'), compiled(undefined), compiled('after')];
   return {
@@ -171,10 +173,10 @@ export function compile(script: Script, environment: Environment, options: Compi
     transactions,
     after,
     fill,
-    handoffNames: new Map(script.handoffs.map((one) => [one.id, one.name])),
+    handoffNames: new Map(script.handoffs.map((handoff) => [handoff.id, handoff.name])),
     kinds,
     usesCode,
     keepsAnswerOf,
-    tables: [...tables].filter((one) => !inLoops.has(one) && !options.dealtPerUse?.has(one)),
+    tables: [...tables].filter((table) => !inLoops.has(table) && !options.dealtPerUse?.has(table)),
   };
 }

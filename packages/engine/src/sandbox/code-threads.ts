@@ -148,7 +148,7 @@ export class CodeThreads {
   }
 
   async close(): Promise<void> {
-    await Promise.all([...this.#threads].map((one) => one.terminate()));
+    await Promise.all([...this.#threads].map((thread) => thread.terminate()));
   }
 
   /** Starts a thread for what waits, as long as there may be one more. */

@@ -96,21 +96,21 @@ describe('code that the sandbox cannot stop', () => {
     ['a search in a long text', '"a".repeat(2000000).indexOf("a".repeat(1000000) + "b")'],
     ['joining a list that is nearly empty', 'const list = []; list.length = 4294967295; list.join()'],
   ])('is ended by force, while other code goes on in another thread: %s', async (_, source) => {
-    const own = new CodeThreads();
+    const codeThreads = new CodeThreads();
     // Two threads are there before anything is timed.
     await Promise.all([
-      own.run('variables.a = 1', input, { timeMs: 1000, memoryMb: 16 }),
-      own.run(waitABit, input, { timeMs: 1000, memoryMb: 16 }),
+      codeThreads.run('variables.a = 1', input, { timeMs: 1000, memoryMb: 16 }),
+      codeThreads.run(waitABit, input, { timeMs: 1000, memoryMb: 16 }),
     ]);
-    const stuck = own.run(source, input, { timeMs: 100, memoryMb: 64 }).then(
+    const stuck = codeThreads.run(source, input, { timeMs: 100, memoryMb: 64 }).then(
       () => 'it ended by itself',
       (error: unknown) => (error as Error).message,
     );
-    const others = await Promise.all([1, 2, 3].map((n) => own.run(`variables.n = ${n}`, input, { timeMs: 1000, memoryMb: 16 })));
-    expect(others.map((one) => one.variables['n'])).toEqual(['1', '2', '3']);
+    const others = await Promise.all([1, 2, 3].map((n) => codeThreads.run(`variables.n = ${n}`, input, { timeMs: 1000, memoryMb: 16 })));
+    expect(others.map((output) => output.variables['n'])).toEqual(['1', '2', '3']);
     expect(await stuck).toMatch(/longer than the 100 ms.*ended by force/);
-    expect((await own.run('variables.ok = "yes"', input, { timeMs: 1000, memoryMb: 16 })).variables['ok']).toBe('yes');
-    await own.close();
+    expect((await codeThreads.run('variables.ok = "yes"', input, { timeMs: 1000, memoryMb: 16 })).variables['ok']).toBe('yes');
+    await codeThreads.close();
   });
   const waitABit = 'const end = Date.now() + 120; while (Date.now() < end);';
 

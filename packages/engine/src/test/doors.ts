@@ -6,9 +6,9 @@ const md5 = (text: string) => createHash('md5').update(text).digest('hex');
 /** A door that lets Mufasa in by Digest (RFC 7616), checked here by Node's own MD5, and gives each nonce once. */
 export const digestDoor: RequestListener = (request, response) => {
   const given = Object.fromEntries(
-    [...(request.headers.authorization ?? '').matchAll(/(\w+)=(?:"([^"]*)"|([^,\s]+))/g)].map((one) => [
-      one[1] ?? '',
-      one[2] ?? one[3] ?? '',
+    [...(request.headers.authorization ?? '').matchAll(/(\w+)=(?:"([^"]*)"|([^,\s]+))/g)].map((array) => [
+      array[1] ?? '',
+      array[2] ?? array[3] ?? '',
     ]),
   );
   const secret = md5('Mufasa:door:Circle of Life');

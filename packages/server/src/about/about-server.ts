@@ -33,8 +33,8 @@ export class AboutServer {
   async tell(): Promise<About> {
     const { away } = this.store;
     const damaged = away ? [] : await this.store.damaged();
-    const disk = diskOf(['directory' in this.place ? this.place.directory : '', ...this.folders.map((one) => one.path)]);
-    const errors = this.log.recent.filter((one) => one.level === 'error').length;
+    const disk = diskOf(['directory' in this.place ? this.place.directory : '', ...this.folders.map((folder) => folder.path)]);
+    const errors = this.log.recent.filter((entry) => entry.level === 'error').length;
     return {
       version,
       node: process.version,
@@ -47,7 +47,7 @@ export class AboutServer {
         place: 'directory' in this.place ? this.place.directory : withoutPassword(this.place.databaseUrl),
         bytes: away ? null : await this.store.databaseBytes(),
       },
-      folders: this.folders.map((one) => ({ ...one, ...sizeOf(one.path) })),
+      folders: this.folders.map((folder) => ({ ...folder, ...sizeOf(folder.path) })),
       disk,
       interrupted: this.interrupted,
       health: [
@@ -109,9 +109,9 @@ function diskOf(folders: readonly string[]): About['disk'] {
 function sizeOf(folder: string): { bytes: number; files: number } {
   const sum = { bytes: 0, files: 0 };
   try {
-    for (const one of readdirSync(folder, { withFileTypes: true, recursive: true })) {
-      if (!one.isFile()) continue;
-      sum.bytes += statSync(join(one.parentPath, one.name), { throwIfNoEntry: false })?.size ?? 0;
+    for (const dirent of readdirSync(folder, { withFileTypes: true, recursive: true })) {
+      if (!dirent.isFile()) continue;
+      sum.bytes += statSync(join(dirent.parentPath, dirent.name), { throwIfNoEntry: false })?.size ?? 0;
       sum.files++;
     }
   } catch {

@@ -102,8 +102,8 @@ describe('the API', () => {
       post('application/json; charset=x-none'),
       request(app).post('/api/projects/p1/takes/record').set('Content-Type', 'application/json').set('Content-Encoding', 'none').send('{}'),
     ];
-    for (const one of statuses) {
-      const answer = await local(one);
+    for (const status of statuses) {
+      const answer = await local(status);
       expect([answer.status >= 400 && answer.status < 500, answer.headers['content-type']]).toEqual([
         true,
         expect.stringContaining('application/problem+json'),
@@ -152,7 +152,7 @@ describe('the OpenAPI document', () => {
 
   it('names every operation once, with its parameters', () => {
     const operations = Object.values(document.paths).flatMap((one) => Object.values(one));
-    const ids = operations.map((one) => one.operationId);
+    const ids = operations.map((operation) => operation.operationId);
     expect(new Set(ids).size).toBe(ids.length);
     expect(document.paths['/api/tables/{tableId}/rows']?.['get']?.parameters).toEqual([
       expect.objectContaining({ name: 'tableId', in: 'path', required: true }) as object,
@@ -162,7 +162,7 @@ describe('the OpenAPI document', () => {
   });
 
   it('is made from the schema that validates', async () => {
-    const own = route({
+    const anyRoute = route({
       method: 'post',
       path: '/double',
       summary: 'Doubles',
@@ -170,14 +170,14 @@ describe('the OpenAPI document', () => {
       result: z.object({ n: z.number() }),
       handle: ({ body }) => ({ n: body.n * 2 }),
     });
-    expect(openApi([own])['paths']).toMatchObject({
+    expect(openApi([anyRoute])['paths']).toMatchObject({
       '/api/double': {
         post: { requestBody: { content: { 'application/json': { schema: { properties: { n: { type: 'number', maximum: 9 } } } } } } },
       },
     });
     const small = express()
       .use(express.json())
-      .use('/api', mount([own]));
+      .use('/api', mount([anyRoute]));
     expect((await request(small).post('/api/double').send({ n: 4 })).body).toEqual({ n: 8 });
     expect((await request(small).post('/api/double').send({ n: 10 })).status).toBe(400);
   });
@@ -222,8 +222,8 @@ describe('what the store cannot do at the moment', () => {
     ['DatabaseAwayError', 503, 'The database does not answer'],
     ['NoRoomError', 507, 'The disk takes no more'],
   ])('is told with what to do, and is no fault: %s', async (name, status, title) => {
-    const own = createApp(failing(name, 'Make room, or see whether it runs.') as unknown as Services, '/nowhere');
-    const answer = await local(request(own).get('/api/projects'));
+    const ownExpress = createApp(failing(name, 'Make room, or see whether it runs.') as unknown as Services, '/nowhere');
+    const answer = await local(request(ownExpress).get('/api/projects'));
     expect(answer.body).toMatchObject({ status, title, detail: 'Make room, or see whether it runs.' });
   });
 
@@ -251,9 +251,9 @@ describe('what the store cannot do at the moment', () => {
     const terminal = jest.spyOn(process.stderr, 'write').mockReturnValue(true);
     const table = { id: 't1', projectId: 'p1', name: 'T', columns: [], rowCount: 1, spentCount: 0, version: 0 };
     const store = { table: () => Promise.resolve(table), tables: () => Promise.resolve([table]), changeTable: () => Promise.reject(error) };
-    const own = createApp({ ...services, store } as unknown as Services, '/nowhere');
+    const ownExpress = createApp({ ...services, store } as unknown as Services, '/nowhere');
     const answer = await local(
-      request(own)
+      request(ownExpress)
         .post('/api/tables/t1/changes')
         .send({ kind: 'delete-rows', rows: [1] }),
     );

@@ -14,7 +14,7 @@ const mostRehearsals = 3;
 export const checkRoutes = ({ store, compute }: Services): AnyRoute[] => {
   const played = async (script: Script, wanted?: string): Promise<StoredRehearsal[]> => {
     const newest = (await store.rehearsals(script.id)).slice(0, mostRehearsals);
-    return Promise.all(newest.map((one) => storedRehearsal(store, one, ({ step }) => wanted === undefined || step === wanted)));
+    return Promise.all(newest.map((rehearsal) => storedRehearsal(store, rehearsal, ({ step }) => wanted === undefined || step === wanted)));
   };
   const takesOf = async (script: Script) => ({
     take: await needTake(store, script.takeId),

@@ -66,7 +66,7 @@ function whileAsked(request: Request, response: Response): AbortSignal {
 /** Data tables: import, generated rows, rows, changes and versions, the deal. */
 export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
   const need = async (id: string): Promise<DataTable> => {
-    const table = (await store.tables(projectId)).find((one) => one.id === id);
+    const table = (await store.tables(projectId)).find((dataTable) => dataTable.id === id);
     if (!table) throw notFound('data table', id);
     return table;
   };
@@ -179,9 +179,9 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       }),
       result: DataTableSchema,
       handle: async ({ params, body, request, response }) => {
-        const columns = plainColumns(body.columns.map((one) => one.name)).map((one, at): DataColumn => {
+        const columns = plainColumns(body.columns.map((column) => column.name)).map((column, at): DataColumn => {
           const made = body.columns[at]?.kind;
-          return { ...one, kind: made === 'number' ? 'number' : 'text', unique: made === 'container' || made === 'guid' };
+          return { ...column, kind: made === 'number' ? 'number' : 'text', unique: made === 'container' || made === 'guid' };
         });
         const id = await generateTable(
           store,
@@ -276,7 +276,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
         response.type('text/csv').attachment(`${fileName(table.name)}.csv`);
         response.write(
           writeCsv(
-            table.columns.map((one) => one.name),
+            table.columns.map((column) => column.name),
             [],
           ),
         );
@@ -362,7 +362,7 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
   async function* rowsOf(tableId: string): AsyncGenerator<string[][]> {
     for (let from = 0; ; from += exportedAtOnce) {
       const { rows } = await store.viewTable(tableId, allRows, from, exportedAtOnce, false);
-      if (rows.length > 0) yield rows.map((one) => one.values);
+      if (rows.length > 0) yield rows.map((row) => row.values);
       if (rows.length < exportedAtOnce) return;
     }
   }

@@ -27,8 +27,8 @@ export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
   /** The answers of the newest rehearsals from which handoffs are read. */
   const played = async (script: Script): Promise<StoredRehearsal[]> => {
     const rehearsals = await store.rehearsals(script.id, mostRehearsals);
-    const wanted = new Set(script.handoffs.flatMap((one) => readPlaces(one).map(({ step }) => step)));
-    return Promise.all(rehearsals.map((one) => storedRehearsal(store, one, ({ step }) => wanted.has(step))));
+    const wanted = new Set(script.handoffs.flatMap((handoff) => readPlaces(handoff).map(({ step }) => step)));
+    return Promise.all(rehearsals.map((rehearsal) => storedRehearsal(store, rehearsal, ({ step }) => wanted.has(step))));
   };
 
   /** Does the work on the workbench of the script as it is now; lays it out where another one, or none, lies there. */

@@ -15,7 +15,7 @@ const InScript = z.object({ scriptId: z.string() });
 export const partRoutes = ({ store }: Services): AnyRoute[] => {
   const usedBy = async (part: string) =>
     (await store.scripts(projectId))
-      .filter((one) => one.transactions.some((own) => own.part === part))
+      .filter((script) => script.transactions.some((transaction) => transaction.part === part))
       .map(({ id, name }) => ({ id, name }));
   return [
     route({
@@ -26,11 +26,11 @@ export const partRoutes = ({ store }: Services): AnyRoute[] => {
       result: z.array(ListedPartSchema),
       handle: async ({ params }) =>
         Promise.all(
-          (await store.parts(params.projectId)).map(async (one) => ({
-            id: one.id,
-            name: one.name,
-            steps: one.steps.length,
-            usedBy: await usedBy(one.id),
+          (await store.parts(params.projectId)).map(async (part) => ({
+            id: part.id,
+            name: part.name,
+            steps: part.steps.length,
+            usedBy: await usedBy(part.id),
           })),
         ),
     }),
@@ -43,16 +43,18 @@ export const partRoutes = ({ store }: Services): AnyRoute[] => {
       result: ScriptSchema,
       handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
-        const own = script.transactions.find((one) => one.id === body.transaction);
-        if (!own) throw notFound('transaction', body.transaction);
-        if (own.part !== undefined) throw new Problem(409, 'It is a part already', `“${own.name}” is kept as a part already.`);
-        if (own.steps.length === 0) throw new Problem(422, 'It is empty', `“${own.name}” has no step. Put steps into it first.`);
+        const transaction = script.transactions.find((one) => one.id === body.transaction);
+        if (!transaction) throw notFound('transaction', body.transaction);
+        if (transaction.part !== undefined)
+          throw new Problem(409, 'It is a part already', `“${transaction.name}” is kept as a part already.`);
+        if (transaction.steps.length === 0)
+          throw new Problem(422, 'It is empty', `“${transaction.name}” has no step. Put steps into it first.`);
         const id = `p${randomUUID().slice(0, 8)}`;
-        const made = makePart(script, own.id, id);
+        const made = makePart(script, transaction.id, id);
         const part = partIn(made, id);
         if (!part) throw notFound('part', id);
         await store.savePart(part);
-        return (await keepScript(store, made, { by: personOf(request), what: `“${own.name}” is kept as a part` })).script;
+        return (await keepScript(store, made, { by: personOf(request), what: `“${transaction.name}” is kept as a part` })).script;
       },
     }),
     route({
@@ -66,7 +68,7 @@ export const partRoutes = ({ store }: Services): AnyRoute[] => {
         const script = await needScript(store, params.scriptId);
         const part = (await store.parts(script.projectId)).find((one) => one.id === body.part);
         if (!part) throw notFound('part', body.part);
-        if (script.transactions.some((one) => one.part === part.id))
+        if (script.transactions.some((transaction) => transaction.part === part.id))
           throw new Problem(
             409,
             'It is there already',

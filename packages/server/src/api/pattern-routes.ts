@@ -19,11 +19,11 @@ const InPattern = InProject.extend({ patternId: z.string() });
 
 /** Handoff patterns: data that says what is known of values by their names; shipped, changed, added, exported, imported. */
 export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
-  const shipped = new Set(publishedPatterns.map((one) => one.id));
+  const shipped = new Set(publishedPatterns.map((publishedPattern) => publishedPattern.id));
   const listed = async (projectId: string): Promise<z.infer<typeof ListedPatternSchema>[]> => {
-    const own = await store.ownPatterns(projectId);
-    const changed = new Set(own.map((one) => one.id));
-    return patternsOf(own).map((one) => ({ ...one, shipped: shipped.has(one.id), changed: changed.has(one.id) }));
+    const patterns = await store.ownPatterns(projectId);
+    const changed = new Set(patterns.map((pattern) => pattern.id));
+    return patternsOf(patterns).map((pattern) => ({ ...pattern, shipped: shipped.has(pattern.id), changed: changed.has(pattern.id) }));
   };
   /** Throws a problem where an expression of the pattern is not valid. */
   const checked = async (pattern: HandoffPattern): Promise<HandoffPattern> => {
@@ -88,10 +88,10 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
         if ('problems' in read)
           throw new Problem(422, 'The patterns could not be read', `${read.problems.slice(0, 3).join(' ')} Nothing was changed.`);
         // What is as it was shipped needs no copy of its own.
-        const asShipped = new Map(publishedPatterns.map((one) => [one.id, JSON.stringify(one)]));
+        const asShipped = new Map(publishedPatterns.map((publishedPattern) => [publishedPattern.id, JSON.stringify(publishedPattern)]));
         await store.savePatterns(
           params.projectId,
-          read.list.filter((one) => asShipped.get(one.id) !== JSON.stringify(one)),
+          read.list.filter((pattern) => asShipped.get(pattern.id) !== JSON.stringify(pattern)),
         );
         return { list: await listed(params.projectId), count: read.list.length };
       },

@@ -7,12 +7,12 @@ export const personHeader = 'x-sturdy-person';
 
 /** Who asks: as their browser says, else as this machine calls them. For the list of changes; it proves nothing. */
 export function personOf(request: Request): string {
-  const told = request.headers[personHeader];
-  if (typeof told === 'string' && told !== '')
+  const header = request.headers[personHeader];
+  if (typeof header === 'string' && header !== '')
     try {
-      return textStart(decodeURIComponent(told), 60);
+      return textStart(decodeURIComponent(header), 60);
     } catch {
-      return textStart(told, 60);
+      return textStart(header, 60);
     }
   try {
     return userInfo().username;

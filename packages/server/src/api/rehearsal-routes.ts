@@ -159,7 +159,7 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       produces: 'text/html',
       handle: async ({ params, response }) => {
         const script = await needScript(store, params.scriptId);
-        const { captured } = (await rehearsalOf(script.id, params.rehearsalId)).steps.find((one) => one.step === params.step) ?? {};
+        const { captured } = (await rehearsalOf(script.id, params.rehearsalId)).steps.find((step) => step.step === params.step) ?? {};
         const page = captured?.kind === 'request' ? captured : undefined;
         const ref = page?.response?.body;
         const body = ref ? await store.body(ref.hash) : null;

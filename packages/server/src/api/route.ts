@@ -68,13 +68,13 @@ const uploaded = (type: string | undefined) =>
 /** Mounts routes on an Express router. */
 export function mount(routes: readonly AnyRoute[]): Router {
   const router = Router();
-  for (const one of routes) {
-    const handlers = one.rawBody ? [raw({ type: () => true, limit: largestUpload })] : [];
-    router[one.method](one.path, ...handlers, async (request: Request, response: Response) => {
+  for (const anyRoute of routes) {
+    const handlers = anyRoute.rawBody ? [raw({ type: () => true, limit: largestUpload })] : [];
+    router[anyRoute.method](anyRoute.path, ...handlers, async (request: Request, response: Response) => {
       const asked = {
-        params: check(one.params, request.params, 'address'),
-        query: check(one.query, request.query, 'query'),
-        body: one.rawBody || one.streamBody ? (request.body as unknown) : check(one.body, request.body, 'body'),
+        params: check(anyRoute.params, request.params, 'address'),
+        query: check(anyRoute.query, request.query, 'query'),
+        body: anyRoute.rawBody || anyRoute.streamBody ? (request.body as unknown) : check(anyRoute.body, request.body, 'body'),
         request,
         response,
       };
@@ -82,9 +82,9 @@ export function mount(routes: readonly AnyRoute[]): Router {
       response.on('close', () => {
         if (!response.writableFinished) left.abort();
       });
-      const handle = () => askersLeave.run(left.signal, () => one.handle(asked));
-      const result = await (one.rawBody || one.streamBody ? handle() : storePatience.run(patienceMs, handle));
-      if (one.result) response.json(result === undefined ? {} : result);
+      const handle = () => askersLeave.run(left.signal, () => anyRoute.handle(asked));
+      const result = await (anyRoute.rawBody || anyRoute.streamBody ? handle() : storePatience.run(patienceMs, handle));
+      if (anyRoute.result) response.json(result === undefined ? {} : result);
     });
   }
   return router;
@@ -95,8 +95,8 @@ export function openApi(routes: readonly AnyRoute[]): Record<string, unknown> {
   const json = (schema: z.ZodType, io: 'input' | 'output') =>
     z.toJSONSchema(schema, { io, unrepresentable: 'any', target: 'draft-2020-12' });
   const paths: Record<string, Record<string, unknown>> = {};
-  for (const one of routes) {
-    const path = `/api${one.path.replace(/:(\w+)/g, '{$1}')}`;
+  for (const anyRoute of routes) {
+    const path = `/api${anyRoute.path.replace(/:(\w+)/g, '{$1}')}`;
     const named = (schema: z.ZodType | undefined, where: 'path' | 'query') =>
       Object.entries(schema instanceof z.ZodObject ? (schema.shape as Record<string, z.ZodType>) : {}).map(([name, inner]) => ({
         name,
@@ -104,16 +104,18 @@ export function openApi(routes: readonly AnyRoute[]): Record<string, unknown> {
         required: where === 'path' || !inner.safeParse(undefined).success,
         schema: json(inner, 'input'),
       }));
-    (paths[path] ??= {})[one.method] = {
-      summary: one.summary,
-      operationId: `${one.method}${path.replace(/[^A-Za-z]+(\w?)/g, (_, letter: string) => letter.toUpperCase())}`,
-      parameters: [...named(one.params, 'path'), ...named(one.query, 'query')],
-      ...(one.body ? { requestBody: { required: true, content: { 'application/json': { schema: json(one.body, 'input') } } } } : {}),
-      ...uploaded(one.rawBody ?? one.streamBody),
+    (paths[path] ??= {})[anyRoute.method] = {
+      summary: anyRoute.summary,
+      operationId: `${anyRoute.method}${path.replace(/[^A-Za-z]+(\w?)/g, (_, letter: string) => letter.toUpperCase())}`,
+      parameters: [...named(anyRoute.params, 'path'), ...named(anyRoute.query, 'query')],
+      ...(anyRoute.body
+        ? { requestBody: { required: true, content: { 'application/json': { schema: json(anyRoute.body, 'input') } } } }
+        : {}),
+      ...uploaded(anyRoute.rawBody ?? anyRoute.streamBody),
       responses: {
-        '200': one.result
-          ? { description: 'Done', content: { 'application/json': { schema: json(one.result, 'output') } } }
-          : { description: 'Done', content: { [one.produces ?? 'application/octet-stream']: { schema: { type: 'string' } } } },
+        '200': anyRoute.result
+          ? { description: 'Done', content: { 'application/json': { schema: json(anyRoute.result, 'output') } } }
+          : { description: 'Done', content: { [anyRoute.produces ?? 'application/octet-stream']: { schema: { type: 'string' } } } },
         default: {
           description: 'What went wrong (RFC 9457)',
           content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },

@@ -43,7 +43,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
   const shownIn = async (workload: Workload, { failureSigns }: Environment): Promise<Record<string, ShownSigns>> => {
     const shown: Record<string, ShownSigns> = {};
     if (failureSigns.length === 0) return shown;
-    for (const id of new Set(workload.crews.map((one) => one.scriptId))) {
+    for (const id of new Set(workload.crews.map((crew) => crew.scriptId))) {
       const script = await store.script(id);
       const take = script && (await store.loadTake(script.takeId));
       if (take) shown[id] = await compute.shownSigns(script, take, failureSigns);
@@ -225,7 +225,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
       result: z.array(UserLogEntrySchema),
       handle: async ({ params }) => {
         const { id, projectId } = await need(params.runId);
-        const takes = (await store.scripts(projectId)).map((one) => one.takeId);
+        const takes = (await store.scripts(projectId)).map((script) => script.takeId);
         return (await secrets.of(projectId, takes)).hideIn(await samples.captured(id));
       },
     }),

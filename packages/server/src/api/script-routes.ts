@@ -76,7 +76,9 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
       result: z.object({}),
       handle: async ({ params }) => {
         const script = await needScript(store, params.scriptId);
-        const user = (await store.workloads(script.projectId)).find((one) => one.crews.some((crew) => crew.scriptId === script.id));
+        const user = (await store.workloads(script.projectId)).find((workload) =>
+          workload.crews.some((crew) => crew.scriptId === script.id),
+        );
         if (user)
           throw new Problem(409, 'The script is in use', `The workload “${user.name}” plays it. Take it out of the workload first.`);
         await store.deleteScript(params.scriptId);
@@ -130,8 +132,8 @@ export const scriptRoutes = ({ store, compute, longWork, live }: Services): AnyR
       result: ScriptSchema,
       handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
-        const table = (await store.tables(script.projectId)).find((one) => one.id === body.table);
-        if (!table?.columns.some((one) => one.name === body.column))
+        const table = (await store.tables(script.projectId)).find((dataTable) => dataTable.id === body.table);
+        if (!table?.columns.some((column) => column.name === body.column))
           throw new Problem(
             422,
             'No such column',

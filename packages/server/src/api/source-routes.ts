@@ -30,7 +30,7 @@ export const sourceRoutes = ({ store, compute, rehearsalRoom }: Services): AnyRo
   const onSources = async <T>(script: Script, work: (key: string) => Promise<T | undefined>): Promise<T> => {
     const rehearsals = await store.rehearsals(script.id, mostRehearsals);
     return onOpened(keyOf(script, rehearsals[0]?.id), work, async (key) => {
-      const played = await Promise.all(rehearsals.map((one) => storedRehearsal(store, one)));
+      const played = await Promise.all(rehearsals.map((rehearsal) => storedRehearsal(store, rehearsal)));
       await compute.openSources(key, script, ...(await takesOf(store, script)), played);
     });
   };
@@ -66,9 +66,9 @@ export const sourceRoutes = ({ store, compute, rehearsalRoom }: Services): AnyRo
         const sources = await onSources(script, (key) => compute.sources(key, query));
         if (!sources) throw gone();
         const trials: (z.infer<typeof SentAndGotSchema> & { candidate: string })[] = [];
-        for (const one of await store.trialRehearsals(script.id))
-          if (one.trial?.step === query.step && one.trial.place === query.place)
-            trials.push({ ...(await outcomeOf(one, query)), candidate: one.trial.candidate });
+        for (const rehearsal of await store.trialRehearsals(script.id))
+          if (rehearsal.trial?.step === query.step && rehearsal.trial.place === query.place)
+            trials.push({ ...(await outcomeOf(rehearsal, query)), candidate: rehearsal.trial.candidate });
         const [newest] = await store.rehearsals(script.id, 1);
         return { ...sources, last: newest ? await outcomeOf(newest, query) : null, trials };
       },

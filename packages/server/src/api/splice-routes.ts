@@ -27,25 +27,25 @@ export const spliceRoutes = ({ store, compute }: Services): AnyRoute[] => [
     result: z.object({ script: ScriptSchema, added: z.array(z.string()), missing: z.array(z.string()) }),
     handle: async ({ params, body, request }) => {
       const script = await needScript(store, params.scriptId);
-      const own = await needTake(store, script.takeId);
-      const other = await needTake(store, body.takeId);
-      const tidy = body.tidy ?? (await compute.survey(other)).proposal;
+      const storedTake = await needTake(store, script.takeId);
+      const otherTake = await needTake(store, body.takeId);
+      const tidy = body.tidy ?? (await compute.survey(otherTake)).proposal;
       const { takeId: _take, tidy: _tidy, ...wish } = body;
       const patterns = patternsOf(await store.ownPatterns(script.projectId));
-      const done = await compute.splice(script, own, other, wish, tidy, patterns).catch((error: unknown) => {
+      const done = await compute.splice(script, storedTake, otherTake, wish, tidy, patterns).catch((error: unknown) => {
         throw isRefusal(error) ? new Problem(422, 'Nothing to put in', error.message) : error;
       });
       // The script stands for exchanges of both takes now, so it gets a take of its own that holds them.
-      const isOwn = own.take.madeFor === script.id;
+      const isOwn = storedTake.take.madeFor === script.id;
       const take: Take = isOwn
-        ? own.take
-        : { ...own.take, id: randomUUID(), name: `${own.take.name}, with pieces`, madeFor: script.id, harLog: null };
+        ? storedTake.take
+        : { ...storedTake.take, id: randomUUID(), name: `${storedTake.take.name}, with pieces`, madeFor: script.id, harLog: null };
       await store.saveTake(take);
       await store.saveExchanges(take.id, done.exchanges);
       const kept = await keepScript(
         store,
         { ...done.script, takeId: take.id },
-        { by: personOf(request), what: `A piece of “${other.take.name}” put in` },
+        { by: personOf(request), what: `A piece of “${otherTake.take.name}” put in` },
       );
       return { script: kept.script, added: done.added, missing: done.missing };
     },

@@ -74,7 +74,7 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
       result: Empty,
       handle: async ({ params }) => {
         const take = await theTake(params.takeId);
-        const user = (await store.scripts(take.projectId)).find((one) => one.takeId === take.id);
+        const user = (await store.scripts(take.projectId)).find((script) => script.takeId === take.id);
         if (user)
           throw new Problem(
             409,
@@ -110,7 +110,7 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
         const hide = (text: string) => known?.hide(maskText(text)) ?? text;
         // Titles of pages may be addresses, with secrets in them.
         const shown = masks
-          ? { ...take, harLog: null, marks: take.marks.map((one) => ({ ...one, text: known?.hide(maskUrl(one.text)) ?? one.text })) }
+          ? { ...take, harLog: null, marks: take.marks.map((mark) => ({ ...mark, text: known?.hide(maskUrl(mark.text)) ?? mark.text })) }
           : take;
         response.attachment(`${take.name.replace(/[^\w -]+/g, '_')}.har`).type('application/json');
         // Entry by entry, so that a large take does not stand in memory twice.
@@ -264,7 +264,7 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
           name: body.name,
           tidy,
           transactions,
-          signedIn: signIns.map((one) => one.origin),
+          signedIn: signIns.map((signIn) => signIn.origin),
         });
         if (script.transactions.length === 0)
           throw new Problem(422, 'Nothing is left', 'Every exchange was left out. Keep at least one host, or the static files.');

@@ -57,17 +57,20 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
   };
   /** As a file, with scripts by their names: for reading, and to be laid beside another. */
   const textOf = async (workload: Workload): Promise<{ text: string }> => {
-    const names = new Map((await store.scripts(workload.projectId)).map((one) => [one.id, one.name]));
+    const names = new Map((await store.scripts(workload.projectId)).map((script) => [script.id, script.name]));
     return { text: writeWorkloadFile(workload, { script: (id) => names.get(id) ?? id }) };
   };
   /** The scripts of a project, and how long the exchanges of those that are played took in their takes. */
   const planned = async (workload: Workload) => {
-    const scripts = new Map((await store.scripts(workload.projectId)).map((one) => [one.id, one]));
+    const scripts = new Map((await store.scripts(workload.projectId)).map((script) => [script.id, script]));
     const durations = new Map<string, Map<number, number>>();
     for (const { scriptId } of workload.crews) {
       const script = scripts.get(scriptId);
       if (script && !durations.has(script.id))
-        durations.set(script.id, new Map((await store.exchanges(script.takeId)).map((one: Exchange) => [one.n, one.durationMs])));
+        durations.set(
+          script.id,
+          new Map((await store.exchanges(script.takeId)).map((exchange: Exchange) => [exchange.n, exchange.durationMs])),
+        );
     }
     return { scripts, requestMs: (script: Script, exchange: number) => durations.get(script.id)?.get(exchange) ?? 0 };
   };
@@ -138,7 +141,7 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
         const source = {
           store,
           workload,
-          scripts: all.filter((one) => workload.crews.some((crew) => crew.scriptId === one.id)),
+          scripts: all.filter((script) => workload.crews.some((crew) => crew.scriptId === script.id)),
           tables: await store.tables(workload.projectId),
           environment: await playedIn(store, workload.projectId),
         };
@@ -214,7 +217,7 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
         const { iterations, used } = dryDeal(body, scripts, tables, requestMs, dealtDry);
         const rows = new Map<string, LeasedRow[]>();
         for (const [id, count] of used) {
-          const table = tables.find((one) => one.id === id);
+          const table = tables.find((dataTable) => dataTable.id === id);
           if (table) rows.set(id, await new RowDealer(peeking(store), table, 'dry', body.seed).lease(count));
         }
         return iterations.map(({ takes, ...iteration }): DryIteration => ({

@@ -42,7 +42,7 @@ describe('a thread that computes', () => {
     await new Promise((done) => setTimeout(done, 50));
     left[1]?.abort();
     left[0]?.abort();
-    for (const one of await Promise.allSettled(asked)) expect(one).toMatchObject({ reason: { status: 499 } });
+    for (const result of await Promise.allSettled(asked)) expect(result).toMatchObject({ reason: { status: 499 } });
     expect(await thread.call('say', ['still here'], patient)).toBe('still here');
   });
 

@@ -16,12 +16,12 @@ port.on('message', ({ id, method, args }: { id: number; method: keyof typeof tas
     const task = tasks[method] as (...given: unknown[]) => unknown;
     let toldMs = 0;
     // Tasks that tell their progress take this after what they were called with; the others do not look at it.
-    const told = (done: number, total: number): void => {
+    const progress = (done: number, total: number): void => {
       if (performance.now() - toldMs < leastBetweenMs) return;
       toldMs = performance.now();
       port.postMessage({ id, told: { done, total } });
     };
-    Promise.resolve(task(...args, told)).then((result) => {
+    Promise.resolve(task(...args, progress)).then((result) => {
       port.postMessage({ id, result });
     }, failed);
   } catch (error) {

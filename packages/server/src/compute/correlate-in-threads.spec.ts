@@ -36,9 +36,9 @@ describe('correlating with several threads', () => {
     expect(told.at(-1)).toBe(1);
     expect(correlate(script, take, second).report.handoffs.length).toBeGreaterThan(0);
     // The helpers are there already, and know nothing any more of what was wanted before.
-    const other = scriptFromTake(second, { scriptId: 's', name: 'flow', tidy: everything });
-    const again = decided(await correlateInThreads(other, second, take, publishedPatterns, undefined, helpers));
-    expect(again).toBe(decided(correlate(other, second, take, publishedPatterns)));
+    const otherScript = scriptFromTake(second, { scriptId: 's', name: 'flow', tidy: everything });
+    const again = decided(await correlateInThreads(otherScript, second, take, publishedPatterns, undefined, helpers));
+    expect(again).toBe(decided(correlate(otherScript, second, take, publishedPatterns)));
   });
 
   it.each([

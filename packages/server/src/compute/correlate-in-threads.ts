@@ -72,7 +72,7 @@ export class AnswerHelpers {
   }
 
   async close(): Promise<void> {
-    await Promise.all(this.#threads.map(async (one) => (await one)?.worker.terminate()));
+    await Promise.all(this.#threads.map(async (thread) => (await thread)?.worker.terminate()));
   }
 }
 
@@ -91,7 +91,7 @@ export async function correlateInThreads(
   onProgress: Progress = () => undefined,
   helpers: AnswerHelpers = answerHelpers,
 ): Promise<Correlated> {
-  const text = take.exchanges.reduce((sum, one) => sum + (one.response?.body?.size ?? 0), 0);
+  const text = take.exchanges.reduce((sum, exchange) => sum + (exchange.response?.body?.size ?? 0), 0);
   // Those that are missing start while this thread reads the requests.
   return helpers.with(text, async (threads) => {
     const correlation = new Correlation(script, take, second, patterns);

@@ -37,37 +37,41 @@ export class LongWork {
    * Correlates what `load` gives; `key` names the work so that it can be cancelled, while it is loaded too. Throws a problem where it
    * was, or is under way already.
    */
-  async correlate(key: string, load: () => Promise<CorrelateArguments>, told: (done: number, total: number) => void): Promise<Correlated> {
+  async correlate(
+    key: string,
+    load: () => Promise<CorrelateArguments>,
+    progress: (done: number, total: number) => void,
+  ): Promise<Correlated> {
     if (this.#running.has(key))
       throw new Problem(409, 'It is being correlated', 'This script is being correlated already. Wait for that, or cancel it.');
-    const own: Piece = { calls: null, cancel: new AbortController() };
-    this.#running.set(key, own);
+    const piece: Piece = { calls: null, cancel: new AbortController() };
+    this.#running.set(key, piece);
     const givenUp = new Promise<never>((_, reject) => {
-      own.cancel.signal.addEventListener('abort', () => {
+      piece.cancel.signal.addEventListener('abort', () => {
         reject(cancelled());
       });
     });
     try {
       // Who cancels does not wait until everything has been loaded.
-      return await Promise.race([this.#work(own, load, told), givenUp]);
+      return await Promise.race([this.#work(piece, load, progress), givenUp]);
     } finally {
-      if (this.#running.get(key) === own) this.#running.delete(key);
+      if (this.#running.get(key) === piece) this.#running.delete(key);
     }
   }
 
-  async #work(own: Piece, load: () => Promise<CorrelateArguments>, told: (done: number, total: number) => void): Promise<Correlated> {
-    const { signal } = own.cancel;
+  async #work(piece: Piece, load: () => Promise<CorrelateArguments>, progress: (done: number, total: number) => void): Promise<Correlated> {
+    const { signal } = piece.cancel;
     const isCancelled = (): boolean => signal.aborted;
     const args = await load();
     if (isCancelled()) throw cancelled();
     const waiting = this.#idle;
     this.#idle = null;
     const calls = await (waiting ?? WorkerCalls.start(this.file, {}));
-    own.calls = calls;
+    piece.calls = calls;
     try {
       // Who cancels while the thread starts finds none to stop.
       if (isCancelled()) throw cancelled();
-      const correlated = (await calls.call('correlate', args, told)) as Correlated;
+      const correlated = (await calls.call('correlate', args, progress)) as Correlated;
       await this.#keep(calls);
       return correlated;
     } catch (error) {

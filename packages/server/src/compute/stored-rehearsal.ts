@@ -16,12 +16,12 @@ export async function storedRehearsal(
   { number, steps }: Rehearsal,
   isWanted: (captured: CapturedStep) => boolean = () => true,
 ): Promise<StoredRehearsal> {
-  const captured = steps.flatMap((one) => (one.captured && isWanted(one.captured) ? [one.captured] : []));
+  const captured = steps.flatMap((step) => (step.captured && isWanted(step.captured) ? [step.captured] : []));
   const hashes = captured.flatMap((step) => actionKindOf(step).bodies(step));
   return {
     number,
     steps: captured,
-    failed: steps.filter((one) => one.verdict === 'failed').map((one) => one.step),
+    failed: steps.filter((step) => step.verdict === 'failed').map((step) => step.step),
     bodies: await store.bodyTexts(hashes),
   };
 }

@@ -196,11 +196,11 @@ export const tasks = {
   splice: (
     script: Script,
     take: StoredTake,
-    other: StoredTake,
+    storedTake: StoredTake,
     wish: SpliceWish,
     tidy: Tidy,
     patterns: readonly HandoffPattern[],
-  ): Spliced => splice(script, load(take), load(other), wish, tidy, patterns),
+  ): Spliced => splice(script, load(take), load(storedTake), wish, tidy, patterns),
   survey: (take: StoredTake): Survey => surveyTake(load(take)),
   scriptFromTake: (take: StoredTake, options: FromTakeOptions): Script => scriptFromTake(load(take), options),
   search: (take: StoredTake, text: string): ReturnType<typeof searchTake> => searchTake(load(take), text),

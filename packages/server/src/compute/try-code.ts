@@ -24,7 +24,7 @@ export async function tryCode(
   after: string | null,
   code: Pick<CodeStep, 'source' | 'timeMs' | 'memoryMb'>,
 ): Promise<TriedCode[]> {
-  const step = requestSteps(script).find((one) => one.step.id === after)?.step;
+  const step = requestSteps(script).find((numberedStep) => numberedStep.step.id === after)?.step;
   const exchange = step && take.exchanges.find((one) => one.n === answerOf(step));
   const row: Record<string, string> = {};
   for (const template of templatesOfScript(script))
@@ -32,7 +32,7 @@ export async function tryCode(
   const input = (url: string, view: ResponseView | undefined): CodeInput => ({
     answer: answerForCode(url, view),
     variables: {},
-    handoffs: Object.fromEntries(script.handoffs.map((one) => [one.name, one.recorded])),
+    handoffs: Object.fromEntries(script.handoffs.map((handoff) => [handoff.name, handoff.recorded])),
     row,
     nowMs: Date.now(),
     random: 0.5,

@@ -7,7 +7,7 @@ const longestSheetName = 31;
 
 /** A table as a sheet. Numbers are numbers; everything else is a text, so nothing of it is ever computed. */
 export async function writeSheet(name: string, columns: readonly DataColumn[], rows: readonly (readonly string[])[]): Promise<Uint8Array> {
-  const header = columns.map((one) => ({ type: String, value: one.name, fontWeight: 'bold' as const }));
+  const header = columns.map((column) => ({ type: String, value: column.name, fontWeight: 'bold' as const }));
   const body = rows.map((row) =>
     columns.map(({ kind }, at) => {
       const text = row[at] ?? '';

@@ -20,7 +20,7 @@ export class ClockBook {
 
   /** Clocks that were read often enough. */
   get known(): number {
-    return [...this.#clocks.values()].filter((one) => one.read >= questions).length;
+    return [...this.#clocks.values()].filter((clock) => clock.read >= questions).length;
   }
 
   /** Times in ms. */

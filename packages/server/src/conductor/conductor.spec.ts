@@ -145,10 +145,10 @@ const compute = {
 async function started(more: Partial<Workload> = {}, samples: RunGround['samples'] = null) {
   const store = new FakeStore();
   const transport = new FakeTransport(store);
-  const told: Run[] = [];
+  const runs: Run[] = [];
   const hub = new LiveHub();
   const tell: LiveHub['tell'] = (topic, kind, data, keeps) => {
-    if (kind === 'run') told.push(data as Run);
+    if (kind === 'run') runs.push(data as Run);
     hub.tell(topic, kind, data, keeps);
   };
   const conductor = new Conductor(store as unknown as Store, compute, { tell }, transport, samples);
@@ -157,7 +157,7 @@ async function started(more: Partial<Workload> = {}, samples: RunGround['samples
     await new Promise((done) => setTimeout(done, 30));
     return store.runsSaved.at(-1);
   };
-  return { store, transport, conductor, run, settled, live: () => told };
+  return { store, transport, conductor, run, settled, live: () => runs };
 }
 
 describe('the conductor', () => {
@@ -167,7 +167,7 @@ describe('the conductor', () => {
       messages[0]?.kind === 'plan' ? PlanSchema.parse(JSON.parse(messages[0].text)).crews[0]?.users.map(({ user }) => user) : [],
     );
     expect(users.flat().sort()).toEqual([1, 2, 3, 4, 5]);
-    expect(users.map((one) => one?.length)).toEqual([2, 3]);
+    expect(users.map((user) => user?.length)).toEqual([2, 3]);
     transport.say[0]?.({ kind: 'ready' });
     expect(transport.sent.flat().some((one) => one.kind === 'start')).toBe(false);
     transport.say[1]?.({ kind: 'ready' });
@@ -211,7 +211,7 @@ describe('the conductor', () => {
     for (const second of [0, 1, 2]) transport.say.forEach((say, generator) => say({ kind: 'frame', frame: frame(generator, second) }));
     transport.all({ kind: 'ended' });
     await settled();
-    const said = () => (conductor.current?.events ?? []).map((one) => one.text);
+    const said = () => (conductor.current?.events ?? []).map((event) => event.text);
     // It is live until its figures are stored, and its verdict rests on all of them.
     expect(said()).toEqual(['figures cannot be stored (No space left on device) and wait in memory; make room, and they are stored']);
     expect(store.framesSaved).toEqual([]);
@@ -267,7 +267,7 @@ describe('the conductor', () => {
     const apart = (starts[1] ?? 0) - (starts[0] ?? 0);
     const generators = (await settled())?.generators ?? [];
     expect(generators).toHaveLength(2);
-    const unsure = generators.reduce((sum, one) => sum + one.uncertaintyMs, 0);
+    const unsure = generators.reduce((sum, generator) => sum + generator.uncertaintyMs, 0);
     expect(Math.abs(apart - 1000)).toBeLessThanOrEqual(unsure);
     await conductor.need(run.id).abort();
   });
@@ -276,7 +276,7 @@ describe('the conductor', () => {
     const { transport, conductor, run } = await started();
     transport.all({ kind: 'ready' });
     const came = (generator: number, who: string, users: number) => transport.say[generator]?.({ kind: 'came', step: 'm', who, users });
-    const gone = () => transport.sent.map((messages) => messages.flatMap((one) => (one.kind === 'go' ? one.who : [])));
+    const gone = () => transport.sent.map((messages) => messages.flatMap((message) => (message.kind === 'go' ? message.who : [])));
     came(0, '0:1', 3);
     came(1, '1:1', 3);
     transport.say[0]?.({ kind: 'left', step: 'm', who: '0:1' });
@@ -410,7 +410,7 @@ describe('the conductor', () => {
     transport.all({ kind: 'ended' });
     const ended = await settled();
     if (!ended) throw new Error('the run is not kept');
-    expect(ended.events?.map((one) => one.text)).toEqual(['ramp-up cut short, hold begins', 'hold cut short, ramp-down begins']);
+    expect(ended.events?.map((event) => event.text)).toEqual(['ramp-up cut short, hold begins', 'hold cut short, ramp-down begins']);
     const played = { ...ended, events: [{ second: 5, kind: 'phase' as const, text: '', skippedSeconds: 55 }] };
     const frames = Array.from({ length: 46 }, (_, second) => frame(0, second));
     expect(runResult(played, frames, [script]).period).toEqual({ fromSecond: 5, toSecond: 35 });
@@ -514,7 +514,7 @@ describe('the conductor', () => {
     transport.all({ kind: 'ended' });
     const ended = await settled();
     if (!ended) throw new Error('the run is not kept');
-    expect(ended.events?.map((one) => one.text)).toEqual([
+    expect(ended.events?.map((event) => event.text)).toEqual([
       'C: 5 → 7 users',
       'C: 7 → 4 users',
       'C: 4 → 5 users',

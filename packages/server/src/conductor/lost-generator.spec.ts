@@ -84,7 +84,7 @@ it('a generator that is killed while it plays: its users go on elsewhere, and no
   const run = await over;
 
   expect(run).toMatchObject({ state: 'done', generators: [{ lost: null }, { lost: 'A generator died: killed by the test' }] });
-  expect(run.events?.map((one) => one.text)).toEqual(['generator 2 was lost with its 3 users, taken over by the others']);
+  expect(run.events?.map((event) => event.text)).toEqual(['generator 2 was lost with its 3 users, taken over by the others']);
   const { trust, iterationsPassed } = runResult(run, frames, [script]);
   expect(trust).toContainEqual({
     good: false,
@@ -92,11 +92,11 @@ it('a generator that is killed while it plays: its users go on elsewhere, and no
       'Generator 2 was lost: A generator died: killed by the test. The others took over its users; what it had under way is missing.',
   });
   // All that was counted was asked for; what the lost one did not tell any more is missing, a second of three users at most.
-  const transactions = frames.flatMap((one) => one.items).filter((one) => one.step === null);
-  expect(transactions.reduce((sum, one) => sum + one.tally.count, 0)).toBe(iterationsPassed);
+  const transactions = frames.flatMap((frame) => frame.items).filter((item) => item.step === null);
+  expect(transactions.reduce((sum, transaction) => sum + transaction.tally.count, 0)).toBe(iterationsPassed);
   expect(iterationsPassed).toBeLessThanOrEqual(asked);
   expect(asked - iterationsPassed).toBeLessThanOrEqual(4 * 3);
   // Nobody is played twice at a time, and all six are there to the end.
-  const heard = new Set(frames.filter((one) => one.generator === 0).flatMap((one) => one.users.map((user) => user.user)));
+  const heard = new Set(frames.filter((frame) => frame.generator === 0).flatMap((frame) => frame.users.map((user) => user.user)));
   expect([...heard].sort()).toEqual([1, 2, 3, 4, 5, 6]);
 }, 30_000);

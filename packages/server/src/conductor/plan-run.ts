@@ -40,7 +40,7 @@ export async function planRun(
   }
   const known = await store.tables(workload.projectId);
   const tables = [...new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]))].map((id) => {
-    const table = known.find((one) => one.id === id);
+    const table = known.find((dataTable) => dataTable.id === id);
     if (!table) throw new Problem(422, 'A data table is gone', 'A script takes data from a table that was deleted. Bind the value again.');
     if (table.rowCount === (table.deal.use === 'again' ? 0 : table.spentCount))
       throw new Problem(
@@ -60,7 +60,7 @@ export async function planRun(
   const planned: Plan['tables'] = await Promise.all(
     tables.map(async ({ id, columns, deal }) => ({
       table: id,
-      columns: columns.map((one) => one.name),
+      columns: columns.map((column) => column.name),
       deal,
       ...(looped.has(id) && deal.use === 'again' ? { rows: await store.rows(id, 1, mostListed) } : {}),
     })),

@@ -24,25 +24,25 @@ describe('the crews of a run', () => {
   });
 
   it('grow by users with numbers and places of their own, dealt out over the generators that are there', () => {
-    const own = crews();
-    const changes = own.resize('desk', 7, [0, 1]);
+    const runCrews = crews();
+    const changes = runCrews.resize('desk', 7, [0, 1]);
     expect(changes.flatMap(({ come }) => come.map(({ user }) => user)).sort()).toEqual([7, 8, 9]);
     expect(changes.flatMap(({ come }) => come.map(({ place }) => place)).sort()).toEqual([4, 5, 6]);
     expect(changes.every(({ come }) => come.length > 0)).toBe(true);
-    expect([own.count, own.sizeOf('desk')]).toEqual([9, 7]);
+    expect([runCrews.count, runCrews.sizeOf('desk')]).toEqual([9, 7]);
     // A number is never given twice, also where those who had it went home.
-    own.resize('desk', 4, [0, 1]);
-    expect(own.resize('gate', 3, [1]).flatMap(({ come }) => come)).toEqual([{ place: 2, user: 10 }]);
+    runCrews.resize('desk', 4, [0, 1]);
+    expect(runCrews.resize('gate', 3, [1]).flatMap(({ come }) => come)).toEqual([{ place: 2, user: 10 }]);
   });
 
   it('shrink by those who came last, each told to the generator that plays it', () => {
-    const own = crews();
-    own.resize('desk', 5, [1]);
-    const changes = own.resize('desk', 2, [0, 1]);
+    const runCrews = crews();
+    runCrews.resize('desk', 5, [1]);
+    const changes = runCrews.resize('desk', 2, [0, 1]);
     expect(changes.flatMap(({ come }) => come)).toEqual([]);
     expect(changes.flatMap(({ go }) => go)).toHaveLength(3);
     // Users that came before the run stand in the order of the plans.
-    expect(own.sizeOf('desk')).toBe(2);
+    expect(runCrews.sizeOf('desk')).toBe(2);
   });
 
   it('lose the users of a generator that is lost, or hand them over, nobody twice', () => {

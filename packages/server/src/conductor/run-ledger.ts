@@ -40,7 +40,7 @@ export class RunLedger {
 
   run(run: Run): void {
     // Of a run that changed while nothing could be stored the last state counts.
-    const at = this.#waiting.findIndex((one, index) => one.kind === 'run' && index > 0);
+    const at = this.#waiting.findIndex((entry, index) => entry.kind === 'run' && index > 0);
     if (at > 0) this.#waiting.splice(at, 1);
     this.#add({ kind: 'run', run });
   }

@@ -57,7 +57,7 @@ describe('reading hosts', () => {
   it('reads this machine, each figure or none', async () => {
     const { values, problem } = await new HostReader().read(thisMachine);
     expect(problem).toBeNull();
-    expect(Object.keys(values).sort()).toEqual(machineFigures.map((one) => one.id).sort());
+    expect(Object.keys(values).sort()).toEqual(machineFigures.map((machineFigure) => machineFigure.id).sort());
     expect(values['memory']).toBeGreaterThan(0);
     expect(values['memory']).toBeLessThan(100);
   });

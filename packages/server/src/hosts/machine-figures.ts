@@ -11,10 +11,10 @@ export async function readMachine(): Promise<Record<string, number | null>> {
     return bytes === null ? null : bytes / 1000;
   };
   const disks = files as typeof files | null;
-  const sum = (of: (one: (typeof network)[number]) => number): number | null =>
+  const sum = (of: (data: (typeof network)[number]) => number): number | null =>
     network.length === 0
       ? null
-      : network.reduce<number | null>((all, one) => (all === null || known(of(one)) === null ? null : all + of(one)), 0);
+      : network.reduce<number | null>((all, data) => (all === null || known(of(data)) === null ? null : all + of(data)), 0);
   return {
     processor: known(load.currentLoad),
     // The mean of the last minute, as systems tell it; Windows tells none.
@@ -22,7 +22,7 @@ export async function readMachine(): Promise<Record<string, number | null>> {
     memory: memory.total > 0 ? (100 * (memory.total - memory.available)) / memory.total : null,
     'disk-read': kilobytes(disks?.rx_sec),
     'disk-write': kilobytes(disks?.wx_sec),
-    'net-in': kilobytes(sum((one) => one.rx_sec)),
-    'net-out': kilobytes(sum((one) => one.tx_sec)),
+    'net-in': kilobytes(sum((data) => data.rx_sec)),
+    'net-out': kilobytes(sum((data) => data.tx_sec)),
   };
 }

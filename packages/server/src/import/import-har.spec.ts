@@ -45,7 +45,7 @@ describe('importing while it is uploaded', () => {
     const { store, asked, kept } = slowStore();
     const done = await read(store, Readable.from(pieces(har(450), 4096)));
     expect(done).toMatchObject({ exchangeCount: 450, problems: [], take: { name: 'Imported', startedAt: '2026-11-23T10:00:00.000Z' } });
-    expect(kept.get(done.take.id)?.map((one) => one.n)).toEqual(Array.from({ length: 450 }, (_, n) => n + 1));
+    expect(kept.get(done.take.id)?.map((exchange) => exchange.n)).toEqual(Array.from({ length: 450 }, (_, n) => n + 1));
     // Bodies come before the exchanges that name them, and the take last: half an import is none.
     expect(asked).toEqual(['bodies', 'exchanges', 'bodies', 'exchanges', 'bodies', 'exchanges', 'take']);
   });

@@ -28,13 +28,13 @@ let into = '';
 
 const methods = {
   /** Makes a table with the name and the columns of a data table; the rows that follow are its own. */
-  table: async (name: string, own: readonly DataColumn[]): Promise<void> => {
-    columns = own;
+  table: async (name: string, dataColumns: readonly DataColumn[]): Promise<void> => {
+    columns = dataColumns;
     into = quoted(name);
-    const named = new Set(own.map((one) => one.name));
+    const named = new Set(dataColumns.map((column) => column.name));
     const all = [
       ...extra.map((one) => `${quoted(named.has(one) ? ` ${one}` : one)} ${one === 'row' ? 'integer' : 'text'}`),
-      ...own.map(({ name: column, kind }) => `${quoted(column)} ${kind === 'number' ? 'numeric' : 'text'}`),
+      ...dataColumns.map(({ name: column, kind }) => `${quoted(column)} ${kind === 'number' ? 'numeric' : 'text'}`),
     ];
     await (await database).exec(`create table ${into} (${all.join(', ')})`);
   },

@@ -23,7 +23,7 @@ export const asRefusal = (error: unknown): never => {
 
 /** Names of the columns of a query. Throws a refusal where two have the same. */
 export function queryColumns(fields: readonly { name: string }[]): string[] {
-  const names = fields.map((one) => one.name);
+  const names = fields.map((field) => field.name);
   const twice = names.find((name, at) => names.indexOf(name) !== at);
   if (twice !== undefined) throw new Refusal(`Two columns are called “${twice}”. Name one of them otherwise: … as another_name.`);
   return names;

@@ -15,7 +15,8 @@ const copiedAtOnce = 5000;
 /** A query that takes longer is ended with its copy, in ms. */
 const longestMs = 30_000;
 
-const named = ({ name, columns }: DataTable): string => `"${name.replaceAll('"', '""')}" (${columns.map((one) => one.name).join(', ')})`;
+const named = ({ name, columns }: DataTable): string =>
+  `"${name.replaceAll('"', '""')}" (${columns.map((column) => column.name).join(', ')})`;
 
 /**
  * What a query of the project's data tables gives, up to `most` rows. It is asked in a database of its own that holds copies of the tables it
@@ -38,7 +39,7 @@ export async function queryOwnTables(
         ? 'This project has no data table yet, so there is nothing to ask. Import one first.'
         : `The query names none of the data tables of this project. There are: ${tables.slice(0, 8).map(named).join('; ')}. Write a name in double quotes.`,
     );
-  const rows = asked.reduce((sum, one) => sum + one.rowCount, 0);
+  const rows = asked.reduce((sum, table) => sum + table.rowCount, 0);
   if (rows > mostCopied)
     throw new Refusal(
       `The tables of this query have ${rows.toLocaleString('en')} rows, and at most ${mostCopied.toLocaleString('en')} are asked at once. Name fewer tables.`,

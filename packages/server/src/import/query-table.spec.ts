@@ -19,7 +19,7 @@ const storeOf = (...tables: { name: string; columns: [string, 'text' | 'number']
       ),
     rows: (id: string, from: number, count: number) =>
       Promise.resolve(
-        (tables.find((one) => one.name === id)?.rows ?? [])
+        (tables.find((table) => table.name === id)?.rows ?? [])
           .map((values, at) => ({ row: at + 1, values, spentBy: at === 0 ? 'run 1' : null }))
           .slice(from - 1, from - 1 + count),
       ),
@@ -152,7 +152,7 @@ describe('a query of the data tables of a project', () => {
       never,
     );
     expect([table.rowCount, made.rows.length, told]).toEqual([12_000, 12_000, [5000, 10_000, 12_000]]);
-    expect(made.table?.columns.map((one) => [one.name, one.kind])).toEqual([
+    expect(made.table?.columns.map((column) => [column.name, column.kind])).toEqual([
       ['id', 'number'],
       ['kg', 'number'],
       ['due', 'date'],

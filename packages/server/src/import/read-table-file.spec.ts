@@ -33,12 +33,12 @@ afterAll(() => {
   rmSync(folder, { recursive: true, force: true });
 });
 /** Reads bytes as a file; with the rows that were handed on, and how large the largest batch was. */
-async function readBytes(bytes: Uint8Array, own: TableOptions = options) {
+async function readBytes(bytes: Uint8Array, tableOptions: TableOptions = options) {
   const file = join(folder, 'table');
   writeFileSync(file, bytes);
   const rows: string[][] = [];
   let largest = 0;
-  const table = await readTableFile(file, own, (batch) => {
+  const table = await readTableFile(file, tableOptions, (batch) => {
     rows.push(...batch);
     largest = Math.max(largest, batch.length);
     return Promise.resolve();
@@ -117,14 +117,14 @@ describe('The files of csv-spectrum', () => {
     const read = rows.map((row) => Object.fromEntries(columns.map((column, at) => [column, row[at]])));
     // One of its files has another telephone number in the CSV than in the JSON.
     const number = 'Contact Phone Number';
-    expect(read).toEqual(wanted.map((one, at) => (number in one ? { ...one, [number]: read[at]?.[number] } : one)));
+    expect(read).toEqual(wanted.map((secrets, at) => (number in secrets ? { ...secrets, [number]: read[at]?.[number] } : secrets)));
   });
 
   it('hold quotes within fields: pieces are cut where records end all the same', () => {
     const reader = new CsvReader(',');
     const text = `a,37°36'37.8" N,c\n"x\n",2" pipe,"say ""a"",\nb"\n`;
     const records = Array.from(text).flatMap((sign) => reader.write(sign));
-    expect(records.map((one) => one.fields)).toEqual([
+    expect(records.map((record) => record.fields)).toEqual([
       ['a', `37°36'37.8" N`, 'c'],
       ['x\n', '2" pipe', 'say "a",\nb'],
     ]);

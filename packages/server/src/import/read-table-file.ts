@@ -129,7 +129,7 @@ async function readSpreadsheet(bytes: Uint8Array, options: TableOptions, rows: (
   const [header, ...body] = cells.map((row) => row.map(cellText));
   if (!header) throw new Error('The first sheet is empty.');
   const table = tableOf(
-    body.map((fields, at) => ({ line: at + 2, fields })).filter(({ fields }) => fields.some((one) => one !== '')),
+    body.map((fields, at) => ({ line: at + 2, fields })).filter(({ fields }) => fields.some((field) => field !== '')),
     { ...options, header, what: 'row' },
   );
   return inBatches(table, 'sheet (.xlsx), its first row names the columns', rows);

@@ -26,7 +26,7 @@ describe('The log of the server', () => {
     await log.close();
     const file = log.file ?? '';
     const lines = readFileSync(file, 'utf8').trim().split('\n');
-    expect(lines.map((one) => JSON.parse(one) as unknown)).toEqual([
+    expect(lines.map((line) => JSON.parse(line) as unknown)).toEqual([
       expect.objectContaining({
         level: 'info',
         what: 'PUT /projects',
@@ -38,7 +38,7 @@ describe('The log of the server', () => {
       expect.objectContaining({ level: 'error', what: 'fault 1' }),
     ]);
     expect(statSync(file).mode & 0o077).toBe(0);
-    expect(log.recent.map((one) => [one.level, one.what])).toEqual([
+    expect(log.recent.map((entry) => [entry.level, entry.what])).toEqual([
       ['error', 'fault 1'],
       ['warn', 'refused: ••••••••'],
     ]);

@@ -46,7 +46,7 @@ const listener = `
  * there is no browser or no display.
  */
 export function openCleanBrowser(wanted: CleanBrowserWanted): CleanBrowser {
-  const program = places.find((one) => existsSync(one));
+  const program = places.find((place) => existsSync(place));
   const byHand = `Set ${wanted.proxy} as the HTTP and HTTPS proxy of any browser on this machine, install the certificate from ${wanted.proxy}/ in it, and open ${wanted.address} there.`;
   if (!program) throw new Problem(409, 'No Chromium here', `Install Chromium, or do it by hand: ${byHand}`);
   if (!wanted.headless && !process.env['DISPLAY'] && !process.env['WAYLAND_DISPLAY'])

@@ -31,7 +31,7 @@ describe('An exchange while it is recorded', () => {
   it('is whole at its end where its answer is small', () => {
     const { making, told } = answered(Buffer.from('peas'));
     expect([told, making.over, making.settling]).toEqual([['ended'], true, null]);
-    expect(making.snapshot().bodies.map((one) => Buffer.from(one.bytes).toString())).toEqual(['peas']);
+    expect(making.snapshot().bodies.map((body) => Buffer.from(body.bytes).toString())).toEqual(['peas']);
   });
 
   it('is whole a moment later where its answer is large: it is decoded beside the traffic, and counted after', async () => {

@@ -175,7 +175,7 @@ export class ExchangeInTheMaking implements ExchangeTap {
         harEntry: null,
         ...(this.#messages.length > 0 || this.#head?.status === 101 || this.#events ? { messages: [...this.#messages] } : {}),
       },
-      bodies: [sent?.stored, received?.stored].filter((one) => one !== undefined),
+      bodies: [sent?.stored, received?.stored].filter((body) => body !== undefined),
     };
   }
 

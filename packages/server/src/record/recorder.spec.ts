@@ -65,7 +65,7 @@ beforeAll(async () => {
   http2 = await http2Target(await targetAuthority.issue('127.0.0.1'));
 });
 afterAll(async () => {
-  for (const one of [plain, http2, ...opened]) await one.close();
+  for (const target of [plain, http2, ...opened]) await target.close();
   rmSync(folder, { recursive: true, force: true });
 });
 
@@ -114,7 +114,7 @@ describe('the recording proxy', () => {
       ['X-My-Header', 'kept'],
       ['Content-Length', '8'],
     ]);
-    expect(rest.slice(0, 5).map((one) => store.body(one)?.toString())).toEqual([text, text, text, text, text]);
+    expect(rest.slice(0, 5).map((exchange) => store.body(exchange)?.toString())).toEqual([text, text, text, text, text]);
     expect(rest[0]?.response?.headers).toContainEqual(['X-Odd-CASE', '1']);
     expect(rest[5]?.response?.headers.filter(([name]) => name === 'Set-Cookie')).toEqual([
       ['Set-Cookie', 'a=1'],
@@ -135,17 +135,17 @@ describe('the recording proxy', () => {
       { path: '/two-cookies' },
       { path: '/echo', body: 'a=1', headers: { 'content-type': 'application/x-www-form-urlencoded' } },
     ]);
-    expect(answers.map((one) => one.status)).toEqual([200, 200, 200]);
+    expect(answers.map((answer) => answer.status)).toEqual([200, 200, 200]);
     expect(answers[0]?.bytes.equals(binary)).toBe(true);
     expect(answers[1]?.headers.filter(([name]) => name === 'set-cookie').map(([, value]) => value)).toEqual(['a=1', 'b=2']);
     await recorder.stop();
     const [first, ...later] = store.exchanges;
     expect(first).toMatchObject({ httpVersion: 'HTTP/1.1', url: `${http2.origin}/gzip?one=1` });
     expect(first?.timings.tls).toBeGreaterThan(0);
-    expect(later.map((one) => [one.httpVersion, one.response?.httpVersion])).toEqual(Array(3).fill(['HTTP/2', 'HTTP/2']));
-    const echoed = later.find((one) => one.url.endsWith('/echo'));
+    expect(later.map((exchange) => [exchange.httpVersion, exchange.response?.httpVersion])).toEqual(Array(3).fill(['HTTP/2', 'HTTP/2']));
+    const echoed = later.find((exchange) => exchange.url.endsWith('/echo'));
     expect(store.bodies.get(echoed?.requestBody?.hash ?? '')?.toString()).toBe('a=1');
-    expect(later.every((one) => one.requestHeaders.every(([name]) => !name.startsWith(':')))).toBe(true);
+    expect(later.every((exchange) => exchange.requestHeaders.every(([name]) => !name.startsWith(':')))).toBe(true);
   });
 
   it('keeps the key of its authority from others, and opens the same authority again', async () => {
@@ -174,8 +174,8 @@ describe('the recording proxy', () => {
     const [exchange] = store.exchanges;
     expect(client.extensions).toContain('permessage-deflate');
     expect(exchange?.response?.status).toBe(101);
-    const data = (exchange?.messages ?? []).filter((one) => one.kind === 'text' || one.kind === 'binary');
-    expect(data.map((one) => [one.from, one.kind, one.size])).toEqual(
+    const data = (exchange?.messages ?? []).filter((message) => message.kind === 'text' || message.kind === 'binary');
+    expect(data.map((message) => [message.from, message.kind, message.size])).toEqual(
       [
         ['client', 'text', long.length],
         ['client', 'binary', 3],
@@ -183,12 +183,12 @@ describe('the recording proxy', () => {
         ['server', 'binary', 3],
       ].sort(
         (left, right) =>
-          data.findIndex((one) => one.from === left[0] && one.kind === left[1]) -
-          data.findIndex((one) => one.from === right[0] && one.kind === right[1]),
+          data.findIndex((message) => message.from === left[0] && message.kind === left[1]) -
+          data.findIndex((message) => message.from === right[0] && message.kind === right[1]),
       ),
     );
-    expect(data.find((one) => one.kind === 'text')?.text).toBe(long);
-    expect(data.find((one) => one.kind === 'binary')?.base64).toBe('AQID');
+    expect(data.find((message) => message.kind === 'text')?.text).toBe(long);
+    expect(data.find((message) => message.kind === 'binary')?.base64).toBe('AQID');
     expect(exchange?.messages?.at(-1)).toMatchObject({ kind: 'close', text: '1000 done' });
   });
 
@@ -225,7 +225,7 @@ describe('the recording proxy', () => {
     await recorder.stop();
     raw.close();
     const messages = store.exchanges[0]?.messages ?? [];
-    const of = (from: string) => messages.filter((one) => one.from === from).map(({ kind, text: said }) => [kind, said]);
+    const of = (from: string) => messages.filter((message) => message.from === from).map(({ kind, text: said }) => [kind, said]);
     expect(of('server')).toEqual([
       ['text', 'Hello'],
       ['text', 'Hello'],
@@ -241,7 +241,7 @@ describe('the recording proxy', () => {
     const { store, recorder, proxy } = await recording();
     const asked = askPlain(proxy, `${plain.origin}/events`).catch(() => null);
     await soon(700);
-    expect(store.exchanges[0]?.messages?.map((one) => one.text)).toEqual(['event: bay\ndata: {"free":3}', 'data: second']);
+    expect(store.exchanges[0]?.messages?.map((message) => message.text)).toEqual(['event: bay\ndata: {"free":3}', 'data: second']);
     await recorder.stop();
     await asked;
     expect(store.body(store.exchanges[0])?.toString()).toContain('data: second');
@@ -290,7 +290,7 @@ describe('what goes wrong while recording', () => {
     expect((await askPlain(proxy, `${plain.origin}/binary`)).status).toBe(200);
     await recorder.stop();
     raw.close();
-    expect(store.exchanges.map((one) => new URL(one.url).origin)).toEqual([plain.origin, odd, plain.origin]);
+    expect(store.exchanges.map((exchange) => new URL(exchange.url).origin)).toEqual([plain.origin, odd, plain.origin]);
     expect(store.exchanges[1]?.failure).not.toBeNull();
   });
 
@@ -304,7 +304,7 @@ describe('what goes wrong while recording', () => {
     expect(recorder.current?.exchangeCount).toBe(1);
     store.saveExchanges = saveExchanges;
     await recorder.stop();
-    expect(store.exchanges.map((one) => one.response?.status)).toEqual([200]);
+    expect(store.exchanges.map((exchange) => exchange.response?.status)).toEqual([200]);
     expect(recorder.current).toBeNull();
   });
 
@@ -323,7 +323,7 @@ describe('what goes wrong while recording', () => {
     const { putBodies, saveExchanges } = next;
     const take = (id: string) => Promise.resolve(id === recorder.current?.takeId ? store.take : null);
     expect(await recoverJournals(join(folder, 'recorder'), { take, putBodies, saveExchanges })).toBe(3);
-    expect(next.exchanges.map((one) => one.url)).toEqual(['/gzip', '/binary', '/br'].map((path) => plain.origin + path));
+    expect(next.exchanges.map((exchange) => exchange.url)).toEqual(['/gzip', '/binary', '/br'].map((path) => plain.origin + path));
     expect(next.body(next.exchanges[1])?.equals(binary)).toBe(true);
     goOn();
     await recorder.stop();
@@ -361,7 +361,7 @@ describe('what goes wrong while recording', () => {
     expect([await get(), await get(), await get()]).toEqual([200, 200, 200]);
     agent.destroy();
     await recorder.stop();
-    expect(store.exchanges.map((one) => one.failure)).toEqual([null, null, null]);
+    expect(store.exchanges.map((exchange) => exchange.failure)).toEqual([null, null, null]);
   });
 
   it('a browser that closes in the middle leaves what came so far', async () => {
@@ -408,18 +408,19 @@ describe('what goes wrong while recording', () => {
   it('1,000 requests are all kept, in order of their start', async () => {
     const { store, recorder, proxy } = await recording();
     const addresses = Array.from({ length: 1000 }, (_, index) => `${plain.origin}/echo?${index}`);
-    for (let at = 0; at < addresses.length; at += 20) await Promise.all(addresses.slice(at, at + 20).map((one) => askPlain(proxy, one)));
+    for (let at = 0; at < addresses.length; at += 20)
+      await Promise.all(addresses.slice(at, at + 20).map((address) => askPlain(proxy, address)));
     await recorder.stop();
     expect(store.exchanges.length).toBe(1000);
-    expect(new Set(store.exchanges.map((one) => one.url)).size).toBe(1000);
-    expect(store.exchanges.every((one) => one.response?.status === 200)).toBe(true);
+    expect(new Set(store.exchanges.map((exchange) => exchange.url)).size).toBe(1000);
+    expect(store.exchanges.every((exchange) => exchange.response?.status === 200)).toBe(true);
   });
 
   it('hosts that are not allowed are refused and named, in tunnels too, and nothing of them is kept', async () => {
     const { store, recorder, proxy } = await recording();
     expect((await askPlain(proxy, 'http://127.0.0.1:1/elsewhere')).bytes.toString()).toContain('is not a target of the environment');
     await expect(tunnel(proxy, 'elsewhere.example:443')).rejects.toThrow(/403/);
-    expect(recorder.current?.warnings.map((one) => one.about)).toEqual(['http://127.0.0.1:1', 'https://elsewhere.example']);
+    expect(recorder.current?.warnings.map((warning) => warning.about)).toEqual(['http://127.0.0.1:1', 'https://elsewhere.example']);
     await recorder.stop();
     expect(store.exchanges).toEqual([]);
   });
@@ -430,7 +431,7 @@ describe('what goes wrong while recording', () => {
     await askPlain(proxy, `${plain.origin}/ntlm-door`);
     await askSecure(proxy, `${http2.origin}/gzip`, (await recorder.authority()).certificatePem);
     await soon(100);
-    const told = (recorder.current?.warnings ?? []).map((one) => `${one.kind}: ${one.text}`);
+    const told = (recorder.current?.warnings ?? []).map((warning) => `${warning.kind}: ${warning.text}`);
     expect(told[0]).toMatch(/^cached: GET \/cached came from the browser's cache/);
     expect(told[1]).toMatch(/^connection-sign-in: .* asks for a sign-in by NTLM/);
     expect(told[2]).toMatch(/^certificate: The certificate of 127\.0\.0\.1:\d+ was not accepted \(self-signed/);
@@ -440,7 +441,7 @@ describe('what goes wrong while recording', () => {
   it('takes a client that hangs up for one that does not trust it, but not one that also asks', async () => {
     const { recorder, proxy, ca } = await recording();
     const untrusting = () => expect(askSecure(proxy, `${http2.origin}/gzip`, targetAuthority.certificatePem)).rejects.toThrow();
-    const warnings = () => (recorder.current?.warnings ?? []).map((one) => one.text);
+    const warnings = () => (recorder.current?.warnings ?? []).map((warning) => warning.text);
     await untrusting();
     await askSecure(proxy, `${http2.origin}/gzip`, ca);
     await soon(1800);
@@ -449,7 +450,7 @@ describe('what goes wrong while recording', () => {
     const other = await recording();
     await expect(askSecure(other.proxy, `${http2.origin}/gzip`, targetAuthority.certificatePem)).rejects.toThrow();
     await soon(1800);
-    expect((other.recorder.current?.warnings ?? []).map((one) => one.text)).toEqual([
+    expect((other.recorder.current?.warnings ?? []).map((warning) => warning.text)).toEqual([
       expect.stringContaining('The browser refused the certificate for 127.0.0.1') as string,
     ]);
     await other.recorder.stop();
@@ -461,7 +462,7 @@ describe('what goes wrong while recording', () => {
     await soon(50);
     expect(recorder.current?.suggestions).toEqual(['Book the gate', 'Gate']);
     await soon(4200);
-    expect(recorder.current?.warnings.map((one) => one.text)).toEqual([
+    expect(recorder.current?.warnings.map((warning) => warning.text)).toEqual([
       expect.stringContaining('The page /page names a file that the browser never asked for (/style.css)'),
     ]);
     await recorder.stop();
@@ -486,8 +487,8 @@ describe('steering a recording', () => {
       /“Take” is being recorded. Stop it/,
     );
     const take = await recorder.stop();
-    expect(store.exchanges.map((one) => one.url.split('?')[1])).toEqual(['one', 'two', 'four']);
-    expect(take.marks.map((one) => one.kind)).toEqual(['begin', 'pause', 'resume']);
+    expect(store.exchanges.map((exchange) => exchange.url.split('?')[1])).toEqual(['one', 'two', 'four']);
+    expect(take.marks.map((mark) => mark.kind)).toEqual(['begin', 'pause', 'resume']);
     expect(take.state).toBe('done');
   });
 
@@ -500,7 +501,7 @@ describe('steering a recording', () => {
     await soon(600);
     await recorder.stop();
     await asked;
-    expect(store.exchanges.map((one) => one.n)).toEqual([1]);
+    expect(store.exchanges.map((exchange) => exchange.n)).toEqual([1]);
   });
 
   it('gives its certificate to those who ask the proxy itself, and wants a password from other devices', async () => {
@@ -560,8 +561,8 @@ describe('the doors of targets', () => {
       credentials: [{ kind: 'certificate', origin: '*', certificate: client.certificate, key: client.key, passphrase: '' }],
       trust: { authorities: targetAuthority.certificatePem, checksCertificates: true },
     };
-    const ask = async (own: Environment) => {
-      const user = new HttpDriver(optionsFor(own, new TargetTls(own)));
+    const ask = async (ownEnvironment: Environment) => {
+      const user = new HttpDriver(optionsFor(ownEnvironment, new TargetTls(ownEnvironment)));
       const wanted = { method: 'GET', origin: guarded.origin, target: '/zstd', headers: [], body: null, followRedirects: false };
       const response = await user.send({ ...wanted, keepsBody: 'always' });
       await user.close();
@@ -572,9 +573,9 @@ describe('the doors of targets', () => {
     expect((await ask({ ...environment, trust: { authorities: '', checksCertificates: true } })).failure?.text).toContain(
       'showed a certificate that is not accepted',
     );
-    expect(store.exchanges.map((one) => one.response?.status)).toEqual([200, 200, 200]);
+    expect(store.exchanges.map((exchange) => exchange.response?.status)).toEqual([200, 200, 200]);
     // What the recorder adds is not part of what the browser sent.
-    expect(store.exchanges.flatMap((one) => one.requestHeaders).some(([name]) => /authorization/i.test(name))).toBe(false);
+    expect(store.exchanges.flatMap((exchange) => exchange.requestHeaders).some(([name]) => /authorization/i.test(name))).toBe(false);
   });
 
   it('goes through an upstream proxy', async () => {
@@ -587,6 +588,6 @@ describe('the doors of targets', () => {
     expect((await askSecure(proxy, `${http2.origin}/gzip`, ca)).status).toBe(200);
     await recorder.stop();
     await outer.recorder.stop();
-    expect(store.exchanges.map((one) => one.url)).toEqual(outer.store.exchanges.map((one) => one.url));
+    expect(store.exchanges.map((exchange) => exchange.url)).toEqual(outer.store.exchanges.map((exchange) => exchange.url));
   });
 });

@@ -165,10 +165,10 @@ export class Recorder {
     const { recording } = this.#need();
     if (key === 'pause') await recording.pause(!recording.paused);
     else if (key === 'begin') {
-      const number = recording.take.marks.filter((one) => one.kind === 'begin').length + 1;
+      const number = recording.take.marks.filter((mark) => mark.kind === 'begin').length + 1;
       await recording.mark('begin', recording.suggestions[0] ?? `Transaction ${number}`);
     } else {
-      const last = recording.take.marks.filter((one) => one.kind === 'begin' || one.kind === 'end').at(-1);
+      const last = recording.take.marks.filter((mark) => mark.kind === 'begin' || mark.kind === 'end').at(-1);
       if (last?.kind === 'begin') await recording.mark('end', last.text);
     }
   }
@@ -193,6 +193,6 @@ export class Recorder {
 function ownAddresses(): string[] {
   return Object.values(networkInterfaces())
     .flatMap((list) => list ?? [])
-    .filter((one) => one.family === 'IPv4' && !one.internal)
-    .map((one) => one.address);
+    .filter((info) => info.family === 'IPv4' && !info.internal)
+    .map((info) => info.address);
 }

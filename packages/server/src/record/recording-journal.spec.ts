@@ -38,7 +38,7 @@ function store() {
       return Promise.resolve();
     },
     saveExchanges: (_id: string, docs: readonly Exchange[]) => {
-      for (const one of docs) kept.set(one.n, one);
+      for (const doc of docs) kept.set(doc.n, doc);
       return Promise.resolve();
     },
   };

@@ -68,9 +68,9 @@ export class RecordingJournal {
 function afterBytes(buffers: readonly Buffer[], written: number): Buffer[] {
   const left: Buffer[] = [];
   let skipped = written;
-  for (const one of buffers) {
-    if (skipped < one.length) left.push(one.subarray(skipped));
-    skipped = Math.max(0, skipped - one.length);
+  for (const buffer of buffers) {
+    if (skipped < buffer.length) left.push(buffer.subarray(skipped));
+    skipped = Math.max(0, skipped - buffer.length);
   }
   return left;
 }
@@ -93,9 +93,9 @@ function* entriesOf(bytes: Buffer): Generator<JournalEntry> {
 function* batchesOf(entries: Iterable<JournalEntry>): Generator<JournalEntry[]> {
   let batch: JournalEntry[] = [];
   let bytes = 0;
-  for (const one of entries) {
-    batch.push(one);
-    bytes += one.bodies.reduce((sum, body) => sum + body.bytes.length, 0);
+  for (const entry of entries) {
+    batch.push(entry);
+    bytes += entry.bodies.reduce((sum, body) => sum + body.bytes.length, 0);
     if (batch.length < mostAtOnce && bytes < bytesAtOnce) continue;
     yield batch;
     batch = [];
@@ -125,7 +125,7 @@ export async function recoverJournals(folder: string, store: Pick<Store, 'take' 
     // A take that was deleted meanwhile stays deleted.
     if (await store.take(takeId))
       for (const batch of batchesOf(entriesOf(readFileSync(file)))) {
-        await store.putBodies(batch.flatMap((one) => one.bodies));
+        await store.putBodies(batch.flatMap((entry) => entry.bodies));
         // Of an exchange that had grown meanwhile the last state counts.
         const last = new Map(batch.map(({ exchange }) => [exchange.n, exchange]));
         await store.saveExchanges(takeId, [...last.values()]);

@@ -151,14 +151,14 @@ export class Recording implements ProxyTap {
     await this.#flush();
     const gone = [...this.#kept.values()].sort((left, right) => left.n - right.n).slice(-count);
     if (gone.length === 0) return [];
-    const numbers = gone.map((one) => one.n);
+    const numbers = gone.map((exchange) => exchange.n);
     for (const n of numbers) {
       this.#kept.delete(n);
       this.#discarded.add(n);
     }
     await this.store.deleteExchanges(this.take.id, numbers);
     // Back to the moment after the last exchange that stays: a transaction that was begun since then goes too.
-    const lastKeptMs = Math.max(-1, ...[...this.#kept.values()].map((one) => one.startedAtMs));
+    const lastKeptMs = Math.max(-1, ...[...this.#kept.values()].map((exchange) => exchange.startedAtMs));
     const stays = (mark: Mark) => mark.kind === 'pause' || mark.kind === 'resume' || mark.atMs <= lastKeptMs;
     await this.#change({ marks: this.take.marks.filter(stays) });
     this.live.tell(this.take.id, 'discarded', { exchanges: numbers });
@@ -169,7 +169,7 @@ export class Recording implements ProxyTap {
   clicked(text: string): void {
     const name = text.replace(/\s+/g, ' ').trim();
     if (name === '' || name.length > 48) return;
-    this.#suggest([name, ...this.suggestions.filter((one) => one !== name)].slice(0, 8));
+    this.#suggest([name, ...this.suggestions.filter((suggestion) => suggestion !== name)].slice(0, 8));
   }
 
   /** Ends a recording that never began. */
@@ -185,7 +185,7 @@ export class Recording implements ProxyTap {
     clearInterval(this.#growth);
     for (const timer of this.#timers) clearTimeout(timer);
     for (const making of [...this.#open]) making.end(noTimings, 'The recording was stopped before it was complete.');
-    await Promise.all([...this.#open].map((one) => one.settling ?? Promise.resolve()));
+    await Promise.all([...this.#open].map((making) => making.settling ?? Promise.resolve()));
     await this.#flush();
     const recorded = [...this.#kept.values()].sort((left, right) => left.n - right.n);
     const take = await this.#change({ ...(await unfoldTake(this.store, this.take, recorded)), state: 'done' });
@@ -250,7 +250,7 @@ export class Recording implements ProxyTap {
         const last = new Map(batch.map(({ exchange }) => [exchange.n, exchange]));
         await this.store.saveExchanges(
           this.take.id,
-          [...last.values()].filter((one) => this.#kept.has(one.n)),
+          [...last.values()].filter((exchange) => this.#kept.has(exchange.n)),
         );
         this.#waiting.splice(0, batch.length);
       }

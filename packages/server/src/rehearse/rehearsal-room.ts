@@ -250,7 +250,7 @@ export class RehearsalRoom {
     });
     return {
       ...done,
-      rounds: done.rounds.map((one) => (one.proof ? { ...one, rehearsal: { ...one.rehearsal, proof: one.proof } } : one)),
+      rounds: done.rounds.map((round) => (round.proof ? { ...round, rehearsal: { ...round.rehearsal, proof: round.proof } } : round)),
     };
   }
 
@@ -262,11 +262,11 @@ export class RehearsalRoom {
     const listed = new Map<string, Row[]>();
     const looped = new Set(loopedTables(script));
     for (const bound of boundColumns(script).keys()) {
-      const table = tables.find((one) => one.id === bound);
+      const table = tables.find((dataTable) => dataTable.id === bound);
       if (!table)
         throw new Problem(422, 'A data table is gone', `“${script.name}” takes data from a table that was deleted. Bind the value again.`);
       const dealer = new RowDealer(this.store, table, `rehearsal ${id}`, id);
-      open.set(bound, { table, dealer, wished: wish.rows.find((one) => one.table === bound)?.row });
+      open.set(bound, { table, dealer, wished: wish.rows.find((row) => row.table === bound)?.row });
       if (looped.has(bound) && table.deal.use === 'again')
         listed.set(
           bound,

@@ -63,10 +63,10 @@ export class RehearsalUnderWay {
   }
 
   failed(error: unknown): void {
-    for (const one of this.#listeners.splice(0)) one.failed(error);
+    for (const listener of this.#listeners.splice(0)) listener.failed(error);
   }
 
   #tell(rehearsal: Rehearsal): void {
-    for (const one of this.#listeners.splice(0)) one.done(rehearsal);
+    for (const listener of this.#listeners.splice(0)) listener.done(rehearsal);
   }
 }

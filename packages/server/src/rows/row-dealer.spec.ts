@@ -32,12 +32,12 @@ async function tableOf(rowCount: number, deal: Partial<Deal>): Promise<DataTable
     { id, projectId: 'p', name: id, columns: plainColumns(['n']), deal: { ...onceInOrder, ...deal } },
     Array.from({ length: rowCount }, (_, at) => [String(at + 1)]),
   );
-  const table = (await store.tables('p')).find((one) => one.id === id);
+  const table = (await store.tables('p')).find((dataTable) => dataTable.id === id);
   if (!table) throw new Error('the table was saved');
   return table;
 }
-const numbers = async (dealer: RowDealer, count: number) => (await dealer.lease(count)).map((one) => one.row);
-const spent = async (table: DataTable) => (await store.rows(table.id, 1, 1000)).filter((one) => one.spentBy !== null).map((one) => one.row);
+const numbers = async (dealer: RowDealer, count: number) => (await dealer.lease(count)).map((row) => row.row);
+const spent = async (table: DataTable) => (await store.rows(table.id, 1, 1000)).filter((row) => row.spentBy !== null).map((row) => row.row);
 
 describe('dealing rows', () => {
   it('once: no row twice and none lost, whatever crews, generators, crashes and restarts do', async () => {
@@ -61,7 +61,7 @@ describe('dealing rows', () => {
             const dealer = new RowDealer(store, table, `run ${at}`, 'seed');
             const leases = await Promise.all(run.asks.map(({ count }) => dealer.lease(count)));
             for (const [index, lease] of leases.entries()) {
-              const rows = lease.map((one) => one.row);
+              const rows = lease.map((row) => row.row);
               const own = rows.slice(0, run.asks[index]?.used);
               for (const row of own) {
                 // Nobody was ever dealt this row before.

@@ -69,7 +69,7 @@ export class RowDealer {
     // Rows keep their numbers where others are deleted, so the n-th row is not row n.
     const known = (this.#numbers ??= await this.store.rowNumbers(id));
     const numbers = places.flatMap((place) => known[place] ?? []);
-    const rows = new Map((await this.store.rowsAt(id, [...new Set(numbers)])).map((one) => [one.row, one]));
+    const rows = new Map((await this.store.rowsAt(id, [...new Set(numbers)])).map((row) => [row.row, row]));
     return numbers.flatMap((row) => rows.get(row) ?? []);
   }
 

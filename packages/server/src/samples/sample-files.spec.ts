@@ -58,7 +58,7 @@ describe('files of samples', () => {
     const expected = Array.from({ length: 4000 }, (_, at) => staysOf(4, 1 + (at % 100), 1 + Math.floor(at / 100))).filter(Boolean).length;
     expect(read?.kept.kept).toBe(expected);
     // The first half was written more densely than the second one, and is read as thinly.
-    const early = Array.from({ length: expected }, (_, at) => read?.table.at(at)).filter((one) => (one?.atMs ?? 0) < 20_000).length;
+    const early = Array.from({ length: expected }, (_, at) => read?.table.at(at)).filter((sample) => (sample?.atMs ?? 0) < 20_000).length;
     expect(Math.abs(early / expected - 0.5)).toBeLessThan(0.08);
   });
 

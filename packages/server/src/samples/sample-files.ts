@@ -59,51 +59,51 @@ export class SampleFiles {
 
   /** Keeps a batch; `told` hears once where the disk does not take it. */
   keep(runId: string, batch: SampleBatch, told: (problem: string) => void): void {
-    const own = this.#of(runId);
-    own.measured += batch.count;
-    if (own.failed) return;
+    const ownOpen = this.#of(runId);
+    ownOpen.measured += batch.count;
+    if (ownOpen.failed) return;
     // A whole file of one density is halved at once when it is full: what was written before is thinned when it is read.
-    while (own.measured / own.keepEvery > this.most) own.keepEvery *= 2;
-    if (own.waiting > mostWaiting) own.keepEvery *= 2;
+    while (ownOpen.measured / ownOpen.keepEvery > this.most) ownOpen.keepEvery *= 2;
+    if (ownOpen.waiting > mostWaiting) ownOpen.keepEvery *= 2;
     const columns = columnsOf(batch);
     const { user, iteration } = columns;
     const part =
-      own.keepEvery > 1
-        ? thinned(columns, batch.count, (at) => staysOf(own.keepEvery, user[at] ?? 0, iteration[at] ?? 0))
+      ownOpen.keepEvery > 1
+        ? thinned(columns, batch.count, (at) => staysOf(ownOpen.keepEvery, user[at] ?? 0, iteration[at] ?? 0))
         : { own: columns, count: batch.count };
     const head: BatchHead = {
       version: 1,
       count: part.count,
       names: batch.names,
       kinds: batch.kinds,
-      measured: own.measured,
-      keepEvery: own.keepEvery,
+      measured: ownOpen.measured,
+      keepEvery: ownOpen.keepEvery,
     };
     const text = Buffer.from(JSON.stringify(head));
     const length = Buffer.alloc(4);
     length.writeUInt32LE(text.length);
     const bytes = Buffer.concat([length, text, columnBytes(part.own, part.count)]);
-    own.waiting += bytes.length;
-    own.writing = own.writing.then(async () => {
+    ownOpen.waiting += bytes.length;
+    ownOpen.writing = ownOpen.writing.then(async () => {
       try {
-        if (!own.failed) await (await own.file).writeFile(bytes);
+        if (!ownOpen.failed) await (await ownOpen.file).writeFile(bytes);
       } catch (error) {
-        own.failed = true;
+        ownOpen.failed = true;
         told(`Single samples are kept no longer: ${error instanceof Error ? error.message : String(error)}`);
       }
-      own.waiting -= bytes.length;
+      ownOpen.waiting -= bytes.length;
     });
   }
 
   /** Keeps exchanges that were captured in full; those above a number are left out. */
   capture(runId: string, exchanges: readonly UserLogEntry[]): void {
-    const own = this.#of(runId);
-    const some = exchanges.slice(0, Math.max(0, mostCaptured - own.captured));
-    own.captured += some.length;
+    const ownOpen = this.#of(runId);
+    const some = exchanges.slice(0, Math.max(0, mostCaptured - ownOpen.captured));
+    ownOpen.captured += some.length;
     if (some.length === 0) return;
-    const lines = some.map((one) => `${JSON.stringify(one)}\n`).join('');
+    const lines = some.map((entry) => `${JSON.stringify(entry)}\n`).join('');
     // A full disk costs what is captured, and not the run.
-    own.writing = own.writing.then(() => appendFile(this.#capturePath(runId), lines).catch(() => undefined));
+    ownOpen.writing = ownOpen.writing.then(() => appendFile(this.#capturePath(runId), lines).catch(() => undefined));
   }
 
   /** What was captured in full of a run, oldest first. */
@@ -121,11 +121,11 @@ export class SampleFiles {
 
   /** The run is over: all that waits is written. */
   async end(runId: string): Promise<void> {
-    const own = this.#open.get(runId);
-    if (!own) return;
+    const ownOpen = this.#open.get(runId);
+    if (!ownOpen) return;
     this.#open.delete(runId);
-    await own.writing;
-    await own.file.then(
+    await ownOpen.writing;
+    await ownOpen.file.then(
       (file) => file.close(),
       () => undefined,
     );
@@ -143,9 +143,9 @@ export class SampleFiles {
     const file = this.#openFile(runId);
     // Who writes hears of it.
     file.catch(() => undefined);
-    const own: Open = { file, writing: Promise.resolve(), waiting: 0, measured: 0, keepEvery: 1, failed: false, captured: 0 };
-    this.#open.set(runId, own);
-    return own;
+    const ownOpen: Open = { file, writing: Promise.resolve(), waiting: 0, measured: 0, keepEvery: 1, failed: false, captured: 0 };
+    this.#open.set(runId, ownOpen);
+    return ownOpen;
   }
 }
 

@@ -22,18 +22,18 @@ export async function keepScript(store: Store, given: Script, { by, what }: Scri
   const at = new Date().toISOString();
   await store.saveScript(script, by, at, what);
   const changedToo: string[] = [];
-  const used = new Set(script.transactions.flatMap((one) => one.part ?? []));
+  const used = new Set(script.transactions.flatMap((transaction) => transaction.part ?? []));
   if (used.size === 0) return { script, changedToo };
-  const known = new Map((await store.parts(script.projectId)).map((one) => [one.id, one]));
+  const known = new Map((await store.parts(script.projectId)).map((part) => [part.id, part]));
   for (const id of used) {
     const part = partIn(script, id);
     const before = known.get(id);
     if (!part || (before && samePart(before, part))) continue;
     await store.savePart(part);
-    for (const other of await store.scripts(script.projectId)) {
-      if (other.id === script.id || !other.transactions.some((one) => one.part === id)) continue;
-      await store.saveScript(applyPart(other, part).script, by, at, `The part “${part.name}” was changed in “${script.name}”`);
-      changedToo.push(other.name);
+    for (const otherScript of await store.scripts(script.projectId)) {
+      if (otherScript.id === script.id || !otherScript.transactions.some((transaction) => transaction.part === id)) continue;
+      await store.saveScript(applyPart(otherScript, part).script, by, at, `The part “${part.name}” was changed in “${script.name}”`);
+      changedToo.push(otherScript.name);
     }
   }
   return { script, changedToo: [...new Set(changedToo)] };

@@ -26,9 +26,11 @@ export class ProjectSecrets {
     const typed = await this.#typedIn(take.id);
     const known = await this.#known(take.projectId, typed);
     const exchanges = await Promise.all(numbers.map((n) => this.store.exchange(take.id, n)));
-    const shownBodies = exchanges.flatMap((one) => [one?.requestBody ?? null, one?.response?.body ?? null]).filter((one) => one !== null);
-    const bodies = await Promise.all([...hashes, ...shownBodies.map((one) => one.hash)].map((hash) => this.#bodyText(hash)));
-    const texts = [...exchanges.map((one) => JSON.stringify(one)), ...bodies];
+    const shownBodies = exchanges
+      .flatMap((exchange) => [exchange?.requestBody ?? null, exchange?.response?.body ?? null])
+      .filter((ref) => ref !== null);
+    const bodies = await Promise.all([...hashes, ...shownBodies.map((shownBody) => shownBody.hash)].map((hash) => this.#bodyText(hash)));
+    const texts = [...exchanges.map((exchange) => JSON.stringify(exchange)), ...bodies];
     return [...new Set([...typed, ...texts.flatMap((text) => known.foundIn(text))])];
   }
 

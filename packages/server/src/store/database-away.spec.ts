@@ -117,8 +117,8 @@ const until = async (holds: () => boolean) => {
     await ask(5);
     await recorder.stop();
     const exchanges = await store.exchanges(id);
-    expect(exchanges.map((one) => one.n)).toEqual(Array.from({ length: 15 }, (_, at) => at + 1));
-    for (const one of exchanges) expect(await store.body(one.response?.body?.hash ?? '')).not.toBeNull();
+    expect(exchanges.map((exchange) => exchange.n)).toEqual(Array.from({ length: 15 }, (_, at) => at + 1));
+    for (const exchange of exchanges) expect(await store.body(exchange.response?.body?.hash ?? '')).not.toBeNull();
     await target.close();
     rmSync(folder, { recursive: true, force: true });
   }, 60_000);

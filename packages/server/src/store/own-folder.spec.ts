@@ -12,9 +12,9 @@ afterAll(() => {
 });
 const modeOf = (path: string) => (statSync(path).mode & 0o777).toString(8);
 const all = (folder: string): string[] =>
-  readdirSync(folder, { withFileTypes: true }).flatMap((one) => {
-    const path = join(folder, one.name);
-    return one.isDirectory() ? [path, ...all(path)] : [path];
+  readdirSync(folder, { withFileTypes: true }).flatMap((dirent) => {
+    const path = join(folder, dirent.name);
+    return dirent.isDirectory() ? [path, ...all(path)] : [path];
   });
 
 describe('the folder of the data', () => {

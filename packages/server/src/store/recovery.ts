@@ -42,14 +42,14 @@ export class Recovery {
 
   /** A damaged document as it is stored; null where it is not known as damaged. */
   async damagedDocument(kind: DocumentKind, id: string): Promise<unknown> {
-    if (!this.damage.list().some((one) => one.kind === kind && one.id === id)) return null;
+    if (!this.damage.list().some((damaged) => damaged.kind === kind && damaged.id === id)) return null;
     const [row] = await this.database.select().from(documentTables[kind]).where(isDocument(kind, id));
     return row?.doc ?? null;
   }
 
   /** Deletes a document that is known as damaged; says whether it was. */
   async deleteDamaged(kind: DocumentKind, id: string): Promise<boolean> {
-    if (!this.damage.list().some((one) => one.kind === kind && one.id === id)) return false;
+    if (!this.damage.list().some((damaged) => damaged.kind === kind && damaged.id === id)) return false;
     if (kind === 'take') await this.repository.deleteTake(id);
     else await this.database.delete(documentTables[kind]).where(isDocument(kind, id));
     this.damage.forget(kind, id);

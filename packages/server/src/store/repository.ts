@@ -127,7 +127,7 @@ export class Repository {
       .select({ takeId: tables.exchanges.takeId, count: sql<number>`count(*)::int` })
       .from(tables.exchanges)
       .groupBy(tables.exchanges.takeId);
-    const byTake = new Map(counts.map((one) => [one.takeId, one.count]));
+    const byTake = new Map(counts.map((count) => [count.takeId, count.count]));
     return this.damage.all('take', rows, (row) => row.id, TakeSchema).map((take) => ({ ...take, exchangeCount: byTake.get(take.id) ?? 0 }));
   }
 
@@ -226,7 +226,7 @@ export class Repository {
       .from(tables.exchanges)
       .where(and(eq(tables.exchanges.takeId, takeId), sql`${tables.exchanges.doc}->>'url' = ${url}`))
       .orderBy(asc(tables.exchanges.n));
-    return this.damage.all('exchange', rows, exchangeId, ExchangeSchema).find((one) => one.response?.body) ?? null;
+    return this.damage.all('exchange', rows, exchangeId, ExchangeSchema).find((exchange) => exchange.response?.body) ?? null;
   }
 
   /** A take with all that computing needs; null where there is none. */
@@ -234,7 +234,9 @@ export class Repository {
     const take = await this.take(id);
     if (!take) return null;
     const exchanges = await this.exchanges(id);
-    const hashes = exchanges.flatMap((one) => [one.requestBody?.hash, one.response?.body?.hash]).filter((hash) => hash !== undefined);
+    const hashes = exchanges
+      .flatMap((exchange) => [exchange.requestBody?.hash, exchange.response?.body?.hash])
+      .filter((hash) => hash !== undefined);
     const bodies = await this.bodyTexts(hashes);
     const bytes: StoredTake['bytes'] = {};
     for (const { requestBody } of exchanges)

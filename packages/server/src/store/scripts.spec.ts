@@ -43,7 +43,7 @@ onBothDatabases('scripts', (opened) => {
   beforeAll(() => {
     store = opened();
   });
-  const told = async (id: string) => (await store.scriptVersions(id)).map((one) => [one.number, one.by, one.what]);
+  const told = async (id: string) => (await store.scriptVersions(id)).map((version) => [version.number, version.by, version.what]);
 
   it('are kept with who changed what: one version for each piece of work, and each can be had back', async () => {
     const first = script('a-1');
@@ -89,7 +89,7 @@ onBothDatabases('scripts', (opened) => {
     const part = partIn(one, 'p1');
     if (!part) throw new Error('it has the part');
     await store.savePart(part);
-    for (const own of [one, two, three]) await store.saveScript(own, 'Ada', at(0));
+    for (const ownScript of [one, two, three]) await store.saveScript(ownScript, 'Ada', at(0));
     const edited = editScript(one, { kind: 'insert', after: 'p1.in-1', steps: [{ kind: 'pause', id: 'wait', ms: 5 }] });
     const kept = await keepScript(store, edited, { by: 'Bo' });
     expect(kept.changedToo).toEqual(['c-2']);

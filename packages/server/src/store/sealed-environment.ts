@@ -19,7 +19,7 @@ function changeCredential(credential: Credential, change: Change): Credential {
 /** An environment with all its secrets changed: those of credentials, the values of variables, and the upstream proxy, whose address may hold a password. */
 const changeSecrets = (environment: Environment, change: Change): Environment => ({
   ...environment,
-  credentials: environment.credentials.map((one) => changeCredential(one, change)),
+  credentials: environment.credentials.map((credential) => changeCredential(credential, change)),
   variables: Object.fromEntries(Object.entries(environment.variables).map(([name, value]) => [name, change(value)])),
   upstreamProxy: change(environment.upstreamProxy),
 });

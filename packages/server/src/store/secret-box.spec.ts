@@ -89,8 +89,8 @@ describe('environments in the store', () => {
   };
   const secrets = ['quince-7781', 'medlar-5532', 'sorrel-9914', 'damson-1207'];
   const found = (folder: string): string[] => {
-    const files = readdirSync(folder, { recursive: true, withFileTypes: true }).filter((one) => one.isFile());
-    return secrets.filter((secret) => files.some((one) => readFileSync(join(one.parentPath, one.name)).includes(secret)));
+    const files = readdirSync(folder, { recursive: true, withFileTypes: true }).filter((dirent) => dirent.isFile());
+    return secrets.filter((secret) => files.some((file) => readFileSync(join(file.parentPath, file.name)).includes(secret)));
   };
 
   it('are read as they were saved, and no file of the database holds a secret of theirs; an older key may go once all is sealed anew', async () => {

@@ -104,14 +104,14 @@ onBothDatabases('store', (opened) => {
       example: null,
     };
     await repository.saveFrames('odd', [{ ...frame(1), failures: odd.map((message) => ({ ...failed, message })) }]);
-    expect((await repository.frames('odd'))[0]?.failures.map((one) => one.message)).toEqual(odd);
+    expect((await repository.frames('odd'))[0]?.failures.map((failure) => failure.message)).toEqual(odd);
     await repository.saveTable(
       { id: 'odd', projectId: 'odd', name: odd[0] ?? '', columns: plainColumns(['a', odd[1] ?? '']), deal },
       odd.map((text) => [text, `x${text}`]),
     );
-    expect((await repository.rows('odd', 1, 20)).map((one) => one.values[0])).toEqual(odd);
+    expect((await repository.rows('odd', 1, 20)).map((row) => row.values[0])).toEqual(odd);
     const found = (is: 'equals' | 'contains', text: string) =>
-      repository.viewTable('odd', { ...allRows, filters: [{ column: 0, is, text }] }, 0, 20).then(({ rows }) => rows.map((one) => one.row));
+      repository.viewTable('odd', { ...allRows, filters: [{ column: 0, is, text }] }, 0, 20).then(({ rows }) => rows.map((row) => row.row));
     expect(await found('equals', odd[0] ?? '')).toEqual([1]);
     expect(await found('contains', '\ud83d')).toEqual([2]);
     expect(await repository.takes('p\u0000')).toEqual([]);
@@ -123,9 +123,9 @@ onBothDatabases('store', (opened) => {
     await repository.saveTake({ ...take, id: 'bad', projectId: 'hurt', state: 'done', name: 5 as unknown as string });
     await repository.saveExchanges('good', [exchangeNo(1), { ...exchangeNo(2), durationMs: 'long' as unknown as number }]);
     expect((await repository.takes('hurt')).map((one) => one.id)).toEqual(['good']);
-    expect((await repository.exchanges('good')).map((one) => one.n)).toEqual([1]);
+    expect((await repository.exchanges('good')).map((exchange) => exchange.n)).toEqual([1]);
     expect(await repository.take('bad')).toBeNull();
-    expect((await repository.damaged()).map((one) => [one.kind, one.id, one.reason.split(':')[0]])).toEqual([
+    expect((await repository.damaged()).map((damaged) => [damaged.kind, damaged.id, damaged.reason.split(':')[0]])).toEqual([
       ['take', 'bad', 'name'],
       ['exchange', 'good/2', 'durationMs'],
     ]);
@@ -164,14 +164,14 @@ onBothDatabases('store', (opened) => {
       5,
     );
     const kept = await repository.exchanges('order');
-    expect(kept.map((one) => [one.n, one.url.at(-1), one.startedAtMs])).toEqual([
+    expect(kept.map((exchange) => [exchange.n, exchange.url.at(-1), exchange.startedAtMs])).toEqual([
       [1, '1', 15],
       [2, '2', 25],
       [3, '3', 35],
       [4, '4', 45],
     ]);
     await repository.deleteExchanges('order', [2, 3]);
-    expect((await repository.exchanges('order')).map((one) => one.n)).toEqual([1, 4]);
+    expect((await repository.exchanges('order')).map((exchange) => exchange.n)).toEqual([1, 4]);
     expect((await repository.exchange('order', 4))?.url).toBe('http://127.0.0.1:1/4');
     await repository.deleteTake('order');
   });
@@ -188,7 +188,7 @@ onBothDatabases('store', (opened) => {
   it('keeps a take with its exchanges in order, and closes an open recording after a crash', async () => {
     await repository.saveTake(take);
     await repository.saveExchanges('t1', [exchangeNo(2), exchangeNo(1)]);
-    expect((await repository.exchanges('t1')).map((one) => one.n)).toEqual([1, 2]);
+    expect((await repository.exchanges('t1')).map((exchange) => exchange.n)).toEqual([1, 2]);
     expect((await repository.takes('p'))[0]?.exchangeCount).toBe(2);
     await repository.closeOpen();
     expect((await repository.take('t1'))?.state).toBe('done');
@@ -200,14 +200,14 @@ onBothDatabases('store', (opened) => {
       Array.from({ length: 2500 }, (_, index) => [String(index)]),
     );
     const leases = await Promise.all(Array.from({ length: 12 }, (_, index) => repository.leaseRows('d1', 100, `run ${index}`)));
-    const rows = leases.flat().map((one) => one.row);
+    const rows = leases.flat().map((row) => row.row);
     expect(new Set(rows).size).toBe(rows.length);
     let left = await repository.leaseRows('d1', 1000, 'run 99');
-    for (; left.length > 0; left = await repository.leaseRows('d1', 1000, 'run 99')) rows.push(...left.map((one) => one.row));
+    for (; left.length > 0; left = await repository.leaseRows('d1', 1000, 'run 99')) rows.push(...left.map((row) => row.row));
     expect(new Set(rows).size).toBe(2500);
     expect((await repository.tables('p'))[0]).toMatchObject({ rowCount: 2500, spentCount: 2500 });
     // Only who leased a row can give it back.
-    const own = leases[3]?.map((one) => one.row) ?? [];
+    const own = leases[3]?.map((row) => row.row) ?? [];
     expect(await repository.releaseRows('d1', own, 'run 4')).toBe(0);
     expect(await repository.releaseRows('d1', own, 'run 3')).toBe(own.length);
     expect(await repository.releaseRows('d1', null, null)).toBe(2500 - own.length);

@@ -64,7 +64,7 @@ export class TableRepository {
       const count = counts.find((one) => one.tableId === row.id);
       return {
         ...row,
-        columns: row.columns.map((one) => DataColumnSchema.parse(one)),
+        columns: row.columns.map((column) => DataColumnSchema.parse(column)),
         deal: DealSchema.parse(row.deal),
         rowCount: count?.rowCount ?? 0,
         spentCount: count?.spentCount ?? 0,
@@ -211,7 +211,7 @@ export class TableRepository {
               eq(dataRows.tableId, tableId),
               inArray(
                 dataRows.row,
-                free.map((one) => one.row),
+                free.map((row) => row.row),
               ),
             ),
           );
@@ -366,7 +366,7 @@ function foundRows(tableId: string, columns: readonly DataColumn[], wish: TableW
       wish.twiceIn ??
       Math.max(
         0,
-        columns.findIndex((one) => one.unique),
+        columns.findIndex((dataColumn) => dataColumn.unique),
       );
     conditions.push(
       sql`${cell(column)} <> '' and ${cell(column)} in (select (t.values ->> ${column}::int) from data_rows t where t.table_id = ${tableId} group by 1 having count(*) > 1)`,
@@ -387,7 +387,7 @@ function inOrder(columns: readonly DataColumn[], wish: TableWish): SQL {
         wish.twiceIn ??
           Math.max(
             0,
-            columns.findIndex((one) => one.unique),
+            columns.findIndex((column) => column.unique),
           ),
       )}`,
     );
@@ -478,9 +478,9 @@ class TableChanger {
       }
       case 'rename-column':
         this.#mustBeFree(change.name, column);
-        return { rows: 0, columns: columns.map((one, at) => (at === column ? { ...one, name: change.name } : one)) };
+        return { rows: 0, columns: columns.map((dataColumn, at) => (at === column ? { ...dataColumn, name: change.name } : dataColumn)) };
       case 'set-column':
-        return { rows: 0, columns: columns.map((one, at) => (at === column ? { ...one, ...change.of } : one)) };
+        return { rows: 0, columns: columns.map((dataColumn, at) => (at === column ? { ...dataColumn, ...change.of } : dataColumn)) };
       case 'add-column':
         this.#mustBeFree(change.name, -1);
         return { rows: 0, columns: [...columns, { name: change.name, kind: 'text', unique: false }] };
@@ -494,7 +494,7 @@ class TableChanger {
   }
 
   #mustBeFree(name: string, except: number): void {
-    if (this.columns.some((one, at) => at !== except && one.name === name))
+    if (this.columns.some((column, at) => at !== except && column.name === name))
       throw new Refusal(`There is a column called “${name}” already. Give this one another name.`);
   }
 
@@ -535,7 +535,7 @@ class TableChanger {
   async #paste({ wish, at, column, text }: Extract<TableChange, { kind: 'paste' }>): Promise<number> {
     const { columns } = this;
     const reader = new CsvReader('\t');
-    const cells = [...reader.write(text), ...reader.end()].map((one) => one.fields);
+    const cells = [...reader.write(text), ...reader.end()].map((record) => record.fields);
     if (cells.length === 0) throw new Refusal('There are no cells in what was pasted.');
     const widest = Math.max(...cells.map((row) => row.length));
     if (column + widest > columns.length)

@@ -28,10 +28,10 @@ onBothDatabases('tables', (opened) => {
     await store.saveTable({ id, projectId: 'p', name: id, columns, deal: onceInOrder }, rows);
     return id;
   }
-  const change = (id: string, one: TableChange) => store.changeTable(id, one, 'Ada', '2026-11-25T08:00:00Z');
-  const shown = async (id: string) => (await store.viewTable(id, allRows, 0, 100)).rows.map((one) => [one.row, ...one.values]);
+  const change = (id: string, tableChange: TableChange) => store.changeTable(id, tableChange, 'Ada', '2026-11-25T08:00:00Z');
+  const shown = async (id: string) => (await store.viewTable(id, allRows, 0, 100)).rows.map((row) => [row.row, ...row.values]);
   const found = async (id: string, given: Partial<TableWish>) =>
-    (await store.viewTable(id, wish(given), 0, 100)).rows.map((one) => one.row);
+    (await store.viewTable(id, wish(given), 0, 100)).rows.map((row) => row.row);
 
   it('finds rows by what stands in them, compared as what the column is', async () => {
     const id = await table();
@@ -53,7 +53,7 @@ onBothDatabases('tables', (opened) => {
     expect(await found(id, { sort: [{ column: 1, down: true }] })).toEqual([2, 1, 3, 4]);
     expect(await found(id, { sort: [{ column: 2, down: false }] })).toEqual([2, 1, 3, 4]);
     const { rows, total } = await store.viewTable(id, wish({ sort: [{ column: 2, down: true }] }), 1, 2);
-    expect([rows.map((one) => one.row), total]).toEqual([[1, 2], 4]);
+    expect([rows.map((row) => row.row), total]).toEqual([[1, 2], 4]);
   });
 
   it('changes cells, rows and columns, and takes all of it back and makes it again', async () => {
@@ -61,7 +61,12 @@ onBothDatabases('tables', (opened) => {
     await change(id, { kind: 'set-cells', cells: [{ row: 1, column: 1, text: '901' }] });
     await change(id, { kind: 'add-rows', rows: [['TWCU7700034', '5']] });
     await change(id, { kind: 'delete-rows', rows: [2] });
-    expect((await change(id, { kind: 'add-column', name: 'note' })).map((one) => one.name)).toEqual(['container', 'kg', 'due', 'note']);
+    expect((await change(id, { kind: 'add-column', name: 'note' })).map((column) => column.name)).toEqual([
+      'container',
+      'kg',
+      'due',
+      'note',
+    ]);
     await change(id, { kind: 'set-cells', cells: [{ row: 1, column: 3, text: 'new' }] });
     await change(id, { kind: 'rename-column', column: 3, name: 'remark' });
     const last = [
@@ -70,7 +75,7 @@ onBothDatabases('tables', (opened) => {
     ];
     expect(await shown(id)).toEqual(last);
     const versions = await store.tableVersions(id);
-    expect(versions.map((one) => [one.number, one.from, one.what, one.by])).toEqual([
+    expect(versions.map((version) => [version.number, version.from, version.what, version.by])).toEqual([
       [6, 5, 'note is called remark', 'Ada'],
       [5, 4, 'note of row 1 changed', 'Ada'],
       [4, 3, 'column note added', 'Ada'],
@@ -106,11 +111,11 @@ onBothDatabases('tables', (opened) => {
     await change(id, { kind: 'add-rows', rows: [['TWCU7700034']] });
     expect((await shown(id)).map(([row]) => row)).toEqual([3]);
     await store.goToVersion(id, 0);
-    expect((await store.rows(id, 1, 9)).map((one) => [one.row, one.spentBy])).toEqual([
+    expect((await store.rows(id, 1, 9)).map((row) => [row.row, row.spentBy])).toEqual([
       [1, 'run 7'],
       [2, null],
     ]);
-    expect((await store.leaseRows(id, 5, 'run 8')).map((one) => one.row)).toEqual([2]);
+    expect((await store.leaseRows(id, 5, 'run 8')).map((row) => row.row)).toEqual([2]);
   });
 
   it('pastes a block over what is shown, and what goes past the end behind it', async () => {
@@ -141,12 +146,12 @@ onBothDatabases('tables', (opened) => {
       [2, 'TWDU7700013', '1250.5', '2026-02-01'],
       [3, 'TWDU7700029', '0', '2027-01-31'],
     ]);
-    expect((await store.tableVersions(id)).map((one) => one.rows)).toEqual([3, 1]);
+    expect((await store.tableVersions(id)).map((version) => version.rows)).toEqual([3, 1]);
   });
 
   it('any changes, taken back one by one, lead to the table as it was', async () => {
     const text = fc.string({ maxLength: 5 });
-    const one: fc.Arbitrary<TableChange> = fc.oneof(
+    const arbitrary: fc.Arbitrary<TableChange> = fc.oneof(
       fc.record({
         kind: fc.constant('set-cells' as const),
         cells: fc.array(fc.record({ row: fc.integer({ min: 1, max: 6 }), column: fc.constant(0), text }), { minLength: 1, maxLength: 4 }),
@@ -164,7 +169,7 @@ onBothDatabases('tables', (opened) => {
       fc.record({ kind: fc.constant('fill' as const), wish: fc.constant(allRows), column: fc.constant(0), text }),
     );
     await fc.assert(
-      fc.asyncProperty(fc.array(one, { maxLength: 6 }), async (changes) => {
+      fc.asyncProperty(fc.array(arbitrary, { maxLength: 6 }), async (changes) => {
         const id = await table();
         const states = [await shown(id)];
         for (const given of changes)

@@ -12,7 +12,7 @@ export interface UnfoldingStore {
  * them. Numbers of exchanges may change by it; warnings follow. Resolves with the take as it is then.
  */
 export async function unfoldTake(store: UnfoldingStore, take: Take, exchanges: readonly Exchange[]): Promise<Take> {
-  if (exchanges.some((one) => one.socket)) return take;
+  if (exchanges.some((exchange) => exchange.socket)) return take;
   const bodies: StoredBody[] = [];
   const unfolded = unfoldSockets(exchanges, {
     put: (bytes, mimeType) => {
@@ -23,9 +23,9 @@ export async function unfoldTake(store: UnfoldingStore, take: Take, exchanges: r
   });
   if (unfolded.exchanges.length === exchanges.length) return take;
   await store.putBodies(bodies);
-  const warnings = take.warnings?.map((one) => ({
-    ...one,
-    exchange: one.exchange === null ? null : (unfolded.numbers.get(one.exchange) ?? one.exchange),
+  const warnings = take.warnings?.map((warning) => ({
+    ...warning,
+    exchange: warning.exchange === null ? null : (unfolded.numbers.get(warning.exchange) ?? warning.exchange),
   }));
   await store.replaceExchanges(take.id, unfolded.exchanges);
   return { ...take, ...(warnings && { warnings }) };

@@ -47,7 +47,7 @@ export class DatabaseGate {
   /** Ends all connections, and refuses those that come. */
   shut(): void {
     this.#state = 'shut';
-    for (const one of this.#sockets) one.destroy();
+    for (const socket of this.#sockets) socket.destroy();
   }
 
   /** Keeps all connections, and lets nothing pass. */

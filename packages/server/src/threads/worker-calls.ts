@@ -62,11 +62,11 @@ export class WorkerCalls {
   }
 
   /** `told` hears of the progress of work that tells it; `more` goes to the worker beside the call. */
-  call(method: string, args: unknown[], told?: (done: number, total: number) => void, more: object = {}): Promise<unknown> {
+  call(method: string, args: unknown[], progress?: (done: number, total: number) => void, more: object = {}): Promise<unknown> {
     if (this.#ended) return Promise.reject(this.#ended);
     const id = ++this.#next;
     return new Promise((done, failed) => {
-      this.#waiting.set(id, { done, failed, told });
+      this.#waiting.set(id, { done, failed, told: progress });
       this.worker.postMessage({ id, method, args, ...more });
     });
   }

@@ -60,9 +60,9 @@ export async function writeCommandLineFiles(
     file.push(new Uint8Array(0), true);
   };
   const taken = new Set(['workload.yaml', 'env.yaml']);
-  const scriptFiles = new Map(scripts.map((one) => [one.id, fileName(one.name, 'yaml', taken)]));
+  const scriptFiles = new Map(scripts.map((script) => [script.id, fileName(script.name, 'yaml', taken)]));
   const used = new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]));
-  const data = tables.filter((one) => used.has(one.id)).map((table) => ({ table, file: fileName(table.name, 'csv', taken) }));
+  const data = tables.filter((table) => used.has(table.id)).map((table) => ({ table, file: fileName(table.name, 'csv', taken) }));
   await add('workload.yaml', [writeWorkloadFile(workload, { script: (id) => scriptFiles.get(id) ?? id, environment: 'env.yaml', data })]);
   for (const script of scripts) {
     const bodies = new Map<string, string>();
@@ -94,16 +94,16 @@ export async function writeCommandLineFiles(
 /** A table as CSV without the rows that are spent. */
 async function* freeRows(store: Source['store'], table: DataTable): AsyncGenerator<string> {
   yield writeExactCsv(
-    table.columns.map((one) => one.name),
+    table.columns.map((column) => column.name),
     [],
   );
   for (let from = 1; ;) {
     const rows = await store.rows(table.id, from, rowsAtOnce);
-    const free = rows.filter((one) => table.deal.use === 'again' || one.spentBy === null);
+    const free = rows.filter((row) => table.deal.use === 'again' || row.spentBy === null);
     if (free.length > 0)
       yield writeExactCsv(
         null,
-        free.map((one) => one.values),
+        free.map((row) => row.values),
       );
     const last = rows.at(-1);
     if (!last || rows.length < rowsAtOnce) return;

@@ -100,14 +100,14 @@ export class InspectionLine {
     if (wish.type === 'list') {
       if (wish.cursor !== cursor) return { type: 'error', text: 'The cursor is not of this line.' };
       const loads = [...this.records.intakes.values()].filter(
-        (one) => one.session.startsWith(`${visit.label},`) && one.inspectedAt === null,
+        (intake) => intake.session.startsWith(`${visit.label},`) && intake.inspectedAt === null,
       );
       return {
         type: 'list',
-        loads: loads.map((one) => {
+        loads: loads.map((load) => {
           const claim = `cl-${this.token(9)}`;
-          this.#claims.set(claim, one.id);
-          return { intake: one.id, goods: one.goods, claim };
+          this.#claims.set(claim, load.id);
+          return { intake: load.id, goods: load.goods, claim };
         }),
       };
     }

@@ -91,7 +91,7 @@ export const foundPage = (text: string, found: Intake[], formKey: string): strin
   page(
     'Found intakes - Tidewell Yard',
     `<h1>Found ${found.length}</h1><p>Searched for ${escapeHtml(text)}</p><ul>${found
-      .map((one) => `<li><a class="found" href="/intakes/${one.id}">${one.number}</a> ${one.container}</li>`)
+      .map((intake) => `<li><a class="found" href="/intakes/${intake.id}">${intake.number}</a> ${intake.container}</li>`)
       .join('')}</ul>${signOutForm(formKey)}`,
   );
 

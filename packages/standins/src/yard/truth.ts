@@ -16,9 +16,9 @@ export function truthOf(intakes: Iterable<Intake>, signedInSessions: number): Tr
   return {
     intakes: all,
     bookedCount: all.length,
-    allocatedCount: all.filter((one) => one.bay !== null || one.docket !== null).length,
-    inspectedCount: all.filter((one) => one.inspectedAt !== null).length,
-    releasedCount: all.filter((one) => one.docket !== null).length,
+    allocatedCount: all.filter((intake) => intake.bay !== null || intake.docket !== null).length,
+    inspectedCount: all.filter((intake) => intake.inspectedAt !== null).length,
+    releasedCount: all.filter((intake) => intake.docket !== null).length,
     signedInSessions,
   };
 }
@@ -30,17 +30,17 @@ export function truthPage(truth: Truth): string {
 <style>body{font:14px system-ui;margin:20px}td,th{padding:3px 12px 3px 0;text-align:left}</style></head><body>
 <h1>What Yard really holds</h1><p>${truth.bookedCount} intakes, ${truth.allocatedCount} with a bay, ${truth.inspectedCount} inspected, ${truth.releasedCount} released; ${truth.signedInSessions} sessions signed in. <a href="/truth.json">as JSON</a></p>
 <table>${cells(['Number', 'Container', 'Goods', 'Pallets', 'Bay', 'Docket', 'Created', 'Changed', 'By'], 'th')}${truth.intakes
-    .map((one) =>
+    .map((intake) =>
       cells([
-        one.number,
-        one.container,
-        one.goods,
-        one.pallets,
-        one.bay ?? '',
-        one.docket ?? '',
-        one.createdAt,
-        one.changedAt,
-        one.session,
+        intake.number,
+        intake.container,
+        intake.goods,
+        intake.pallets,
+        intake.bay ?? '',
+        intake.docket ?? '',
+        intake.createdAt,
+        intake.changedAt,
+        intake.session,
       ]),
     )
     .join('')}</table></body></html>`;

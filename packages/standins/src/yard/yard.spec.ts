@@ -145,8 +145,10 @@ describe('Yard', () => {
     // The visitor's own connection goes on; whoever comes anew is refused.
     const page = await visitor.ask('GET', '/find');
     expect(page.text).toContain('Find intake');
-    const other = new Visitor(yard);
-    await expect(Promise.all([other.ask('GET', '/'), other.ask('GET', '/'), other.ask('GET', '/')])).rejects.toThrow('fetch failed');
+    const otherVisitor = new Visitor(yard);
+    await expect(Promise.all([otherVisitor.ask('GET', '/'), otherVisitor.ask('GET', '/'), otherVisitor.ask('GET', '/')])).rejects.toThrow(
+      'fetch failed',
+    );
     await visitor.ask('POST', '/sign-out', { form: { formKey: page.field('formKey') } });
     await new Promise((done) => setTimeout(done, 500));
     expect(await knock()).toBe(200);

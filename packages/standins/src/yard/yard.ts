@@ -271,7 +271,7 @@ class YardApplication implements Yard {
     if (path === '/find') return html(pages.findPage(this.#visits.newFormKey(visit)));
     if (path === '/find/results') {
       const text = url.searchParams.get('text') ?? '';
-      const found = [this.#records.findByNumber(text) ?? this.#records.findByContainer(text)].filter((one) => one !== undefined);
+      const found = [this.#records.findByNumber(text) ?? this.#records.findByContainer(text)].filter((intake) => intake !== undefined);
       return html(pages.foundPage(text, found, this.#visits.newFormKey(visit)));
     }
     if (path === '/intakes/new') return method === 'POST' ? this.#book(ask, visit) : this.#newIntake(visit);
@@ -291,7 +291,7 @@ class YardApplication implements Yard {
     if (refused) return refused;
     if (path === '/api/growers') {
       const text = (url.searchParams.get('q') ?? '').toLowerCase();
-      return json({ growers: growers.filter((one) => one.name.toLowerCase().includes(text)) });
+      return json({ growers: growers.filter((grower) => grower.name.toLowerCase().includes(text)) });
     }
     if (path === '/api/bays')
       return json({
@@ -303,9 +303,9 @@ class YardApplication implements Yard {
   }
 
   #welcome(visit: Visit | undefined): Answer {
-    const own = visit ?? this.#visits.open();
+    const ownVisit = visit ?? this.#visits.open();
     return html(pages.welcomePage(), 200, {
-      'Set-Cookie': [`yard_visit=${own.id}; Path=/; HttpOnly`, `yard_twin=${own.twin}; Path=/`],
+      'Set-Cookie': [`yard_visit=${ownVisit.id}; Path=/; HttpOnly`, `yard_twin=${ownVisit.twin}; Path=/`],
     });
   }
 
@@ -358,7 +358,7 @@ class YardApplication implements Yard {
     const before = this.#records.findByContainer(container);
     if (before) return this.#newIntake(visit, `Container ${container} was booked before, as ${before.number}.`);
     const growerId = Number(field('growerId'));
-    if (!growers.some((one) => one.id === growerId)) return this.#newIntake(visit, 'Choose a grower from the list.');
+    if (!growers.some((grower) => grower.id === growerId)) return this.#newIntake(visit, 'Choose a grower from the list.');
     const pallets = Number(cargo.pallets);
     if (!Number.isInteger(pallets) || pallets < 1) return this.#newIntake(visit, 'Pallets must be 1 or more.');
     const intake = this.#records.book({

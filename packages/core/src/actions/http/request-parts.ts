@@ -100,7 +100,7 @@ export function bindStep(
     else
       changed = {
         ...changed,
-        headers: changed.headers.map((one) => (one.name === part.name ? { name: one.name, value: template } : one)),
+        headers: changed.headers.map((header) => (header.name === part.name ? { name: header.name, value: template } : header)),
       };
   }
   return changed;

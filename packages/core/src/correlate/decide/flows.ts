@@ -47,9 +47,9 @@ export class Flows {
   }
 
   /** Says that a person typed or chose what a place sends. */
-  input(own: StepOfTake, node: SentNode): void {
-    this.inputs.add(`${own.step.id} ${node.place}`);
-    this.settle(own, node);
+  input(take: StepOfTake, node: SentNode): void {
+    this.inputs.add(`${take.step.id} ${node.place}`);
+    this.settle(take, node);
   }
 
   /** Says that a place is dealt with. */
@@ -58,7 +58,7 @@ export class Flows {
   }
 
   /** Hands off what was found: the same text from the same origin. `otherAt` is what the second take sent at a place. */
-  resolve(maker: HandoffMaker, steps: readonly StepOfTake[], otherAt: (own: StepOfTake, node: SentNode) => string | undefined): void {
+  resolve(maker: HandoffMaker, steps: readonly StepOfTake[], otherAt: (take: StepOfTake, node: SentNode) => string | undefined): void {
     const groups = new Map<string, Find[]>();
     for (const find of this.#finds) {
       const key = flowKey(find.target.value, find.other);
@@ -80,8 +80,8 @@ export class Flows {
       .reduce((best, one) => (one.bits > best.bits ? one : best), find);
   }
 
-  #endedBefore({ origin }: Find, own: StepOfTake): boolean {
-    return this.endedMs(origin.exchange.n) <= own.exchange.startedAtMs + 1;
+  #endedBefore({ origin }: Find, take: StepOfTake): boolean {
+    return this.endedMs(origin.exchange.n) <= take.exchange.startedAtMs + 1;
   }
 
   /** Places that send the text of a flow and about which nothing was found by themselves go with it. */
@@ -89,9 +89,9 @@ export class Flows {
     maker: HandoffMaker,
     groups: ReadonlyMap<string, Find[]>,
     steps: readonly StepOfTake[],
-    otherAt: (own: StepOfTake, node: SentNode) => string | undefined,
+    otherAt: (take: StepOfTake, node: SentNode) => string | undefined,
   ): void {
-    const wholes = this.#finds.filter((one) => one.target.value === one.target.node.value);
+    const wholes = this.#finds.filter((find) => find.target.value === find.target.node.value);
     const composites = new Map<string, Find[]>();
     for (const find of this.#finds) {
       if (find.target.value === find.target.node.value) continue;
@@ -102,27 +102,27 @@ export class Flows {
       if (list.every((one) => one.target.step === find.target.step && one.target.node.place === find.target.node.place)) list.push(find);
     }
     const byValue = new Map<string, Find[]>();
-    for (const one of wholes) byValue.set(one.target.value, [...(byValue.get(one.target.value) ?? []), one]);
-    for (const own of steps)
-      visitStill(own.step, (node) => {
-        if (!isLeaf(node) || node.isName || this.#settled.has(`${own.step.id} ${node.place}`) || maker.has(own.step.id, node.place))
+    for (const whole of wholes) byValue.set(whole.target.value, [...(byValue.get(whole.target.value) ?? []), whole]);
+    for (const step of steps)
+      visitStill(step.step, (node) => {
+        if (!isLeaf(node) || node.isName || this.#settled.has(`${step.step.id} ${node.place}`) || maker.has(step.step.id, node.place))
           return false;
-        const other = otherAt(own, node);
+        const other = otherAt(step, node);
         const same = (other === undefined ? byValue.get(node.value) : groups.get(flowKey(node.value, other))) ?? [];
         const flow = same
-          .filter((one) => one.target.value === one.target.node.value && this.#endedBefore(one, own) && isTied(one, node))
-          .reduce<Find | null>((best, one) => (best === null || one.bits > best.bits ? one : best), null);
+          .filter((find) => find.target.value === find.target.node.value && this.#endedBefore(find, step) && isTied(find, node))
+          .reduce<Find | null>((best, find) => (best === null || find.bits > best.bits ? find : best), null);
         if (flow)
           return maker.handOff(
-            { step: own.step, node, value: node.value, start: 0, end: node.value.length },
+            { step: step.step, node, value: node.value, start: 0, end: node.value.length },
             flow.origin,
             flow.evidence,
             flow.reason,
             flow.as,
           );
-        const parts = (composites.get(flowKey(node.value, other)) ?? []).filter((one) => this.#endedBefore(one, own));
+        const parts = (composites.get(flowKey(node.value, other)) ?? []).filter((find) => this.#endedBefore(find, step));
         for (const { target, origin, evidence, reason, as } of parts)
-          maker.handOff({ ...target, step: own.step, node }, origin, evidence, reason, as);
+          maker.handOff({ ...target, step: step.step, node }, origin, evidence, reason, as);
         return parts.length > 0;
       });
   }

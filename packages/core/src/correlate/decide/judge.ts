@@ -62,31 +62,31 @@ export class Judge {
   }
 
   /** What the page says that showed the form of a value; null where no page did. */
-  inputOf(node: Pick<SentNode, 'place' | 'name' | 'value'>, own: StepOfTake, other: string | undefined): FormInput | null {
-    const form = this.#forms.of(own.exchange);
+  inputOf(node: Pick<SentNode, 'place' | 'name' | 'value'>, take: StepOfTake, other: string | undefined): FormInput | null {
+    const form = this.#forms.of(take.exchange);
     if (!form) return null;
-    return formInput(node, form, other === undefined ? null : { value: other, form: this.twin?.formOf(own.exchange.n) ?? null });
+    return formInput(node, form, other === undefined ? null : { value: other, form: this.twin?.formOf(take.exchange.n) ?? null });
   }
 
   /** Decides by the form that the page showed; undefined where that says nothing. */
-  byForm(node: SentNode, own: StepOfTake, other: string | undefined, origins: readonly Origin[]): Judged | undefined {
+  byForm(node: SentNode, take: StepOfTake, other: string | undefined, origins: readonly Origin[]): Judged | undefined {
     if (node.isName) return undefined;
-    const input = this.inputOf(node, own, other);
+    const input = this.inputOf(node, take, other);
     const differs = other !== undefined && other !== node.value;
     switch (input?.kind) {
       case 'typed':
-        return this.#isFilledByScript(node, own, other, origins) ? undefined : typed;
+        return this.#isFilledByScript(node, take, other, origins) ? undefined : typed;
       case 'chosen':
         return chosen;
       case 'given':
         return differs
-          ? this.#byPage(node, own, input.page, [input.extractor], 'It differs between the two takes, and the form of the page gave it')
+          ? this.#byPage(node, take, input.page, [input.extractor], 'It differs between the two takes, and the form of the page gave it')
           : undefined;
       case 'moved-choice':
         return (
           this.#byPage(
             node,
-            own,
+            take,
             input.page,
             input.extractors,
             'It differs between the two takes because what the form offers for choosing moved',
@@ -102,16 +102,16 @@ export class Judge {
   }
 
   /** True where a script of the page filled a text field: with a value that nobody types and that an answer gave. */
-  #isFilledByScript(node: SentNode, own: StepOfTake, other: string | undefined, origins: readonly Origin[]): boolean {
+  #isFilledByScript(node: SentNode, take: StepOfTake, other: string | undefined, origins: readonly Origin[]): boolean {
     if (readsAsTyped(node.value)) return false;
     if (other === undefined || other === node.value) return origins.length > 0 && dynamicShape(node.name, node.value) !== null;
-    const [best] = this.weighed(node, origins, other, own);
+    const [best] = this.weighed(node, origins, other, take);
     return best !== undefined && best.weight.bits >= 2 * bitsOfProof;
   }
 
   #byPage(
     node: SentNode,
-    own: StepOfTake,
+    take: StepOfTake,
     page: number,
     extractors: readonly Extractor[],
     why: string,
@@ -128,7 +128,7 @@ export class Judge {
         linked: true,
         name: node.name,
       };
-      const there = other ?? this.twin?.valueAt(own.exchange.n, node.place);
+      const there = other ?? this.twin?.valueAt(take.exchange.n, node.place);
       if (!origin || !this.index.matches(page, extractor).includes(node.value)) continue;
       if (there !== undefined && !this.twin?.gives(origin, there)) continue;
       return {
@@ -143,22 +143,22 @@ export class Judge {
   }
 
   /** Decides about a value that answers gave, from its candidates; `other` is what the second take sent there. */
-  judge(sent: SentAs, origins: readonly Origin[], other: string | undefined, own: StepOfTake): Judged {
+  judge(sent: SentAs, origins: readonly Origin[], other: string | undefined, take: StepOfTake): Judged {
     const { value, name } = sent;
     const [best] = origins;
     if (!best) return fixed;
     const shape = dynamicShape(name, value);
     if (this.twin && other !== undefined) {
-      if (other === value) return this.#sameInBoth(sent, origins, shape, own);
-      return this.#moved(sent, origins, other, shape, own);
+      if (other === value) return this.#sameInBoth(sent, origins, shape, take);
+      return this.#moved(sent, origins, other, shape, take);
     }
     return this.#alone(sent, origins, best, shape);
   }
 
   /** A value that differs between the takes. */
-  #moved(sent: SentAs, origins: readonly Origin[], other: string, shape: string | null, own: StepOfTake): Judged {
+  #moved(sent: SentAs, origins: readonly Origin[], other: string, shape: string | null, take: StepOfTake): Judged {
     const { value } = sent;
-    const giving = this.weighed(sent, origins, other, own);
+    const giving = this.weighed(sent, origins, other, take);
     const free = giving.find(({ origin }) => !this.#isChoice(origin, value, other));
     const evidence = free && evidenceOf(free.weight, value);
     if (free && evidence)
@@ -169,7 +169,7 @@ export class Judge {
         bits: free.weight.bits,
         reason: `It differs between the two takes, and ${describeExtractor(free.origin.extractor)} gives the right value in both; ${chanceOf(free.weight)}.`,
       };
-    const unseen = free ? undefined : this.#unseen(sent, origins, own);
+    const unseen = free ? undefined : this.#unseen(sent, origins, take);
     if (unseen) return unseen;
     if (origins.some((origin) => this.#isChoice(origin, value, other))) return chosen;
     if (readsAsTyped(value) && readsAsTyped(other) && !isPlainPath(sent.place)) return typed;
@@ -178,16 +178,16 @@ export class Judge {
         kind: 'unsure',
         reason: `It differs between the two takes, and ${describeExtractor(free.origin.extractor)} gives it in both, but ${chanceOf(free.weight)}.`,
       };
-    return shape || own.exchange.method !== 'GET'
+    return shape || take.exchange.method !== 'GET'
       ? { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' }
       : fixed;
   }
 
   /** A value that differs between the takes, where the second one lacks the answer that would have given it: the first one has to do. */
-  #unseen(sent: SentAs, origins: readonly Origin[], own: StepOfTake): Judged | undefined {
+  #unseen(sent: SentAs, origins: readonly Origin[], take: StepOfTake): Judged | undefined {
     const [best] = origins
       .filter(({ exchange, listed }) => !listed && exchange.response?.body && this.twin?.lacksAnswer(exchange.n))
-      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, own) }))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, take) }))
       .sort((left, right) => right.weight.bits - left.weight.bits);
     if (!best || best.weight.bits < bitsOfLikelihood) return undefined;
     return {
@@ -200,10 +200,10 @@ export class Judge {
   }
 
   /** The origins that give the right value in the second take too, those with the greatest weight first. */
-  weighed(sent: SentAs, origins: readonly Origin[], other: string, own: StepOfTake): Weighed[] {
+  weighed(sent: SentAs, origins: readonly Origin[], other: string, take: StepOfTake): Weighed[] {
     return origins
       .filter((origin) => this.twin?.gives(origin, other))
-      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, other, own) }))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, other, take) }))
       .sort((left, right) => right.weight.bits - left.weight.bits);
   }
 
@@ -211,10 +211,10 @@ export class Judge {
    * The origins from which a value that was sent as recorded could come, those with the greatest weight first. With a second take only
    * those that give there what it sent.
    */
-  plausible(sent: SentAs, origins: readonly Origin[], other: string | undefined, own: StepOfTake): Weighed[] {
+  plausible(sent: SentAs, origins: readonly Origin[], other: string | undefined, take: StepOfTake): Weighed[] {
     return origins
       .filter((origin) => other === undefined || this.twin === null || this.twin.gives(origin, other))
-      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, other, own) }))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, other, take) }))
       .sort((left, right) => right.weight.bits - left.weight.bits);
   }
 
@@ -223,7 +223,7 @@ export class Judge {
     return isCreatedId(value, name, origin) && !this.index.wasSentAs(name, value, origin.exchange);
   }
 
-  #weightOf({ value, name }: SentAs, origin: Origin, other: string | undefined, own: StepOfTake): Weight {
+  #weightOf({ value, name }: SentAs, origin: Origin, other: string | undefined, take: StepOfTake): Weight {
     const { extractor, exchange } = origin;
     const anyOf = 'pick' in extractor && extractor.pick === 'any';
     const distinct = (texts: readonly string[]): number => new Set(texts).size;
@@ -238,7 +238,7 @@ export class Judge {
       created: this.#isCreated(value, name, origin),
       narrowed: extractor.beside !== undefined && this.#isNarrowed(exchange.n, extractor),
       repeats,
-      sharedPath: this.#sharesPath(own.exchange.url, exchange.url),
+      sharedPath: this.#sharesPath(take.exchange.url, exchange.url),
     });
   }
 
@@ -260,7 +260,7 @@ export class Judge {
   }
 
   /** A value that both takes sent alike. */
-  #sameInBoth(sent: SentAs, all: readonly Origin[], shape: string | null, own: StepOfTake): Judged {
+  #sameInBoth(sent: SentAs, all: readonly Origin[], shape: string | null, take: StepOfTake): Judged {
     const { value, name, place } = sent;
     // Where an answer gave another value in the second take, the value sent did not come from there.
     const origins = all.filter((origin) => this.twin?.gives(origin, value) !== false);
@@ -276,8 +276,8 @@ export class Judge {
         reason: `It is the same in both takes, but the pattern “${known.pattern.name}” knows it as “${name}”, and ${describeExtractor(known.origin.extractor)} gives it.`,
       };
     const created = origins
-      .filter((one) => this.#isCreated(value, name, one))
-      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, own) }))
+      .filter((origin) => this.#isCreated(value, name, origin))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, take) }))
       .sort((left, right) => right.weight.bits - left.weight.bits)[0];
     if (created && created.weight.tie > 0 && created.weight.bits >= bitsOfLikelihood)
       return {
@@ -296,7 +296,7 @@ export class Judge {
     const known = this.patterns.find(value, name, place, origins);
     if (known?.pattern.decision === 'leave') return fixed;
     if (best.choice && !shape) return chosen;
-    const created = origins.find((one) => this.#isCreated(value, name, one));
+    const created = origins.find((origin) => this.#isCreated(value, name, origin));
     if (created)
       return {
         kind: 'handoff',
@@ -305,7 +305,7 @@ export class Judge {
         bits: bitsOfProof,
         reason: 'It is the id in the answer to a change, so this take created the thing it names.',
       };
-    const row = origins.find((one) => one.extractor.beside && one.linked);
+    const row = origins.find((origin) => origin.extractor.beside && origin.linked);
     if (row && /\d/.test(value))
       return {
         kind: 'handoff',
@@ -336,7 +336,7 @@ export class Judge {
         reason: `A response gave it first, and ${shape}.`,
       };
     const prefilled = origins.find(
-      (one) => one.linked && one.extractor.kind === 'field' && !one.choice && (namesThing(name) || namesThing(one.name)),
+      (origin) => origin.linked && origin.extractor.kind === 'field' && !origin.choice && (namesThing(name) || namesThing(origin.name)),
     );
     if (prefilled && /^[\w-]*\d[\w-]*$/.test(value))
       return {
@@ -362,12 +362,12 @@ export class Judge {
   }
 
   /** True for what people type: a text that reads so, or one that comes back in pages. */
-  isTyped(value: string, own: StepOfTake): boolean {
-    return /\s/.test(value) || isPlainWord(value) || this.index.isEchoed(value, own.exchange);
+  isTyped(value: string, take: StepOfTake): boolean {
+    return /\s/.test(value) || isPlainWord(value) || this.index.isEchoed(value, take.exchange);
   }
 
-  isClock(value: string, own: StepOfTake): boolean {
-    return clockKind(value, this.loaded.take, own.exchange) !== null;
+  isClock(value: string, take: StepOfTake): boolean {
+    return clockKind(value, this.loaded.take, take.exchange) !== null;
   }
 }
 

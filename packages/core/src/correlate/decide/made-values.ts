@@ -178,7 +178,7 @@ class KnownValues {
       node.kids.forEach(walk);
     };
     for (const { step } of stepsOfTake(script, loaded)) sentNodes(step).forEach(walk);
-    this.#sources = new Set([...this.#sent, ...this.#handoffs.map((one) => one.recorded)]);
+    this.#sources = new Set([...this.#sent, ...this.#handoffs.map((handoff) => handoff.recorded)]);
   }
 
   /** What the value is a digest of; null where it is of none of the known values. */

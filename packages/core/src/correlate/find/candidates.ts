@@ -28,7 +28,7 @@ export interface StepOfTake {
 }
 
 export function stepsOfTake(script: Script, loaded: LoadedTake): StepOfTake[] {
-  const byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
+  const byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
   return requestSteps(script).flatMap(({ step, number }) => {
     const exchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
     return exchange ? [{ step, number, exchange }] : [];
@@ -52,11 +52,11 @@ export function visitStill(step: RequestStep, visit: (node: SentNode) => boolean
  * long parts before short ones. `visit` says whether the value is dealt with; then nothing inside it is looked at.
  */
 export function visitCandidates(script: Script, loaded: LoadedTake, index: ValueIndex, visit: (candidate: Candidate) => boolean): void {
-  for (const own of stepsOfTake(script, loaded))
-    visitStill(own.step, (node) => {
-      const origins = index.origins(node.value, node.name, own.exchange);
-      if (origins.length > 0 && visit({ ...own, node, value: node.value, start: 0, end: node.value.length, origins })) return true;
-      if (isLeaf(node)) visitParts(node, index, own.exchange, (part) => visit({ ...own, node, ...part }));
+  for (const take of stepsOfTake(script, loaded))
+    visitStill(take.step, (node) => {
+      const origins = index.origins(node.value, node.name, take.exchange);
+      if (origins.length > 0 && visit({ ...take, node, value: node.value, start: 0, end: node.value.length, origins })) return true;
+      if (isLeaf(node)) visitParts(node, index, take.exchange, (part) => visit({ ...take, node, ...part }));
       return false;
     });
 }

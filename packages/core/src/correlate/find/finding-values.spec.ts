@@ -220,7 +220,7 @@ describe('values in all places', () => {
         .add(['POST', '/change', form, `title=${encodeURIComponent(`${typed} again`)}`], [200, html, ''])
         .load();
     const script = correlated(make('Cod lot 7', '11'), make('Cod lot 8', '12'));
-    expect([script.handoffs.map((one) => [one.recorded, JSON.stringify(one.extractor)]), script.unsure]).toEqual([[], []]);
+    expect([script.handoffs.map((handoff) => [handoff.recorded, JSON.stringify(handoff.extractor)]), script.unsure]).toEqual([[], []]);
   });
 
   it('knows the code verifier of a challenge (RFC 7636, appendix B)', () => {
@@ -298,8 +298,8 @@ describe('values in all places', () => {
     expect(
       own &&
         sentNodes(own.step)
-          .filter((one) => one.place.startsWith('part:'))
-          .map((one) => [one.place, one.value]),
+          .filter((node) => node.place.startsWith('part:'))
+          .map((node) => [node.place, node.value]),
     ).toEqual([['part:token', 't-1']]);
   });
 });

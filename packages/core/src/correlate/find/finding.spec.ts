@@ -13,7 +13,7 @@ const found = (headers: Header[], body: string, value: string) =>
     has: (wanted) => wanted === value,
     mayBeIn: () => true,
     mayBeAnywhereIn: () => true,
-  }).map((one) => (one.extractor ? describeExtractor(one.extractor) : 'by boundaries'));
+  }).map((receivedValue) => (receivedValue.extractor ? describeExtractor(receivedValue.extractor) : 'by boundaries'));
 
 describe('values of a response', () => {
   it.each<[string, Header[], string, string, string]>([
@@ -167,11 +167,11 @@ describe('long pages', () => {
       mayBeAnywhereIn: (text: string, from?: number, to?: number) => text.slice(from, to).includes(value),
     };
     const nodes = `<table>${rows(33_400)}</table>${parts[1] ?? ''}`;
-    expect(receivedValues(new ResponseView(200, html, nodes), wants).map((one) => one.value)).toContain(value);
+    expect(receivedValues(new ResponseView(200, html, nodes), wants).map((receivedValue) => receivedValue.value)).toContain(value);
     const long = `{"filler":"${'ab '.repeat(10_000_000)}","id":"${value}"}`;
-    expect(receivedValues(new ResponseView(200, json, long), wants).map((one) => one.value)).toEqual([value]);
+    expect(receivedValues(new ResponseView(200, json, long), wants).map((receivedValue) => receivedValue.value)).toEqual([value]);
     const deep = `${'<div>'.repeat(20_000)}${parts[0] ?? ''}`;
-    expect(receivedValues(new ResponseView(200, html, deep), wants).map((one) => one.value)).toContain(value);
+    expect(receivedValues(new ResponseView(200, html, deep), wants).map((receivedValue) => receivedValue.value)).toContain(value);
   });
 });
 

@@ -29,20 +29,20 @@ export interface OfferedForm {
   fields: ReadonlyMap<string, OfferedField>;
 }
 
-const isField = (one: HtmlElement): boolean => /^(input|select|textarea|button)$/.test(one.name);
+const isField = (element: HtmlElement): boolean => /^(input|select|textarea|button)$/.test(element.name);
 
-function kindOfField(one: HtmlElement): OfferedField['kind'] | null {
-  const type = (one.attributes['type'] ?? '').toLowerCase();
-  if (one.name === 'select') return 'choice';
-  if (one.name === 'textarea') return 'text';
-  if (one.name === 'button' || /^(submit|image|button|hidden)$/.test(type)) return 'given';
+function kindOfField(element: HtmlElement): OfferedField['kind'] | null {
+  const type = (element.attributes['type'] ?? '').toLowerCase();
+  if (element.name === 'select') return 'choice';
+  if (element.name === 'textarea') return 'text';
+  if (element.name === 'button' || /^(submit|image|button|hidden)$/.test(type)) return 'given';
   if (/^(radio|checkbox)$/.test(type)) return 'choice';
   return type === 'reset' ? null : 'text';
 }
 
 /** What stands in the row of a radio button or checkbox, where that is short enough to be its label. */
-function labelOf(page: HtmlPage, one: HtmlElement): string {
-  const text = (page.rows[one.row] ?? '').trim();
+function labelOf(page: HtmlPage, element: HtmlElement): string {
+  const text = (page.rows[element.row] ?? '').trim();
   return text.length <= longestLabel ? text : '';
 }
 
@@ -52,34 +52,34 @@ function fieldsOf(page: HtmlPage, form: number): Map<string, OfferedField> {
   const fields = new Map<string, OfferedField>();
   const counts = new Map<string, number>();
   let select: OfferedField | null = null;
-  page.elements.forEach((one) => {
-    const name = one.attributes['name'] ?? '';
+  page.elements.forEach((element) => {
+    const name = element.attributes['name'] ?? '';
     const nth = counts.get(name) ?? 0;
-    if (one.attributes['value'] !== undefined) counts.set(name, nth + 1);
+    if (element.attributes['value'] !== undefined) counts.set(name, nth + 1);
     const extractor: Extractor = { kind: 'field', name, nth };
-    if (one.name === 'option' && select) {
-      const label = (page.rows[one.row] ?? '').trim();
-      const read: Extractor = { kind: 'attribute', element: 'option', by: null, attribute: 'value', nth: one.nth };
-      select.options.push({ value: one.attributes['value'] ?? label, label, extractor: read });
+    if (element.name === 'option' && select) {
+      const label = (page.rows[element.row] ?? '').trim();
+      const read: Extractor = { kind: 'attribute', element: 'option', by: null, attribute: 'value', nth: element.nth };
+      select.options.push({ value: element.attributes['value'] ?? label, label, extractor: read });
       return;
     }
-    if (one.name !== 'optgroup' && one.name !== 'option') select = null;
-    const owner = one.attributes['form'];
-    const belongs = owner === undefined ? one.form === form : page.elements[form]?.attributes['id'] === owner;
-    if (!isField(one) || name === '' || !belongs) return;
-    const kind = kindOfField(one);
+    if (element.name !== 'optgroup' && element.name !== 'option') select = null;
+    const owner = element.attributes['form'];
+    const belongs = owner === undefined ? element.form === form : page.elements[form]?.attributes['id'] === owner;
+    if (!isField(element) || name === '' || !belongs) return;
+    const kind = kindOfField(element);
     if (kind === null) return;
     const field = fields.get(name) ?? { name, kind, preset: [], options: [] };
     // A hidden twin of a checkbox says what is sent where it is not ticked; the checkbox is what a person sees.
     if (kind === 'choice') field.kind = 'choice';
     fields.set(name, field);
-    const value = one.attributes['value'] ?? '';
-    if (one.name === 'select') {
+    const value = element.attributes['value'] ?? '';
+    if (element.name === 'select') {
       select = field;
       if (value !== '') field.preset.push({ value, extractor });
     } else if (kind === 'choice') {
-      field.options.push({ value: one.attributes['value'] ?? 'on', label: labelOf(page, one), extractor });
-      if ('checked' in one.attributes) field.preset.push({ value: one.attributes['value'] ?? 'on', extractor });
+      field.options.push({ value: element.attributes['value'] ?? 'on', label: labelOf(page, element), extractor });
+      if ('checked' in element.attributes) field.preset.push({ value: element.attributes['value'] ?? 'on', extractor });
     } else field.preset.push({ value, extractor });
   });
   return fields;
@@ -120,7 +120,7 @@ export function formOf(exchange: Exchange, names: readonly string[], pages: Iter
   let best: { form: OfferedForm; score: number } | null = null;
   for (const { n, html } of pages) {
     // Fields outside of any form are sent by scripts; they are taken as one form of the page.
-    const forms = [-1, ...html.elements.flatMap((one, at) => (one.name === 'form' ? [at] : []))];
+    const forms = [-1, ...html.elements.flatMap((element, at) => (element.name === 'form' ? [at] : []))];
     for (const at of forms) {
       const fields = fieldsOf(html, at);
       if (fields.size === 0) continue;

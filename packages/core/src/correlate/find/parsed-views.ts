@@ -11,7 +11,7 @@ export class ParsedViews {
   readonly #parsed = new Set<ResponseView>();
 
   constructor(readonly loaded: LoadedTake) {
-    this.#byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
+    this.#byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
   }
 
   /** The response of an exchange; undefined where none was recorded. */

@@ -32,8 +32,8 @@ export class TakeForms {
 
   constructor(readonly take: FormTake) {
     this.#pages = take.exchanges
-      .filter((one) => one.response?.body && one.response.body.size > 0)
-      .map((one) => ({ n: one.n, endedMs: take.endedMs(one.n) }));
+      .filter((exchange) => exchange.response?.body && exchange.response.body.size > 0)
+      .map((exchange) => ({ n: exchange.n, endedMs: take.endedMs(exchange.n) }));
   }
 
   of(exchange: Exchange): OfferedForm | null {
@@ -104,41 +104,41 @@ export interface OtherInput {
 export function formInput(
   node: Pick<SentNode, 'place' | 'name' | 'value'>,
   form: OfferedForm | null,
-  other: OtherInput | null,
+  input: OtherInput | null,
 ): FormInput | null {
   const name = fieldName(node.place);
   const field = name === undefined ? undefined : (form?.fields.get(name) ?? form?.fields.get(node.name));
   if (!form || !field) return null;
-  const otherField = other?.form?.fields.get(field.name);
+  const otherField = input?.form?.fields.get(field.name);
   const same = field.preset.filter((one) => one.value === node.value);
   const preset = same.find((one) => one === field.preset[repetition(node.place)]) ?? same[0];
-  const isPreset = other === null || otherField === undefined || otherField.preset.some((one) => one.value === other.value);
+  const isPreset = input === null || otherField === undefined || otherField.preset.some((one) => one.value === input.value);
   if (field.kind !== 'choice') {
     // Scripts of the page may fill a hidden field; then it is not the page that gave it.
     if (preset && isPreset && node.value !== '') return { kind: 'given', page: form.page, extractor: preset.extractor };
     return field.kind === 'text' ? { kind: 'typed', field } : null;
   }
-  const index = field.options.findIndex((one) => one.value === node.value);
+  const index = field.options.findIndex((option) => option.value === node.value);
   if (index < 0) return null;
   const label = field.options[index]?.label ?? '';
   const chosen: FormInput = { kind: 'chosen', field, label };
-  if (!other || !otherField || other.value === node.value) return chosen;
-  const [here, there] = [field.options.map((one) => one.value), otherField.options.map((one) => one.value)];
+  if (!input || !otherField || input.value === node.value) return chosen;
+  const [here, there] = [field.options.map((option) => option.value), otherField.options.map((option) => option.value)];
   // Both pages offered both values: nothing moved, the persons chose otherwise.
-  if (here.includes(other.value) && there.includes(node.value)) return chosen;
-  if (!there.includes(other.value)) return null;
-  return { kind: 'moved-choice', page: form.page, extractors: choiceExtractors(field, index, otherField, there.indexOf(other.value)) };
+  if (here.includes(input.value) && there.includes(node.value)) return chosen;
+  if (!there.includes(input.value)) return null;
+  return { kind: 'moved-choice', page: form.page, extractors: choiceExtractors(field, index, otherField, there.indexOf(input.value)) };
 }
 
 /** Ways to read a choice where the form offers it: by position or by label where both takes agree in it, else any of them. */
 function choiceExtractors(field: OfferedField, index: number, otherField: OfferedField, otherIndex: number): Extractor[] {
   const found: Extractor[] = [];
-  const own = field.options[index];
+  const option = field.options[index];
   const there = otherField.options[otherIndex];
-  if (!own || !there) return found;
-  if (index === otherIndex) found.push(own.extractor);
-  if (own.label !== '' && own.label === there.label) found.push(besideLabel(own.extractor, own.label));
-  if (own.extractor.kind === 'attribute') found.push({ ...own.extractor, pick: 'any' });
+  if (!option || !there) return found;
+  if (index === otherIndex) found.push(option.extractor);
+  if (option.label !== '' && option.label === there.label) found.push(besideLabel(option.extractor, option.label));
+  if (option.extractor.kind === 'attribute') found.push({ ...option.extractor, pick: 'any' });
   return found;
 }
 

@@ -49,13 +49,13 @@ function positionsOf(
   view: ResponseView,
 ): { tuple: boolean; positions: Extractor[] } {
   const members = jsonMatches(extractor.path, view.json, undefined);
-  const at = members.flatMap((one, position) => (refined(one.text, extractor).includes(value) ? [position] : []));
+  const at = members.flatMap((member, position) => (refined(member.text, extractor).includes(value) ? [position] : []));
   const positions = at.slice(0, mostPositions).flatMap((position): Extractor[] => {
     const member = members[position];
     return member ? [{ ...extractor, path: pathOf(member.keys), pick: 'first' }] : [];
   });
   const isScalarList = extractor.path.endsWith('[*]') && members.length <= longestTuple;
-  const forms = new Set(members.map((one) => kindOf(one.text).replace(/x+/g, 'x')));
+  const forms = new Set(members.map((member) => kindOf(member.text).replace(/x+/g, 'x')));
   return { tuple: isScalarList && forms.size > 1, positions };
 }
 

@@ -80,7 +80,7 @@ class Collector {
     if (value.length < 2 || value.length > longestValue) return;
     const before = this.found.length;
     if (/^([a-z][a-z0-9+.-]*:\/\/|\/|\.{0,2}\/|\?|[\w.-]+\?)\S*$/i.test(value)) this.target(value, where);
-    this.words(value, where, new Set(this.found.slice(before).map((one) => one.value)));
+    this.words(value, where, new Set(this.found.slice(before).map((receivedValue) => receivedValue.value)));
   }
 
   /** Segments and parameters of a target, each with the text before and after it as boundaries. */
@@ -96,8 +96,8 @@ class Collector {
       const after = index + 1 < segments.length ? '/' : question >= 0 ? '?' : '';
       // Before the first segment stands nothing but the origin, which is another one elsewhere.
       const isFirst = before === '' && where.extractor !== null && !path.startsWith('/');
-      const own = isFirst ? { ...where, extractor: { ...where.extractor, unwrap: 'target' } as Extractor } : where;
-      this.part(segment, `${before === '' ? '' : `/${before}`}/`, after, own, before);
+      const ownWhere = isFirst ? { ...where, extractor: { ...where.extractor, unwrap: 'target' } as Extractor } : where;
+      this.part(segment, `${before === '' ? '' : `/${before}`}/`, after, ownWhere, before);
     });
     if (question < 0) return;
     const pairs = beforeHash.slice(question + 1).split('&');

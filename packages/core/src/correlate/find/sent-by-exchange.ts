@@ -13,4 +13,4 @@ export function nodesByExchange(loaded: LoadedTake): Map<number, SentNode[]> {
 
 /** The values that each exchange of a take sends, by their place. */
 export const sentByExchange = (loaded: LoadedTake): Map<number, Map<string, SentValue>> =>
-  new Map([...nodesByExchange(loaded)].map(([n, nodes]) => [n, new Map([...leavesOf(nodes)].map((one) => [one.place, one]))]));
+  new Map([...nodesByExchange(loaded)].map(([n, nodes]) => [n, new Map([...leavesOf(nodes)].map((node) => [node.place, node]))]));

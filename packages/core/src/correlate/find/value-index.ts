@@ -52,15 +52,15 @@ const clockGrainMs = 1;
 function endTimes(exchanges: readonly Exchange[]): Map<number, number> {
   const ends = new Map<number, number>();
   const askedLater = new Map<string, Exchange>();
-  for (const one of [...exchanges].reverse()) {
-    let end = answeredAtMs(one);
-    const location = one.response && headerOf(one.response.headers, 'location');
-    if (location != null && URL.canParse(location, one.url)) {
-      const next = askedLater.get(new URL(location, one.url).href.replace(/#.*$/, ''));
+  for (const exchange of [...exchanges].reverse()) {
+    let end = answeredAtMs(exchange);
+    const location = exchange.response && headerOf(exchange.response.headers, 'location');
+    if (location != null && URL.canParse(location, exchange.url)) {
+      const next = askedLater.get(new URL(location, exchange.url).href.replace(/#.*$/, ''));
       if (next) end = Math.min(end, next.startedAtMs);
     }
-    ends.set(one.n, end);
-    askedLater.set(one.url.replace(/#.*$/, ''), one);
+    ends.set(exchange.n, end);
+    askedLater.set(exchange.url.replace(/#.*$/, ''), exchange);
   }
   return ends;
 }
@@ -100,7 +100,7 @@ export class ValueIndex {
   ) {
     this.#views = new ParsedViews(loaded);
     this.#endMs = endTimes(loaded.exchanges);
-    this.#byNumber = new Map(loaded.exchanges.map((one) => [one.n, one]));
+    this.#byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
     this.wanted = this.#readRequests(script, moving, known).data;
     this.answers = requestSteps(script).flatMap(({ step }) => exchangesOf(step));
   }
@@ -216,7 +216,9 @@ export class ValueIndex {
   /** True where a later response shows the value as a text or a member: what people typed comes back like this. */
   isEchoed(value: string, exchange: Exchange): boolean {
     return (this.#received.get(value) ?? []).some(
-      (one) => one.exchange.startedAtMs >= exchange.startedAtMs && (one.received.rank >= 7 || one.received.extractor?.kind === 'jsonpath'),
+      (occurrence) =>
+        occurrence.exchange.startedAtMs >= exchange.startedAtMs &&
+        (occurrence.received.rank >= 7 || occurrence.received.extractor?.kind === 'jsonpath'),
     );
   }
 
@@ -225,9 +227,11 @@ export class ValueIndex {
    * before the first of them gave it (what comes back then is an echo).
    */
   occurrences(value: string, exchange: Exchange, from: ReadonlyMap<string, Occurrence[]> = this.#received): Occurrence[] {
-    const before = (from.get(value) ?? []).filter((one) => this.endedMs(one.exchange.n) <= exchange.startedAtMs + clockGrainMs);
+    const before = (from.get(value) ?? []).filter(
+      (occurrence) => this.endedMs(occurrence.exchange.n) <= exchange.startedAtMs + clockGrainMs,
+    );
     if (before.length === 0) return [];
-    const first = before.reduce((least, one) => Math.min(least, this.endedMs(one.exchange.n)), Infinity);
+    const first = before.reduce((least, occurrence) => Math.min(least, this.endedMs(occurrence.exchange.n)), Infinity);
     const sentMs = this.#firstSentMs.get(value) ?? Infinity;
     if (sentMs + clockGrainMs < first) return [];
     return before;
@@ -246,9 +250,10 @@ export class ValueIndex {
   /** Ways to read an id that responses write in another case or with other separators, each with what turns it into the sent one. */
   spelledOtherwise(value: string, name: string, exchange: Exchange): { origin: Origin; as: Encoding }[] {
     if (!isSpeltId(value)) return [];
-    return this.occurrences(spelling(value), exchange, this.#spelt).flatMap((one) => {
-      const as = spellings.find((encoding) => encode(encoding, one.received.value) === value);
-      const [origin] = as && one.received.value !== value ? this.#ordered([one], one.received.value, name, exchange) : [];
+    return this.occurrences(spelling(value), exchange, this.#spelt).flatMap((occurrence) => {
+      const as = spellings.find((encoding) => encode(encoding, occurrence.received.value) === value);
+      const [origin] =
+        as && occurrence.received.value !== value ? this.#ordered([occurrence], occurrence.received.value, name, exchange) : [];
       return origin && as ? [{ origin, as }] : [];
     });
   }
@@ -258,18 +263,18 @@ export class ValueIndex {
     // A short value stands everywhere; what it is called says more than whether it stands in a list.
     const weak = isWeak(value);
     const [alone, byName, byThing] = weak ? [4, 8, 6] : [4, 2, 1.5];
-    const scored = occurrences.map((one) => {
-      const linked = isLinked(name, one);
-      const called = sameName(one.received.name, name);
+    const scored = occurrences.map((occurrence) => {
+      const linked = isLinked(name, occurrence);
+      const called = sameName(occurrence.received.name, name);
       return {
-        ...one,
+        ...occurrence,
         linked,
         score:
-          (one.received.listed ? 0 : alone) +
+          (occurrence.received.listed ? 0 : alone) +
           (called ? byName : linked ? byThing : 0) +
-          (referer !== undefined && one.exchange.url === referer ? 1 : 0) -
+          (referer !== undefined && occurrence.exchange.url === referer ? 1 : 0) -
           // An answer that was asked with the value may only repeat it.
-          (this.sends(one.exchange.n, value) ? 3 : 0),
+          (this.sends(occurrence.exchange.n, value) ? 3 : 0),
       };
     });
     const strong = weak && !proven ? scored.filter((one) => one.linked) : scored;

@@ -22,4 +22,4 @@ export function* spansOf(text: string): Generator<Word> {
     }
 }
 
-export const wordsOf = (text: string): string[] => [...spansOf(text)].map((one) => one.text);
+export const wordsOf = (text: string): string[] => [...spansOf(text)].map((word) => word.text);

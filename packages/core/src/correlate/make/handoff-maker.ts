@@ -57,10 +57,10 @@ export class HandoffMaker {
   constructor(readonly script: Script) {
     this.#names = new Names([...script.handoffs, ...script.made].map((one) => one.name));
     this.#lastHandoff = nextNumber(script.handoffs) - 1;
-    for (const one of script.handoffs) {
-      const place = one.hop === undefined ? { step: one.origin } : { step: one.origin, hop: one.hop };
-      this.#byOrigin.set(JSON.stringify([place, one.recorded, one.extractor]), one);
-      if (!this.#byRecorded.has(one.recorded)) this.#byRecorded.set(one.recorded, one.id);
+    for (const handoff of script.handoffs) {
+      const place = handoff.hop === undefined ? { step: handoff.origin } : { step: handoff.origin, hop: handoff.hop };
+      this.#byOrigin.set(JSON.stringify([place, handoff.recorded, handoff.extractor]), handoff);
+      if (!this.#byRecorded.has(handoff.recorded)) this.#byRecorded.set(handoff.recorded, handoff.id);
     }
   }
 
@@ -121,7 +121,7 @@ export class HandoffMaker {
   recordedLately(count: number): string[] {
     return [...this.script.handoffs, ...this.#handoffs]
       .slice(-count)
-      .map((one) => one.recorded)
+      .map((handoff) => handoff.recorded)
       .reverse();
   }
 
@@ -132,9 +132,9 @@ export class HandoffMaker {
 
   #put({ step, node, start, end }: Target, piece: Piece): void {
     const key = `${step.id} ${node.place}`;
-    const own = this.#pieces.get(key) ?? { node, pieces: [] };
-    own.pieces.push({ start, end, piece });
-    this.#pieces.set(key, own);
+    const ownPiece = this.#pieces.get(key) ?? { node, pieces: [] };
+    ownPiece.pieces.push({ start, end, piece });
+    this.#pieces.set(key, ownPiece);
   }
 
   #freeName({ node, value, start }: Target): string {
@@ -161,14 +161,15 @@ export class HandoffMaker {
     const { script } = this;
     const handoffs = [...script.handoffs, ...this.#handoffs];
     const siblings = this.#siblings();
-    const known = new Map(handoffs.map((one) => [one.recorded, one]));
+    const known = new Map(handoffs.map((handoff) => [handoff.recorded, handoff]));
     const inHeaders = new Map<string, Set<string>>();
-    for (const one of handoffs)
-      if (one.extractor.kind === 'header') inHeaders.set(one.origin, (inHeaders.get(one.origin) ?? new Set()).add(one.recorded));
+    for (const handoff of handoffs)
+      if (handoff.extractor.kind === 'header')
+        inHeaders.set(handoff.origin, (inHeaders.get(handoff.origin) ?? new Set()).add(handoff.recorded));
     const bound = changeRequests(script, (step) =>
       bindStep(loosenRedirect(step, inHeaders.get(step.id)), (value, part, current) => {
-        const own = this.#pieces.get(`${step.id} ${value.place}`);
-        if (own) return templateOf(value.value, own.pieces);
+        const piece = this.#pieces.get(`${step.id} ${value.place}`);
+        if (piece) return templateOf(value.value, piece.pieces);
         const sibling = isStill(current) && namesAThing(value.name) ? siblings.get(`${step.id} ${value.value}`) : undefined;
         if (sibling) return [sibling];
         // The Referer repeats an earlier address, so it follows the handoffs that address uses.
@@ -183,16 +184,16 @@ export class HandoffMaker {
         ...changeRequests(bound, (step) => maskTitle(step, moving)),
         handoffs,
         made: [...script.made, ...this.#made],
-        unsure: script.unsure.filter((one) => !this.#pieces.has(`${one.step} ${one.place}`)),
+        unsure: script.unsure.filter((value) => !this.#pieces.has(`${value.step} ${value.place}`)),
       }),
     );
     const uses = usePlaces(next);
-    const fresh = new Set(this.#handoffs.map((one) => one.id));
+    const fresh = new Set(this.#handoffs.map((handoff) => handoff.id));
     return {
       script: next,
       report: {
         handoffs: next.handoffs
-          .filter((one) => fresh.has(one.id))
+          .filter((handoff) => fresh.has(handoff.id))
           .map(({ id, name, evidence, reason }) => ({ name, evidence, reason, uses: uses.get(id)?.length ?? 0 })),
         made: this.#made.map(({ name, reason }) => ({ name, reason })),
         eased: [],

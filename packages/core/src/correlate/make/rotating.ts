@@ -11,12 +11,12 @@ import { mapPieces } from '../../values/template.js';
 export function mergeRotating(script: Script): Script {
   const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
   const groups = new Map<string, Handoff[]>();
-  for (const one of script.handoffs) {
+  for (const handoff of script.handoffs) {
     // Two things that are made one after the other are read alike and are still two things; their names tell.
-    const key = `${one.name.replace(/ \d+$/, '')} ${JSON.stringify(one.extractor)}`;
+    const key = `${handoff.name.replace(/ \d+$/, '')} ${JSON.stringify(handoff.extractor)}`;
     const group = groups.get(key);
-    if (group) group.push(one);
-    else groups.set(key, [one]);
+    if (group) group.push(handoff);
+    else groups.set(key, [handoff]);
   }
   const uses = new Map([...usePlaces(script)].map(([id, places]) => [id, places.map(({ step }) => numbers.get(step) ?? 0)]));
   const into = new Map<string, string>();
@@ -29,9 +29,9 @@ export function mergeRotating(script: Script): Script {
       merged.push(...ordered);
       continue;
     }
-    for (const one of others) into.set(one.id, first.id);
+    for (const handoff of others) into.set(handoff.id, first.id);
     const also = others.flatMap(readPlaces);
-    const strongest = ordered.find((one) => one.evidence === 'proven') ?? first;
+    const strongest = ordered.find((handoff) => handoff.evidence === 'proven') ?? first;
     merged.push({ ...first, evidence: strongest.evidence, reason: strongest.reason, also: [...(first.also ?? []), ...also] });
   }
   if (into.size === 0) return script;
@@ -39,7 +39,7 @@ export function mergeRotating(script: Script): Script {
     mapPieces(template, (piece) =>
       piece.kind === 'handoff' ? { ...piece, handoff: into.get(piece.handoff) ?? piece.handoff } : undefined,
     );
-  const order = new Map(script.handoffs.map((one, at) => [one.id, at]));
+  const order = new Map(script.handoffs.map((handoff, at) => [handoff.id, at]));
   return {
     ...changeAllTemplates(script, rename),
     handoffs: merged.sort((left, right) => (order.get(left.id) ?? 0) - (order.get(right.id) ?? 0)),
@@ -48,10 +48,10 @@ export function mergeRotating(script: Script): Script {
 
 /** True where each handoff is used only after it was read and before the next one, with another value, is. */
 function inTurn(ordered: readonly Handoff[], numbers: ReadonlyMap<string, number>, uses: ReadonlyMap<string, number[]>): boolean {
-  return ordered.every((one, at) => {
-    const next = ordered.slice(at + 1).find((other) => other.recorded !== one.recorded);
+  return ordered.every((handoff, at) => {
+    const next = ordered.slice(at + 1).find((otherHandoff) => otherHandoff.recorded !== handoff.recorded);
     const until = next ? (numbers.get(next.origin) ?? 0) : Infinity;
-    const last = readPlaces(one).at(-1)?.step ?? one.origin;
-    return (uses.get(one.id) ?? []).every((use) => use <= until) && (numbers.get(last) ?? 0) < until;
+    const last = readPlaces(handoff).at(-1)?.step ?? handoff.origin;
+    return (uses.get(handoff.id) ?? []).every((use) => use <= until) && (numbers.get(last) ?? 0) < until;
   });
 }

@@ -68,8 +68,8 @@ function alignBy(first: readonly Exchange[], second: readonly Exchange[], weight
   let i = 0;
   let j = 0;
   while (i < first.length && j < second.length) {
-    const own = weights[i * second.length + j] ?? 0;
-    if (own > 0 && at(i, j) <= own + at(i + 1, j + 1)) {
+    const ownWeight = weights[i * second.length + j] ?? 0;
+    if (ownWeight > 0 && at(i, j) <= ownWeight + at(i + 1, j + 1)) {
       const [left, right] = [first[i++], second[j++]];
       if (left && right) pairs.set(left.n, right.n);
     } else if (at(i + 1, j) >= at(i, j + 1)) i++;
@@ -87,7 +87,7 @@ function namesOf(exchange: Exchange, { readBody }: Pick<LoadedTake, 'readBody'>)
   const kind = bodyKind(mediaType([['content-type', headerOf(exchange.requestHeaders, 'content-type') ?? body.mimeType]]));
   const words = exchange.socket
     ? kindWords(text)
-        .map((one) => one.word)
+        .map((word) => word.word)
         .join(' ')
     : '';
   if (kind === 'form')
@@ -169,16 +169,16 @@ function alignWith(likeness: Likeness): Map<number, number> {
 
 function pairInOrder(first: readonly Exchange[], second: readonly Exchange[]): Map<number, number> {
   const waiting = new Map<string, Exchange[]>();
-  const name = (one: Exchange) => `${groupOf(one)} ${addressOf(one).names}`;
-  for (const one of second) {
-    const list = waiting.get(name(one));
-    if (list) list.push(one);
-    else waiting.set(name(one), [one]);
+  const name = (exchange: Exchange) => `${groupOf(exchange)} ${addressOf(exchange).names}`;
+  for (const exchange of second) {
+    const list = waiting.get(name(exchange));
+    if (list) list.push(exchange);
+    else waiting.set(name(exchange), [exchange]);
   }
   const pairs = new Map<number, number>();
-  for (const one of first) {
-    const partner = waiting.get(name(one))?.shift();
-    if (partner) pairs.set(one.n, partner.n);
+  for (const exchange of first) {
+    const partner = waiting.get(name(exchange))?.shift();
+    if (partner) pairs.set(exchange.n, partner.n);
   }
   return pairs;
 }
@@ -193,17 +193,17 @@ export function pairTakes(first: LoadedTake, second: LoadedTake): TakePairs {
   const likeness = new Likeness(first, second);
   const inOrder = alignWith(likeness);
   const taken = new Set(inOrder.values());
-  const spare = second.exchanges.filter((one) => !taken.has(one.n));
+  const spare = second.exchanges.filter((exchange) => !taken.has(exchange.n));
   const moved = new Map<number, number>();
-  for (const one of first.exchanges) {
-    if (inOrder.has(one.n)) continue;
+  for (const exchange of first.exchanges) {
+    if (inOrder.has(exchange.n)) continue;
     let best = { at: -1, weight: 0 };
-    spare.forEach((other, at) => {
-      const weight = likeness.weight(one, other);
+    spare.forEach((otherExchange, at) => {
+      const weight = likeness.weight(exchange, otherExchange);
       if (weight > best.weight) best = { at, weight };
     });
     const [found] = best.at >= 0 ? spare.splice(best.at, 1) : [];
-    if (found) moved.set(one.n, found.n);
+    if (found) moved.set(exchange.n, found.n);
   }
   return { inOrder, moved };
 }

@@ -22,14 +22,14 @@ export type BesideRow = z.infer<typeof BesideRowSchema>;
 export function layBeside(first: LoadedTake, second: LoadedTake): BesideRow[] {
   const { inOrder: pairs, moved } = pairTakes(first, second);
   const sent = [sentByExchange(first), sentByExchange(second)] as const;
-  const byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
+  const byNumber = new Map(second.exchanges.map((exchange) => [exchange.n, exchange]));
   const inBoth = new Set([...pairs.values(), ...moved.values()]);
-  const compared = (one: Exchange, otherNumber: number, state: 'moved' | null): BesideRow => {
-    const other = byNumber.get(otherNumber);
-    const values = differing(sent[0].get(one.n), sent[1].get(otherNumber));
-    const answer = other ? answersDiffer(one, other) : null;
+  const compared = (exchange: Exchange, otherNumber: number, state: 'moved' | null): BesideRow => {
+    const otherExchange = byNumber.get(otherNumber);
+    const values = differing(sent[0].get(exchange.n), sent[1].get(otherNumber));
+    const answer = otherExchange ? answersDiffer(exchange, otherExchange) : null;
     return {
-      first: one.n,
+      first: exchange.n,
       second: otherNumber,
       state: state ?? (values.length > 0 || answer !== null ? 'differs' : 'same'),
       values,
@@ -37,23 +37,23 @@ export function layBeside(first: LoadedTake, second: LoadedTake): BesideRow[] {
     };
   };
   const rows: BesideRow[] = [];
-  const extra = second.exchanges.filter((one) => !inBoth.has(one.n));
+  const extra = second.exchanges.filter((exchange) => !inBoth.has(exchange.n));
   const showExtra = (before: number) => {
     while (extra[0] && extra[0].n < before)
       rows.push({ first: null, second: extra.shift()?.n ?? null, state: 'extra', values: [], answer: null });
   };
-  for (const one of first.exchanges) {
-    const partner = pairs.get(one.n);
+  for (const exchange of first.exchanges) {
+    const partner = pairs.get(exchange.n);
     if (partner !== undefined) {
       showExtra(partner);
-      rows.push(compared(one, partner, null));
+      rows.push(compared(exchange, partner, null));
       continue;
     }
-    const elsewhere = moved.get(one.n);
+    const elsewhere = moved.get(exchange.n);
     rows.push(
       elsewhere === undefined
-        ? { first: one.n, second: null, state: 'missing', values: [], answer: null }
-        : compared(one, elsewhere, 'moved'),
+        ? { first: exchange.n, second: null, state: 'missing', values: [], answer: null }
+        : compared(exchange, elsewhere, 'moved'),
     );
   }
   showExtra(Infinity);
@@ -66,8 +66,8 @@ function differing(
 ): BesideRow['values'] {
   const found: BesideRow['values'] = [];
   for (const [place, { name, value }] of first ?? []) {
-    const other = second?.get(place);
-    if (other && other.value !== value) found.push({ place, name, first: value, second: other.value });
+    const sentValue = second?.get(place);
+    if (sentValue && sentValue.value !== value) found.push({ place, name, first: value, second: sentValue.value });
   }
   return found;
 }

@@ -51,13 +51,13 @@ function callsOf(exchange: number, nodes: readonly SentNode[]): Call[] {
   for (const node of flat(nodes)) {
     const at = callOf(node) ?? (node.place.startsWith(wholeBody) ? wholeBody : undefined);
     if (at === undefined) continue;
-    const own = calls.get(at) ?? { names: [], words: [] };
-    calls.set(at, own);
+    const call = calls.get(at) ?? { names: [], words: [] };
+    calls.set(at, call);
     const add = (inner: SentNode): void => {
       const rest = inner.place.slice(at.length);
-      own.names.push(rest);
+      call.names.push(rest);
       const word = isLeaf(inner) || inner.place.endsWith('/target') ? wordOf(inner) : undefined;
-      if (word !== undefined) own.words.push(`${rest}=${word}`);
+      if (word !== undefined) call.words.push(`${rest}=${word}`);
       if (at === node.place) inner.kids.forEach(add);
     };
     add(node);
@@ -77,12 +77,12 @@ export function pairCalls(first: CallSide, second: CallSide, partners: ReadonlyM
   const pairs: CallPairs = new Map();
   const taken = new Set<string>();
   const keyOf = ({ exchange, at }: CallPlace): string => `${exchange} ${at}`;
-  const pair = (own: readonly Call[], other: readonly Call[]): void => {
+  const pair = (calls: readonly Call[], otherCalls: readonly Call[]): void => {
     for (const key of ['asks', 'names'] as const)
-      for (const call of own) {
+      for (const call of calls) {
         const known = pairs.get(call.exchange);
         if (known?.has(call.at)) continue;
-        const found = other.find((one) => !taken.has(keyOf(one)) && one[key] === call[key]);
+        const found = otherCalls.find((otherCall) => !taken.has(keyOf(otherCall)) && otherCall[key] === call[key]);
         if (!found) continue;
         taken.add(keyOf(found));
         pairs.set(call.exchange, (known ?? new Map<string, CallPlace>()).set(call.at, { exchange: found.exchange, at: found.at }));
@@ -104,14 +104,14 @@ export function pairCalls(first: CallSide, second: CallSide, partners: ReadonlyM
       continue;
     }
     if (!isBatch(nodes) && !isLone(nodes)) continue;
-    const own = callsOf(n, nodes);
-    if (partner !== undefined) pair(own, callsOf(partner, there));
-    add(left, first, n, own);
+    const calls = callsOf(n, nodes);
+    if (partner !== undefined) pair(calls, callsOf(partner, there));
+    add(left, first, n, calls);
   }
   for (const [n, nodes] of second.nodes) if (!seen.has(n) && (isBatch(nodes) || isLone(nodes))) add(right, second, n, callsOf(n, nodes));
   for (const [group, own] of left) {
-    const other = right.get(group) ?? [];
-    if ([...own, ...other].some((one) => one.at !== wholeBody)) pair(own, other);
+    const calls = right.get(group) ?? [];
+    if ([...own, ...calls].some((call) => call.at !== wholeBody)) pair(own, calls);
   }
   return pairs;
 }

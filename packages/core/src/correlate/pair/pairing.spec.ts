@@ -60,7 +60,7 @@ describe('requests to one address are paired by what they ask', () => {
     const first = acts(['act=reserve&no=4711', 'act=save&no=4711&goods=Peas', 'act=close&no=4711', 'act=reserve&no=1']);
     const second = acts(['act=reserve&no=5133', 'act=close&no=5133', 'act=save&no=5133&goods=Fish', 'act=reserve&no=2']);
     const act = (take: LoadedTake, n: number | null) =>
-      /^act=\w+/.exec(take.readBody(take.exchanges.find((one) => one.n === n)?.requestBody?.hash ?? '') ?? '')?.[0];
+      /^act=\w+/.exec(take.readBody(take.exchanges.find((exchange) => exchange.n === n)?.requestBody?.hash ?? '') ?? '')?.[0];
     const rows = layBeside(first, second);
     expect(rows).toHaveLength(4);
     for (const row of rows) expect(act(first, row.first)).toBe(act(second, row.second));
@@ -131,7 +131,7 @@ describe('requests to one address are paired by what they ask', () => {
             'POST',
             '/data/$batch',
             [['Content-Type', 'multipart/mixed; boundary=b1']],
-            `${parts.map((one) => `--b1\r\n${one}\r\n`).join('')}--b1--\r\n`,
+            `${parts.map((part) => `--b1\r\n${part}\r\n`).join('')}--b1--\r\n`,
           ],
           [202, json, '{}'],
         )
@@ -142,8 +142,8 @@ describe('requests to one address are paired by what they ask', () => {
       const second = flow('48977', '77655', [changed('48977'), look('77655')]);
       const { script } = correlate(scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything }), first, second);
       const [load, depot] = [
-        script.handoffs.find((one) => one.recorded === '48213'),
-        script.handoffs.find((one) => one.recorded === '77120'),
+        script.handoffs.find((handoff) => handoff.recorded === '48213'),
+        script.handoffs.find((handoff) => handoff.recorded === '77120'),
       ];
       expect([load?.evidence, depot?.evidence]).toEqual(['proven', 'proven']);
       const places = usePlaces(script);

@@ -36,7 +36,7 @@ export class SecondTake {
     this.#views = new ParsedViews(second);
     const pairs = pairTakes(first, second);
     this.#pairs = new Map([...pairs.inOrder, ...pairs.moved]);
-    this.#byNumber = new Map(second.exchanges.map((one) => [one.n, one]));
+    this.#byNumber = new Map(second.exchanges.map((exchange) => [exchange.n, exchange]));
     this.#forms = new TakeForms({
       exchanges: second.exchanges,
       readBody: second.readBody,
@@ -46,36 +46,37 @@ export class SecondTake {
     const [left, right] = [nodesByExchange(first), nodesByExchange(second)];
     for (const [n, nodes] of right) this.#sentBy.set(n, valuesOf(nodes));
     this.#calls = pairCalls(
-      { exchanges: new Map(first.exchanges.map((one) => [one.n, one])), nodes: left },
+      { exchanges: new Map(first.exchanges.map((exchange) => [exchange.n, exchange])), nodes: left },
       { exchanges: this.#byNumber, nodes: right },
       this.#pairs,
     );
     for (const [n, own] of left) {
       const calls = this.#calls.get(n);
-      const other = right.get(this.#pairs.get(n) ?? -1) ?? [];
+      const nodes = right.get(this.#pairs.get(n) ?? -1) ?? [];
       // Of a batch only what is no call is paired by its place.
-      this.#pairNodes(n, own, calls ? other.filter((one) => !isInCall(one)) : other);
+      this.#pairNodes(n, own, calls ? nodes.filter((node) => !isInCall(node)) : nodes);
       for (const [at, there] of calls ?? [])
         this.#pairNodes(n, callNodes(own, at, at), callNodes(right.get(there.exchange) ?? [], there.at, at));
     }
   }
 
   #pairNodes(n: number, left: readonly SentNode[], right: readonly SentNode[]): void {
-    const byPlace = new Map(right.map((one) => [one.place, one]));
+    const byPlace = new Map(right.map((node) => [node.place, node]));
     const spare = new Map<string, SentNode[]>();
-    const own = new Set(left.map((one) => one.place));
-    for (const one of right) if (!own.has(one.place)) spare.set(placeShape(one.place), [...(spare.get(placeShape(one.place)) ?? []), one]);
-    for (const one of left) {
-      const partner = byPlace.get(one.place) ?? spare.get(placeShape(one.place))?.shift();
+    const own = new Set(left.map((node) => node.place));
+    for (const node of right)
+      if (!own.has(node.place)) spare.set(placeShape(node.place), [...(spare.get(placeShape(node.place)) ?? []), node]);
+    for (const node of left) {
+      const partner = byPlace.get(node.place) ?? spare.get(placeShape(node.place))?.shift();
       if (!partner) continue;
-      this.#partners.set(`${n} ${one.place}`, partner);
-      if (isLeaf(one) && !this.#texts.has(one.value)) this.#texts.set(one.value, partner.value);
-      if (one.value !== partner.value) {
-        this.moving.add(one.value);
-        if (isLeaf(one))
-          for (const part of differingParts(one.value, partner.value).flat()) this.moving.add(one.value.slice(part.start, part.end));
+      this.#partners.set(`${n} ${node.place}`, partner);
+      if (isLeaf(node) && !this.#texts.has(node.value)) this.#texts.set(node.value, partner.value);
+      if (node.value !== partner.value) {
+        this.moving.add(node.value);
+        if (isLeaf(node))
+          for (const part of differingParts(node.value, partner.value).flat()) this.moving.add(node.value.slice(part.start, part.end));
       }
-      this.#pairNodes(n, one.kids, partner.kids);
+      this.#pairNodes(n, node.kids, partner.kids);
     }
   }
 
@@ -126,7 +127,7 @@ export class SecondTake {
 
   /** True where an extractor gives `value` in the partner of the origin. */
   gives(origin: Origin, value: string, as?: Encoding): boolean {
-    const matches = this.matches(origin.exchange.n, origin.extractor).map((one) => (as ? encode(as, one) : one));
+    const matches = this.matches(origin.exchange.n, origin.extractor).map((match) => (as ? encode(as, match) : match));
     return isPicked(value, origin.extractor, matches);
   }
 

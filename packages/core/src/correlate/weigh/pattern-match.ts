@@ -16,12 +16,12 @@ export class PatternBook {
   readonly #byName = new Map<string, ReadyPattern[]>();
 
   constructor(patterns: readonly HandoffPattern[]) {
-    this.#ready = patterns.filter((one) => one.enabled).map(readyPattern);
+    this.#ready = patterns.filter((pattern) => pattern.enabled).map(readyPattern);
   }
 
   /** The patterns that know a value by where it is sent, how it is called and how it looks. */
   sentAs(value: string, name: string, place: string): HandoffPattern[] {
-    return this.#sent(value, name, place).map((one) => one.pattern);
+    return this.#sent(value, name, place).map((pattern) => pattern.pattern);
   }
 
   /** True where some pattern knows a value by where it is sent, how it is called and how it looks. */
@@ -41,9 +41,9 @@ export class PatternBook {
     if (called.length === 0) return called;
     const kinds = new Set(place.split('/').map((part) => part.split(':')[0] ?? ''));
     return called.filter(
-      (one) =>
-        (one.pattern.sent.in.length === 0 || one.pattern.sent.in.some((kind) => kinds.has(kind))) &&
-        (one.value === null || one.value.matcher(value).find()),
+      (pattern) =>
+        (pattern.pattern.sent.in.length === 0 || pattern.pattern.sent.in.some((kind) => kinds.has(kind))) &&
+        (pattern.value === null || pattern.value.matcher(value).find()),
     );
   }
 
@@ -52,7 +52,7 @@ export class PatternBook {
     const known = this.#byName.get(name);
     if (known) return known;
     const called = this.#ready.filter(
-      (one) => one.name === null || spellings(name).some((spelling) => one.name?.matcher(spelling).find() === true),
+      (pattern) => pattern.name === null || spellings(name).some((spelling) => pattern.name?.matcher(spelling).find() === true),
     );
     if (this.#byName.size >= mostNames) this.#byName.clear();
     this.#byName.set(name, called);

@@ -38,7 +38,7 @@ describe('coincidences', () => {
     new TakeBuilder()
       .add(
         ['GET', '/new'],
-        [200, html, `<p>You have ${count} loads</p><a href="/list?total=${count}">all</a><form action="/save"><select name="kind">${options.map((one) => `<option value="${one}">Kind ${one}</option>`).join('')}</select><input name="note"></form>`], // prettier-ignore
+        [200, html, `<p>You have ${count} loads</p><a href="/list?total=${count}">all</a><form action="/save"><select name="kind">${options.map((option) => `<option value="${option}">Kind ${option}</option>`).join('')}</select><input name="note"></form>`], // prettier-ignore
       )
       .add(['POST', '/save', form, `kind=${choice}&note=Hello`], [200, html, 'Saved'])
       .load();
@@ -74,7 +74,7 @@ describe('coincidences', () => {
         .add(['POST', '/api/farms', json, '{"name":"Hill"}'], [200, json, `{"id":${id},"active":1,"rank":1}`])
         .add(['POST', '/api/visits', json, `{"farmId":${id},"urgent":1,"silent":1}`], [200, json, '{}'])
         .load();
-    expect(correlated(flow(4711), flow(4718)).handoffs.map((one) => one.recorded)).toEqual(['4711']);
+    expect(correlated(flow(4711), flow(4718)).handoffs.map((handoff) => handoff.recorded)).toEqual(['4711']);
   });
 
   it('nor is what was sent under this name before the change', () => {
@@ -107,8 +107,8 @@ describe('one text, one decision', () => {
         .add(['POST', '/q', form, `op=change&part%5B0%5D=${encodeURIComponent(`farm.id = ${id}`)}`], [200, json, '{}'])
         .load();
     const script = correlated(flow('34'), flow('51'));
-    const moving = coverage(script).filter((one) => one.class === 'handed-off');
-    expect(moving.map((one) => one.place)).toEqual(['form:where', 'form:part[0]']);
+    const moving = coverage(script).filter((value) => value.class === 'handed-off');
+    expect(moving.map((value) => value.place)).toEqual(['form:where', 'form:part[0]']);
     expect(script.handoffs).toHaveLength(1);
   });
 
@@ -126,7 +126,7 @@ describe('one text, one decision', () => {
     const script = correlated(flow('81f2c4aa90de1277'), flow('77a1d0be34c2f901'));
     expect(script.made).toEqual([]);
     expect(script.handoffs).toMatchObject([{ recorded: '81f2c4aa90de1277', extractor: { path: '$[1]' } }]);
-    expect(coverage(script).filter((one) => one.class === 'handed-off')).toHaveLength(3);
+    expect(coverage(script).filter((value) => value.class === 'handed-off')).toHaveLength(3);
   });
 });
 

@@ -65,8 +65,8 @@ curl 'http://127.0.0.1:4701/api' -X 'PUT' --json '{"a":"it'\\''s"}'`);
 
   it('that cannot be read are named, and the others are kept', () => {
     const { requests, problems } = readCurl("wget http://a/\ncurl\ncurl -F file=@x http://a/\ncurl 'http://a/'");
-    expect(requests.map((one) => one.url)).toEqual(['http://a/']);
-    expect(problems.map((one) => [one.command, one.text.slice(0, 22)])).toEqual([
+    expect(requests.map((request) => request.url)).toEqual(['http://a/']);
+    expect(problems.map((problem) => [problem.command, problem.text.slice(0, 22)])).toEqual([
       [1, 'It starts with “wget”,'],
       [2, 'It names no address.'],
       [3, 'It uploads a form by -'],

@@ -42,32 +42,32 @@ describe.each([
 
   it('comes in whole: times in order, phases, bodies, and the form that was posted', () => {
     expect(imported.exchanges.length).toBe(count);
-    expect(imported.exchanges.every((one, at) => one.startedAtMs >= (imported.exchanges[at - 1]?.startedAtMs ?? 0))).toBe(true);
-    const post = imported.exchanges.find((one) => one.method === 'POST');
+    expect(imported.exchanges.every((exchange, at) => exchange.startedAtMs >= (imported.exchanges[at - 1]?.startedAtMs ?? 0))).toBe(true);
+    const post = imported.exchanges.find((exchange) => exchange.method === 'POST');
     expect(post?.response?.status).toBe(303);
     expect(loaded.readBody(post?.requestBody?.hash ?? '')).toMatch(/^formKey=[\w-]{24}&user=\w+&password=\w+-pass$/);
-    const desk = imported.exchanges.find((one) => one.url.includes('/desk/'));
+    const desk = imported.exchanges.find((exchange) => exchange.url.includes('/desk/'));
     expect(loaded.readBody(desk?.response?.body?.hash ?? '')).toContain('<h1>Desk of');
     expect(Object.values(desk?.timings ?? {}).every((one) => one >= -1)).toBe(true);
   });
 
   it('becomes a script whose sign-in follows its redirect, with the values that were sent', () => {
     const script = scriptFromTake(loaded, { scriptId: 's', name: 'S', tidy: surveyTake(loaded).proposal });
-    const step = requestSteps(script).find((one) => one.step.method === 'POST')?.step;
+    const step = requestSteps(script).find((numberedStep) => numberedStep.step.method === 'POST')?.step;
     expect(step).toMatchObject({ followRedirects: true, expect: { title: 'Desk - Tidewell Yard' } });
-    expect(step && sentValues(step).map((one) => one.name)).toEqual(expect.arrayContaining(['formKey', 'user', 'password']));
+    expect(step && sentValues(step).map((value) => value.name)).toEqual(expect.arrayContaining(['formKey', 'user', 'password']));
   });
 
   it('goes out again as it came', () => {
     const exported = exportHar(loaded.take, loaded.exchanges, (hash) => bodies.get(hash)) as { log: { entries: unknown[] } };
     const { entries } = (file as { log: { entries: { request: { url: string } }[] } }).log;
-    expect(exported.log.entries).toEqual(entries.filter((one) => one.request.url.startsWith('http')));
+    expect(exported.log.entries).toEqual(entries.filter((entry) => entry.request.url.startsWith('http')));
   });
 });
 
 describe('what browsers took from their cache', () => {
   it.each(['chromium', 'firefox'])('is seen in a HAR of %s', (name) => {
-    const cached = surveyTake(read(name).loaded).findings.find((one) => one.kind === 'cached');
+    const cached = surveyTake(read(name).loaded).findings.find((finding) => finding.kind === 'cached');
     expect(cached?.sentence).toContain('one answer came from it');
   });
 

@@ -11,7 +11,7 @@ ajv.addMetaSchema(load('ajv/lib/refs/json-schema-draft-06.json') as object);
 for (const one of Object.values(load('har-schema') as Record<string, { $id?: string }>)) if (one.$id !== undefined) ajv.addSchema(one);
 const isHar = (document: unknown): string[] => {
   ajv.validate('har.json#', document);
-  return (ajv.errors ?? []).map((one) => `${one.dataPath} ${one.message ?? ''}`);
+  return (ajv.errors ?? []).map((error) => `${error.dataPath} ${error.message ?? ''}`);
 };
 
 it('what we write has every field that HAR 1.2 demands: plain, posted, failed, with messages, with marks', () => {

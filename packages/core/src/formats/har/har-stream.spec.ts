@@ -53,7 +53,7 @@ describe('a HAR file read piece by piece', () => {
 
   it('gives entries as they come, problems by their place, fields in any order, and how to put the order right', () => {
     const { exchanges, end } = read(`\uFEFF${JSON.stringify({ log })}`);
-    expect(exchanges.map((one) => [one.n, new URL(one.url).pathname, one.startedAtMs])).toEqual([
+    expect(exchanges.map((exchange) => [exchange.n, new URL(exchange.url).pathname, exchange.startedAtMs])).toEqual([
       [1, '/b', 0],
       [2, '/a', -1000],
     ]);

@@ -68,7 +68,7 @@ export class HarStream {
         `the file ${this.#failure === null ? 'ends in the middle' : 'is broken'} after ${this.#entries} entries and ${this.#bytes.toLocaleString('en')} bytes; what came before is here`,
       );
     } else if (this.#entries === 0 && Object.keys(this.#log).length === 0) throw new Error(notHar);
-    const first = this.#starts.reduce((least, one) => Math.min(least, one), this.#starts[0] ?? 0);
+    const first = this.#starts.reduce((least, start) => Math.min(least, start), this.#starts[0] ?? 0);
     const order = this.#starts
       .map((startedMs, index) => ({ from: index + 1, startedMs }))
       .sort((left, right) => left.startedMs - right.startedMs || left.from - right.from)

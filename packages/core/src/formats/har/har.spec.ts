@@ -48,7 +48,7 @@ describe('HAR 1.2 (the fields of its specification)', () => {
     const store = shelf();
     const read = importHar(har([entry({ startedDateTime: '2026-11-23T10:00:01.000Z' }), entry()]), store);
     expect(read.startedAt).toBe('2026-11-23T10:00:00.500Z');
-    expect(read.exchanges.map((one) => [one.n, one.startedAtMs])).toEqual([
+    expect(read.exchanges.map((exchange) => [exchange.n, exchange.startedAtMs])).toEqual([
       [1, 0],
       [2, 500],
     ]);
@@ -121,13 +121,13 @@ describe('HAR 1.2 (the fields of its specification)', () => {
       entry({}),
     ];
     const read = importHar({ log: { version: '1.2', pages, entries } }, shelf);
-    expect(read.problems.map((one) => [one.entry, one.text.slice(0, 40)])).toEqual([
+    expect(read.problems.map((problem) => [problem.entry, problem.text.slice(0, 40)])).toEqual([
       [1, expect.stringContaining('response.status')],
       [2, 'a body is marked as base64, and is none'],
       [3, expect.stringContaining('time')],
       [4, expect.stringContaining('timings.wait')],
     ]);
-    expect(read.exchanges.map((one) => [one.n, one.response?.body?.hash])).toEqual([[1, 'h1']]);
+    expect(read.exchanges.map((exchange) => [exchange.n, exchange.response?.body?.hash])).toEqual([[1, 'h1']]);
     expect(puts).toEqual(['x']);
     expect(read.marks).toEqual([{ kind: 'begin', atMs: 0, text: 'Page' }]);
     expect(importHar({ log: { version: '1.2', pages: 'none', entries } }, shelf).marks).toEqual([]);
@@ -139,7 +139,7 @@ describe('HAR 1.2 (the fields of its specification)', () => {
       shelf(),
     );
     expect(read.exchanges).toHaveLength(1);
-    expect(read.problems.map((one) => one.entry)).toEqual([2, 3, 4]);
+    expect(read.problems.map((problem) => problem.entry)).toEqual([2, 3, 4]);
     expect(() => importHar({ log: {} }, shelf())).toThrow(/This is not a HAR file: it has no log.entries/);
   });
 

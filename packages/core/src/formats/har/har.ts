@@ -226,7 +226,7 @@ function postBytes(post: HarEntry['request']['postData']): Uint8Array | null {
   if (post?.text != null)
     return post['encoding'] === 'base64' || post['_encoding'] === 'base64' ? base64ToBytes(post.text) : utf8.encode(post.text);
   if (!post?.params?.length || post.mimeType?.startsWith('multipart/')) return null;
-  return utf8.encode(new URLSearchParams(post.params.map((one): [string, string] => [one.name, one.value ?? ''])).toString());
+  return utf8.encode(new URLSearchParams(post.params.map((param): [string, string] => [param.name, param.value ?? ''])).toString());
 }
 
 /** Text where the bytes are valid UTF-8, base64 where not. */
@@ -262,19 +262,24 @@ export function exportHar(
       ...log,
       // Messages over a WebSocket stand in the entry of its handshake.
       entries: exchanges
-        .filter((one) => !one.socket)
-        .map((one) => {
-          const page = pageOf(one.startedAtMs);
-          return entryOf(one, originMs, readBytes, take.harLog === null && page >= 0 ? `page_${page + 1}` : null);
+        .filter((exchange) => !exchange.socket)
+        .map((exchange) => {
+          const page = pageOf(exchange.startedAtMs);
+          return entryOf(exchange, originMs, readBytes, take.harLog === null && page >= 0 ? `page_${page + 1}` : null);
         }),
     },
   };
 }
 
-function entryOf(one: Exchange, originMs: number, readBytes: (hash: string) => Uint8Array | undefined, pageref: string | null): HarEntry {
-  const post = one.requestBody && readBytes(one.requestBody.hash);
-  const bytes = one.response?.body && readBytes(one.response.body.hash);
-  const kept = one.harEntry as HarEntry | null;
+function entryOf(
+  exchange: Exchange,
+  originMs: number,
+  readBytes: (hash: string) => Uint8Array | undefined,
+  pageref: string | null,
+): HarEntry {
+  const post = exchange.requestBody && readBytes(exchange.requestBody.hash);
+  const bytes = exchange.response?.body && readBytes(exchange.response.body.hash);
+  const kept = exchange.harEntry as HarEntry | null;
   if (kept) {
     const wasBase64 = kept.response.content?.encoding === 'base64';
     // A body that stood only in `params` was put together by us at import; the parameters themselves are in `kept`.
@@ -286,52 +291,52 @@ function entryOf(one: Exchange, originMs: number, readBytes: (hash: string) => U
     };
   }
   const pairs = (headers: readonly (readonly [string, string])[]) => headers.map(([name, value]) => ({ name, value }));
-  const url = new URL(one.url);
-  const contentType = headerOf(one.requestHeaders, 'content-type') ?? '';
+  const url = new URL(exchange.url);
+  const contentType = headerOf(exchange.requestHeaders, 'content-type') ?? '';
   return {
     ...(pageref === null ? {} : { pageref }),
-    startedDateTime: new Date(originMs + one.startedAtMs).toISOString(),
-    time: one.durationMs,
+    startedDateTime: new Date(originMs + exchange.startedAtMs).toISOString(),
+    time: exchange.durationMs,
     request: {
-      method: one.method,
-      url: one.url,
-      httpVersion: one.httpVersion,
-      cookies: cookiesOf(headerOf(one.requestHeaders, 'cookie')),
-      headers: pairs(one.requestHeaders),
+      method: exchange.method,
+      url: exchange.url,
+      httpVersion: exchange.httpVersion,
+      cookies: cookiesOf(headerOf(exchange.requestHeaders, 'cookie')),
+      headers: pairs(exchange.requestHeaders),
       queryString: [...url.searchParams].map(([name, value]) => ({ name, value })),
       headersSize: -1,
-      bodySize: one.requestBody?.size ?? 0,
+      bodySize: exchange.requestBody?.size ?? 0,
       ...(post ? { postData: { mimeType: contentType, ...asContent(post, false) } } : {}),
     },
     response: {
-      status: one.response?.status ?? 0,
-      statusText: one.response?.statusText ?? '',
-      httpVersion: one.response?.httpVersion ?? '',
-      cookies: (one.response?.headers ?? [])
+      status: exchange.response?.status ?? 0,
+      statusText: exchange.response?.statusText ?? '',
+      httpVersion: exchange.response?.httpVersion ?? '',
+      cookies: (exchange.response?.headers ?? [])
         .filter(([name]) => name.toLowerCase() === 'set-cookie')
         .flatMap(([, value]) => cookiesOf(value.split(';')[0])),
-      headers: pairs(one.response?.headers ?? []),
+      headers: pairs(exchange.response?.headers ?? []),
       content: {
-        size: one.response?.body?.size ?? 0,
-        mimeType: headerOf(one.response?.headers ?? [], 'content-type') ?? '',
+        size: exchange.response?.body?.size ?? 0,
+        mimeType: headerOf(exchange.response?.headers ?? [], 'content-type') ?? '',
         ...(bytes ? asContent(bytes, false) : {}),
       },
-      redirectURL: headerOf(one.response?.headers ?? [], 'location') ?? '',
+      redirectURL: headerOf(exchange.response?.headers ?? [], 'location') ?? '',
       headersSize: -1,
       bodySize: -1,
     },
     cache: {},
     timings: {
-      blocked: one.timings.blocked,
-      dns: one.timings.dns,
-      connect: one.timings.connect,
-      ssl: one.timings.tls,
-      send: Math.max(0, one.timings.send),
-      wait: Math.max(0, one.timings.wait),
-      receive: Math.max(0, one.timings.receive),
+      blocked: exchange.timings.blocked,
+      dns: exchange.timings.dns,
+      connect: exchange.timings.connect,
+      ssl: exchange.timings.tls,
+      send: Math.max(0, exchange.timings.send),
+      wait: Math.max(0, exchange.timings.wait),
+      receive: Math.max(0, exchange.timings.receive),
     },
-    ...(one.messages?.some((message) => message.kind !== 'event')
-      ? { _webSocketMessages: one.messages.map((message) => listedMessage(message, originMs)) }
+    ...(exchange.messages?.some((message) => message.kind !== 'event')
+      ? { _webSocketMessages: exchange.messages.map((message) => listedMessage(message, originMs)) }
       : {}),
   };
 }

@@ -19,8 +19,8 @@ interface CheckTextForm<Kind extends CheckKindName, Shapes extends readonly z.Zo
 }
 const form = <Kind extends CheckKindName, const Shapes extends readonly z.ZodObject[]>(
   _kind: Kind,
-  own: CheckTextForm<Kind, Shapes>,
-): CheckTextForm<Kind, Shapes> => own;
+  checkTextForm: CheckTextForm<Kind, Shapes>,
+): CheckTextForm<Kind, Shapes> => checkTextForm;
 
 /** The text forms of all kinds of checks. */
 export const checkTexts = {
@@ -87,13 +87,13 @@ export const checkedShapes = forms.flatMap(({ shapes }) => shapes) as [
 
 /** Writes what a check looks at. */
 export const writeChecked = (checked: Checked, text: WriteTemplate): CheckedText => {
-  const own: AnyForm = checkTexts[checked.kind];
-  return own.write(checked, text);
+  const checkText: AnyForm = checkTexts[checked.kind];
+  return checkText.write(checked, text);
 };
 
 /** Reads what a check looks at: the kind is the one whose first key it has. Throws where it has none. */
 export function readChecked(text: CheckedText, template: ReadTemplate): Checked {
-  const own = forms.find(({ shapes }) => shapes.some(({ shape }) => (Object.keys(shape)[0] ?? '') in text));
-  if (!own) throw new Error(`No check has the keys ${Object.keys(text).join(', ')}.`);
-  return own.read(text, template);
+  const anyForm = forms.find(({ shapes }) => shapes.some(({ shape }) => (Object.keys(shape)[0] ?? '') in text));
+  if (!anyForm) throw new Error(`No check has the keys ${Object.keys(text).join(', ')}.`);
+  return anyForm.read(text, template);
 }

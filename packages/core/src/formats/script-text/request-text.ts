@@ -52,7 +52,7 @@ export const requestText: ActionText<RequestStep, RequestText> = {
     const url = writer.text(step.url);
     const headers = step.headers.map(({ name, value }) => ({ [name]: writer.text(value) }));
     const body = step.body && writer.text(step.body);
-    const checks = (step.checks ?? []).map((one) => writer.check(one));
+    const checks = (step.checks ?? []).map((check) => writer.check(check));
     const socket = step.socket && socketToText(step.socket, writer);
     const expect = Object.fromEntries(Object.entries(step.expect).filter(([, value]) => value !== null)) as Partial<Expectation>;
     const ownName = step.name.startsWith(`${step.method} `) ? step.name : `${step.method} ${step.name}`;
@@ -79,7 +79,7 @@ export const requestText: ActionText<RequestStep, RequestText> = {
     if (!/^[A-Za-z-]+$/.test(method)) reading.problem([...path, 'request'], 0, 'Write the method first, such as “GET /desk”.');
     reading.origin(step.origin, path);
     const template = reading.templates(step.recorded);
-    const checks = (step.checks ?? []).map((one, at) => reading.check(one, [...path, 'checks', at], template));
+    const checks = (step.checks ?? []).map((check, at) => reading.check(check, [...path, 'checks', at], template));
     return {
       kind: 'request',
       id: reading.id(step.id, 's', path),
@@ -89,8 +89,8 @@ export const requestText: ActionText<RequestStep, RequestText> = {
       method,
       origin: step.origin,
       url: template(step.url, [...path, 'url']),
-      headers: (step.headers ?? []).flatMap((one, at) =>
-        Object.entries(one).map(([header, value]) => ({ name: header, value: template(value, [...path, 'headers', at, header]) })),
+      headers: (step.headers ?? []).flatMap((secrets, at) =>
+        Object.entries(secrets).map(([header, value]) => ({ name: header, value: template(value, [...path, 'headers', at, header]) })),
       ),
       body: step.body === undefined ? null : template(step.body, [...path, 'body']),
       bodyFile: step.bodyFile ?? null,
@@ -128,7 +128,7 @@ function socketToText(use: SocketUse, writer: StepWriter): SocketText {
 function socketFromText(text: SocketText, reading: StepReading, path: PropertyKey[], template: TemplateReader): SocketUse {
   const awaited = ({ same, holds, atMostMs }: Extract<SocketText, { await: string }>['awaits']): Awaited => ({
     same: same ?? [],
-    holds: (holds ?? []).map((one, at) => reading.checked(one, [...path, 'awaits', 'holds', at], template)),
+    holds: (holds ?? []).map((checkText, at) => reading.checked(checkText, [...path, 'awaits', 'holds', at], template)),
     atMostMs,
   });
   if ('open' in text) return { action: 'open', socket: text.open };

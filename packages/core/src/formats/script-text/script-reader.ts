@@ -64,7 +64,7 @@ function offsetOf(document: Document, path: readonly PropertyKey[]): number {
     const node: unknown = keys.length === 0 ? document.contents : document.getIn(keys, true);
     // A member stands where its key does.
     if (isMap(parent)) {
-      const pair = parent.items.find((one) => isScalar(one.key) && one.key.value === last);
+      const pair = parent.items.find((item) => isScalar(item.key) && item.key.value === last);
       if (pair && isScalar(pair.key) && pair.key.range) return pair.key.range[0];
     }
     const range = (node as { range?: [number, number, number] } | null | undefined)?.range;
@@ -113,17 +113,17 @@ class Reader {
   }
 
   read(): ReadScript {
-    const transactions = this.text.transactions.map((one, at): Transaction => ({
+    const transactions = this.text.transactions.map((transaction, at): Transaction => ({
       kind: 'transaction',
-      id: this.#id(one.id, 't', ['transactions', at]),
-      name: one.transaction,
-      ...(one.phase === undefined ? {} : { phase: one.phase }),
-      steps: one.steps.map((step, index) => this.#step(step, ['transactions', at, 'steps', index])),
+      id: this.#id(transaction.id, 't', ['transactions', at]),
+      name: transaction.transaction,
+      ...(transaction.phase === undefined ? {} : { phase: transaction.phase }),
+      steps: transaction.steps.map((step, index) => this.#step(step, ['transactions', at, 'steps', index])),
     }));
-    for (const one of this.#handoffs)
-      for (const step of [one.origin, ...(one.also ?? []).map((other) => other.step)])
+    for (const handoff of this.#handoffs)
+      for (const step of [handoff.origin, ...(handoff.also ?? []).map((other) => other.step)])
         if (!this.#ids.has(step))
-          this.#problem(['handoffs', one.name, 'from'], 0, `No step has the id “${step}”, from which “${one.name}” is read.`);
+          this.#problem(['handoffs', handoff.name, 'from'], 0, `No step has the id “${step}”, from which “${handoff.name}” is read.`);
     if (this.#problems.length > 0) return { problems: this.#problems };
     return {
       script: {
@@ -170,7 +170,7 @@ class Reader {
       return {
         kind: 'side-by-side',
         id: this.#id(step.id, 'b', path),
-        steps: step['side-by-side'].map((one, at) => requestText.read(one, this.#reading, [...path, 'side-by-side', at])),
+        steps: step['side-by-side'].map((text, at) => requestText.read(text, this.#reading, [...path, 'side-by-side', at])),
       };
     const template = this.#templates(step.recorded);
     if ('log' in step) return { kind: 'log', id: this.#id(step.id, 'l', path), text: template(step.log, [...path, 'log']) };
@@ -192,7 +192,7 @@ class Reader {
       is,
       right: template(right ?? '', [...path, ...at, 'right']),
     });
-    const steps = (): Step[] => step.steps.map((one, at) => this.#step(one, [...path, 'steps', at]));
+    const steps = (): Step[] => step.steps.map((text, at) => this.#step(text, [...path, 'steps', at]));
     if ('when' in step)
       return {
         kind: 'when',
@@ -223,8 +223,8 @@ class Reader {
   }
 
   /** Reads the templates of a step, with what was recorded in their pieces. */
-  #templates(told: Record<string, string> | undefined): (text: string, at: PropertyKey[]) => Template {
-    const recorded = new Map(Object.entries(told ?? {}));
+  #templates(secrets: Record<string, string> | undefined): (text: string, at: PropertyKey[]) => Template {
+    const recorded = new Map(Object.entries(secrets ?? {}));
     return (text, at) => {
       try {
         return templateFromText(text, this.#names, recorded);

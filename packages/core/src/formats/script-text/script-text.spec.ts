@@ -36,7 +36,10 @@ describe('a script as text', () => {
   });
 
   it('reads back where two handoffs are read in the same way', () => {
-    const two = { ...script, handoffs: script.handoffs.flatMap((one) => [one, { ...one, id: `${one.id}b`, name: `${one.name} again` }]) };
+    const two = {
+      ...script,
+      handoffs: script.handoffs.flatMap((handoff) => [handoff, { ...handoff, id: `${handoff.id}b`, name: `${handoff.name} again` }]),
+    };
     expect(readScript(writeScript(two), base)).toEqual({ script: two, files: new Map() });
   });
 
@@ -140,7 +143,7 @@ describe('a script as text', () => {
     const text = spoil(writeScript(script));
     const read = readScript(text, base);
     if (!('problems' in read)) throw new Error('it was read');
-    expect(read.problems.map((one) => one.message).join('\n')).toContain(told);
+    expect(read.problems.map((problem) => problem.message).join('\n')).toContain(told);
     expect(read.problems[0]?.line).toBeGreaterThan(0);
     expect(read.problems[0]?.column).toBeGreaterThan(0);
   });

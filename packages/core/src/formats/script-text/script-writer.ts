@@ -14,13 +14,13 @@ export function writeScript(script: Script, files?: ReadonlyMap<string, string>)
   const text: ScriptText = {
     script: scriptTextVersion,
     name: script.name,
-    transactions: script.transactions.map((one) => ({
-      transaction: one.name,
-      id: one.id,
-      ...(one.phase === undefined ? {} : { phase: one.phase }),
-      steps: one.steps.map((step) => stepToText(step, names, firstRecorded)),
+    transactions: script.transactions.map((transaction) => ({
+      transaction: transaction.name,
+      id: transaction.id,
+      ...(transaction.phase === undefined ? {} : { phase: transaction.phase }),
+      steps: transaction.steps.map((step) => stepToText(step, names, firstRecorded)),
     })),
-    ...(script.handoffs.length === 0 ? {} : { handoffs: Object.fromEntries(script.handoffs.map((one) => handoffToText(one))) }),
+    ...(script.handoffs.length === 0 ? {} : { handoffs: Object.fromEntries(script.handoffs.map((handoff) => handoffToText(handoff))) }),
     ...(script.made.length === 0 ? {} : { made: Object.fromEntries(script.made.map(({ name, ...rest }) => [name, rest])) }),
     ...(script.unsure.length === 0 ? {} : { unsure: script.unsure }),
     ...(files && files.size > 0 ? { files: Object.fromEntries(files) } : {}),
@@ -59,7 +59,7 @@ function stepToText(step: Step, names: PieceNames, firstRecorded: ReadonlyMap<st
     case 'meet':
       return { meet: step.name, users: step.users, atMostMs: step.atMostMs, id };
     case 'side-by-side':
-      return { 'side-by-side': step.steps.map((one) => requestText.write(one, new StepWriter(names, firstRecorded))), id };
+      return { 'side-by-side': step.steps.map((requestStep) => requestText.write(requestStep, new StepWriter(names, firstRecorded))), id };
     case 'repeat': {
       const { loop } = step;
       const by =

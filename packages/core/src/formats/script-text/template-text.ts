@@ -22,11 +22,11 @@ export interface PieceNames {
 
 /** Handoffs and client-made values go by their names, data by `data:table/column`, variables by `variable:name`. */
 export function pieceNames(script: Pick<Script, 'handoffs' | 'made'>): PieceNames {
-  const handoffs = new Map(script.handoffs.map((one) => [one.id, one]));
+  const handoffs = new Map(script.handoffs.map((handoff) => [handoff.id, handoff]));
   const made = new Map(script.made.map((one) => [one.id, one]));
   const byName = new Map<string, Piece>();
   for (const one of script.made) byName.set(one.name, { kind: 'made', made: one.id, recorded: one.recorded });
-  for (const one of script.handoffs) byName.set(one.name, { kind: 'handoff', handoff: one.id, recorded: one.recorded });
+  for (const handoff of script.handoffs) byName.set(handoff.name, { kind: 'handoff', handoff: handoff.id, recorded: handoff.recorded });
   return {
     nameOf: (piece) => {
       switch (piece.kind) {
@@ -43,9 +43,9 @@ export function pieceNames(script: Pick<Script, 'handoffs' | 'made'>): PieceName
       }
     },
     pieceOf: (name, recorded) => {
-      const own = byName.get(name);
+      const piece = byName.get(name);
       const was = recorded.get(name);
-      if (own && own.kind !== 'text') return was === undefined ? own : { ...own, recorded: was };
+      if (piece && piece.kind !== 'text') return was === undefined ? piece : { ...piece, recorded: was };
       const data = /^data:([^/]+)\/(.+)$/.exec(name);
       if (data) return { kind: 'data', table: data[1] ?? '', column: data[2] ?? '', recorded: was ?? '' };
       const file = /^file:(\w+)@(\d+)-(\d+)$/.exec(name);
@@ -113,12 +113,12 @@ export function templateFromText(text: string, names: PieceNames, recorded: Read
     const bar = name.lastIndexOf('|');
     if (bar < 0) return names.pieceOf(name, recorded);
     const form = name.slice(bar + 1);
-    const own = names.pieceOf(name.slice(0, bar), recorded);
-    if (!own || !('recorded' in own) || (own.kind !== 'data' && own.kind !== 'handoff' && own.kind !== 'variable'))
+    const piece = names.pieceOf(name.slice(0, bar), recorded);
+    if (!piece || !('recorded' in piece) || (piece.kind !== 'data' && piece.kind !== 'handoff' && piece.kind !== 'variable'))
       return names.pieceOf(name, recorded);
     const checked = ValueFormSchema.safeParse(form);
     if (!checked.success) throw new TemplateTextError(`“${form}” is no form of a value. ${checked.error.issues[0]?.message ?? ''}`, at);
-    return { ...own, as: form, recorded: recorded.get(name) ?? own.recorded };
+    return { ...piece, as: form, recorded: recorded.get(name) ?? piece.recorded };
   };
   const readPiece = (): Piece => {
     const start = at;

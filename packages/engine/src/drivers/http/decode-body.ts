@@ -74,7 +74,7 @@ export function decodeBody(bytes: Uint8Array, encoding: string | undefined, part
 async function decodeLater(bytes: Uint8Array, encodings: readonly string[], partial: boolean): Promise<DecodedBody> {
   try {
     let decoded = bytes;
-    for (const one of encodings) decoded = await unpackLater(decoded, one, partial, largestBytes);
+    for (const encoding of encodings) decoded = await unpackLater(decoded, encoding, partial, largestBytes);
     return { bytes: decoded, failure: null };
   } catch (error) {
     return failed(bytes, error);

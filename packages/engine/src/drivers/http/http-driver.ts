@@ -142,7 +142,7 @@ function withCookies(headers: readonly Header[], kept: string): Header[] {
   if (own.length === 0) return kept === '' ? [...headers] : [...headers, ['Cookie', kept]];
   const names = new Set(own.flatMap((line) => line.split('; ').map((pair) => pair.split('=')[0])));
   const rest = kept.split('; ').filter((pair) => pair !== '' && !names.has(pair.split('=')[0]));
-  return [...headers.filter((one) => !isCookie(one)), ['Cookie', [...rest, ...own].join('; ')]];
+  return [...headers.filter((header) => !isCookie(header)), ['Cookie', [...rest, ...own].join('; ')]];
 }
 
 /** HTTP/1.1 and HTTP/2 over undici, and WebSockets: own connections, own cookies (RFC 6265), timings of every phase. */
@@ -265,10 +265,10 @@ export class HttpDriver implements HttpUserDriver {
     const [first] = known ?? [];
     // Requests wait for the first connection rather than open more that HTTP/2 would not need.
     if (first && http2 && first.shared !== false) return first;
-    const idle = known?.find((one) => one.waiting === 0);
+    const idle = known?.find((connection) => connection.waiting === 0);
     if (idle) return idle;
     if (known && known.length >= (this.options.connections ?? mostConnections))
-      return known.reduce((best, one) => (one.waiting < best.waiting ? one : best));
+      return known.reduce((best, connection) => (connection.waiting < best.waiting ? connection : best));
     const made = this.#connect(origin, http2);
     if (known) known.push(made);
     else this.#connections.set(key, [made]);
@@ -300,21 +300,21 @@ export class HttpDriver implements HttpUserDriver {
   /** Sends a request, and answers the door of the target where it asks who is there. */
   #signedIn(request: WireRequest): Promise<WireResponse> {
     if (!this.options.allows(request.origin)) return Promise.resolve(this.#refused(request.origin));
-    let own: Connection;
+    let connection: Connection;
     try {
-      own = this.#connection(request.origin, request.http2 === true && request.origin.startsWith('https:'));
+      connection = this.#connection(request.origin, request.http2 === true && request.origin.startsWith('https:'));
     } catch (error) {
       return Promise.resolve(this.#failed(notSent(error), [], 0));
     }
-    return own.signIn ? this.#atTheDoor(own, own.signIn, request) : this.#once(own, request);
+    return connection.signIn ? this.#atTheDoor(connection, connection.signIn, request) : this.#once(connection, request);
   }
 
-  async #atTheDoor(own: Connection, signIn: SignIn, request: WireRequest): Promise<WireResponse> {
+  async #atTheDoor(connection: Connection, signIn: SignIn, request: WireRequest): Promise<WireResponse> {
     // Between the messages of a sign-in the connection is no one else's.
-    own.waiting++;
+    connection.waiting++;
     try {
       const asked = { origin: request.origin, method: request.method, target: request.target, body: bodyBytes(request.body) };
-      let response = await this.#once(own, { ...request, headers: signIn.prepare(asked, request.headers) });
+      let response = await this.#once(connection, { ...request, headers: signIn.prepare(asked, request.headers) });
       for (let round = 0; round < mostSignInRounds && response.status === 401; round++) {
         const answer = signIn.answer(asked, response.headers);
         if (answer === null) return response;
@@ -322,16 +322,16 @@ export class HttpDriver implements HttpUserDriver {
           ...request.headers.filter(([name]) => name.toLowerCase() !== 'authorization'),
           ['Authorization', answer],
         ];
-        response = added(response, await this.#once(own, { ...request, headers }));
+        response = added(response, await this.#once(connection, { ...request, headers }));
       }
       if (response.status !== 401) signIn.accepted(request.origin);
       return response;
     } finally {
-      own.waiting--;
+      connection.waiting--;
     }
   }
 
-  #once(own: Connection, request: WireRequest): Promise<WireResponse> {
+  #once(ownConnection: Connection, request: WireRequest): Promise<WireResponse> {
     const cookies = this.#cookies.headerFor(request.origin + request.target);
     const sentHeaders = withCookies(instead(request.headers, this.options.headers ?? []), cookies);
     const flat: string[] = [];
@@ -340,17 +340,17 @@ export class HttpDriver implements HttpUserDriver {
       flat.push(name, value);
       bytesOut += name.length + value.length + 4;
     }
-    own.connect = null;
-    own.waiting++;
+    ownConnection.connect = null;
+    ownConnection.waiting++;
     return new Promise((resolve) => {
       const done = (response: WireResponse) => {
-        own.waiting--;
+        ownConnection.waiting--;
         resolve(response);
       };
-      const sending = new RequestUnderWay(request, sentHeaders, bytesOut, this.#ground, () => own.connect, done);
+      const sending = new RequestUnderWay(request, sentHeaders, bytesOut, this.#ground, () => ownConnection.connect, done);
       const dispatch = () => {
         try {
-          own.client.dispatch(
+          ownConnection.client.dispatch(
             { origin: request.origin, path: request.target, method: request.method, headers: flat, body: request.body },
             sending,
           );
@@ -358,8 +358,8 @@ export class HttpDriver implements HttpUserDriver {
           sending.fail(error instanceof Error ? error : new Error(String(error)));
         }
       };
-      const connection = own.used ? 'kept' : request.origin.startsWith('https:') ? 'new with TLS' : 'new';
-      own.used = true;
+      const connection = ownConnection.used ? 'kept' : request.origin.startsWith('https:') ? 'new with TLS' : 'new';
+      ownConnection.used = true;
       const underWayMs = this.options.line?.sending(bytesOut, connection, performance.now()) ?? 0;
       if (underWayMs > 0) setTimeout(dispatch, underWayMs);
       else dispatch();

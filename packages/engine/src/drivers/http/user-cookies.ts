@@ -46,7 +46,7 @@ export class UserCookies {
 
   /** The value of a cookie that would be sent to the root of an origin or to any path below it. */
   get(origin: string, name: string): string | undefined {
-    return this.#jar.getCookiesSync(origin, { allPaths: true }).find((one) => one.key === name)?.value;
+    return this.#jar.getCookiesSync(origin, { allPaths: true }).find((cookie) => cookie.key === name)?.value;
   }
 
   /** Sets a cookie for all paths of an origin, as a page script would. */
@@ -55,8 +55,8 @@ export class UserCookies {
   }
 
   delete(origin: string, name: string): void {
-    for (const one of this.#jar.getCookiesSync(origin, { allPaths: true }))
-      if (one.key === name) this.keep([['Set-Cookie', `${name}=; Path=${one.path ?? '/'}; Max-Age=0`]], origin, '/');
+    for (const cookie of this.#jar.getCookiesSync(origin, { allPaths: true }))
+      if (cookie.key === name) this.keep([['Set-Cookie', `${name}=; Path=${cookie.path ?? '/'}; Max-Age=0`]], origin, '/');
     this.#lines.clear();
   }
 

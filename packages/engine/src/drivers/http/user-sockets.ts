@@ -89,7 +89,7 @@ export class UserSockets {
     const where = request.origin + request.target;
     const isProtocol = ([own]: Header) => own.toLowerCase() === 'sec-websocket-protocol';
     const protocols = wish.headers.filter(isProtocol).flatMap(([, value]) => value.split(/\s*,\s*/));
-    const headers = wish.headers.filter((one) => !isProtocol(one));
+    const headers = wish.headers.filter((header) => !isProtocol(header));
     const started = performance.now();
     const marks = { lookedUp: 0, connected: 0, secured: 0, answered: 0 };
     const bytesOut = wish.headers.reduce((sum, [own, value]) => sum + own.length + value.length + 4, request.target.length + 120);
@@ -165,7 +165,7 @@ export class UserSockets {
       });
       socket.on('close', (code, reason) => {
         opened.over = `${where} closed the WebSocket (${code}${reason.length > 0 ? ` ${cutText(reason.toString(), 120)}` : ''})`;
-        for (const one of opened.waiting.splice(0)) one.done(null);
+        for (const waiting of opened.waiting.splice(0)) waiting.done(null);
       });
       socket.on('open', () => {
         this.#open.set(name, opened);
@@ -281,7 +281,7 @@ export class UserSockets {
         wireBytes,
         atMs: performance.now(),
       };
-      const taker = opened.waiting.find((one) => one.accepts(arrived.view));
+      const taker = opened.waiting.find((waiting) => waiting.accepts(arrived.view));
       if (taker) {
         opened.waiting.splice(opened.waiting.indexOf(taker), 1);
         taker.done(arrived);
@@ -306,7 +306,7 @@ export class UserSockets {
   ): Promise<{ arrived: Arrived | null; others: Arrived[] }> {
     const others: Arrived[] = [];
     if (action === 'await') {
-      const at = opened.kept.findIndex((one) => accepts(one.view));
+      const at = opened.kept.findIndex((arrived) => accepts(arrived.view));
       const [found] = at < 0 ? [] : opened.kept.splice(at, 1);
       if (found) {
         opened.keptBytes -= found.bytes.length;

@@ -84,10 +84,10 @@ export function writeHead(request: ClientRequest, response: ClientResponse, head
     (response as Http2ServerResponse).writeHead(head.status, headers);
     return;
   }
-  const own = response as ServerResponse;
-  own.sendDate = false;
+  const serverResponse = response as ServerResponse;
+  serverResponse.sendDate = false;
   const isHttp2 = head.httpVersion === 'HTTP/2';
-  own.writeHead(
+  serverResponse.writeHead(
     head.status,
     head.statusText || (STATUS_CODES[head.status] ?? ''),
     flat(isHttp2 ? head.headers : head.headers.filter(([name]) => !/^(proxy-connection|keep-alive|connection)$/i.test(name))),

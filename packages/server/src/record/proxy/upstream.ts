@@ -114,7 +114,7 @@ export class Upstream {
 
   close(): void {
     for (const agent of this.#agents.values()) agent.destroy();
-    for (const session of this.#sessions.values()) void session.then((one) => one?.destroy());
+    for (const session of this.#sessions.values()) void session.then((clientHttp2Session) => clientHttp2Session?.destroy());
   }
 
   async #once(

@@ -29,6 +29,6 @@ export class Visitors {
 
   /** The newest first. */
   list(): RecorderVisitor[] {
-    return [...this.#known.values()].reverse().map((one) => ({ ...one }));
+    return [...this.#known.values()].reverse().map((visitor) => ({ ...visitor }));
   }
 }

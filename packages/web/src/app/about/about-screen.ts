@@ -21,9 +21,10 @@ import { VerdictShape } from '../shared/verdict-shape';
       <div class="cards">
         <section class="card-box pad" aria-labelledby="health">
           <h2 id="health">Health</h2>
-          @for (one of server.health; track one.what) {
+          @for (healthSign of server.health; track healthSign.what) {
             <p class="state">
-              <app-verdict [verdict]="one.isGood ? 'passed' : 'failed'" /><b>{{ one.what }}</b> <span>{{ one.text }}</span>
+              <app-verdict [verdict]="healthSign.isGood ? 'passed' : 'failed'" /><b>{{ healthSign.what }}</b>
+              <span>{{ healthSign.text }}</span>
             </p>
           }
         </section>
@@ -76,11 +77,11 @@ import { VerdictShape } from '../shared/verdict-shape';
                 <td class="mono where">{{ server.database.place }}</td>
                 <td class="num">{{ server.database.bytes === null ? 'not known' : bytes(server.database.bytes) }}</td>
               </tr>
-              @for (one of server.folders; track one.path) {
+              @for (folder of server.folders; track folder.path) {
                 <tr>
-                  <td>{{ one.what }}</td>
-                  <td class="mono where">{{ one.path }}</td>
-                  <td class="num">{{ bytes(one.bytes) }}</td>
+                  <td>{{ folder.what }}</td>
+                  <td class="mono where">{{ folder.path }}</td>
+                  <td class="num">{{ bytes(folder.bytes) }}</td>
                 </tr>
               }
             </tbody>
@@ -110,11 +111,11 @@ import { VerdictShape } from '../shared/verdict-shape';
                 </tr>
               </thead>
               <tbody>
-                @for (one of server.log.recent; track $index) {
+                @for (logEntry of server.log.recent; track $index) {
                   <tr>
-                    <td class="nowrap">{{ moment(one.time) }}</td>
-                    <td>{{ one.level === 'error' ? 'fault' : 'warning' }}</td>
-                    <td class="what">{{ firstLine(one.what) }}</td>
+                    <td class="nowrap">{{ moment(logEntry.time) }}</td>
+                    <td>{{ logEntry.level === 'error' ? 'fault' : 'warning' }}</td>
+                    <td class="what">{{ firstLine(logEntry.what) }}</td>
                   </tr>
                 }
               </tbody>

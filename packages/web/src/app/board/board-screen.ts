@@ -26,15 +26,15 @@ type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun'
           ><span class="grow"></span>
           <a class="act" routerLink="/takes/record"><i class="bi bi-record-circle" aria-hidden="true"></i>Record a take</a>
         </div>
-        @for (one of damaged.value() ?? []; track one.kind + one.id) {
+        @for (damage of damaged.value() ?? []; track damage.kind + damage.id) {
           <div class="note warn damaged" role="alert">
             <span
-              ><b>A {{ one.kind }} cannot be read</b>{{ one.name === '' ? '' : ': ' + one.name }}.
-              <span class="muted">{{ one.reason }}.</span> It is kept as it is and holds up nothing else.</span
+              ><b>A {{ damage.kind }} cannot be read</b>{{ damage.name === '' ? '' : ': ' + damage.name }}.
+              <span class="muted">{{ damage.reason }}.</span> It is kept as it is and holds up nothing else.</span
             >
             <span class="grow"></span>
-            <a class="act slim" [href]="'/api/damaged/' + one.kind + '?id=' + encode(one.id)" download>Export it</a>
-            <button class="act slim" (click)="deleteDamaged(one)">Delete it</button>
+            <a class="act slim" [href]="'/api/damaged/' + damage.kind + '?id=' + encode(damage.id)" download>Export it</a>
+            <button class="act slim" (click)="deleteDamaged(damage)">Delete it</button>
           </div>
         }
         <div class="card-box">
@@ -102,11 +102,11 @@ type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun'
       <aside>
         <h2 class="mt-0">What to do next</h2>
         <div class="card-box">
-          @for (one of board()?.next ?? []; track one.title; let first = $first) {
+          @for (suggestion of board()?.next ?? []; track suggestion.title; let first = $first) {
             <div class="pad next">
-              <b>{{ one.title }}</b>
-              <p class="muted small mb-2">{{ one.reason }}</p>
-              <a class="act" [class.main]="first" [routerLink]="one.link">{{ one.action }}</a>
+              <b>{{ suggestion.title }}</b>
+              <p class="muted small mb-2">{{ suggestion.reason }}</p>
+              <a class="act" [class.main]="first" [routerLink]="suggestion.link">{{ suggestion.action }}</a>
             </div>
           } @empty {
             <div class="pad muted">Nothing waits for you. Change something, or start another run.</div>
@@ -175,8 +175,8 @@ export class BoardScreen {
     loader: (): Promise<Damaged[]> => firstValueFrom(this.#api.damaged()),
   });
 
-  deleteDamaged(one: Damaged): void {
-    this.#api.deleteDamaged(one).subscribe({
+  deleteDamaged(damaged: Damaged): void {
+    this.#api.deleteDamaged(damaged).subscribe({
       next: () => this.damaged.reload(),
       error: (error: unknown) => {
         this.#store.dispatch(messageActions.told({ tone: 'bad', text: problemOf(error) }));

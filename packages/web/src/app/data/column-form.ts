@@ -116,8 +116,8 @@ const fields: Record<Kind, Field[]> = {
     ><label class="field"
       >Filled with
       <select #kind (change)="setKind(kind.value)">
-        @for (one of kinds; track one.id) {
-          <option [value]="one.id" [selected]="one.id === value().kind">{{ one.name }}</option>
+        @for (kind of kinds; track kind.id) {
+          <option [value]="kind.id" [selected]="kind.id === value().kind">{{ kind.name }}</option>
         }
       </select></label
     >
@@ -127,8 +127,8 @@ const fields: Record<Kind, Field[]> = {
           <label class="field"
             >{{ field.label }}
             <select #choice (change)="setChoice(field.key, choice.value)">
-              @for (one of field.choices ?? []; track one) {
-                <option [value]="one" [selected]="textOf(field.key) === one">{{ one }}</option>
+              @for (choice of field.choices ?? []; track choice) {
+                <option [value]="choice" [selected]="textOf(field.key) === choice">{{ choice }}</option>
               }
             </select></label
           >
@@ -187,7 +187,7 @@ export class ColumnForm {
     this.changed.emit({ ...this.value(), [key]: value });
   }
   setKind(kind: string): void {
-    const known = columnKinds.find((one) => one.id === kind);
+    const known = columnKinds.find((columnKind) => columnKind.id === kind);
     if (known) this.changed.emit(newColumn(known.id, this.value().name));
   }
   setNumber(key: string, text: string): void {

@@ -9,21 +9,21 @@ const kindNames: Record<ColumnKind, string> = { text: 'text', number: 'numbers',
   selector: 'app-column-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ConfirmDelete],
-  template: `@for (one of columns(); track $index; let at = $index) {
+  template: `@for (entry of columns(); track $index; let at = $index) {
       <div class="column">
-        <input class="name" [value]="one.name" #name [attr.aria-label]="'Name of column ' + (at + 1)" (change)="rename(at, name)" />
-        <select #kind [attr.aria-label]="'Kind of ' + one.name" (change)="set(at, { kind: $any(kind.value) })">
-          @for (own of kinds; track own) {
-            <option [value]="own" [selected]="own === one.kind">{{ kindNames[own] }}</option>
+        <input class="name" [value]="entry.name" #name [attr.aria-label]="'Name of column ' + (at + 1)" (change)="rename(at, name)" />
+        <select #kind [attr.aria-label]="'Kind of ' + entry.name" (change)="set(at, { kind: $any(kind.value) })">
+          @for (kind of kinds; track kind) {
+            <option [value]="kind" [selected]="kind === entry.kind">{{ kindNames[kind] }}</option>
           }
         </select>
         <app-confirm-delete
-          [name]="'column ' + one.name"
+          [name]="'column ' + entry.name"
           question="Delete it"
           (confirmed)="changed.emit({ kind: 'delete-column', column: at })"
         />
         <label class="small once"
-          ><input type="checkbox" [checked]="one.unique" (change)="set(at, { unique: !one.unique })" />no value twice</label
+          ><input type="checkbox" [checked]="entry.unique" (change)="set(at, { unique: !entry.unique })" />no value twice</label
         >
       </div>
     }
@@ -60,7 +60,7 @@ export class ColumnList {
   readonly changed = output<TableChange>();
   readonly kinds = ColumnKindSchema.options;
   readonly kindNames = kindNames;
-  readonly #names = computed(() => new Set(this.columns().map((one) => one.name)));
+  readonly #names = computed(() => new Set(this.columns().map((column) => column.name)));
 
   rename(column: number, field: HTMLInputElement): void {
     const name = field.value.trim();
@@ -69,8 +69,8 @@ export class ColumnList {
     else this.changed.emit({ kind: 'rename-column', column, name });
   }
   set(column: number, change: Partial<Pick<DataColumn, 'kind' | 'unique'>>): void {
-    const own = this.columns()[column];
-    if (own) this.changed.emit({ kind: 'set-column', column, of: { kind: own.kind, unique: own.unique, ...change } });
+    const dataColumn = this.columns()[column];
+    if (dataColumn) this.changed.emit({ kind: 'set-column', column, of: { kind: dataColumn.kind, unique: dataColumn.unique, ...change } });
   }
   add(): void {
     let name = 'new column';

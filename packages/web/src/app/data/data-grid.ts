@@ -284,7 +284,7 @@ export class DataGrid {
     const model = filterModel as Record<string, { type?: string; filter?: string | number | null }>;
     return {
       ...this.looking(),
-      sort: sortModel.map((one) => ({ column: columnOf(one.colId), down: one.sort === 'desc' })),
+      sort: sortModel.map((item) => ({ column: columnOf(item.colId), down: item.sort === 'desc' })),
       filters: Object.entries(model).flatMap(([id, { type, filter }]) => {
         const is = comparisons[type ?? ''];
         return is ? [{ column: columnOf(id), is, text: String(filter ?? '') }] : [];
@@ -300,7 +300,7 @@ export class DataGrid {
   }
 
   select(): void {
-    this.picked.emit((this.#grid?.getSelectedRows() ?? []).map((one) => one.row));
+    this.picked.emit((this.#grid?.getSelectedRows() ?? []).map((row) => row.row));
   }
 
   /** Takes the ticks away. */
@@ -332,7 +332,7 @@ export class DataGrid {
     const rows = this.#grid?.getSelectedRows() ?? [];
     const focus = this.#focus();
     const cell = focus && this.#grid?.getDisplayedRowAtIndex(focus.at)?.data?.values[focus.column];
-    const text = rows.length > 0 ? rows.map((one) => one.values.join('\t')).join('\n') : (cell ?? '');
+    const text = rows.length > 0 ? rows.map((row) => row.values.join('\t')).join('\n') : (cell ?? '');
     event.clipboardData?.setData('text/plain', text);
     event.preventDefault();
   }

@@ -38,14 +38,14 @@ export class DataScreen {
   readonly findings = this.#store.selectSignal(dataFeature.selectFindings);
   readonly #versions = this.#store.selectSignal(dataFeature.selectVersions);
   readonly table = computed(
-    () => this.tables().find((one) => one.id === this.id()) ?? (this.id() === undefined ? this.tables()[0] : undefined),
+    () => this.tables().find((table) => table.id === this.id()) ?? (this.id() === undefined ? this.tables()[0] : undefined),
   );
   readonly versions = computed(() => {
     const known = this.#versions();
     return known?.tableId === this.table()?.id ? (known?.list ?? []) : [];
   });
-  readonly undoTo = computed(() => this.versions().find((one) => one.number === this.table()?.version)?.from ?? null);
-  readonly redoTo = computed(() => this.versions().find((one) => one.from === this.table()?.version)?.number ?? null);
+  readonly undoTo = computed(() => this.versions().find((version) => version.number === this.table()?.version)?.from ?? null);
+  readonly redoTo = computed(() => this.versions().find((version) => version.from === this.table()?.version)?.number ?? null);
   readonly making = signal(false);
   readonly replacing = signal(false);
   readonly asked = signal('');
@@ -81,7 +81,7 @@ export class DataScreen {
       computed(() => ({
         id: this.table()?.id,
         version: this.table()?.version,
-        asks: this.table()?.columns.some((one) => one.unique) ?? false,
+        asks: this.table()?.columns.some((column) => column.unique) ?? false,
       })),
     ).pipe(switchMap(({ id, asks }) => (id !== undefined && asks ? this.#api.duplicates(id).pipe(catchError(() => of([]))) : of([])))),
     { initialValue: [] as Duplicates[] },
@@ -108,7 +108,7 @@ export class DataScreen {
   }
 
   #twiceColumn(): number {
-    return this.#twiceIn() ?? Math.max(0, this.table()?.columns.findIndex((one) => one.unique) ?? 0);
+    return this.#twiceIn() ?? Math.max(0, this.table()?.columns.findIndex((column) => column.unique) ?? 0);
   }
 
   choose(input: HTMLInputElement): void {

@@ -72,11 +72,11 @@ export const dataFeature = createFeature({
     // Shown at once, so that the next choice starts from it.
     on(dataActions.dealWanted, (state, { tableId, deal }) => ({
       ...state,
-      tables: state.tables.map((one) => (one.id === tableId ? { ...one, deal } : one)),
+      tables: state.tables.map((table) => (table.id === tableId ? { ...table, deal } : table)),
     })),
     on(dataActions.tableChanged, (state, { table }) => ({
       ...state,
-      tables: state.tables.map((one) => (one.id === table.id ? table : one)),
+      tables: state.tables.map((dataTable) => (dataTable.id === table.id ? table : dataTable)),
     })),
     on(dataActions.versionsLoaded, (state, { tableId, versions }) => ({ ...state, versions: { tableId, list: versions } })),
     on(dataActions.fileChosen, (state, { name }) => ({ ...state, importing: starting(name), findings: null })),

@@ -73,7 +73,7 @@ export class GenerateForm {
     try {
       // Whether so many rows can be made shows when the maker of each column is set up.
       const columns = this.columns();
-      if (columns.some((one) => one.name.trim() === '')) throw new Error('Give each column a name.');
+      if (columns.some((column) => column.name.trim() === '')) throw new Error('Give each column a name.');
       return { rows: generateRows(columns, shownRows, this.seed(), Date.now()), problem: null };
     } catch (error) {
       return { rows: [], problem: error instanceof Error ? error.message : String(error) };
@@ -94,7 +94,7 @@ export class GenerateForm {
     if (Number.isInteger(count)) this.count.set(count);
   }
   add(): void {
-    const taken = new Set(this.columns().map((one) => one.name));
+    const taken = new Set(this.columns().map((column) => column.name));
     let name = 'number';
     for (let count = 2; taken.has(name); count++) name = `number ${count}`;
     this.columns.set([...this.columns(), newColumn('sequence', name)]);

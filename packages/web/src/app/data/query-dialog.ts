@@ -45,8 +45,8 @@ const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceA
         /></label>
       } @else {
         <p class="muted small mb-2" aria-label="Tables that can be asked">
-          @for (one of tables; track one.id) {
-            <span class="mono">"{{ one.name }}"</span> ({{ columnsOf(one) }}){{ $last ? '.' : '; ' }}
+          @for (table of tables; track table.id) {
+            <span class="mono">"{{ table.name }}"</span> ({{ columnsOf(table) }}){{ $last ? '.' : '; ' }}
           } @empty {
             This project has no data table yet. Import one first.
           }
@@ -65,8 +65,8 @@ const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceA
           <table class="grid" aria-label="First rows of the query">
             <thead>
               <tr>
-                @for (one of found.columns; track $index) {
-                  <th>{{ one }}</th>
+                @for (column of found.columns; track $index) {
+                  <th>{{ column }}</th>
                 }
               </tr>
             </thead>
@@ -130,7 +130,7 @@ export class QueryDialog {
   tables: readonly DataTable[] = [];
 
   columnsOf({ columns }: DataTable): string {
-    return columns.map((one) => one.name).join(', ');
+    return columns.map((column) => column.name).join(', ');
   }
   /** Proposes a query that works there, as long as the tester has not written one. */
   choose(own: boolean): void {

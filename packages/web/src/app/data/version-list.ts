@@ -7,18 +7,19 @@ import { figure, moment } from '../shared/format';
   selector: 'app-version-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<ol>
-    @for (one of shown(); track one.number) {
-      <li [class.on]="one.number === current()">
+    @for (entry of shown(); track entry.number) {
+      <li [class.on]="entry.number === current()">
         <button
           class="as-row"
-          [disabled]="one.number === current()"
-          (click)="wanted.emit(one.number)"
-          [title]="one.number === current() ? 'This is shown' : 'Show the table as it was then'"
+          [disabled]="entry.number === current()"
+          (click)="wanted.emit(entry.number)"
+          [title]="entry.number === current() ? 'This is shown' : 'Show the table as it was then'"
         >
-          <b>{{ one.what }}</b>
+          <b>{{ entry.what }}</b>
           <span class="muted small"
-            >{{ one.number === 0 ? '' : one.by + ' · ' + moment(one.at) }}{{ one.rows > 1 ? ' · ' + figure(one.rows) + ' rows' : '' }}
-            {{ one.branch ? ' · from version ' + one.from : '' }}</span
+            >{{ entry.number === 0 ? '' : entry.by + ' · ' + moment(entry.at)
+            }}{{ entry.rows > 1 ? ' · ' + figure(entry.rows) + ' rows' : '' }}
+            {{ entry.branch ? ' · from version ' + entry.from : '' }}</span
           >
         </button>
       </li>
@@ -63,7 +64,7 @@ export class VersionList {
   readonly figure = figure;
   readonly moment = moment;
   readonly shown = computed(() => [
-    ...this.versions().map((one) => ({ ...one, branch: one.from !== one.number - 1 })),
+    ...this.versions().map((version) => ({ ...version, branch: version.from !== version.number - 1 })),
     { number: 0, from: 0, what: 'as it was made', by: '', at: '', rows: 0, branch: false },
   ]);
 }

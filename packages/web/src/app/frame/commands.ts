@@ -53,7 +53,12 @@ export function allCommands({
   scriptAtHand,
 }: CommandGround): Command[] {
   const go = (path: string) => () => void router.navigateByUrl(path);
-  const commands: Command[] = places.map((one) => ({ name: `Go to ${one.name}`, hint: 'place', icon: one.icon, run: go(one.path) }));
+  const commands: Command[] = places.map((place) => ({
+    name: `Go to ${place.name}`,
+    hint: 'place',
+    icon: place.icon,
+    run: go(place.path),
+  }));
   commands.push({ name: 'About this server', hint: 'place', icon: 'hdd-network', run: go('/about') });
   commands.push({ name: 'Handoff patterns', hint: 'place', icon: 'book', run: go('/patterns') });
   commands.push({ name: 'Record a take', hint: 'do', icon: 'record-circle', run: go('/takes/record') });
@@ -91,27 +96,27 @@ export function allCommands({
       },
     });
   }
-  for (const one of takes) commands.push({ name: one.name, hint: 'take', icon: 'record-circle', run: go(`/takes/${one.id}`) });
-  for (const one of scripts) commands.push({ name: one.name, hint: 'script', icon: 'bezier2', run: go(`/scripts/${one.id}`) });
-  for (const one of tables) commands.push({ name: one.name, hint: 'data', icon: 'table', run: go(`/data/${one.id}`) });
-  for (const one of workloads) {
-    commands.push({ name: one.name, hint: 'workload', icon: 'people', run: go(`/workloads/${one.id}`) });
+  for (const take of takes) commands.push({ name: take.name, hint: 'take', icon: 'record-circle', run: go(`/takes/${take.id}`) });
+  for (const script of scripts) commands.push({ name: script.name, hint: 'script', icon: 'bezier2', run: go(`/scripts/${script.id}`) });
+  for (const table of tables) commands.push({ name: table.name, hint: 'data', icon: 'table', run: go(`/data/${table.id}`) });
+  for (const workload of workloads) {
+    commands.push({ name: workload.name, hint: 'workload', icon: 'people', run: go(`/workloads/${workload.id}`) });
     commands.push({
-      name: `Run ${one.name}`,
+      name: `Run ${workload.name}`,
       hint: 'do',
       icon: 'play-fill',
       run: () => {
-        store.dispatch(workloadsActions.runWanted({ id: one.id }));
+        store.dispatch(workloadsActions.runWanted({ id: workload.id }));
       },
     });
   }
-  for (const one of runs)
-    commands.push({ name: `Run ${one.number}, ${one.workload.name}`, hint: 'run', icon: 'activity', run: go(`/runs/${one.id}`) });
+  for (const run of runs)
+    commands.push({ name: `Run ${run.number}, ${run.workload.name}`, hint: 'run', icon: 'activity', run: go(`/runs/${run.id}`) });
   return commands;
 }
 
 /** Commands that hold all the typed words, in any order. */
 export function matchCommands(commands: readonly Command[], typed: string): Command[] {
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
-  return commands.filter((one) => words.every((word) => `${one.name} ${one.hint}`.toLowerCase().includes(word))).slice(0, 14);
+  return commands.filter((command) => words.every((word) => `${command.name} ${command.hint}`.toLowerCase().includes(word))).slice(0, 14);
 }

@@ -19,8 +19,8 @@ const kinds: { kind: Credential['kind']; name: string }[] = [
     <legend class="visually-hidden">Sign-in</legend>
     <label class="field"
       >Method<select name="kind" [ngModel]="credential().kind" [ngModelOptions]="alone" (ngModelChange)="setKind($event)">
-        @for (one of kinds; track one.kind) {
-          <option [value]="one.kind">{{ one.name }}</option>
+        @for (kind of kinds; track kind.kind) {
+          <option [value]="kind.kind">{{ kind.name }}</option>
         }
       </select></label
     >

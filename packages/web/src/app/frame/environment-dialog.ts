@@ -58,8 +58,8 @@ const lines = (text: string): string[] =>
         Where a server asks who is there before it shows a page. Recorder, rehearsal and run answer with these by themselves. Passwords and
         tokens are kept and not shown again; write a new one to replace what is kept.
       </p>
-      @for (one of credentials(); track $index) {
-        <app-credential-form [credential]="one" (changed)="setCredential($index, $event)" (removed)="removeCredential($index)" />
+      @for (signIn of credentials(); track $index) {
+        <app-credential-form [credential]="signIn" (changed)="setCredential($index, $event)" (removed)="removeCredential($index)" />
       }
       <button type="button" class="act slim" (click)="addCredential()"><i class="bi bi-plus" aria-hidden="true"></i>Add a sign-in</button>
       <h3>Variables</h3>
@@ -148,7 +148,7 @@ export class EnvironmentDialog {
   }
 
   setCredential(at: number, credential: Credential): void {
-    this.credentials.update((list) => list.map((one, index) => (index === at ? credential : one)));
+    this.credentials.update((list) => list.map((basic, index) => (index === at ? credential : basic)));
   }
 
   removeCredential(at: number): void {
@@ -160,9 +160,11 @@ export class EnvironmentDialog {
     if (!before) return;
     // A line without a name was never filled in.
     const variables = this.variables()
-      .map((one) => ({ ...one, name: one.name.trim() }))
+      .map((variable) => ({ ...variable, name: variable.name.trim() }))
       .filter((one) => one.name !== '' || one.value !== '');
-    const twice = variables.find((one, at) => one.name === '' || variables.findIndex((other) => other.name === one.name) < at);
+    const twice = variables.find(
+      (variable, at) => variable.name === '' || variables.findIndex((otherVariable) => otherVariable.name === variable.name) < at,
+    );
     if (twice) {
       this.problem.set(
         twice.name === ''
@@ -178,12 +180,12 @@ export class EnvironmentDialog {
       targets: lines(this.targets),
       map: Object.fromEntries(pairs.map(([from = '', to]): [string, string] => [from, to ?? from])),
       credentials: [...this.credentials()],
-      variables: Object.fromEntries(variables.map((one) => [one.name, one.value])),
-      secretVariables: variables.filter((one) => one.isSecret).map((one) => one.name),
+      variables: Object.fromEntries(variables.map((variable) => [variable.name, variable.value])),
+      secretVariables: variables.filter((variable) => variable.isSecret).map((variable) => variable.name),
       trust: { authorities: this.authorities, checksCertificates: this.checksCertificates },
       upstreamProxy: this.upstreamProxy.trim(),
     };
-    const wrong = this.credentials().findIndex((one) => !CredentialSchema.safeParse(one).success);
+    const wrong = this.credentials().findIndex((credential) => !CredentialSchema.safeParse(credential).success);
     const checked = EnvironmentSchema.safeParse(changed);
     if (!checked.success) {
       const [issue] = checked.error.issues;

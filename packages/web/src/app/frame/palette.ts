@@ -20,18 +20,18 @@ import { matchCommands, type Command } from './commands';
       (keydown)="key($event)"
     />
     <ul id="palette-list" role="listbox" aria-label="Commands">
-      @for (one of found(); track $index) {
+      @for (hit of found(); track $index) {
         <li
           role="option"
           [id]="'command-' + $index"
           [class.on]="$index === at()"
           [attr.aria-selected]="$index === at()"
-          (click)="run(one)"
-          (keydown.enter)="run(one)"
+          (click)="run(hit)"
+          (keydown.enter)="run(hit)"
           tabindex="-1"
         >
-          <i class="bi bi-{{ one.icon }}" aria-hidden="true"></i><span>{{ one.name }}</span
-          ><span class="muted small">{{ one.hint }}</span>
+          <i class="bi bi-{{ hit.icon }}" aria-hidden="true"></i><span>{{ hit.name }}</span
+          ><span class="muted small">{{ hit.hint }}</span>
         </li>
       } @empty {
         <li class="muted" role="option" aria-selected="false">Nothing has that name.</li>

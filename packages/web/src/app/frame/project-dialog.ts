@@ -34,22 +34,22 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
         <p class="muted small">
           What no good answer holds, whatever its status: it fails the step in every rehearsal and run of every script.
         </p>
-        @for (one of signs(); track $index; let at = $index) {
+        @for (failureSign of signs(); track $index; let at = $index) {
           <div class="sign">
             <select #kind [attr.aria-label]="'Kind of sign ' + (at + 1)" (change)="set(at, { kind: $any(kind.value) })">
-              @for (own of kinds; track own.id) {
-                <option [value]="own.id" [selected]="own.id === one.kind">{{ own.name }}</option>
+              @for (kind of kinds; track kind.id) {
+                <option [value]="kind.id" [selected]="kind.id === failureSign.kind">{{ kind.name }}</option>
               }
             </select>
             <input
               class="mono"
-              [value]="one.text"
+              [value]="failureSign.text"
               #text
               [attr.aria-label]="'Sign ' + (at + 1)"
-              [placeholder]="exampleOf(one.kind)"
+              [placeholder]="exampleOf(failureSign.kind)"
               (input)="set(at, { text: text.value })"
             />
-            <button class="act slim" (click)="attempt(at)" [disabled]="one.text.trim() === ''">Try it</button>
+            <button class="act slim" (click)="attempt(at)" [disabled]="failureSign.text.trim() === ''">Try it</button>
             <button class="act slim" (click)="remove(at)" [attr.aria-label]="'Remove sign ' + (at + 1)">
               <i class="bi bi-trash" aria-hidden="true"></i>
             </button>
@@ -118,13 +118,13 @@ export class ProjectDialog {
   readonly criteria = signal<readonly Criterion[]>([]);
   readonly #store = inject(Store);
   readonly #scripts = this.#store.selectSignal(scriptsFeature.selectAll);
-  readonly transactions = computed(() => [...new Set(this.#scripts().flatMap((one) => one.transactions.map(({ name }) => name)))]);
+  readonly transactions = computed(() => [...new Set(this.#scripts().flatMap((script) => script.transactions.map(({ name }) => name)))]);
   /** What is written before the settings have come would be lost, and would wipe out theirs. */
   readonly loaded = signal(false);
   readonly signs = signal<readonly FailureSign[]>([]);
   readonly problem = signal<string | null>(null);
   readonly tried = signal<{ at: number; held: readonly HeldSign[] } | null>(null);
-  readonly complete = computed(() => this.signs().every((one) => FailureSignSchema.safeParse(one).success));
+  readonly complete = computed(() => this.signs().every((sign) => FailureSignSchema.safeParse(sign).success));
 
   /** Settings that are changed elsewhere. */
   #others: Pick<ProjectSettings, 'watches'> = { watches: [] };
@@ -151,8 +151,8 @@ export class ProjectDialog {
     this.signs.set([...this.signs(), { kind: 'text', text: '' }]);
   }
   set(at: number, change: Partial<FailureSign>): void {
-    const own = this.signs()[at];
-    if (own) this.signs.set(this.signs().with(at, { ...own, ...change }));
+    const sign = this.signs()[at];
+    if (sign) this.signs.set(this.signs().with(at, { ...sign, ...change }));
     this.tried.set(null);
   }
   remove(at: number): void {

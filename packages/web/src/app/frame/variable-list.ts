@@ -13,30 +13,30 @@ export interface EditedVariable {
   selector: 'app-variable-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    @for (one of variables(); track $index) {
+    @for (entry of variables(); track $index) {
       <div class="line">
         <div class="field">
           <input
             class="mono"
             aria-label="Name of the variable"
             placeholder="name"
-            [value]="one.name"
+            [value]="entry.name"
             (input)="set($index, { name: text($event) })"
           />
         </div>
         <div class="field">
           <input
             class="mono"
-            [attr.aria-label]="'Value of ' + (one.name || 'the variable')"
-            [type]="one.isSecret ? 'password' : 'text'"
+            [attr.aria-label]="'Value of ' + (entry.name || 'the variable')"
+            [type]="entry.isSecret ? 'password' : 'text'"
             autocomplete="off"
             [value]="shown()[$index]"
-            [placeholder]="one.isSecret && shown()[$index] === '' ? 'kept, not shown' : 'value'"
+            [placeholder]="entry.isSecret && shown()[$index] === '' ? 'kept, not shown' : 'value'"
             (input)="write($index, text($event))"
           />
         </div>
-        <label class="secret"><input type="checkbox" [checked]="one.isSecret" (change)="mark($index, checked($event))" /> secret</label>
-        <button type="button" class="act slim" [attr.aria-label]="'Remove ' + (one.name || 'the variable')" (click)="remove($index)">
+        <label class="secret"><input type="checkbox" [checked]="entry.isSecret" (change)="mark($index, checked($event))" /> secret</label>
+        <button type="button" class="act slim" [attr.aria-label]="'Remove ' + (entry.name || 'the variable')" (click)="remove($index)">
           <i class="bi bi-x" aria-hidden="true"></i>
         </button>
       </div>
@@ -74,7 +74,7 @@ export class VariableList {
     return (event.target as HTMLInputElement).checked;
   }
   set(at: number, change: Partial<EditedVariable>): void {
-    this.changed.emit(this.variables().map((one, index) => (index === at ? { ...one, ...change } : one)));
+    this.changed.emit(this.variables().map((variable, index) => (index === at ? { ...variable, ...change } : variable)));
   }
   /** What is written replaces a secret that is kept; where it is taken back, the secret stays. */
   write(at: number, value: string): void {

@@ -21,21 +21,21 @@ const pickNames = { first: 'the first', last: 'the last', any: 'any of them', nt
     <label class="field wide"
       >Read
       <select #kind (change)="setKind(kind.value)">
-        @for (one of kinds(); track one.id) {
-          <option [value]="one.id" [selected]="one.id === value().kind">{{ one.name }}</option>
+        @for (kind of kinds(); track kind.id) {
+          <option [value]="kind.id" [selected]="kind.id === value().kind">{{ kind.name }}</option>
         }
       </select></label
     >
-    @for (one of ownTexts(); track one.key) {
+    @for (ownText of ownTexts(); track ownText.key) {
       <label class="field wide"
-        >{{ one.label }}
+        >{{ ownText.label }}
         <input
           class="mono"
-          [value]="textOf(one.key)"
-          [placeholder]="one.hint"
+          [value]="textOf(ownText.key)"
+          [placeholder]="ownText.hint"
           spellcheck="false"
           #text
-          (input)="set(one.key, text.value)"
+          (input)="set(ownText.key, text.value)"
         />
       </label>
     }
@@ -67,8 +67,8 @@ const pickNames = { first: 'the first', last: 'the last', any: 'any of them', nt
       <label class="field"
         >Which match
         <select #which (change)="setWhich(which.value)">
-          @for (one of choices(); track one.id) {
-            <option [value]="one.id" [selected]="one.id === picks()">{{ one.name }}</option>
+          @for (choice of choices(); track choice.id) {
+            <option [value]="choice.id" [selected]="choice.id === picks()">{{ choice.name }}</option>
           }
         </select></label
       >
@@ -96,8 +96,8 @@ const pickNames = { first: 'the first', last: 'the last', any: 'any of them', nt
           >Wrapping to take off
           <select #wrap (change)="setDecode(wrap.value)">
             <option value="" [selected]="!value().decode">none</option>
-            @for (one of wrappings; track one.id) {
-              <option [value]="one.id" [selected]="value().decode?.[0] === one.id">{{ one.name }}</option>
+            @for (wrapping of wrappings; track wrapping.id) {
+              <option [value]="wrapping.id" [selected]="value().decode?.[0] === wrapping.id">{{ wrapping.name }}</option>
             }
           </select></label
         >

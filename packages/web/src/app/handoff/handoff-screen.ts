@@ -39,11 +39,11 @@ export class HandoffScreen {
   readonly handoff = input.required<string>();
   readonly script = this.#store.selectSignal(scriptsFeature.selectCurrent);
   readonly saved = this.#store.selectSignal(scriptsFeature.selectSaved);
-  readonly own = computed(() => this.script()?.handoffs.find((one) => one.id === this.handoff()));
-  readonly colour = computed(() => hue(Math.max(0, this.script()?.handoffs.findIndex((one) => one.id === this.handoff()) ?? 0)));
+  readonly own = computed(() => this.script()?.handoffs.find((handoff) => handoff.id === this.handoff()));
+  readonly colour = computed(() => hue(Math.max(0, this.script()?.handoffs.findIndex((handoff) => handoff.id === this.handoff()) ?? 0)));
   readonly #steps = computed(() => {
     const script = this.script();
-    return new Map(script ? requestSteps(script).map((one) => [one.step.id, one]) : []);
+    return new Map(script ? requestSteps(script).map((step) => [step.step.id, step]) : []);
   });
   /** What is being tried: what is in use until another way is chosen or written. */
   readonly draft = linkedSignal<Extractor | undefined>(() => this.own()?.extractor);
@@ -87,20 +87,24 @@ export class HandoffScreen {
   nameOf(step: string): string {
     return this.#steps().get(step)?.step.name ?? step;
   }
-  sourceOf(one: TriedResponse): string {
-    return one.source === 'take' ? 'Take' : one.source === 'second-take' ? 'Second take' : `Rehearsal ${one.rehearsal ?? ''}`;
+  sourceOf(response: TriedResponse): string {
+    return response.source === 'take'
+      ? 'Take'
+      : response.source === 'second-take'
+        ? 'Second take'
+        : `Rehearsal ${response.rehearsal ?? ''}`;
   }
-  picked(one: TriedResponse): string {
-    const values = one.matches.filter((match) => match.picked).map((match) => match.value);
+  picked(response: TriedResponse): string {
+    const values = response.matches.filter((match) => match.picked).map((match) => match.value);
     const [first = ''] = values;
     return values.length > 1 ? `one of ${values.length}, such as ${first}` : first;
   }
-  said(one: TriedResponse): string {
-    switch (one.verdict) {
+  said(response: TriedResponse): string {
+    switch (response.verdict) {
       case 'right':
         return 'right';
       case 'wrong':
-        return `wrong, ${(one.expected ?? '').slice(0, 40)} was sent`;
+        return `wrong, ${(response.expected ?? '').slice(0, 40)} was sent`;
       case 'nothing':
         return 'finds nothing';
       case 'read':
@@ -112,12 +116,12 @@ export class HandoffScreen {
   isDraft(extractor: Extractor): boolean {
     return JSON.stringify(extractor) === JSON.stringify(this.draft());
   }
-  resultOf(one: Proposal): string {
+  resultOf(proposal: Proposal): string {
     const parts = [
-      one.right > 0 ? `right on ${one.right}` : '',
-      one.read > 0 ? `reads on ${one.read} more` : '',
-      one.wrong > 0 ? `wrong on ${one.wrong}` : '',
-      one.nothing > 0 ? `nothing on ${one.nothing}` : '',
+      proposal.right > 0 ? `right on ${proposal.right}` : '',
+      proposal.read > 0 ? `reads on ${proposal.read} more` : '',
+      proposal.wrong > 0 ? `wrong on ${proposal.wrong}` : '',
+      proposal.nothing > 0 ? `nothing on ${proposal.nothing}` : '',
     ];
     return parts.filter(Boolean).join(', ');
   }

@@ -85,14 +85,14 @@ export class MarkedBody {
     loader: ({ params }) => firstValueFrom(this.#api.body(params)),
   });
   readonly spans = computed(() => this.matches().flatMap(({ span, picked }) => (span ? [{ ...span, picked }] : [])));
-  readonly inHeader = computed(() => this.matches().find((one) => one.span === null && one.picked)?.value);
+  readonly inHeader = computed(() => this.matches().find((match) => match.span === null && match.picked)?.value);
   readonly at = computed(() =>
     Math.min(
       this.spans().length - 1,
       this.#chosen() ??
         Math.max(
           0,
-          this.spans().findIndex((one) => one.picked),
+          this.spans().findIndex((span) => span.picked),
         ),
     ),
   );
@@ -105,11 +105,11 @@ export class MarkedBody {
     const plain = (part: string): string => (this.secrets() ? part : this.#mask.text(part));
     const parts: Part[] = from > 0 ? [{ text: '…\n', match: null, at: -1 }] : [];
     let done = from;
-    this.spans().forEach((one, at) => {
-      if (one.start < done || one.end > to) return;
-      parts.push({ text: plain(text.slice(done, one.start)), match: null, at: -1 });
-      parts.push({ text: text.slice(one.start, one.end), match: one.picked ? 'picked' : 'other', at });
-      done = one.end;
+    this.spans().forEach((span, at) => {
+      if (span.start < done || span.end > to) return;
+      parts.push({ text: plain(text.slice(done, span.start)), match: null, at: -1 });
+      parts.push({ text: text.slice(span.start, span.end), match: span.picked ? 'picked' : 'other', at });
+      done = span.end;
     });
     parts.push({ text: plain(text.slice(done, to)) + (to < text.length ? '\n…' : ''), match: null, at: -1 });
     return parts;

@@ -50,7 +50,7 @@ export class SourceScreen {
   });
   readonly #steps = computed(() => {
     const script = this.script();
-    return new Map(script ? requestSteps(script).map((one) => [one.step.id, one]) : []);
+    return new Map(script ? requestSteps(script).map((step) => [step.step.id, step]) : []);
   });
   readonly sources = resource({
     params: () => {
@@ -80,8 +80,8 @@ export class SourceScreen {
   readonly next = computed(() => {
     const at = this.at();
     const all = this.doubtful();
-    const here = all.findIndex((one) => one.step === at?.step && one.place === at.place);
-    return all[here + 1] ?? all.find((one) => one.step !== at?.step || one.place !== at.place);
+    const here = all.findIndex((place) => place.step === at?.step && place.place === at.place);
+    return all[here + 1] ?? all.find((place) => place.step !== at?.step || place.place !== at.place);
   });
 
   constructor() {
@@ -114,25 +114,25 @@ export class SourceScreen {
   nameOf(step: string): string {
     return this.#steps().get(step)?.step.name ?? step;
   }
-  isAt(one: { step: string; place: string }): boolean {
-    return one.step === this.at()?.step && one.place === this.at()?.place;
+  isAt(place: { step: string; place: string }): boolean {
+    return place.step === this.at()?.step && place.place === this.at()?.place;
   }
   /** What rehearsals sent and got with a candidate: the last one where it is in use, and all in which it was tried. */
   triedWith(candidate: SourceCandidate): SentAndGot[] {
     const found = this.sources.value();
     if (!found) return [];
-    return [...found.trials.filter((one) => one.candidate === candidate.id), ...(candidate.inUse && found.last ? [found.last] : [])];
+    return [...found.trials.filter((trial) => trial.candidate === candidate.id), ...(candidate.inUse && found.last ? [found.last] : [])];
   }
   /** True once a rehearsal has passed the step with a candidate. */
   hasPassed(candidate: SourceCandidate): boolean {
-    return this.triedWith(candidate).some((one) => one.verdict === 'passed');
+    return this.triedWith(candidate).some((got) => got.verdict === 'passed');
   }
   morePlaces(count: number): string {
     return count > 2 ? `, and ${count - 1} more places send it too` : count === 2 ? ', and one more place sends it too' : '';
   }
-  got(one: SentAndGot): string {
-    if (one.status === null) return one.verdict === 'not-sent' ? 'was not reached' : 'got no answer';
-    return `got ${one.status}, ${one.verdict}`;
+  got(sentAndGot: SentAndGot): string {
+    if (sentAndGot.status === null) return sentAndGot.verdict === 'not-sent' ? 'was not reached' : 'got no answer';
+    return `got ${sentAndGot.status}, ${sentAndGot.verdict}`;
   }
   show(rehearsal: string): void {
     this.opened.set(this.opened() === rehearsal ? null : rehearsal);
@@ -156,7 +156,7 @@ export class SourceScreen {
 
   /** What a try came to: whether the step passed, and whether something else was the reason where it did not. */
   #outcome(rehearsal: Rehearsal, step: string, candidate: SourceCandidate): { tone: 'good' | 'bad'; text: string } {
-    const [number, own] = [this.numberOf(step), rehearsal.steps.find((one) => one.step === step)];
+    const [number, own] = [this.numberOf(step), rehearsal.steps.find((rehearsedStep) => rehearsedStep.step === step)];
     if (own?.verdict === 'passed')
       return { tone: 'good', text: `Step ${number} passed with it in rehearsal ${rehearsal.number}. Use it, or try another.` };
     const why = rehearsal.divergence;

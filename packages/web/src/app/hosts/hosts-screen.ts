@@ -59,12 +59,12 @@ import { WatchDialog } from './watch-dialog';
               </tr>
             </thead>
             <tbody>
-              @for (one of figuresOf(watch); track one.id) {
+              @for (shownFigure of figuresOf(watch); track shownFigure.id) {
                 <tr>
-                  <td>{{ one.name }}</td>
-                  <td class="num">{{ now(watch.id, one.id) }}</td>
-                  <td class="muted">{{ one.unit }}</td>
-                  <td><app-spark [values]="readings()[watch.id + '/' + one.id] ?? []" /></td>
+                  <td>{{ shownFigure.name }}</td>
+                  <td class="num">{{ now(watch.id, shownFigure.id) }}</td>
+                  <td class="muted">{{ shownFigure.unit }}</td>
+                  <td><app-spark [values]="readings()[watch.id + '/' + shownFigure.id] ?? []" /></td>
                 </tr>
               }
             </tbody>
@@ -98,7 +98,7 @@ export class HostsScreen implements OnDestroy {
   readonly #modals = inject(NgbModal);
   readonly #settings = this.#store.selectSignal(hostsFeature.selectSettings);
   readonly watches = computed(() => this.#settings()?.watches ?? []);
-  readonly watchesMachine = computed(() => this.#settings() === null || this.watches().some((one) => one.kind === 'machine'));
+  readonly watchesMachine = computed(() => this.#settings() === null || this.watches().some((watch) => watch.kind === 'machine'));
   readonly readings = this.#store.selectSignal(hostsFeature.selectReadings);
   readonly problems = this.#store.selectSignal(hostsFeature.selectProblems);
   readonly problem = this.#store.selectSignal(hostsFeature.selectProblem);
@@ -146,7 +146,7 @@ export class HostsScreen implements OnDestroy {
     if (watch.kind === 'open-metrics') this.#open(watch);
   }
   remove({ id }: Watch): void {
-    this.#change(this.watches().filter((one) => one.id !== id));
+    this.#change(this.watches().filter((watch) => watch.id !== id));
   }
   #open(watch: Extract<Watch, { kind: 'open-metrics' }>): void {
     const modal = this.#modals.open(WatchDialog, { size: 'lg', scrollable: true });

@@ -47,7 +47,7 @@ export const hostsFeature = createFeature({
           const key = `${watch}/${figure}`;
           readings[key] = [...(readings[key] ?? []), value].slice(-remembered);
         }
-      return { ...state, readings, problem: null, problems: Object.fromEntries(now.map((one) => [one.watch, one.problem])) };
+      return { ...state, readings, problem: null, problems: Object.fromEntries(now.map((hostNow) => [hostNow.watch, hostNow.problem])) };
     }),
   ),
 });

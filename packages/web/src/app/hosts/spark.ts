@@ -29,7 +29,7 @@ export class Spark {
   readonly count = input(60);
   readonly lines = computed(() => {
     const values = this.values();
-    const most = Math.max(1e-9, ...values.map((one) => one ?? 0));
+    const most = Math.max(1e-9, ...values.map((value) => value ?? 0));
     const lines: string[] = [];
     let line: string[] = [];
     const from = this.count() - values.length;

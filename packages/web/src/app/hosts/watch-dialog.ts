@@ -41,28 +41,28 @@ import { NumberField } from '../shared/number-field';
               </tr>
             </thead>
             <tbody>
-              @for (one of offered(); track one.metric; let at = $index) {
+              @for (offer of offered(); track offer.metric; let at = $index) {
                 <tr>
                   <td>
-                    <input type="checkbox" [checked]="isShown(one)" [attr.aria-label]="'Show ' + one.metric" (change)="tick(one)" />
+                    <input type="checkbox" [checked]="isShown(offer)" [attr.aria-label]="'Show ' + offer.metric" (change)="tick(offer)" />
                   </td>
                   <td class="mono small">
-                    {{ one.metric }}<span class="muted">{{ one.as === 'rate' ? ', a second' : '' }}</span>
+                    {{ offer.metric }}<span class="muted">{{ offer.as === 'rate' ? ', a second' : '' }}</span>
                   </td>
                   <td>
                     <input
-                      [value]="one.name"
+                      [value]="offer.name"
                       #label
-                      [attr.aria-label]="'Name of ' + one.metric"
+                      [attr.aria-label]="'Name of ' + offer.metric"
                       (change)="set(at, { name: label.value })"
                     />
                   </td>
                   <td>
                     <input
                       class="unit"
-                      [value]="one.unit"
+                      [value]="offer.unit"
                       #unit
-                      [attr.aria-label]="'Unit of ' + one.metric"
+                      [attr.aria-label]="'Unit of ' + offer.metric"
                       (change)="set(at, { unit: unit.value })"
                     />
                   </td>
@@ -71,9 +71,9 @@ import { NumberField } from '../shared/number-field';
                       class="unit"
                       type="number"
                       step="any"
-                      [value]="one.scale"
+                      [value]="offer.scale"
                       #scale
-                      [attr.aria-label]="'Factor of ' + one.metric"
+                      [attr.aria-label]="'Factor of ' + offer.metric"
                       (change)="set(at, { scale: +scale.value })"
                     />
                   </td>
@@ -126,8 +126,8 @@ export class WatchDialog {
     url: this.url().trim(),
     everySeconds: this.every(),
     shown: this.offered()
-      .filter((one) => this.shown().has(one.metric))
-      .map((one) => ({ ...one, id: one.metric })),
+      .filter((figure) => this.shown().has(figure.metric))
+      .map((figure) => ({ ...figure, id: figure.metric })),
   }));
 
   /** Begins with a watch that is there, or with an address to try. */
@@ -137,7 +137,7 @@ export class WatchDialog {
     this.url.set(watch.url);
     this.every.set(watch.everySeconds);
     this.offered.set(watch.shown);
-    this.shown.set(new Set(watch.shown.map((one) => one.metric)));
+    this.shown.set(new Set(watch.shown.map((figure) => figure.metric)));
     if (watch.url !== '') this.ask();
   }
   isShown({ metric }: ShownFigure): boolean {
@@ -149,7 +149,7 @@ export class WatchDialog {
     this.shown.set(shown);
   }
   set(at: number, change: Partial<ShownFigure>): void {
-    this.offered.set(this.offered().map((one, n) => (n === at ? { ...one, ...change } : one)));
+    this.offered.set(this.offered().map((figure, n) => (n === at ? { ...figure, ...change } : figure)));
   }
   ask(): void {
     this.problem.set(null);
@@ -157,10 +157,10 @@ export class WatchDialog {
     this.#api.askHost(this.url().trim()).subscribe({
       next: ({ offered }) => {
         this.asking.set(false);
-        const named = new Map(this.offered().map((one) => [one.metric, one]));
+        const named = new Map(this.offered().map((figure) => [figure.metric, figure]));
         // A new host begins with everything that it offers.
-        if (named.size === 0) this.shown.set(new Set(offered.map((one) => one.metric)));
-        this.offered.set(offered.map((one) => named.get(one.metric) ?? one));
+        if (named.size === 0) this.shown.set(new Set(offered.map((figure) => figure.metric)));
+        this.offered.set(offered.map((figure) => named.get(figure.metric) ?? figure));
       },
       error: (error: unknown) => {
         this.asking.set(false);
@@ -171,6 +171,6 @@ export class WatchDialog {
   save(): void {
     const watch = WatchSchema.safeParse(this.#written());
     if (watch.success) this.modal.close(watch.data);
-    else this.problem.set(watch.error.issues.map((one) => one.message).join(' '));
+    else this.problem.set(watch.error.issues.map((issue) => issue.message).join(' '));
   }
 }

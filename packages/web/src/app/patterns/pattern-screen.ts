@@ -59,7 +59,7 @@ export class PatternScreen {
     const added = this.#added();
     return [...(this.patterns.value() ?? []), ...(added ? [{ ...added, shipped: false, changed: false }] : [])];
   });
-  readonly chosen = computed(() => this.all().find((one) => one.id === this.chosenId()) ?? this.all()[0]);
+  readonly chosen = computed(() => this.all().find((pattern) => pattern.id === this.chosenId()) ?? this.all()[0]);
   /** The chosen pattern as it is being edited. */
   readonly draft = linkedSignal<HandoffPattern | undefined>(() => {
     const chosen = this.chosen();
@@ -70,7 +70,7 @@ export class PatternScreen {
     return draft !== undefined && (this.#added()?.id === draft.id || JSON.stringify(draft) !== JSON.stringify(chosen && plain(chosen)));
   });
   readonly takeId = signal<string | null>(null);
-  readonly take = computed(() => this.takes().find((one) => one.id === this.takeId()) ?? this.takes()[0]);
+  readonly take = computed(() => this.takes().find((take) => take.id === this.takeId()) ?? this.takes()[0]);
   readonly #asked = computed(() => ({ pattern: this.draft(), take: this.take()?.id }));
   readonly preview = toSignal(
     toObservable(this.#asked).pipe(
@@ -85,7 +85,7 @@ export class PatternScreen {
       ),
     ),
   );
-  readonly readable = computed(() => this.preview()?.finds.filter((one) => one.reads !== null).length ?? 0);
+  readonly readable = computed(() => this.preview()?.finds.filter((find) => find.reads !== null).length ?? 0);
   readonly sentPlaces = SentPlaceSchema.options.map((id) => ({ id, name: sentNames[id] }));
   readonly receivedPlaces = ReceivedPlaceSchema.options.map((id) => ({ id, name: receivedNames[id] }));
 

@@ -109,7 +109,7 @@ export class DifferenceView {
   readonly all = signal(false);
   readonly secrets = signal(false);
   readonly #opened = signal<ReadonlySet<number>>(new Set());
-  readonly differing = computed(() => this.rows().filter((one) => one.kind === 'differs').length);
+  readonly differing = computed(() => this.rows().filter((row) => row.kind === 'differs').length);
   readonly summary = computed(() => {
     const count = this.differing();
     if (this.rows().length === 0) return 'Both are empty.';
@@ -119,7 +119,7 @@ export class DifferenceView {
   readonly hasSecrets = computed(() =>
     this.rows().some((row) => [...row.left, ...row.right].some((line) => this.#mask.line(line) !== line)),
   );
-  readonly harmless = computed(() => this.rows().filter((one) => one.kind === 'harmless').length);
+  readonly harmless = computed(() => this.rows().filter((row) => row.kind === 'harmless').length);
   readonly shown = computed(() => {
     const rows = this.rows();
     const shortened = (texts: readonly string[]): string =>

@@ -17,9 +17,10 @@ import { VerdictShape } from '../shared/verdict-shape';
     }
     @if (seen().length > 0) {
       <ul class="plain small mt-1">
-        @for (one of shown(); track $index) {
+        @for (fact of shown(); track $index) {
           <li>
-            <a [routerLink]="['/scripts', rehearsal().scriptId]" [queryParams]="{ at: one.step }">step {{ one.number }}</a> {{ one.what }}
+            <a [routerLink]="['/scripts', rehearsal().scriptId]" [queryParams]="{ at: fact.step }">step {{ fact.number }}</a>
+            {{ fact.what }}
           </li>
         }
         @if (seen().length > shown().length) {
@@ -27,11 +28,11 @@ import { VerdictShape } from '../shared/verdict-shape';
         }
       </ul>
     }
-    @for (one of rehearsal().proof?.open ?? []; track $index) {
+    @for (question of rehearsal().proof?.open ?? []; track $index) {
       <p class="small mt-1 mb-0">
-        {{ one.sentence }} <span class="muted">{{ one.advice }}</span>
-        @if (one.step; as step) {
-          <a class="ms-1" [routerLink]="['/scripts', rehearsal().scriptId]" [queryParams]="{ at: step }">Open step {{ one.number }}</a>
+        {{ question.sentence }} <span class="muted">{{ question.advice }}</span>
+        @if (question.step; as step) {
+          <a class="ms-1" [routerLink]="['/scripts', rehearsal().scriptId]" [queryParams]="{ at: step }">Open step {{ question.number }}</a>
         }
       </p>
     }

@@ -55,22 +55,22 @@ export class RehearsalScreen {
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly chosen = signal<string | null>(null);
   readonly besideId = signal('take');
-  readonly rehearsal = computed(() => this.rehearsals().find((one) => one.id === this.chosen()) ?? this.rehearsals()[0]);
+  readonly rehearsal = computed(() => this.rehearsals().find((rehearsal) => rehearsal.id === this.chosen()) ?? this.rehearsals()[0]);
   /** Values that deserve a look. */
   readonly doubtful = this.#store.selectSignal(scriptsFeature.selectDoubtful);
   readonly waitingAt = computed(() => this.rehearsals()[0]?.waitingAt);
   /** True where a new rehearsal can be started. */
   readonly free = computed(() => this.busy() === null && this.waitingAt() === undefined);
-  readonly others = computed(() => this.rehearsals().filter((one) => one.id !== this.rehearsal()?.id));
-  readonly besideRehearsal = computed(() => this.others().find((one) => one.id === this.besideId()));
+  readonly others = computed(() => this.rehearsals().filter((rehearsal) => rehearsal.id !== this.rehearsal()?.id));
+  readonly besideRehearsal = computed(() => this.others().find((rehearsal) => rehearsal.id === this.besideId()));
   readonly besideName = computed(() => {
-    const other = this.besideRehearsal();
-    return other ? `Rehearsal ${other.number}` : 'The take';
+    const rehearsal = this.besideRehearsal();
+    return rehearsal ? `Rehearsal ${rehearsal.number}` : 'The take';
   });
   /** The chosen step: at first the one where the rehearsal left the take, or the last one that was sent. */
   readonly step = linkedSignal<string | null>(() => {
     const now = this.rehearsal();
-    const sent = now?.steps.findLast((one) => one.captured !== null)?.step;
+    const sent = now?.steps.findLast((step) => step.captured !== null)?.step;
     return now?.waitingAt === undefined ? (now?.divergence?.step ?? now?.steps[0]?.step ?? null) : (sent ?? now.waitingAt);
   });
   readonly selected = this.step.asReadonly();
@@ -80,7 +80,7 @@ export class RehearsalScreen {
     for (const note of this.rehearsal()?.notes ?? []) all.set(note.afterStep, [...(all.get(note.afterStep) ?? []), note]);
     return all;
   });
-  readonly current = computed(() => this.rehearsal()?.steps.find((one) => one.step === this.selected()));
+  readonly current = computed(() => this.rehearsal()?.steps.find((step) => step.step === this.selected()));
   /** What the chosen step sent and got, by its kind. */
   readonly request = computed(() => {
     const captured = this.current()?.captured;
@@ -103,13 +103,13 @@ export class RehearsalScreen {
   });
   readonly #actions = computed(() => {
     const script = this.script();
-    return new Map(script ? actionSteps(script).map((one) => [one.step.id, one]) : []);
+    return new Map(script ? actionSteps(script).map((step) => [step.step.id, step]) : []);
   });
   readonly stepCount = computed(() => this.#actions().size);
   readonly exchange = computed(() => {
     const step = this.#actions().get(this.selected() ?? '')?.step;
     const n = step && answerOf(step);
-    return n == null ? undefined : this.#exchanges().find((one) => one.n === n);
+    return n == null ? undefined : this.#exchanges().find((exchange) => exchange.n === n);
   });
   readonly accepted = computed(() => {
     const [accept, own] = [this.current()?.accept, this.#actions().get(this.selected() ?? '')?.step];
@@ -117,8 +117,10 @@ export class RehearsalScreen {
   });
   readonly rightPage = computed(() => this.#pageOf(this.rehearsal()));
   readonly leftPage = computed(() => {
-    const other = this.besideRehearsal();
-    return other ? this.#pageOf(other) : this.#safe(`/api/takes/${this.script()?.takeId ?? ''}/exchanges/${this.exchange()?.n ?? 0}/page`);
+    const rehearsal = this.besideRehearsal();
+    return rehearsal
+      ? this.#pageOf(rehearsal)
+      : this.#safe(`/api/takes/${this.script()?.takeId ?? ''}/exchanges/${this.exchange()?.n ?? 0}/page`);
   });
   readonly figure = figure;
 
@@ -144,19 +146,19 @@ export class RehearsalScreen {
   numberOf(step: string): number {
     return this.#actions().get(step)?.number ?? 0;
   }
-  nameOfRehearsal(one: Rehearsal): string {
-    const how = one.waitingAt
+  nameOfRehearsal(rehearsal: Rehearsal): string {
+    const how = rehearsal.waitingAt
       ? 'waiting'
-      : one.endedBefore
-        ? `${one.verdict}, ended before step ${this.numberOf(one.endedBefore)}`
-        : resultWords[resultOf(one)];
-    return `${one.number}: ${how}, ${moment(one.startedAt)}`;
+      : rehearsal.endedBefore
+        ? `${rehearsal.verdict}, ended before step ${this.numberOf(rehearsal.endedBefore)}`
+        : resultWords[resultOf(rehearsal)];
+    return `${rehearsal.number}: ${how}, ${moment(rehearsal.startedAt)}`;
   }
   verdictIn(rehearsal: Rehearsal, step: string): string {
-    return rehearsal.steps.find((one) => one.step === step)?.verdict ?? 'none';
+    return rehearsal.steps.find((rehearsedStep) => rehearsedStep.step === step)?.verdict ?? 'none';
   }
   tableName(id: string): string {
-    return this.#tables().find((one) => one.id === id)?.name ?? 'the data';
+    return this.#tables().find((table) => table.id === id)?.name ?? 'the data';
   }
   choose(id: string): void {
     this.chosen.set(id);

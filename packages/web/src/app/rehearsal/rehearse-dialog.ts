@@ -38,8 +38,8 @@ export interface RehearsalChoice {
         Each time it makes what a person would make: {{ changing() }} of its {{ count() }} steps can change something in the application ({{
           methods()
         }}). They go to
-        @for (one of targets(); track one) {
-          <span class="mono">{{ one }}</span>{{ $last ? '' : ', ' }}
+        @for (target of targets(); track target) {
+          <span class="mono">{{ target }}</span>{{ $last ? '' : ', ' }}
         }
         in the environment {{ environment()?.name }}.
         @if (refused(); as sentence) {
@@ -59,8 +59,8 @@ export interface RehearsalChoice {
           <label class="d-flex gap-2 align-items-center"
             ><input type="radio" name="mode" [checked]="mode() === 'until'" (change)="mode.set('until')" /> Up to
             <select aria-label="Last step to be played" class="grow" #last (change)="setUntil(last.value)">
-              @for (one of steps(); track one.step.id) {
-                <option [value]="one.step.id" [selected]="one.step.id === until()">{{ one.number }} · {{ one.step.name }}</option>
+              @for (step of steps(); track step.step.id) {
+                <option [value]="step.step.id" [selected]="step.step.id === until()">{{ step.number }} · {{ step.step.name }}</option>
               }
             </select></label
           >
@@ -146,14 +146,14 @@ export class RehearseDialog {
   readonly #resolved = computed(() => {
     const environment = this.environment();
     const origins = [...new Set(this.steps().map(({ step }) => step.origin))];
-    return environment ? origins.map((one) => resolveTarget(one, environment)) : [];
+    return environment ? origins.map((origin) => resolveTarget(origin, environment)) : [];
   });
   readonly targets = computed(() => [...new Set(this.#resolved().flatMap((one) => ('origin' in one ? [one.origin] : [])))]);
   readonly refused = computed(() => this.#resolved().flatMap((one) => ('refused' in one ? [one.refused] : []))[0] ?? null);
   readonly tables = computed(() => {
     const script = this.script();
     const bound = script ? boundColumns(script) : new Map<string, Set<string>>();
-    return this.allTables().filter((one) => bound.has(one.id));
+    return this.allTables().filter((table) => bound.has(table.id));
   });
 
   setUntil(step: string): void {

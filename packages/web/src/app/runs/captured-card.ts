@@ -17,20 +17,20 @@ import { ExchangeView } from './exchange-view';
         <h2 class="m-0">Captured in full</h2>
       </div>
       <div class="list" tabindex="0" role="region" aria-label="Captured exchanges">
-        @for (one of entries(); track $index) {
+        @for (entry of entries(); track $index) {
           <div class="pad one">
             <div class="head">
-              <span class="muted">{{ clock(one.atMs / 1000) }} · user {{ one.user }} · iteration {{ one.iteration }}</span>
-              <b>{{ answerWords(one) }}</b><span>{{ figure(one.durationMs) }} ms</span>
-              <span class="mono">{{ sentWords(one) }}</span>
+              <span class="muted">{{ clock(entry.atMs / 1000) }} · user {{ entry.user }} · iteration {{ entry.iteration }}</span>
+              <b>{{ answerWords(entry) }}</b><span>{{ figure(entry.durationMs) }} ms</span>
+              <span class="mono">{{ sentWords(entry) }}</span>
               <button class="act slim" (click)="open.set(open() === $index ? null : $index)" [attr.aria-expanded]="open() === $index">
                 {{ open() === $index ? 'Close' : 'Show' }}
               </button>
             </div>
-            @if (one.failure) {
-              <div class="note bad mt-1">{{ one.failure }}</div>
+            @if (entry.failure) {
+              <div class="note bad mt-1">{{ entry.failure }}</div>
             }
-            @if (open() === $index && one.exchange; as exchange) {
+            @if (open() === $index && entry.exchange; as exchange) {
               <app-exchange-view [exchange]="exchange" />
             }
           </div>

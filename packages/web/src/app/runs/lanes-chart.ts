@@ -47,7 +47,7 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
   const { points, limitMs, hosts, events } = view;
   const whole = laneHeights(hosts.length);
   const lanes: Lane[] = [...ownLanes, ...hosts.map(({ host, name, unit }) => ({ title: `${host}: ${name}`, unit, share: hostShare }))].map(
-    (one) => ({ ...one, share: one.share / whole }),
+    (lane) => ({ ...lane, share: lane.share / whole }),
   );
   const gap = 3 / whole;
   const title = 4 / whole;
@@ -111,7 +111,7 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
       line(
         0,
         'users',
-        at((one) => one.users),
+        at((point) => point.users),
         {
           step: 'end',
           lineStyle: { color: colour('ink'), width: 2 },
@@ -136,7 +136,7 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
       line(
         1,
         'per second',
-        at((one) => one.perSecond),
+        at((point) => point.perSecond),
         { lineStyle: { color: colour('s0'), width: 1.6 }, areaStyle: { color: colour('teal-soft') } },
       ),
       {
@@ -162,7 +162,7 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
       line(
         2,
         'p95',
-        at((one) => one.p95Ms),
+        at((point) => point.p95Ms),
         {
           lineStyle: { color: colour('ink'), width: 1.6 },
           ...(limitMs === null
@@ -183,7 +183,7 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
         type: 'bar',
         xAxisIndex: 3,
         yAxisIndex: 3,
-        data: at((one) => one.failures),
+        data: at((point) => point.failures),
         itemStyle: { color: colour('red') },
         barMaxWidth: 6,
         ...still,
@@ -215,9 +215,9 @@ export function heatCells(points: readonly LanePoint[]): [number, number, number
   const columns = new Map<number, Map<number, number>>();
   for (const { second, bands = [] } of points) {
     const column = Math.floor((second - first) / width);
-    const own = columns.get(column) ?? new Map<number, number>();
-    columns.set(column, own);
-    for (const [band = 0, count = 0] of bands) own.set(band, (own.get(band) ?? 0) + count);
+    const ownColumn = columns.get(column) ?? new Map<number, number>();
+    columns.set(column, ownColumn);
+    for (const [band = 0, count = 0] of bands) ownColumn.set(band, (ownColumn.get(band) ?? 0) + count);
   }
   return [...columns].flatMap(([column, own]) => {
     const all = [...own.values()].reduce((sum, count) => sum + count, 0);
@@ -249,7 +249,7 @@ export function toldAt({ points, hosts, events }: LanesView, second: number): { 
         text: value === null ? 'none' : `${value.toFixed(Math.abs(value) < 100 ? 1 : 0)} ${unit}`,
       };
     }),
-    ...events.filter((one) => one.second === at.second).map(({ text }) => ({ name: 'Then', text })),
+    ...events.filter((event) => event.second === at.second).map(({ text }) => ({ name: 'Then', text })),
   ];
 }
 
@@ -266,7 +266,7 @@ function lastIndex<T>(items: readonly T[], second: number, of: (item: T) => numb
 }
 
 function nearest(points: readonly LanePoint[], second: number): LanePoint | undefined {
-  const at = lastIndex(points, second, (one) => one.second);
+  const at = lastIndex(points, second, (point) => point.second);
   const [before, after] = [points[at], points[at + 1]];
   if (!before || !after) return before ?? after;
   return second - before.second <= after.second - second ? before : after;

@@ -23,10 +23,10 @@ const mostInAColumn = 14;
         [class.left]="at.flips"
         [style.transform]="'translate(' + at.x + 'px, ' + at.y + 'px)'"
       >
-        @for (one of told(); track $index) {
+        @for (line of told(); track $index) {
           <div>
-            <dt>{{ one.name }}</dt>
-            <dd>{{ one.text }}</dd>
+            <dt>{{ line.name }}</dt>
+            <dd>{{ line.text }}</dd>
           </div>
         }
       </dl>

@@ -64,7 +64,7 @@ export class RunList {
   }
 
   users(run: Run): number {
-    return run.workload.crews.reduce((sum, one) => sum + one.users, 0);
+    return run.workload.crews.reduce((sum, crew) => sum + crew.users, 0);
   }
   shape(run: Run): string {
     return run.verdict === 'held' ? 'passed' : run.verdict === 'missed' ? 'failed' : run.state === 'done' ? 'none' : 'drifted';

@@ -61,7 +61,7 @@ export class RunScreen implements OnDestroy {
     return run ? curveSeconds(run.workload) : 0;
   });
   /** All figures of watched hosts that were read at least once. */
-  readonly hosts = computed(() => this.#hostSeries().filter((one) => one.points.some(([, value]) => value !== null)));
+  readonly hosts = computed(() => this.#hostSeries().filter((series) => series.points.some(([, value]) => value !== null)));
   readonly #hostSeries = this.#store.selectSignal(selectHostSeries);
   /** Figures that have a lane; null as long as nobody chose: then the first of each host has one. */
   readonly #chosenHosts = signal<ReadonlySet<string> | null>(null);
@@ -72,7 +72,9 @@ export class RunScreen implements OnDestroy {
   });
   readonly heights = computed(() => laneHeights(this.shownHosts().length));
   /** The first limit of response times, which the lanes show. */
-  readonly limit = computed(() => this.result()?.run.workload.criteria.find((one) => one.measure !== 'error-rate')?.limit ?? null);
+  readonly limit = computed(
+    () => this.result()?.run.workload.criteria.find((criterion) => criterion.measure !== 'error-rate')?.limit ?? null,
+  );
   readonly isOver = computed(() => (this.last()?.p95Ms ?? 0) > (this.limit() ?? Infinity));
   readonly lanesView = computed((): LanesView => ({
     points: this.lanes(),
@@ -105,11 +107,11 @@ export class RunScreen implements OnDestroy {
   );
   readonly asked = signal<'' | 'finish' | 'abort'>('');
   readonly user = signal<number | null>(null);
-  readonly chosenUser = computed(() => this.users().find((one) => one.user === this.user()));
+  readonly chosenUser = computed(() => this.users().find((user) => user.user === this.user()));
   /** What the chosen user did last, newest first. */
   readonly userLog = computed(() =>
     this.#log()
-      .filter((one) => one.user === this.user())
+      .filter((entry) => entry.user === this.user())
       .slice(-60)
       .reverse(),
   );
@@ -139,7 +141,7 @@ export class RunScreen implements OnDestroy {
       return { shape: 'failed', text: `${run.state === 'aborted' ? 'Aborted' : 'Failed'}: no verdict` };
     if (run.verdict === 'held') return { shape: 'passed', text: 'All criteria held' };
     if (run.stoppedByRule) return { shape: 'failed', text: 'A stop rule ended it' };
-    const missed = this.result()?.criteria.filter((one) => !one.held).length ?? 0;
+    const missed = this.result()?.criteria.filter((verdict) => !verdict.held).length ?? 0;
     return run.verdict === 'missed'
       ? { shape: 'failed', text: `${missed} of ${this.result()?.criteria.length ?? 0} criteria missed` }
       : { shape: 'none', text: 'No criteria were set' };
@@ -171,25 +173,25 @@ export class RunScreen implements OnDestroy {
     return user.lastError !== null && user.state !== 'ended' ? 'failed' : user.state;
   }
   toggleHost(id: string): void {
-    const chosen = new Set(this.shownHosts().map((one) => one.id));
+    const chosen = new Set(this.shownHosts().map((host) => host.id));
     if (!chosen.delete(id)) chosen.add(id);
     this.#chosenHosts.set(chosen);
   }
   isShown(id: string): boolean {
-    return this.shownHosts().some((one) => one.id === id);
+    return this.shownHosts().some((host) => host.id === id);
   }
   readonly events = computed(() => this.result()?.run.events ?? []);
   readonly paused = computed(
-    () => this.live() && this.events().findLast((one) => one.kind === 'pause' || one.kind === 'resume')?.kind === 'pause',
+    () => this.live() && this.events().findLast((event) => event.kind === 'pause' || event.kind === 'resume')?.kind === 'pause',
   );
   /** The phase of the curve that is played, and the one after it; null in the last one. */
   readonly nextPhase = computed(() => {
     const run = this.result()?.run;
     if (!run) return null;
-    const skipped = this.events().reduce((sum, one) => sum + (one.skippedSeconds ?? 0), 0);
+    const skipped = this.events().reduce((sum, event) => sum + (event.skippedSeconds ?? 0), 0);
     const seconds = (this.last()?.second ?? 0) + 1 + skipped;
     const phases = phasesOf(run.workload);
-    const at = phases.findIndex((one) => seconds < one.endSeconds);
+    const at = phases.findIndex((phase) => seconds < phase.endSeconds);
     const [own, next] = [phases[at], phases[at + 1]];
     return own && next ? { own: own.name, name: next.name } : null;
   });

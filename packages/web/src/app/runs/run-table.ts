@@ -17,8 +17,8 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
   template: `<div class="pad d-flex align-items-center gap-3 flex-wrap">
       <h2 class="m-0">Transactions</h2>
       <div class="ways" role="group" aria-label="Figures">
-        @for (one of ways; track one.id) {
-          <button class="act slim" [attr.aria-pressed]="one.id === by()" (click)="by.set(one.id)">{{ one.name }}</button>
+        @for (way of ways; track way.id) {
+          <button class="act slim" [attr.aria-pressed]="way.id === by()" (click)="by.set(way.id)">{{ way.name }}</button>
         }
       </div>
       <label class="small d-flex gap-1"><input type="checkbox" [checked]="steps()" (change)="steps.set(!steps())" /> with their steps</label
@@ -50,13 +50,13 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
           </tr>
         </thead>
         <tbody>
-          @for (own of groups(); track own.group) {
-            @if (own.group !== '') {
+          @for (group of groups(); track group.group) {
+            @if (group.group !== '') {
               <tr class="group">
-                <th colspan="15" scope="rowgroup">{{ own.group }}</th>
+                <th colspan="15" scope="rowgroup">{{ group.group }}</th>
               </tr>
             }
-            @for (row of own.rows; track row.transaction + row.step) {
+            @for (row of group.rows; track row.transaction + row.step) {
               @if (row.step === null || steps()) {
                 <tr [class.sub]="row.step !== null">
                   <td [class.mono]="row.step !== null">{{ row.name }}</td>
@@ -78,7 +78,7 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
               }
             } @empty {
               <tr>
-                <td colspan="15" class="muted">No transaction ended {{ own.group === '' ? 'within the hold' : 'here' }}.</td>
+                <td colspan="15" class="muted">No transaction ended {{ group.group === '' ? 'within the hold' : 'here' }}.</td>
               </tr>
             }
           }

@@ -70,7 +70,7 @@ describe('a live run', () => {
 
   it('adds seconds in order, each once, counts on from what was loaded, and groups failures', () => {
     const after = [2, 1, 2].reduce((state, second) => reducer(state, live(second)), opened);
-    expect(after.lanes.map((one) => one.second)).toEqual([0, 1, 2]);
+    expect(after.lanes.map((lane) => lane.second)).toEqual([0, 1, 2]);
     expect([after.passed, after.failed]).toEqual([8, 2]);
     expect(after.failures).toMatchObject([{ count: 2 }]);
   });

@@ -110,8 +110,8 @@ export const runsFeature = createFeature({
         ...state,
         lanes: [...state.lanes.filter((point) => point !== known), live.point].sort((left, right) => left.second - right.second),
         // Those of whom nothing is told are as they were.
-        users: byNumber([...new Map([...state.users, ...live.users].map((one) => [one.user, one])).values()]),
-        failures: groupFailures([...state.failures, ...live.failures.map((one) => ({ ...one, example: null }))]),
+        users: byNumber([...new Map([...state.users, ...live.users].map((userState) => [userState.user, userState])).values()]),
+        failures: groupFailures([...state.failures, ...live.failures.map((failure) => ({ ...failure, example: null }))]),
         passed: state.passed + live.iterationsPassed,
         failed: state.failed + live.iterationsFailed,
       };
@@ -132,10 +132,10 @@ export const selectHostSeries = createSelector(
   runsFeature.selectLanes,
   (result, known, points, lanes): HostSeries[] => {
     const fresh = hostSeries(result?.run.watches ?? [], points);
-    const watched = fresh.map((one) => {
-      const before = known.find((other) => other.id === one.id)?.points ?? [];
+    const watched = fresh.map((series) => {
+      const before = known.find((otherSeries) => otherSeries.id === series.id)?.points ?? [];
       const last = before.at(-1)?.[0] ?? -1;
-      return { ...one, points: [...before, ...one.points.filter(([second]) => second > last)] };
+      return { ...series, points: [...before, ...series.points.filter(([second]) => second > last)] };
     });
     return [...watched, ...generatorSeries(lanes)];
   },

@@ -95,24 +95,24 @@ export class SamplesCard {
   readonly figure = figure;
   readonly clock = clock;
   readonly steps = computed(() => {
-    const played = new Set(this.result().run.workload.crews.map((one) => one.scriptId));
+    const played = new Set(this.result().run.workload.crews.map((crew) => crew.scriptId));
     return this.scripts()
-      .filter((one) => played.has(one.id))
+      .filter((script) => played.has(script.id))
       .flatMap((script) =>
         actionSteps(script).map(({ step, transaction }) => ({ id: step.id, name: step.name, transaction: transaction.name })),
       );
   });
-  readonly transactions = computed(() => [...new Set(this.steps().map((one) => one.transaction))]);
+  readonly transactions = computed(() => [...new Set(this.steps().map((step) => step.transaction))]);
   readonly shownSteps = computed(() => {
     const { transaction } = this.narrowed();
-    return this.steps().filter((one) => transaction === '' || one.transaction === transaction);
+    return this.steps().filter((step) => transaction === '' || step.transaction === transaction);
   });
   readonly words = failureKindWords;
   /** The kinds of failure that the run has. */
   readonly kinds = computed(() => [...new Set(this.result().failures.map(failureKind))].sort());
   readonly isNarrowed = computed(() => JSON.stringify({ ...this.narrowed(), order: 'time' }) !== JSON.stringify(everything));
-  readonly #stepNames = computed(() => new Map(this.steps().map((one) => [one.id, one.name])));
-  readonly #crewNames = computed(() => new Map(this.result().run.workload.crews.map((one) => [one.id, one.name])));
+  readonly #stepNames = computed(() => new Map(this.steps().map((step) => [step.id, step.name])));
+  readonly #crewNames = computed(() => new Map(this.result().run.workload.crews.map((crew) => [crew.id, crew.name])));
 
   constructor() {
     effect((whenGone) => {
@@ -157,7 +157,7 @@ export class SamplesCard {
   /** Narrows to something; the first page of it is shown. */
   narrow(more: Partial<Narrowed>): void {
     this.page.set(0);
-    this.narrowed.update((one) => ({ ...one, ...more }));
+    this.narrowed.update((narrowed) => ({ ...narrowed, ...more }));
   }
   /** `outcome` is yes or no, or a kind of failure. */
   narrowOutcome(outcome: string): void {

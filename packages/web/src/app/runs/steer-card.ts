@@ -39,7 +39,11 @@ export class SteerCard {
   /** Crews with the users that they have after all changes so far. */
   readonly crews = computed(() => {
     const { workload, events = [] } = this.run();
-    return workload.crews.map(({ id, name, users }) => ({ id, name, users: events.findLast((one) => one.crew === id)?.users ?? users }));
+    return workload.crews.map(({ id, name, users }) => ({
+      id,
+      name,
+      users: events.findLast((event) => event.crew === id)?.users ?? users,
+    }));
   });
 
   write(event: Event, field: HTMLInputElement): void {

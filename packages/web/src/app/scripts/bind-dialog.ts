@@ -57,8 +57,8 @@ const previewed = 3;
         <label class="field"
           >by
           <select #way (change)="setWay(way.value)">
-            @for (one of ways; track one.id) {
-              <option [value]="one.id" [selected]="one.id === by()">{{ one.name }}</option>
+            @for (way of ways; track way.id) {
+              <option [value]="way.id" [selected]="way.id === by()">{{ way.name }}</option>
             }
           </select></label
         >
@@ -68,9 +68,10 @@ const previewed = 3;
               <label class="field"
                 >Column
                 <select #choice (change)="choose(+choice.value)">
-                  @for (one of columns(); track $index) {
+                  @for (column of columns(); track $index) {
                     <option [value]="$index" [selected]="$index === chosen()">
-                      {{ one.table.name }} · {{ one.column }} ({{ figure(one.table.rowCount - one.table.spentCount) }} free rows)
+                      {{ column.table.name }} · {{ column.column }} ({{ figure(column.table.rowCount - column.table.spentCount) }} free
+                      rows)
                     </option>
                   }
                 </select></label
@@ -81,8 +82,10 @@ const previewed = 3;
             <label class="field"
               >Handoff
               <select #handoff (change)="handoffAt.set(+handoff.value)">
-                @for (one of script()?.handoffs ?? []; track one.id; let at = $index) {
-                  <option [value]="at" [selected]="at === handoffAt()">{{ one.name }} (recorded {{ one.recorded.slice(0, 24) }})</option>
+                @for (handoff of script()?.handoffs ?? []; track handoff.id; let at = $index) {
+                  <option [value]="at" [selected]="at === handoffAt()">
+                    {{ handoff.name }} (recorded {{ handoff.recorded.slice(0, 24) }})
+                  </option>
                 }
               </select></label
             >
@@ -91,8 +94,8 @@ const previewed = 3;
             <label class="field"
               >Made as
               <select #made (change)="setMade(made.value)">
-                @for (one of makings; track one.id) {
-                  <option [value]="one.id" [selected]="one.id === making()">{{ one.name }}</option>
+                @for (offered of makings; track offered.id) {
+                  <option [value]="offered.id" [selected]="offered.id === making()">{{ offered.name }}</option>
                 }
               </select></label
             >
@@ -123,16 +126,16 @@ const previewed = 3;
           </p>
         </div>
         <datalist id="forms">
-          @for (one of forms; track one) {
-            <option [value]="one"></option>
+          @for (form of forms; track form) {
+            <option [value]="form"></option>
           }
         </datalist>
       }
       @if (preview().length > 0) {
         <div class="note" role="status">
           It would send
-          @for (one of preview(); track $index) {
-            <span class="mono">{{ $first ? '' : ', ' }}“{{ one.length > 40 ? one.slice(0, 40) + '…' : one }}”</span>
+          @for (previewed of preview(); track $index) {
+            <span class="mono">{{ $first ? '' : ', ' }}“{{ previewed.length > 40 ? previewed.slice(0, 40) + '…' : previewed }}”</span>
           }
           with the first rows; recorded was <span class="mono">“{{ short() }}”</span>.
         </div>
@@ -234,10 +237,10 @@ export class BindDialog {
     const script = this.script();
     if (!script) return [];
     const names = new Map(requestSteps(script).map(({ step }) => [step.id, step.name]));
-    return placesOf(script, this.value()).map((one) => ({ ...one, name: names.get(one.step) ?? '' }));
+    return placesOf(script, this.value()).map((place) => ({ ...place, name: names.get(place.step) ?? '' }));
   });
   readonly #made = computed<Made>(() => {
-    const taken = new Set(this.script()?.made.map((one) => one.id));
+    const taken = new Set(this.script()?.made.map((made) => made.id));
     const names = new Set([...(this.script()?.made ?? []), ...(this.script()?.handoffs ?? [])].map((one) => one.name));
     const free = (wanted: string, has: ReadonlySet<string>): string => {
       let name = wanted;
@@ -256,12 +259,12 @@ export class BindDialog {
     const recorded = this.value();
     switch (this.by()) {
       case 'data': {
-        const own = this.columns()[this.chosen()];
-        return own ? [{ kind: 'data', table: own.table.id, column: own.column, ...this.#as(), recorded }] : [];
+        const column = this.columns()[this.chosen()];
+        return column ? [{ kind: 'data', table: column.table.id, column: column.column, ...this.#as(), recorded }] : [];
       }
       case 'handoff': {
-        const own = this.script()?.handoffs[this.handoffAt()];
-        return own ? [{ kind: 'handoff', handoff: own.id, ...this.#as(), recorded }] : [];
+        const handoff = this.script()?.handoffs[this.handoffAt()];
+        return handoff ? [{ kind: 'handoff', handoff: handoff.id, ...this.#as(), recorded }] : [];
       }
       case 'made':
         return [{ kind: 'made', made: this.#made().id, recorded }];
@@ -310,14 +313,14 @@ export class BindDialog {
   }
   /** Writes the values of a column as the recorded one was written, where that is another form. */
   #proposeForm(): void {
-    const own = this.columns()[this.chosen()];
-    if (this.#isOwnForm || !own || this.by() !== 'data') return;
-    const sample = this.#cell(own.table.id, own.column, 0);
+    const column = this.columns()[this.chosen()];
+    if (this.#isOwnForm || !column || this.by() !== 'data') return;
+    const sample = this.#cell(column.table.id, column.column, 0);
     this.form.set(sample === undefined ? '' : (formLike(this.value(), sample) ?? ''));
   }
   #cell(table: string, column: string, at: number): string | undefined {
-    const known = this.tables().find((one) => one.id === table);
-    const index = known?.columns.findIndex((one) => one.name === column) ?? -1;
+    const known = this.tables().find((dataTable) => dataTable.id === table);
+    const index = known?.columns.findIndex((dataColumn) => dataColumn.name === column) ?? -1;
     return this.#rows().get(table)?.[at]?.values[index];
   }
   setWay(text: string): void {

@@ -33,16 +33,16 @@ const shownHits = 300;
           }}{{ hits().length > shown ? ', the first ' + shown + ' are shown' : '' }}</b
         >
         <div class="list" tabindex="0" role="region" aria-label="Places">
-          @for (one of hits().slice(0, shown); track one.key) {
+          @for (hit of hits().slice(0, shown); track hit.key) {
             <label class="hit"
-              ><input type="checkbox" [checked]="!left().has(one.key)" (change)="toggle(one)" />
-              <span class="small muted">{{ nameOf(one.id) }} · {{ one.where }}</span>
+              ><input type="checkbox" [checked]="!left().has(hit.key)" (change)="toggle(hit)" />
+              <span class="small muted">{{ nameOf(hit.id) }} · {{ hit.where }}</span>
               <span class="mono text"
-                >{{ one.around.before }}<del>{{ one.around.found }}</del>
+                >{{ hit.around.before }}<del>{{ hit.around.found }}</del>
                 @if (by() !== '') {
-                  <ins>{{ one.instead }}</ins>
+                  <ins>{{ hit.instead }}</ins>
                 }
-                {{ one.around.after }}</span
+                {{ hit.around.after }}</span
               ></label
             >
           }
@@ -111,13 +111,13 @@ export class FindDialog {
     }
   });
   readonly hits = computed(() => this.found().hits);
-  readonly kept = computed(() => this.hits().filter((one) => !this.left().has(one.key)));
+  readonly kept = computed(() => this.hits().filter((hit) => !this.left().has(hit.key)));
   readonly #names = computed(() => {
     const script = this.script();
     return new Map(
-      script?.transactions.flatMap((one) => [
-        [one.id, one.name] as const,
-        ...allSteps(one.steps).map((step) => [step.id, 'name' in step ? step.name : step.kind] as const),
+      script?.transactions.flatMap((transaction) => [
+        [transaction.id, transaction.name] as const,
+        ...allSteps(transaction.steps).map((step) => [step.id, 'name' in step ? step.name : step.kind] as const),
       ]),
     );
   });
@@ -138,7 +138,7 @@ export class FindDialog {
           script,
           this.#wish(),
           this.by(),
-          this.kept().map((one) => one.key),
+          this.kept().map((hit) => hit.key),
         ),
       );
   }

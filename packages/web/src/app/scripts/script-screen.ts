@@ -114,7 +114,7 @@ export class ScriptScreen {
   readonly rehearsal = computed(() => this.rehearsals()[0]);
   /** Values that deserve a look. */
   readonly doubtful = this.#store.selectSignal(scriptsFeature.selectDoubtful);
-  readonly verdicts = computed(() => new Map(this.rehearsal()?.steps.map((one) => [one.step, one])));
+  readonly verdicts = computed(() => new Map(this.rehearsal()?.steps.map((step) => [step.step, step])));
   readonly counts = computed(() => {
     const all = this.coverage();
     return classes
@@ -127,16 +127,18 @@ export class ScriptScreen {
       ? null
       : new Set(
           this.coverage()
-            .filter((one) => one.class === wanted)
-            .map((one) => one.step),
+            .filter((value) => value.class === wanted)
+            .map((value) => value.step),
         );
   });
   readonly exchange = computed(() => {
     const step = this.step();
     const n = step && answerOf(step);
-    return n == null ? undefined : this.#exchanges().find((one) => one.n === n);
+    return n == null ? undefined : this.#exchanges().find((exchange) => exchange.n === n);
   });
-  readonly durations = computed(() => new Map(this.#exchanges().map((one) => [one.n, answeredAtMs(one) - one.startedAtMs])));
+  readonly durations = computed(
+    () => new Map(this.#exchanges().map((exchange) => [exchange.n, answeredAtMs(exchange) - exchange.startedAtMs])),
+  );
   readonly step = computed(() => {
     const script = this.script();
     return script ? requestSteps(script).find(({ step }) => step.id === this.selected())?.step : undefined;
@@ -153,8 +155,8 @@ export class ScriptScreen {
   readonly dropAt = signal<string | null>(null);
   /** Parts of the project that this script does not have yet. */
   readonly parts = computed(() => {
-    const own = new Set(this.script()?.transactions.map((one) => one.part));
-    return this.#parts().filter((one) => !own.has(one.id));
+    const own = new Set(this.script()?.transactions.map((transaction) => transaction.part));
+    return this.#parts().filter((part) => !own.has(part.id));
   });
   readonly newSteps = newSteps;
   readonly icon = iconOf;
@@ -163,9 +165,9 @@ export class ScriptScreen {
     return script && namesFor(script, this.#tables());
   });
   readonly counted = actionCountWords;
-  readonly takeName = computed(() => this.takes().find((one) => one.id === this.script()?.takeId)?.name ?? 'a take');
-  readonly secondName = computed(() => this.takes().find((one) => one.id === this.script()?.secondTakeId)?.name);
-  readonly otherTakes = computed(() => this.takes().filter((one) => one.id !== this.script()?.takeId && one.state === 'done'));
+  readonly takeName = computed(() => this.takes().find((take) => take.id === this.script()?.takeId)?.name ?? 'a take');
+  readonly secondName = computed(() => this.takes().find((take) => take.id === this.script()?.secondTakeId)?.name);
+  readonly otherTakes = computed(() => this.takes().filter((take) => take.id !== this.script()?.takeId && take.state === 'done'));
   /** What is shown in the middle: rows with strings, or the text of the same script. */
   readonly view = signal<'outline' | 'text'>('outline');
   protected readonly stage = viewChild<ElementRef<HTMLElement>>('stage');
@@ -178,7 +180,9 @@ export class ScriptScreen {
   readonly drawnStrings = computed(() => {
     const { top, bottom } = this.sight();
     const isolated = this.isolated();
-    return this.strings().filter((one) => one.handoff.id === isolated || (endOf(one) >= top && one.originY <= bottom));
+    return this.strings().filter(
+      (drawnString) => drawnString.handoff.id === isolated || (endOf(drawnString) >= top && drawnString.originY <= bottom),
+    );
   });
   readonly figure = figure;
   readonly hue = hue;
@@ -215,7 +219,7 @@ export class ScriptScreen {
     this.#store.dispatch(scriptsActions.partsAsked());
     effect(() => {
       const chosen = this.selected();
-      const row = untracked(() => this.rows().find((one) => one.id === chosen));
+      const row = untracked(() => this.rows().find((spineRow) => spineRow.id === chosen));
       if (row) this.#bringIntoSight(row);
     });
   }
@@ -293,7 +297,7 @@ export class ScriptScreen {
     return picked.length > 0 ? picked : selected !== null && !this.#isTransaction(selected) ? [selected] : [];
   }
   #isTransaction(id: string): boolean {
-    return this.script()?.transactions.some((one) => one.id === id) ?? false;
+    return this.script()?.transactions.some((transaction) => transaction.id === id) ?? false;
   }
   wrap(kind: Container['kind']): void {
     const condition = { left: [], is: 'filled' as const, right: [] };
@@ -338,7 +342,7 @@ export class ScriptScreen {
     const chosen = this.picked().size > 0 ? this.#chosen() : [];
     if (after === null) return;
     this.#dialogs.insertFromTake(
-      this.otherTakes().filter((one) => one.madeFor === undefined),
+      this.otherTakes().filter((take) => take.madeFor === undefined),
       chosen.at(-1) ?? after,
       chosen,
     );
@@ -352,7 +356,7 @@ export class ScriptScreen {
     const chosen = this.selected();
     const transactions = this.script()?.transactions ?? [];
     return (
-      transactions.find((one) => one.id === chosen || allSteps(one.steps).some((step) => step.id === chosen))?.id ??
+      transactions.find((transaction) => transaction.id === chosen || allSteps(transaction.steps).some((step) => step.id === chosen))?.id ??
       transactions.at(-1)?.id ??
       null
     );
@@ -438,16 +442,16 @@ export class ScriptScreen {
       return;
     }
     if (ctrl || event.altKey) return;
-    const string = this.strings().find((one) => one.handoff.id === this.handoff());
+    const string = this.strings().find((drawnString) => drawnString.handoff.id === this.handoff());
     const ids = this.rows()
-      .filter((one) => one.kind !== 'transaction')
-      .map((one) => one.id);
+      .filter((row) => row.kind !== 'transaction')
+      .map((row) => row.id);
     const at = ids.indexOf(this.selected() ?? '');
     if (event.key === 'j') this.select(ids[Math.min(ids.length - 1, at + 1)] ?? '');
     else if (event.key === 'k') this.select(ids[Math.max(0, at - 1)] ?? '');
     else if (event.key === '[' && string) this.select(string.handoff.origin);
     else if (event.key === ']' && string) {
-      const uses = string.uses.map((one) => one.step);
+      const uses = string.uses.map((use) => use.step);
       this.select(uses[(uses.indexOf(this.selected() ?? '') + 1) % uses.length] ?? '');
     } else if (event.key === 'Escape') this.#store.dispatch(scriptsActions.handoffSelected({ handoff: null }));
   }

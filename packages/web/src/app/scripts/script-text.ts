@@ -36,8 +36,8 @@ const restMs = 500;
         {{ sentence }}
       } @else if (problems().length > 0) {
         <b>{{ problems().length }} {{ problems().length === 1 ? 'problem' : 'problems' }}; the script stays as it was.</b>
-        @for (one of problems().slice(0, 3); track $index) {
-          <button class="where" (click)="go(one)">Line {{ one.line }}, column {{ one.column }}</button> {{ one.message }}
+        @for (problem of problems().slice(0, 3); track $index) {
+          <button class="where" (click)="go(problem)">Line {{ problem.line }}, column {{ problem.column }}</button> {{ problem.message }}
         }
       } @else {
         {{ waiting() ? 'Reading what you typed…' : 'The text and the outline are the same script.' }}
@@ -194,10 +194,10 @@ export class ScriptTextView {
     this.problems.set(problems);
     const view = this.#view;
     if (!view) return;
-    const marks = problems.map((one): Diagnostic => {
-      const line = view.state.doc.line(Math.min(Math.max(1, one.line), view.state.doc.lines));
-      const from = Math.min(line.to, line.from + Math.max(0, one.column - 1));
-      return { from, to: Math.max(from, line.to), severity: 'error', message: one.message };
+    const marks = problems.map((problem): Diagnostic => {
+      const line = view.state.doc.line(Math.min(Math.max(1, problem.line), view.state.doc.lines));
+      const from = Math.min(line.to, line.from + Math.max(0, problem.column - 1));
+      return { from, to: Math.max(from, line.to), severity: 'error', message: problem.message };
     });
     view.dispatch(setDiagnostics(view.state, marks));
   }

@@ -85,13 +85,13 @@ describe('editing a script', () => {
 
   it('gives back the recorded value where the origin of a handoff was deleted', () => {
     const without = edited(opened, 's1').current;
-    expect(without?.handoffs.map((one) => one.id)).toEqual(['h2']);
+    expect(without?.handoffs.map((handoff) => handoff.id)).toEqual(['h2']);
     expect(without?.transactions[1]?.steps[0]).toMatchObject({ url: [{ kind: 'text', text: '/a/7' }] });
   });
 
   it('moves a step past the edge of its transaction into the next', () => {
     const state = reducer(opened, scriptsActions.edited({ edit: { kind: 'move', id: 's2', by: 1 } }));
-    expect(state.current?.transactions.map((one) => one.steps.map((step) => step.id))).toEqual([
+    expect(state.current?.transactions.map((transaction) => transaction.steps.map((step) => step.id))).toEqual([
       ['s1', 'p1'],
       ['s2', 's3'],
     ]);
@@ -159,7 +159,7 @@ describe('values in doubt', () => {
     const bound = changeRequests(script, (step) => (step.id === 's3' ? { ...step, url: [{ kind: 'text', text: '/a/' }, segment] } : step));
     const doubted = { ...bound, unsure: [unsure] };
     const load = (rehearsals: Rehearsal[]) => reducer(opened, scriptsActions.scriptLoaded({ script: doubted, rehearsals }));
-    const doubtful = (state: typeof opened) => scriptsFeature.selectDoubtful({ scripts: state }).map((one) => [one.step, one.kind]);
+    const doubtful = (state: typeof opened) => scriptsFeature.selectDoubtful({ scripts: state }).map((place) => [place.step, place.kind]);
     const played = (verdict: string) => ({ id: 'r1', steps: [{ step: 's3', verdict }] }) as unknown as Rehearsal;
     expect(doubtful(load([]))).toEqual([['s2', 'unsure']]);
     const left = load([played('drifted')]);

@@ -68,7 +68,7 @@ const changed = (state: ScriptsState, script: Script): ScriptsState =>
 /** What was added, in a sentence. */
 function told({ handoffs, made, eased, replaced }: CorrelationReport): string {
   const added = [
-    ...handoffs.map((one) => `the handoff ${one.name}`),
+    ...handoffs.map((handoff) => `the handoff ${handoff.name}`),
     ...made.map((one) => `${one.name}, made by the client`),
     ...eased.map((one) => `a wider redirect at step ${one.step}`),
     ...replaced.map((one) => one.reason),
@@ -151,7 +151,7 @@ export const scriptsFeature = createFeature({
       ...(state.current && JSON.stringify(state.current) === JSON.stringify(script) ? state : changed(state, script)),
       busy: null,
       rounds,
-      rehearsals: [...rounds.map((one) => one.rehearsal).reverse(), ...state.rehearsals],
+      rehearsals: [...rounds.map((round) => round.rehearsal).reverse(), ...state.rehearsals],
     })),
     on(scriptsActions.saved, (state, { sent, script }) => ({
       ...state,

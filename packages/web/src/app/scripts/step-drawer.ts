@@ -189,14 +189,15 @@ const classNames: Record<ClassifiedValue['class'], string> = {
           </table>
         }
         @case ('Handoffs') {
-          @for (one of handoffs(); track one.handoff.id) {
-            <div class="note" [style.border-color]="one.colour">
-              <b>{{ one.handoff.name }}</b> · {{ one.handoff.evidence }}<br />
-              {{ one.given ? 'Read here' : 'Sent here; read at step ' + one.origin }} from {{ one.from }}. {{ one.handoff.reason }}
+          @for (handoff of handoffs(); track handoff.handoff.id) {
+            <div class="note" [style.border-color]="handoff.colour">
+              <b>{{ handoff.handoff.name }}</b> · {{ handoff.handoff.evidence }}<br />
+              {{ handoff.given ? 'Read here' : 'Sent here; read at step ' + handoff.origin }} from {{ handoff.from }}.
+              {{ handoff.handoff.reason }}
               <div class="mt-2">
-                <a class="act slim" [routerLink]="['/scripts', script().id, 'handoffs', one.handoff.id]">How it is read</a>
-                <button class="act slim" (click)="isolate(one.handoff.id)">Show its string</button>
-                <button class="act slim" (click)="drop(one.handoff.id)">Send as recorded again</button>
+                <a class="act slim" [routerLink]="['/scripts', script().id, 'handoffs', handoff.handoff.id]">How it is read</a>
+                <button class="act slim" (click)="isolate(handoff.handoff.id)">Show its string</button>
+                <button class="act slim" (click)="drop(handoff.handoff.id)">Send as recorded again</button>
               </div>
             </div>
           } @empty {
@@ -261,14 +262,14 @@ export class StepDrawer {
   readonly exchange = input<Exchange | undefined>();
   readonly rehearsed = input<RehearsedStep | undefined>();
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
-  readonly tableNames = computed(() => Object.fromEntries(this.#tables().map((one) => [one.id, one.name])));
+  readonly tableNames = computed(() => Object.fromEntries(this.#tables().map((table) => [table.id, table.name])));
   readonly tabs = ['Request', 'Response', 'Values', 'Handoffs', 'Checks'] as const;
   readonly tabNow = signal<(typeof this.tabs)[number]>('Request');
   readonly classNames = classNames;
   readonly number = computed(() => requestSteps(this.script()).find(({ step }) => step.id === this.step().id)?.number ?? 0);
   readonly values = computed(() => stepCoverage(this.script(), this.step()));
   readonly telling = computed(() => this.step().headers.filter(({ name }) => carriesValue(name) || /^content-type$/i.test(name)));
-  readonly plain = computed(() => this.step().headers.filter((one) => !this.telling().includes(one)));
+  readonly plain = computed(() => this.step().headers.filter((header) => !this.telling().includes(header)));
   readonly handoffs = computed(() => {
     const script = this.script();
     const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
@@ -289,7 +290,7 @@ export class StepDrawer {
 
   reasonOf(value: ClassifiedValue): string | null {
     return value.class === 'unsure'
-      ? (this.script().unsure.find((one) => one.step === value.step && one.place === value.place)?.reason ?? null)
+      ? (this.script().unsure.find((unsureValue) => unsureValue.step === value.step && unsureValue.place === value.place)?.reason ?? null)
       : null;
   }
 
@@ -322,16 +323,16 @@ export class StepDrawer {
   }
 
   #replace(value: string, { places, template, made, computes }: BindChoice): void {
-    const edit = (one: ScriptEdit): void => {
-      this.#store.dispatch(scriptsActions.edited({ edit: one }));
+    const edit = (scriptEdit: ScriptEdit): void => {
+      this.#store.dispatch(scriptsActions.edited({ edit: scriptEdit }));
     };
-    const first = requestSteps(this.script()).find(({ step }) => places.some((one) => one.step === step.id))?.step;
+    const first = requestSteps(this.script()).find(({ step }) => places.some((place) => place.step === step.id))?.step;
     edit({ kind: 'bind', value, places, template, made });
     if (computes === null || !first) return;
     const before = this.#before(first.id);
     const code = newStep('code', this.script());
     if (code.kind !== 'code' || before === null) return;
-    const known = this.script().handoffs.map((one) => `handoffs[${JSON.stringify(one.name)}]`);
+    const known = this.script().handoffs.map((handoff) => `handoffs[${JSON.stringify(handoff.name)}]`);
     const source = [
       `// What was recorded: ${value.slice(0, 80)}`,
       ...(known.length > 0 ? [`// Known by then, among others: ${known.slice(0, 6).join(', ')}`] : []),

@@ -59,9 +59,9 @@ function rowPieces(step: ActionStep): RowPiece[] {
     const key = piece.kind === 'handoff' ? piece.handoff : `${piece.kind} ${piece.recorded}`;
     if (!found.has(key)) found.set(key, { kind: piece.kind, handoff: piece.kind === 'handoff' ? piece.handoff : null });
   }
-  const own = [...found.values()];
-  knownPieces.set(step, own);
-  return own;
+  const ownPieces = [...found.values()];
+  knownPieces.set(step, ownPieces);
+  return ownPieces;
 }
 
 /** Lays the script out as rows with their tops, in px. */
@@ -93,7 +93,8 @@ export function layRows(script: Script): SpineRow[] {
 }
 
 /** Where a string ends, in px from the top. */
-export const endOf = (one: DrawnString): number => Math.max(one.originY, ...one.againY, ...one.uses.map((use) => use.y));
+export const endOf = (drawnString: DrawnString): number =>
+  Math.max(drawnString.originY, ...drawnString.againY, ...drawnString.uses.map((use) => use.y));
 
 /** Gives each string the innermost lane that is free along its whole length; long ones go outside where lanes run out. */
 export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnString[] {
@@ -125,7 +126,7 @@ export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnStri
 }
 
 /** True where a handoff is read from the answer of a step. */
-export const isReadAt = (handoff: Handoff, step: string): boolean => readPlaces(handoff).some((one) => one.step === step);
+export const isReadAt = (handoff: Handoff, step: string): boolean => readPlaces(handoff).some((place) => place.step === step);
 
 /** True where a step sends what a handoff reads. */
 export function usesHandoff(step: ActionStep, handoff: string): boolean {

@@ -117,7 +117,7 @@ export class Strings {
   readonly chosen = output<string>();
   readonly hovered = output<string | null>();
   readonly gutter = gutter;
-  readonly threads = computed(() => apart(this.strings().map((one) => draw(one, this.stale(), this.sight()))));
+  readonly threads = computed(() => apart(this.strings().map((drawnString) => draw(drawnString, this.stale(), this.sight()))));
 }
 
 type Thread = ReturnType<typeof draw>;
@@ -130,8 +130,9 @@ function apart(threads: readonly Thread[]): Thread[] {
   return threads.map((thread) => {
     if (!thread.labelled) return thread;
     const free = { ...thread };
-    const covers = (other: Thread) =>
-      Math.abs(other.labelY - free.labelY) < labelHeight && Math.abs(other.labelX - free.labelX) < (other.labelWidth + free.labelWidth) / 2;
+    const covers = (otherThread: Thread) =>
+      Math.abs(otherThread.labelY - free.labelY) < labelHeight &&
+      Math.abs(otherThread.labelX - free.labelX) < (otherThread.labelWidth + free.labelWidth) / 2;
     while (placed.some(covers)) free.labelY += labelHeight;
     placed.push(free);
     return free;
@@ -143,7 +144,7 @@ function draw({ handoff, hue: index, lane, originY, againY, uses }: DrawnString,
   const x = laneX(lane);
   const y0 = originY + 5;
   const lowest = (list: readonly number[]): number => list.reduce((most, one) => Math.max(most, one), -Infinity);
-  const last = Math.max(y0 + 14, lowest(againY) - 4, lowest(uses.map((one) => one.y)) - 12);
+  const last = Math.max(y0 + 14, lowest(againY) - 4, lowest(uses.map((use) => use.y)) - 12);
   const name = handoff.name;
   const labelWidth = Math.min(110, name.length * 6.4 + 14);
   return {
@@ -156,7 +157,7 @@ function draw({ handoff, hue: index, lane, originY, againY, uses }: DrawnString,
     trunk: `M168 ${y0} C ${x + 8} ${y0}, ${x} ${y0 + 3}, ${x} ${y0 + 13} L ${x} ${last}`,
     again: againY.filter(inSight).map((y) => ({ y: y + 5, line: `M${x} ${y - 4} C ${x} ${y + 5}, ${x + 8} ${y + 5}, 168 ${y + 5}` })),
     uses: uses
-      .filter((one) => inSight(one.y))
+      .filter((use) => inSight(use.y))
       .map(({ step, y }) => {
         const to = y - 4;
         return {

@@ -39,8 +39,8 @@ export interface PieceChoice {
         <label class="field mb-2"
           >Take
           <select #take (change)="choose(take.value)">
-            @for (one of takes(); track one.id) {
-              <option [value]="one.id" [selected]="one.id === takeId()">{{ one.name }} ({{ one.exchangeCount }} exchanges)</option>
+            @for (take of takes(); track take.id) {
+              <option [value]="take.id" [selected]="take.id === takeId()">{{ take.name }} ({{ take.exchangeCount }} exchanges)</option>
             }
           </select></label
         >
@@ -49,10 +49,16 @@ export interface PieceChoice {
         }
         <b class="small d-block">Choose the first and the last request of the piece</b>
         <div class="list" tabindex="0" role="region" aria-label="Requests of the take">
-          @for (one of requests(); track one.n) {
-            <button type="button" class="row-button" [class.on]="isIn(one.n)" [attr.aria-pressed]="isIn(one.n)" (click)="pick(one.n)">
-              <span class="num muted">{{ one.n }}</span> <b>{{ one.method }}</b> <span class="mono">{{ target(one) }}</span>
-              <span class="muted">{{ one.response?.status ?? 'no answer' }}</span>
+          @for (request of requests(); track request.n) {
+            <button
+              type="button"
+              class="row-button"
+              [class.on]="isIn(request.n)"
+              [attr.aria-pressed]="isIn(request.n)"
+              (click)="pick(request.n)"
+            >
+              <span class="num muted">{{ request.n }}</span> <b>{{ request.method }}</b> <span class="mono">{{ target(request) }}</span>
+              <span class="muted">{{ request.response?.status ?? 'no answer' }}</span>
             </button>
           }
         </div>
@@ -117,9 +123,9 @@ export class TakePieceDialog {
   readonly instead = signal(true);
   readonly problem = signal<string | null>(null);
   readonly #exchanges = signal<readonly Exchange[]>([]);
-  readonly requests = computed(() => this.#exchanges().filter((one) => !isStaticFile(one)));
+  readonly requests = computed(() => this.#exchanges().filter((exchange) => !isStaticFile(exchange)));
   readonly range = signal<{ from: number; to: number } | null>(null);
-  readonly count = computed(() => this.requests().filter((one) => this.isIn(one.n)).length);
+  readonly count = computed(() => this.requests().filter((request) => this.isIn(request.n)).length);
 
   /** Starts with the newest of the takes; `chosen` steps may be taken out for it. */
   start(takes: readonly CountedTake[], chosen: number): void {
@@ -141,8 +147,8 @@ export class TakePieceDialog {
       },
     });
   }
-  target(one: Exchange): string {
-    return this.#mask.url(pathAndQuery(one.url));
+  target(exchange: Exchange): string {
+    return this.#mask.url(pathAndQuery(exchange.url));
   }
   isIn(n: number): boolean {
     const range = this.range();

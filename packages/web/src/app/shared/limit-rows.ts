@@ -19,30 +19,30 @@ const measures: { id: Criterion['measure']; name: string }[] = [
   selector: 'app-limit-rows',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [NumberField],
-  template: `@for (one of limits(); track one.id; let at = $index) {
+  template: `@for (limit of limits(); track limit.id; let at = $index) {
       <div class="limit">
         <label class="field"
           >Transaction<select #transaction (change)="set(at, { transaction: transaction.value || null })">
             <option value="">all transactions</option>
             @for (name of transactions(); track name) {
-              <option [value]="name" [selected]="name === one.transaction">{{ name }}</option>
+              <option [value]="name" [selected]="name === limit.transaction">{{ name }}</option>
             }
           </select></label
         >
         <label class="field"
           >Measure<select #measure (change)="set(at, { measure: $any(measure.value) })">
             @for (kind of measures(); track kind.id) {
-              <option [value]="kind.id" [selected]="kind.id === one.measure">{{ kind.name }}</option>
+              <option [value]="kind.id" [selected]="kind.id === limit.measure">{{ kind.name }}</option>
             }
           </select></label
         >
         <app-number-field
-          [label]="(what() === 'criterion' ? 'At most, ' : 'Above, ') + (one.measure === 'error-rate' ? '%' : 'ms')"
-          [value]="one.limit"
+          [label]="(what() === 'criterion' ? 'At most, ' : 'Above, ') + (limit.measure === 'error-rate' ? '%' : 'ms')"
+          [value]="limit.limit"
           [min]="0"
           (changed)="set(at, { limit: $event })"
         />
-        @if (secondsOf(one); as seconds) {
+        @if (secondsOf(limit); as seconds) {
           <app-number-field
             label="For, s"
             [value]="seconds"
@@ -86,7 +86,7 @@ export class LimitRows {
     return 'forSeconds' in limit ? limit.forSeconds : null;
   }
   set(at: number, change: Partial<StopRule> | Partial<Criterion>): void {
-    this.changed.emit(this.limits().map((one, n) => (n === at ? { ...one, ...change } : one)));
+    this.changed.emit(this.limits().map((limit, n) => (n === at ? { ...limit, ...change } : limit)));
   }
   remove(at: number): void {
     this.changed.emit(this.limits().filter((_, n) => n !== at));

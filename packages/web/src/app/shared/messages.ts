@@ -22,7 +22,7 @@ export const messagesFeature = createFeature({
       list: [...state.list.slice(-3), { id: state.next, tone, text }],
       next: state.next + 1,
     })),
-    on(messageActions.closed, (state, { id }) => ({ ...state, list: state.list.filter((one) => one.id !== id) })),
+    on(messageActions.closed, (state, { id }) => ({ ...state, list: state.list.filter((message) => message.id !== id) })),
     on(messageActions.allClosed, (state) => ({ ...state, list: [] })),
   ),
 });

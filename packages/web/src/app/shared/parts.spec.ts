@@ -16,7 +16,10 @@ function render<T>(component: new () => T, inputs: Record<string, unknown>) {
   const element = fixture.nativeElement as HTMLElement;
   const click = (text: string) => {
     [...element.querySelectorAll('button')]
-      .find((one) => one.textContent.includes(text) || (one.getAttribute('aria-label') ?? '').includes(text))
+      .find(
+        (hTMLButtonElement) =>
+          hTMLButtonElement.textContent.includes(text) || (hTMLButtonElement.getAttribute('aria-label') ?? '').includes(text),
+      )
       ?.click();
     fixture.detectChanges();
   };
@@ -160,12 +163,12 @@ describe('strings', () => {
   it('are told by name, colour, uses and evidence; one is isolated, a stale use is snapped', () => {
     const { element, fixture } = render(Strings, { strings, height: 200, isolated: 'h2', stale: new Set(['h1 s3']) });
     const threads = [...element.querySelectorAll('.thread')];
-    expect(threads.map((one) => one.getAttribute('aria-label'))).toEqual([
+    expect(threads.map((thread) => thread.getAttribute('aria-label'))).toEqual([
       'form key, teal string, 2 uses, proven',
       'version, clay string, 1 use, read again at 1 more, likely',
     ]);
-    expect(threads.map((one) => one.classList.contains('faded'))).toEqual([true, false]);
-    expect(threads.map((one) => one.querySelectorAll('[stroke="var(--red)"]').length)).toEqual([2, 0]);
+    expect(threads.map((thread) => thread.classList.contains('faded'))).toEqual([true, false]);
+    expect(threads.map((thread) => thread.querySelectorAll('[stroke="var(--red)"]').length)).toEqual([2, 0]);
     const chosen: string[] = [];
     fixture.componentInstance.chosen.subscribe((one) => chosen.push(one));
     threads[1]?.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter' }));

@@ -46,11 +46,11 @@ interface Other {
     }
     <div class="columns">
       <ol class="card-box" aria-label="Versions">
-        @for (one of versions(); track one.number) {
-          <li [class.on]="one.number === shown()?.number">
-            <button class="as-row" (click)="show(one)">
-              <b>{{ one.what }}</b>
-              <span class="muted small">{{ one.by }} · {{ moment(one.at) }} · version {{ one.number }}</span>
+        @for (entry of versions(); track entry.number) {
+          <li [class.on]="entry.number === shown()?.number">
+            <button class="as-row" (click)="show(entry)">
+              <b>{{ entry.what }}</b>
+              <span class="muted small">{{ entry.by }} · {{ moment(entry.at) }} · version {{ entry.number }}</span>
             </button>
           </li>
         } @empty {
@@ -63,8 +63,8 @@ interface Other {
             <label class="small"
               >Beside
               <select #other (change)="beside.set(other.value)">
-                @for (one of besides(); track one.key) {
-                  <option [value]="one.key" [selected]="one.key === left()">{{ one.name }}</option>
+                @for (beside of besides(); track beside.key) {
+                  <option [value]="beside.key" [selected]="beside.key === left()">{{ beside.name }}</option>
                 }
               </select></label
             >
@@ -178,18 +178,18 @@ export class VersionPair {
   readonly problem = signal<string | null>(null);
   readonly moment = moment;
   protected readonly place = viewChild.required<ElementRef<HTMLElement>>('place');
-  readonly shown = computed(() => this.versions().find((one) => one.number === this.#chosen()) ?? this.versions()[0]);
+  readonly shown = computed(() => this.versions().find((version) => version.number === this.#chosen()) ?? this.versions()[0]);
   readonly besides = computed((): Other[] => [
     ...this.versions()
-      .filter((one) => one.number !== this.shown()?.number)
-      .map((one) => ({ key: String(one.number), name: `version ${one.number} · ${one.what.slice(0, 50)}` })),
+      .filter((version) => version.number !== this.shown()?.number)
+      .map((version) => ({ key: String(version.number), name: `version ${version.number} · ${version.what.slice(0, 50)}` })),
     ...this.others(),
   ]);
   /** What stands at the left: as chosen, else the version before; null where there is nothing else. */
   readonly left = computed(() => {
     const shown = this.shown();
-    const chosen = this.besides().find((one) => one.key === this.beside());
-    const before = this.versions().find((one) => shown !== undefined && one.number < shown.number);
+    const chosen = this.besides().find((beside) => beside.key === this.beside());
+    const before = this.versions().find((version) => shown !== undefined && version.number < shown.number);
     return chosen?.key ?? (before ? String(before.number) : null);
   });
   #view: MergeView | EditorView | null = null;
@@ -204,7 +204,7 @@ export class VersionPair {
     effect((whenGone) => {
       const [left, shown, source] = [this.left(), this.shown(), this.source()];
       if (!shown) return;
-      const isVersion = left !== null && this.versions().some((one) => String(one.number) === left);
+      const isVersion = left !== null && this.versions().some((version) => String(version.number) === left);
       const before = left === null ? of({ text: '' }) : source.textOf(isVersion ? Number(left) : left);
       const asked = forkJoin([before, source.textOf(shown.number)]).subscribe({
         next: ([was, now]) => {

@@ -153,12 +153,12 @@ export class BesideView {
   readonly onlyDifferent = signal(true);
   readonly secrets = signal(false);
   readonly told = told;
-  readonly firstByNumber = computed(() => new Map(this.exchanges().map((one) => [one.n, one])));
-  readonly secondByNumber = computed(() => new Map(this.otherExchanges().map((one) => [one.n, one])));
-  readonly shown = computed(() => (this.onlyDifferent() ? this.rows().filter((one) => one.state !== 'same') : this.rows()));
+  readonly firstByNumber = computed(() => new Map(this.exchanges().map((exchange) => [exchange.n, exchange])));
+  readonly secondByNumber = computed(() => new Map(this.otherExchanges().map((exchange) => [exchange.n, exchange])));
+  readonly shown = computed(() => (this.onlyDifferent() ? this.rows().filter((row) => row.state !== 'same') : this.rows()));
   readonly summary = computed(() => {
-    const count = (state: BesideRow['state']) => this.rows().filter((one) => one.state === state).length;
-    const values = this.rows().reduce((sum, one) => sum + one.values.length, 0);
+    const count = (state: BesideRow['state']) => this.rows().filter((row) => row.state === state).length;
+    const values = this.rows().reduce((sum, row) => sum + row.values.length, 0);
     return `${count('same')} the same, ${count('differs')} differ, ${count('missing')} missing, ${count('extra')} extra, ${count('moved')} moved; ${values} values differ`;
   });
 

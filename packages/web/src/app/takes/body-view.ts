@@ -23,9 +23,9 @@ interface Part {
       <div class="line">
         <span class="muted small kind" [title]="own.mimeType">{{ own.mimeType || 'no media type' }}, {{ bytes(own.size) }}</span>
         <span class="grow"></span>
-        @for (one of modes(); track one) {
-          <button class="act slim" [class.on]="mode() === one" [attr.aria-pressed]="mode() === one" (click)="chosen.set(one)">
-            {{ one }}
+        @for (offered of modes(); track offered) {
+          <button class="act slim" [class.on]="mode() === offered" [attr.aria-pressed]="mode() === offered" (click)="chosen.set(offered)">
+            {{ offered }}
           </button>
         }
         @if (hasSecrets()) {

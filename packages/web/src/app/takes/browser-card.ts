@@ -50,13 +50,13 @@ import { takesActions } from './takes.actions';
             </tr>
           </thead>
           <tbody>
-            @for (one of live().visitors; track one.address) {
+            @for (visitor of live().visitors; track visitor.address) {
               <tr>
-                <td class="mono">{{ one.address }}{{ one.isShutOut ? ' (shut out)' : '' }}</td>
-                <td class="agent">{{ one.agent || 'nothing' }}</td>
-                <td>{{ moment(one.lastAt) }}</td>
-                <td class="num">{{ one.requests }}</td>
-                <td class="num">{{ one.refused }}</td>
+                <td class="mono">{{ visitor.address }}{{ visitor.isShutOut ? ' (shut out)' : '' }}</td>
+                <td class="agent">{{ visitor.agent || 'nothing' }}</td>
+                <td>{{ moment(visitor.lastAt) }}</td>
+                <td class="num">{{ visitor.requests }}</td>
+                <td class="num">{{ visitor.refused }}</td>
               </tr>
             }
           </tbody>
@@ -72,13 +72,13 @@ import { takesActions } from './takes.actions';
       <div class="steps">
         <table class="grid small" aria-label="Steps for each place">
           <tbody>
-            @for (one of certificate.value()?.steps ?? []; track one.where) {
+            @for (step of certificate.value()?.steps ?? []; track step.where) {
               <tr>
                 <td>
-                  <b>{{ one.where }}</b>
+                  <b>{{ step.where }}</b>
                 </td>
-                <td>{{ one.trust }}</td>
-                <td><span class="muted">Afterwards:</span> {{ one.remove }}</td>
+                <td>{{ step.trust }}</td>
+                <td><span class="muted">Afterwards:</span> {{ step.remove }}</td>
               </tr>
             }
           </tbody>
@@ -126,7 +126,7 @@ export class BrowserCard {
   readonly #api = inject(Api);
   readonly #clipboard = inject(Clipboard);
   readonly live = input.required<Pick<RecordingState, 'proxy' | 'network' | 'visitors'>>();
-  readonly refused = computed(() => this.live().visitors.reduce((sum, one) => sum + one.refused, 0));
+  readonly refused = computed(() => this.live().visitors.reduce((sum, visitor) => sum + visitor.refused, 0));
   readonly moment = moment;
   readonly #environment = this.#store.selectSignal(projectFeature.selectEnvironment);
   readonly #firstTarget = computed(() => this.#environment()?.targets[0]);

@@ -66,10 +66,10 @@ export class ExchangeCompare {
   readonly secrets = signal(false);
   readonly #bodies = resource({
     params: () => [this.first().requestBody, this.second().requestBody, this.first().response?.body, this.second().response?.body],
-    loader: ({ params }) => Promise.all(params.map((one) => this.#text(one ?? null))),
+    loader: ({ params }) => Promise.all(params.map((param) => this.#text(param ?? null))),
   });
   readonly sections = computed(() => {
-    const shown = (one: Exchange) => (this.secrets() ? one : this.#mask.knownIn(maskExchange(one)));
+    const shown = (exchange: Exchange) => (this.secrets() ? exchange : this.#mask.knownIn(maskExchange(exchange)));
     const [left, right] = [shown(this.first()), shown(this.second())];
     const body = (at: number) => {
       const text = this.#bodies.value()?.[at] ?? '';
@@ -98,7 +98,7 @@ export class ExchangeCompare {
   }
 }
 
-const lines = (headers: readonly Header[]): string => headers.map((one) => one.join(': ')).join('\n');
+const lines = (headers: readonly Header[]): string => headers.map((header) => header.join(': ')).join('\n');
 
 function section(name: string, left: string, right: string): { name: string; same: boolean; lines: Line[] } {
   if (left === right) return { name, same: true, lines: [] };

@@ -20,8 +20,8 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
         ><span class="visually-hidden">Host</span>
         <select (change)="host.set($any($event.target).value)">
           <option value="">every host</option>
-          @for (one of hosts(); track one) {
-            <option [value]="one">{{ one }}</option>
+          @for (host of hosts(); track host) {
+            <option [value]="host">{{ host }}</option>
           }
         </select></label
       >
@@ -29,8 +29,8 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
         ><span class="visually-hidden">Type</span>
         <select (change)="type.set($any($event.target).value)">
           <option value="">every type</option>
-          @for (one of types; track one) {
-            <option [value]="one">{{ one }}</option>
+          @for (type of types; track type) {
+            <option [value]="type">{{ type }}</option>
           }
         </select></label
       >
@@ -172,7 +172,7 @@ export class ExchangeTable {
   readonly status = signal('');
   readonly types = ['pages', 'data', 'forms', 'files', 'sockets and streams'] as const;
   readonly markNames = { begin: 'begin', end: 'end', comment: 'note', pause: 'paused', resume: 'resumed' };
-  readonly hosts = computed(() => [...new Set(this.exchanges().map((one) => new URL(one.url).host))].sort());
+  readonly hosts = computed(() => [...new Set(this.exchanges().map((exchange) => new URL(exchange.url).host))].sort());
   readonly bytes = bytes;
   readonly figure = figure;
   readonly rows = computed((): Row[] => {
@@ -180,11 +180,11 @@ export class ExchangeTable {
     const [host, type, status] = [this.host(), this.type(), this.status()];
     const rows: { atMs: number; row: Row }[] = this.exchanges()
       .filter(
-        (one) =>
-          (wanted === '' || `${one.method} ${one.url}`.toLowerCase().includes(wanted)) &&
-          (host === '' || new URL(one.url).host === host) &&
-          (type === '' || typeOf(one) === type) &&
-          (status === '' || statusGroup(one) === status),
+        (exchange) =>
+          (wanted === '' || `${exchange.method} ${exchange.url}`.toLowerCase().includes(wanted)) &&
+          (host === '' || new URL(exchange.url).host === host) &&
+          (type === '' || typeOf(exchange) === type) &&
+          (status === '' || statusGroup(exchange) === status),
       )
       .map((exchange) => ({ atMs: exchange.startedAtMs, row: { kind: 'exchange', exchange } }));
     if (wanted + host + type + status === '') for (const mark of this.marks()) rows.push({ atMs: mark.atMs, row: { kind: 'mark', mark } });

@@ -39,8 +39,8 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
       </div>
     </div>
     <div class="tabs" role="tablist">
-      @for (one of tabs(); track one) {
-        <button role="tab" [class.on]="tab() === one" [attr.aria-selected]="tab() === one" (click)="chosen.set(one)">{{ one }}</button>
+      @for (name of tabs(); track name) {
+        <button role="tab" [class.on]="tab() === name" [attr.aria-selected]="tab() === name" (click)="chosen.set(name)">{{ name }}</button>
       }
     </div>
     <div class="pad scroll" tabindex="0" role="region" aria-label="Details of the exchange">
@@ -99,13 +99,15 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
               </tr>
             </thead>
             <tbody>
-              @for (one of exchange().messages ?? []; track $index) {
+              @for (message of exchange().messages ?? []; track $index) {
                 <tr>
-                  <td class="num">{{ figure(one.atMs / 1000, 2) }}</td>
-                  <td>{{ one.from === 'client' ? 'browser' : 'server' }}</td>
-                  <td>{{ one.kind }}</td>
-                  <td class="num">{{ bytes(one.size) }}</td>
-                  <td class="mono said">{{ one.kind === 'binary' ? one.base64 : shownMessages() ? one.text : mask.text(one.text) }}</td>
+                  <td class="num">{{ figure(message.atMs / 1000, 2) }}</td>
+                  <td>{{ message.from === 'client' ? 'browser' : 'server' }}</td>
+                  <td>{{ message.kind }}</td>
+                  <td class="num">{{ bytes(message.size) }}</td>
+                  <td class="mono said">
+                    {{ message.kind === 'binary' ? message.base64 : shownMessages() ? message.text : mask.text(message.text) }}
+                  </td>
                 </tr>
               } @empty {
                 <tr>

@@ -17,8 +17,10 @@ import { FormsModule } from '@angular/forms';
     </div>
     @if (suggestions().length > 0) {
       <div class="names" aria-label="Names from the page">
-        @for (one of suggestions().slice(0, 5); track one) {
-          <button class="act slim" (click)="mark.emit({ kind: 'begin', text: one })" [title]="'Begin “' + one + '”'">{{ one }}</button>
+        @for (suggestion of suggestions().slice(0, 5); track suggestion) {
+          <button class="act slim" (click)="mark.emit({ kind: 'begin', text: suggestion })" [title]="'Begin “' + suggestion + '”'">
+            {{ suggestion }}
+          </button>
         }
       </div>
     }

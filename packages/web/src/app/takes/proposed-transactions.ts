@@ -21,17 +21,17 @@ import type { TransactionStart } from '@sturdy/core';
         </tr>
       </thead>
       <tbody>
-        @for (one of starts(); track one.n; let first = $first) {
+        @for (start of starts(); track start.n; let first = $first) {
           <tr>
             <td class="num">
-              <button type="button" class="act slim" (click)="shown.emit(one.n)" [attr.aria-label]="'Show exchange ' + one.n">
-                {{ one.n }}
+              <button type="button" class="act slim" (click)="shown.emit(start.n)" [attr.aria-label]="'Show exchange ' + start.n">
+                {{ start.n }}
               </button>
             </td>
             <td>
               <label class="field"
-                ><span class="visually-hidden">Name of the transaction from exchange {{ one.n }}</span
-                ><input maxlength="120" [ngModel]="one.name" (ngModelChange)="rename(one.n, $event)"
+                ><span class="visually-hidden">Name of the transaction from exchange {{ start.n }}</span
+                ><input maxlength="120" [ngModel]="start.name" (ngModelChange)="rename(start.n, $event)"
               /></label>
             </td>
             <td>
@@ -39,8 +39,8 @@ import type { TransactionStart } from '@sturdy/core';
                 <button
                   type="button"
                   class="act slim"
-                  (click)="join(one.n)"
-                  [attr.aria-label]="'Join ' + one.name + ' with the one before'"
+                  (click)="join(start.n)"
+                  [attr.aria-label]="'Join ' + start.name + ' with the start before'"
                 >
                   Join with the one before
                 </button>
@@ -70,10 +70,10 @@ export class ProposedTransactions {
 
   /** Keeps the old name while the field is empty: a transaction has one. */
   rename(n: number, name: string): void {
-    if (name.trim() !== '') this.starts.set(this.starts().map((one) => (one.n === n ? { n, name: name.trim() } : one)));
+    if (name.trim() !== '') this.starts.set(this.starts().map((start) => (start.n === n ? { n, name: name.trim() } : start)));
   }
 
   join(n: number): void {
-    this.starts.set(this.starts().filter((one) => one.n !== n));
+    this.starts.set(this.starts().filter((start) => start.n !== n));
   }
 }

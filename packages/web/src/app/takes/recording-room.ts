@@ -80,15 +80,15 @@ import { takesFeature } from './takes.feature';
       </div>
       @if (warnings().length > 0) {
         <ul class="warnings" aria-label="Warnings" aria-live="polite">
-          @for (one of warnings(); track $index) {
+          @for (warning of warnings(); track $index) {
             <li class="note warn">
-              <span>{{ one.text }}</span>
-              @if (one.kind === 'refused-host' || one.kind === 'certificate' || one.kind === 'connection-sign-in') {
-                <button class="act slim" (click)="dialogs.open(one.kind === 'refused-host' ? one.about : undefined)">
+              <span>{{ warning.text }}</span>
+              @if (warning.kind === 'refused-host' || warning.kind === 'certificate' || warning.kind === 'connection-sign-in') {
+                <button class="act slim" (click)="dialogs.open(warning.kind === 'refused-host' ? warning.about : undefined)">
                   Open the environment
                 </button>
-              } @else if (one.exchange !== null) {
-                <button class="act slim" (click)="selected.set(one.exchange)">Show no. {{ one.exchange }}</button>
+              } @else if (warning.exchange !== null) {
+                <button class="act slim" (click)="selected.set(warning.exchange)">Show no. {{ warning.exchange }}</button>
               }
             </li>
           }
@@ -226,17 +226,17 @@ export class RecordingRoom {
   readonly targets = computed(() => listed(this.#environment()?.targets ?? []));
   /** The transaction that is open now. */
   readonly open = computed(() => {
-    const last = (this.current()?.marks ?? []).filter((one) => one.kind === 'begin' || one.kind === 'end').at(-1);
+    const last = (this.current()?.marks ?? []).filter((mark) => mark.kind === 'begin' || mark.kind === 'end').at(-1);
     return last?.kind === 'begin' ? last.text : null;
   });
   readonly totals = computed(() => ({
-    bytes: this.exchanges().reduce((sum, one) => sum + (one.response?.body?.wholeSize ?? one.response?.body?.size ?? 0), 0),
-    failed: this.exchanges().filter((one) => one.failure !== null || (one.response?.status ?? 0) >= 400).length,
-    transactions: (this.current()?.marks ?? []).filter((one) => one.kind === 'begin').length,
+    bytes: this.exchanges().reduce((sum, exchange) => sum + (exchange.response?.body?.wholeSize ?? exchange.response?.body?.size ?? 0), 0),
+    failed: this.exchanges().filter((exchange) => exchange.failure !== null || (exchange.response?.status ?? 0) >= 400).length,
+    transactions: (this.current()?.marks ?? []).filter((mark) => mark.kind === 'begin').length,
   }));
   readonly bytes = bytes;
   readonly selected = signal<number | null>(null);
-  readonly chosen = computed(() => this.exchanges().find((one) => one.n === this.selected()) ?? null);
+  readonly chosen = computed(() => this.exchanges().find((exchange) => exchange.n === this.selected()) ?? null);
   readonly tail = signal(true);
   readonly discarding = signal(false);
   discardCount = 1;
@@ -253,7 +253,7 @@ export class RecordingRoom {
   key(event: KeyboardEvent): void {
     if (!this.recording() || event.ctrlKey || event.metaKey || event.altKey || isTyping(event)) return;
     const [suggestion] = this.suggestions();
-    const count = (this.current()?.marks ?? []).filter((one) => one.kind === 'begin').length + 1;
+    const count = (this.current()?.marks ?? []).filter((mark) => mark.kind === 'begin').length + 1;
     const acts: Record<string, () => void> = {
       b: () => {
         this.mark('begin', suggestion ?? `Transaction ${count}`);

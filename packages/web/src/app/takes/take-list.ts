@@ -117,7 +117,7 @@ export class TakeList {
   }
 
   transactions(marks: readonly { kind: string }[]): number {
-    return marks.filter((one) => one.kind === 'begin').length;
+    return marks.filter((mark) => mark.kind === 'begin').length;
   }
 
   remove(id: string): void {

@@ -262,16 +262,16 @@ export class TakePage {
   readonly besideTake = this.#store.selectSignal(takesFeature.selectBeside);
   readonly #takes = this.#store.selectSignal(takesFeature.selectAll);
   readonly shown = computed((): View => (this.view() === 'tidy' ? 'tidy' : this.view() === 'beside' ? 'beside' : 'exchanges'));
-  readonly chosen = computed(() => this.exchanges().find((one) => one.n === Number(this.exchange() ?? 0)) ?? null);
-  readonly otherTakes = computed(() => this.#takes().filter((one) => one.id !== this.id()));
+  readonly chosen = computed(() => this.exchanges().find((exchange) => exchange.n === Number(this.exchange() ?? 0)) ?? null);
+  readonly otherTakes = computed(() => this.#takes().filter((take) => take.id !== this.id()));
   readonly pinned = signal<Exchange | null>(null);
   /** The choices: the survey's proposal until the tester changes it. */
   readonly tidy = linkedSignal((): Tidy => this.survey()?.proposal ?? usualTidy);
   readonly #kept = computed(() => (this.survey() ? keptExchanges(this.exchanges(), this.tidy()) : this.exchanges()));
   readonly played = computed(() => (this.survey() ? unitsOf(this.exchanges(), this.tidy(), this.take()?.marks).length : 0));
   readonly dimmed = computed((): ReadonlySet<number> => {
-    const kept = new Set(this.#kept().map((one) => one.n));
-    return new Set(this.exchanges().flatMap((one) => (kept.has(one.n) ? [] : [one.n])));
+    const kept = new Set(this.#kept().map((exchange) => exchange.n));
+    return new Set(this.exchanges().flatMap((exchange) => (kept.has(exchange.n) ? [] : [exchange.n])));
   });
   readonly chosenName = signal<string | null>(null);
   readonly starts = linkedSignal((): readonly TransactionStart[] => this.survey()?.transactions ?? []);

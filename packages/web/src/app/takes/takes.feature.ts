@@ -52,7 +52,7 @@ export const takesFeature = createFeature({
     on(takesActions.namesSuggested, (state, { names }) => ({ ...state, suggestions: names })),
     on(takesActions.exchangesDiscarded, (state, { exchanges }) => ({
       ...state,
-      exchanges: state.exchanges.filter((one) => !exchanges.includes(one.n)),
+      exchanges: state.exchanges.filter((exchange) => !exchanges.includes(exchange.n)),
     })),
     on(takesActions.recordingStarted, (state, { take, proxy }) => ({ ...state, current: take, exchanges: [], proxy, suggestions: [] })),
     on(takesActions.recordingStopped, (state, { take }) => ({ ...state, current: take, proxy: null })),

@@ -13,14 +13,14 @@ const roles = { application: 'application', content: 'files only', telemetry: 'm
   imports: [FormsModule, RouterLink],
   template: `<section>
       <h2>Suspicious</h2>
-      @for (one of survey().findings; track $index) {
-        <div class="note" [class.warn]="grave(one)">
-          <span>{{ one.sentence }}</span>
+      @for (finding of survey().findings; track $index) {
+        <div class="note" [class.warn]="grave(finding)">
+          <span>{{ finding.sentence }}</span>
           <span class="acts">
-            @if (one.exchanges[0]; as n) {
+            @if (finding.exchanges[0]; as n) {
               <button class="act slim" (click)="shown.emit(n)">Show no. {{ n }}</button>
             }
-            @if (one.action; as action) {
+            @if (finding.action; as action) {
               @if (action.drop; as drop) {
                 <button class="act slim" (click)="toggleDropped(drop)">{{ allDropped(drop) ? 'Keep after all' : action.label }}</button>
               } @else if (action.go === 'record') {

@@ -17,16 +17,16 @@ const phases = [
   selector: 'app-timing-bar',
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<div class="bar" aria-hidden="true">
-      @for (one of measured(); track one.id) {
-        <i [style.flex-grow]="one.ms" [style.background]="one.colour"></i>
+      @for (phase of measured(); track phase.id) {
+        <i [style.flex-grow]="phase.ms" [style.background]="phase.colour"></i>
       }
     </div>
     <table class="grid">
       <tbody>
-        @for (one of all(); track one.id) {
+        @for (phase of all(); track phase.id) {
           <tr>
-            <td><span class="swatch" [style.background]="one.colour"></span>{{ one.name }}</td>
-            <td class="num">{{ one.ms < 0 ? 'not measured' : figure(one.ms, 1) + ' ms' }}</td>
+            <td><span class="swatch" [style.background]="phase.colour"></span>{{ phase.name }}</td>
+            <td class="num">{{ phase.ms < 0 ? 'not measured' : figure(phase.ms, 1) + ' ms' }}</td>
           </tr>
         }
         <tr>
@@ -60,7 +60,7 @@ const phases = [
 })
 export class TimingBar {
   readonly exchange = input.required<Exchange>();
-  readonly all = computed(() => phases.map((one) => ({ ...one, ms: this.exchange().timings[one.id] })));
+  readonly all = computed(() => phases.map((phase) => ({ ...phase, ms: this.exchange().timings[phase.id] })));
   readonly measured = computed(() => this.all().filter((one) => one.ms > 0));
   readonly figure = figure;
 }

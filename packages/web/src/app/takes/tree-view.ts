@@ -76,7 +76,11 @@ export function jsonTree(label: string, value: unknown): TreeNode {
 
 /** An XML element as nodes: attributes first, then what is inside. */
 export function xmlTree(element: Element): TreeNode {
-  const attributes = [...element.attributes].map((one): TreeNode => ({ label: `@${one.name}`, value: one.value, children: [] }));
+  const attributes = [...element.attributes].map((attribute): TreeNode => ({
+    label: `@${attribute.name}`,
+    value: attribute.value,
+    children: [],
+  }));
   const inner = [...element.children].map(xmlTree);
   const text = inner.length === 0 ? element.textContent.trim() : '';
   if (attributes.length === 0 && inner.length === 0) return { label: element.tagName, value: text, children: [] };

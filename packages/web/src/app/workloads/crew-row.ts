@@ -33,7 +33,7 @@ const failureKinds: { id: Crew['onFailure']; name: string }[] = [
   { id: 'end-run', name: 'end the run' },
 ];
 const plainBrowser = BrowserLikenessSchema.parse({});
-const nameOf = (kinds: readonly { id: string; name: string }[], id: string): string => kinds.find((one) => one.id === id)?.name ?? id;
+const nameOf = (kinds: readonly { id: string; name: string }[], id: string): string => kinds.find((kind) => kind.id === id)?.name ?? id;
 
 /** One crew of a workload: who plays what, how often; behind a button how they pause, start and take failures. */
 @Component({

@@ -68,7 +68,7 @@ export class CurveCard {
   readonly changed = output<LoadCurve>();
   readonly kinds = kinds;
   readonly curve = computed(() => this.workload().curve);
-  readonly hint = computed(() => kinds.find((one) => one.id === this.curve().kind)?.hint ?? '');
+  readonly hint = computed(() => kinds.find((kind) => kind.id === this.curve().kind)?.hint ?? '');
   readonly levels = computed(() => curveLevels(this.workload()));
   /** Extent of the axes; it stays while a point is dragged, so that the ground does not move under it. */
   readonly #held = signal<{ seconds: number; level: number } | null>(null);
@@ -79,7 +79,7 @@ export class CurveCard {
   /** Users, or starts an hour, that 100 % stand for. */
   readonly #full = computed(() => {
     const { crews, curve } = this.workload();
-    return crews.reduce((sum, one) => sum + (curve.kind === 'arrivals' ? (one.ratePerHour ?? 0) : one.users), 0);
+    return crews.reduce((sum, crew) => sum + (curve.kind === 'arrivals' ? (crew.ratePerHour ?? 0) : crew.users), 0);
   });
   readonly handles = computed<ChartHandle[]>(() => {
     const full = this.#full();
@@ -117,7 +117,7 @@ export class CurveCard {
   setPoint(at: number, change: Partial<CurvePoint>): void {
     const curve = this.curve();
     if (curve.kind !== 'drawn') return;
-    const points = curve.points.map((one, n) => (n === at ? { ...one, ...change } : one));
+    const points = curve.points.map((point, n) => (n === at ? { ...point, ...change } : point));
     this.set({ points: points.sort((left, right) => left.seconds - right.seconds) });
   }
   addPoint(): void {
@@ -138,14 +138,14 @@ export class CurveCard {
       const [seconds, percent] = line.split('\t').map((cell) => Number(cell.replace(',', '.').replace('%', '')));
       return { seconds: seconds ?? NaN, percent: percent ?? NaN };
     });
-    if (!points.every((one) => one.seconds >= 0 && one.percent >= 0)) return;
+    if (!points.every((point) => point.seconds >= 0 && point.percent >= 0)) return;
     event.preventDefault();
     this.set({ points: points.sort((left, right) => left.seconds - right.seconds) });
   }
 }
 
 const sums = ({ seconds, crews }: CurveLevels): number[] =>
-  seconds.map((_, at) => crews.reduce((sum, one) => sum + (one.levels[at] ?? 0), 0));
+  seconds.map((_, at) => crews.reduce((sum, crew) => sum + (crew.levels[at] ?? 0), 0));
 
 function levelAt(levels: CurveLevels, second: number): number {
   const at = levels.seconds.findLastIndex((one) => one < second);

@@ -28,22 +28,22 @@ import { figure } from '../shared/format';
             </tr>
           </thead>
           <tbody>
-            @for (one of list; track $index) {
+            @for (dealtRow of list; track $index) {
               <tr>
-                <td class="num">{{ figure(one.atSeconds, 1) }}</td>
-                <td class="num">{{ one.user }}</td>
-                <td class="num">{{ one.iteration }}</td>
+                <td class="num">{{ figure(dealtRow.atSeconds, 1) }}</td>
+                <td class="num">{{ dealtRow.user }}</td>
+                <td class="num">{{ dealtRow.iteration }}</td>
                 @for (id of columns(); track id) {
                   <td>
-                    @for (row of rowsOf(one, id); track $index) {
+                    @for (row of rowsOf(dealtRow, id); track $index) {
                       <div>
                         <span class="muted small">row {{ row.row }}</span> <span class="mono">{{ say(row.values) }}</span>
                       </div>
                     }
-                    @if (further(one, id); as count) {
+                    @if (further(dealtRow, id); as count) {
                       <div class="muted small">and {{ count }} more</div>
                     }
-                    @if (emptied(one, id); as what) {
+                    @if (emptied(dealtRow, id); as what) {
                       <b class="gone">no row left: {{ what === 'end-run' ? 'the run ends' : 'this user stops' }}</b>
                     }
                   </td>
@@ -79,7 +79,7 @@ export class DryDealDialog {
   readonly dealt = signal<readonly DryIteration[] | null>(null);
   readonly problem = signal<string | null>(null);
   readonly #tables = signal<readonly DataTable[]>([]);
-  readonly columns = computed(() => [...new Set(this.dealt()?.flatMap((one) => one.takes.map((take) => take.table)))]);
+  readonly columns = computed(() => [...new Set(this.dealt()?.flatMap((iteration) => iteration.takes.map((take) => take.table)))]);
   readonly figure = figure;
 
   load(workload: Workload, tables: readonly DataTable[]): void {
@@ -94,12 +94,12 @@ export class DryDealDialog {
     });
   }
   nameOf(id: string): string {
-    return this.#tables().find((one) => one.id === id)?.name ?? 'a table';
+    return this.#tables().find((table) => table.id === id)?.name ?? 'a table';
   }
-  #take = (one: DryIteration, id: string) => one.takes.find((take) => take.table === id);
-  rowsOf = (one: DryIteration, id: string) => this.#take(one, id)?.rows ?? [];
-  further = (one: DryIteration, id: string) => this.#take(one, id)?.further ?? 0;
-  emptied = (one: DryIteration, id: string) => this.#take(one, id)?.empty ?? null;
+  #take = (iteration: DryIteration, id: string) => iteration.takes.find((take) => take.table === id);
+  rowsOf = (iteration: DryIteration, id: string) => this.#take(iteration, id)?.rows ?? [];
+  further = (iteration: DryIteration, id: string) => this.#take(iteration, id)?.further ?? 0;
+  emptied = (iteration: DryIteration, id: string) => this.#take(iteration, id)?.empty ?? null;
   say(values: readonly string[]): string {
     const text = values.filter(Boolean).join(' · ');
     return text.length > 70 ? `${text.slice(0, 70)}…` : text;

@@ -38,11 +38,11 @@ export class WorkloadHistoryScreen {
   readonly #store = inject(Store);
   readonly id = input.required<string>();
   readonly #list = this.#store.selectSignal(workloadsFeature.selectList);
-  readonly workload = computed(() => this.#list().find((one) => one.id === this.id()));
+  readonly workload = computed(() => this.#list().find((workload) => workload.id === this.id()));
   readonly others = computed(() =>
     this.#list()
-      .filter((one) => one.id !== this.id())
-      .map((one) => ({ key: one.id, name: `workload ${one.name}` })),
+      .filter((workload) => workload.id !== this.id())
+      .map((workload) => ({ key: workload.id, name: `workload ${workload.name}` })),
   );
   readonly source = computed((): VersionSource => {
     const id = this.id();

@@ -31,17 +31,17 @@ import { workloadsActions, workloadsFeature } from './workloads';
             </tr>
           </thead>
           <tbody>
-            @for (one of list(); track one.id) {
+            @for (workload of list(); track workload.id) {
               <tr>
                 <td>
-                  <a [routerLink]="['/workloads', one.id]"
-                    ><b>{{ one.name }}</b></a
+                  <a [routerLink]="['/workloads', workload.id]"
+                    ><b>{{ workload.name }}</b></a
                   >
                 </td>
-                <td class="num">{{ one.crews.length }}</td>
-                <td class="num">{{ users(one) }}</td>
-                <td class="num">{{ length(one) }}</td>
-                <td class="num">{{ one.criteria.length }}</td>
+                <td class="num">{{ workload.crews.length }}</td>
+                <td class="num">{{ users(workload) }}</td>
+                <td class="num">{{ length(workload) }}</td>
+                <td class="num">{{ workload.criteria.length }}</td>
               </tr>
             }
           </tbody>
@@ -74,7 +74,7 @@ export class WorkloadList {
   }
 
   users(workload: Workload): number {
-    return workload.crews.reduce((sum, one) => sum + one.users, 0);
+    return workload.crews.reduce((sum, crew) => sum + crew.users, 0);
   }
   length(workload: Workload): string {
     return clock(curveSeconds(workload));

@@ -94,7 +94,7 @@ export class WorkloadScreen {
   readonly #modals = inject(NgbModal);
   readonly id = input.required<string>();
   readonly #list = this.#store.selectSignal(workloadsFeature.selectList);
-  readonly workload = computed(() => this.#list().find((one) => one.id === this.id()));
+  readonly workload = computed(() => this.#list().find((workload) => workload.id === this.id()));
   readonly forecast = this.#store.selectSignal(workloadsFeature.selectForecast);
   readonly starting = this.#store.selectSignal(workloadsFeature.selectStarting);
   readonly scripts = this.#store.selectSignal(scriptsFeature.selectAll);
@@ -104,8 +104,8 @@ export class WorkloadScreen {
       this.workload()?.crews.flatMap(
         (crew) =>
           this.scripts()
-            .find((one) => one.id === crew.scriptId)
-            ?.transactions.map((one) => one.name) ?? [],
+            .find((script) => script.id === crew.scriptId)
+            ?.transactions.map((transaction) => transaction.name) ?? [],
       ) ?? [],
     ),
   ]);
@@ -118,10 +118,10 @@ export class WorkloadScreen {
   );
   readonly inherited = computed(() => inheritedCriteria(this.#settings(), this.workload()?.criteria ?? []));
   readonly byShares = computed(
-    () => this.workload()?.curve.kind !== 'arrivals' && (this.workload()?.crews.some((one) => one.sharePercent !== undefined) ?? false),
+    () => this.workload()?.curve.kind !== 'arrivals' && (this.workload()?.crews.some((crew) => crew.sharePercent !== undefined) ?? false),
   );
-  readonly allUsers = computed(() => this.workload()?.crews.reduce((sum, one) => sum + one.users, 0) ?? 0);
-  readonly shareSum = computed(() => this.workload()?.crews.reduce((sum, one) => sum + (one.sharePercent ?? 0), 0) ?? 0);
+  readonly allUsers = computed(() => this.workload()?.crews.reduce((sum, crew) => sum + crew.users, 0) ?? 0);
+  readonly shareSum = computed(() => this.workload()?.crews.reduce((sum, crew) => sum + (crew.sharePercent ?? 0), 0) ?? 0);
   readonly clock = clock;
   readonly figure = figure;
 
@@ -134,10 +134,10 @@ export class WorkloadScreen {
   }
 
   tableName(id: string): string {
-    return this.tables().find((one) => one.id === id)?.name ?? 'a table';
+    return this.tables().find((table) => table.id === id)?.name ?? 'a table';
   }
   forecastOf(crew: string): CrewForecast | undefined {
-    return this.forecast()?.crews.find((one) => one.crew === crew);
+    return this.forecast()?.crews.find((forecast) => forecast.crew === crew);
   }
   sayCriterion({ measure, transaction, limit }: Criterion): string {
     const whose = transaction === null ? 'of all transactions' : `of “${transaction}”`;
@@ -153,20 +153,20 @@ export class WorkloadScreen {
     const rated = ({ users, pacing }: Crew) => (pacing.seconds > 0 ? Math.round((3600 * users) / pacing.seconds) : 420);
     this.change({
       curve,
-      crews: curve.kind === 'arrivals' ? crews.map((one) => ({ ...one, ratePerHour: one.ratePerHour ?? rated(one) })) : crews,
+      crews: curve.kind === 'arrivals' ? crews.map((crew) => ({ ...crew, ratePerHour: crew.ratePerHour ?? rated(crew) })) : crews,
     });
   }
   changeCrew(id: string, change: Partial<Crew>): void {
-    const crews = this.workload()?.crews.map((one) => (one.id === id ? { ...one, ...change } : one)) ?? [];
+    const crews = this.workload()?.crews.map((crew) => (crew.id === id ? { ...crew, ...change } : crew)) ?? [];
     this.change({ crews: change.sharePercent === undefined ? crews : this.shared(crews, this.allUsers()) });
   }
   /** The crews with so many users dealt out by their shares. */
   shared(crews: readonly Crew[], users: number): Crew[] {
     const dealt = usersByShares(
       users,
-      crews.map((one) => one.sharePercent ?? 0),
+      crews.map((crew) => crew.sharePercent ?? 0),
     );
-    return crews.map((one, at) => ({ ...one, users: Math.max(1, dealt[at] ?? 1) }));
+    return crews.map((crew, at) => ({ ...crew, users: Math.max(1, dealt[at] ?? 1) }));
   }
   /** Begins with the shares that the numbers make, and keeps the numbers when shares are given up. */
   dealByShares(wanted: boolean): void {
@@ -207,7 +207,7 @@ export class WorkloadScreen {
     });
   }
   removeCrew(id: string): void {
-    this.change({ crews: this.workload()?.crews.filter((one) => one.id !== id) ?? [] });
+    this.change({ crews: this.workload()?.crews.filter((crew) => crew.id !== id) ?? [] });
   }
   /** Takes a criterion of the project over, so that this workload can set it otherwise. */
   override(criterion: Criterion): void {

@@ -60,7 +60,7 @@ export const workloadsEffects = {
           api.workloads().pipe(
             switchMap((list) => {
               const loaded = workloadsActions.listLoaded({ list });
-              const opened = action.type === workloadsActions.opened.type ? list.find((one) => one.id === action.id) : undefined;
+              const opened = action.type === workloadsActions.opened.type ? list.find((workload) => workload.id === action.id) : undefined;
               return opened ? concat(of(loaded), of(workloadsActions.changed({ workload: opened }))) : of(loaded);
             }),
             orTell(),

@@ -34,8 +34,8 @@ export const failureWords: Record<Check['onFailure'], string> = {
   template: `<label class="field"
       >Look at
       <select #kind (change)="setKind(kind.value)">
-        @for (one of offered(); track one.id) {
-          <option [value]="one.id" [selected]="one.id === checked().kind">{{ one.name }}</option>
+        @for (offeredKind of offered(); track offeredKind.id) {
+          <option [value]="offeredKind.id" [selected]="offeredKind.id === checked().kind">{{ offeredKind.name }}</option>
         }
       </select></label
     >
@@ -68,8 +68,8 @@ export const failureWords: Record<Check['onFailure'], string> = {
           <label class="field"
             >It must be so that it
             <select #is (change)="setIs(is.value)">
-              @for (one of comparisons; track one) {
-                <option [value]="one" [selected]="one === own.is">{{ words(one) }}</option>
+              @for (comparison of comparisons; track comparison) {
+                <option [value]="comparison" [selected]="comparison === own.is">{{ words(comparison) }}</option>
               }
             </select></label
           >
@@ -156,8 +156,8 @@ export const failureWords: Record<Check['onFailure'], string> = {
       <label class="field"
         >Where it fails
         <select #does (change)="setFailure(does.value)">
-          @for (one of failures; track one.id) {
-            <option [value]="one.id" [selected]="one.id === value().onFailure">{{ one.name }}</option>
+          @for (failure of failures; track failure.id) {
+            <option [value]="failure.id" [selected]="failure.id === value().onFailure">{{ failure.name }}</option>
           }
         </select></label
       >
@@ -187,13 +187,13 @@ export class CheckForm {
   readonly hasRight = hasRightSide;
   readonly failures = Object.entries(failureWords).map(([id, name]) => ({ id, name }));
   readonly checked = () => this.value().checked;
-  readonly asText = (one: Checked) => (one.kind === 'text' ? one : null);
-  readonly asValue = (one: Checked) => (one.kind === 'value' ? one : null);
-  readonly asCount = (one: Checked) => (one.kind === 'count' ? one : null);
-  readonly asStatus = (one: Checked) => (one.kind === 'status' ? one : null);
-  readonly asRedirect = (one: Checked) => (one.kind === 'redirect' ? one : null);
-  readonly asSize = (one: Checked) => (one.kind === 'size' ? one : null);
-  readonly asTime = (one: Checked) => (one.kind === 'time' ? one : null);
+  readonly asText = (checked: Checked) => (checked.kind === 'text' ? checked : null);
+  readonly asValue = (checked: Checked) => (checked.kind === 'value' ? checked : null);
+  readonly asCount = (checked: Checked) => (checked.kind === 'count' ? checked : null);
+  readonly asStatus = (checked: Checked) => (checked.kind === 'status' ? checked : null);
+  readonly asRedirect = (checked: Checked) => (checked.kind === 'redirect' ? checked : null);
+  readonly asSize = (checked: Checked) => (checked.kind === 'size' ? checked : null);
+  readonly asTime = (checked: Checked) => (checked.kind === 'time' ? checked : null);
 
   set(checked: Checked): void {
     this.changed.emit({ ...this.value(), checked });

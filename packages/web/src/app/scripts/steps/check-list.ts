@@ -46,10 +46,10 @@ import { namesFor, templateText } from './template-names';
           @if (problem(); as told) {
             <p class="note bad">{{ told }}</p>
           }
-          @for (one of tried(); track $index) {
-            <div class="small" [class.fails]="one.failure !== null && !one.stepFailed">
-              <b>{{ sourceOf(one) }}</b> {{ one.failure ?? 'holds' }}
-              @if (one.failure !== null && one.stepFailed) {
+          @for (trial of tried(); track $index) {
+            <div class="small" [class.fails]="trial.failure !== null && !trial.stepFailed">
+              <b>{{ sourceOf(trial) }}</b> {{ trial.failure ?? 'holds' }}
+              @if (trial.failure !== null && trial.stepFailed) {
                 <span class="muted">(the step had failed there)</span>
               }
             </div>
@@ -72,15 +72,15 @@ import { namesFor, templateText } from './template-names';
     }
     @if (suggestions(); as all) {
       <div class="mt-3">
-        @for (one of all; track one.check.id) {
+        @for (check of all; track check.check.id) {
           <div class="row">
             <span
-              ><b>{{ words(one.check) }}</b
+              ><b>{{ words(check.check) }}</b
               ><br /><span class="muted small"
-                >{{ one.reason }} Tried on {{ one.heldOn }} {{ one.heldOn === 1 ? 'good answer' : 'good answers' }}: it holds.</span
+                >{{ check.reason }} Tried on {{ check.heldOn }} {{ check.heldOn === 1 ? 'good answer' : 'good answers' }}: it holds.</span
               ></span
             >
-            <button class="act slim" (click)="accept(one)">Accept</button>
+            <button class="act slim" (click)="accept(check)">Accept</button>
           </div>
         } @empty {
           <p class="muted small">
@@ -152,8 +152,8 @@ export class CheckList {
   words(check: Check): string {
     return describeCheck(check, (template) => templateText(template, this.#names()));
   }
-  sourceOf(one: TriedCheck): string {
-    return one.source === 'take' ? 'Take:' : one.source === 'second-take' ? 'Second take:' : `Rehearsal ${one.rehearsal}:`;
+  sourceOf(check: TriedCheck): string {
+    return check.source === 'take' ? 'Take:' : check.source === 'second-take' ? 'Second take:' : `Rehearsal ${check.rehearsal}:`;
   }
   open(check: Check | null): void {
     this.tried.set([]);
@@ -168,16 +168,16 @@ export class CheckList {
   remove(check: Check): void {
     this.#set(this.checks().filter((one) => one.id !== check.id));
   }
-  accept(one: CheckSuggestion): void {
-    this.#set([...this.checks(), one.check]);
-    this.suggestions.set(this.suggestions()?.filter((other) => other !== one) ?? null);
+  accept(suggestion: CheckSuggestion): void {
+    this.#set([...this.checks(), suggestion.check]);
+    this.suggestions.set(this.suggestions()?.filter((checkSuggestion) => checkSuggestion !== suggestion) ?? null);
   }
   suggest(): void {
     this.asking.set(true);
     this.#api.checkSuggestions(this.script().id).subscribe({
       next: (all) => {
         this.asking.set(false);
-        this.suggestions.set(all.filter((one) => one.step === this.step().id));
+        this.suggestions.set(all.filter((suggestion) => suggestion.step === this.step().id));
       },
       error: (error: unknown) => {
         this.asking.set(false);

@@ -17,8 +17,8 @@ import { TemplateField } from './template-field';
     <label class="field"
       >How
       <select #is (change)="setIs(is.value)">
-        @for (one of comparisons; track one) {
-          <option [value]="one" [selected]="one === value().is">{{ words(one) }}</option>
+        @for (comparison of comparisons; track comparison) {
+          <option [value]="comparison" [selected]="comparison === value().is">{{ words(comparison) }}</option>
         }
       </select></label
     >

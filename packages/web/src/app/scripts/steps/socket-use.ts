@@ -41,10 +41,10 @@ import { namesFor, templateText } from './template-names';
           </button>
         </div>
       }
-      @for (one of own.holds; track $index) {
+      @for (hold of own.holds; track $index) {
         <div class="asked">
-          <span>{{ words(one) }}</span>
-          <button class="act slim" (click)="drop($index)" [attr.aria-label]="'No longer ask that it ' + words(one)">
+          <span>{{ words(hold) }}</span>
+          <button class="act slim" (click)="drop($index)" [attr.aria-label]="'No longer ask that it ' + words(hold)">
             <i class="bi bi-trash" aria-hidden="true"></i>
           </button>
         </div>
@@ -130,19 +130,19 @@ export class SocketUseView {
     this.#set(wanted ? { same: [], holds: [], atMostMs: usualAwaitMs } : null);
   }
   dropSame(place: string): void {
-    const own = this.awaits();
-    if (own) this.#set({ ...own, same: own.same.filter((one) => one !== place) });
+    const awaited = this.awaits();
+    if (awaited) this.#set({ ...awaited, same: awaited.same.filter((one) => one !== place) });
   }
   drop(at: number): void {
-    const own = this.awaits();
-    if (own) this.#set({ ...own, holds: own.holds.filter((_, index) => index !== at) });
+    const awaited = this.awaits();
+    if (awaited) this.#set({ ...awaited, holds: awaited.holds.filter((_, index) => index !== at) });
   }
-  keep(check: Check, own: Awaited): void {
-    this.#set({ ...own, holds: [...own.holds, check.checked] });
+  keep(check: Check, awaited: Awaited): void {
+    this.#set({ ...awaited, holds: [...awaited.holds, check.checked] });
     this.draft.set(null);
   }
-  setMost(seconds: number, own: Awaited): void {
-    if (seconds > 0) this.#set({ ...own, atMostMs: Math.round(Math.min(600, seconds) * 1000) });
+  setMost(seconds: number, awaited: Awaited): void {
+    if (seconds > 0) this.#set({ ...awaited, atMostMs: Math.round(Math.min(600, seconds) * 1000) });
   }
 
   #set(awaits: Awaited | null): void {

@@ -66,17 +66,17 @@ export class StepEditor {
   readonly tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly #parts = this.#store.selectSignal(scriptsFeature.selectParts);
   /** The part that the chosen transaction is. */
-  readonly part = computed(() => this.#parts().find((one) => one.id === this.transaction()?.part));
+  readonly part = computed(() => this.#parts().find((part) => part.id === this.transaction()?.part));
   /** The other scripts that have it. */
   readonly others = computed(() => (this.part()?.usedBy ?? []).filter((one) => one.id !== this.script().id));
   readonly icon = iconOf;
   readonly kinds = stepKinds;
-  readonly transaction = computed(() => this.script().transactions.find((one) => one.id === this.id()) ?? null);
+  readonly transaction = computed(() => this.script().transactions.find((transaction) => transaction.id === this.id()) ?? null);
   readonly #step = computed(
     () =>
       this.script()
-        .transactions.flatMap((one) => allSteps(one.steps))
-        .find((one) => one.id === this.id()) ?? null,
+        .transactions.flatMap((transaction) => allSteps(transaction.steps))
+        .find((step) => step.id === this.id()) ?? null,
   );
   readonly step = computed(() => {
     const step = this.#step();
@@ -89,7 +89,7 @@ export class StepEditor {
   readonly results = signal<readonly TriedCode[] | null>(null);
   readonly failure = signal<string | null>(null);
   readonly error = computed(() => {
-    const bad = this.results()?.find((one) => one.error !== null && one.line !== null);
+    const bad = this.results()?.find((result) => result.error !== null && result.line !== null);
     return bad?.error != null && bad.line !== null ? { line: bad.line, message: bad.error } : null;
   });
   #timer: ReturnType<typeof setTimeout> | undefined;
@@ -119,20 +119,20 @@ export class StepEditor {
   change<S extends Step>(own: S, members: Partial<S>): void {
     this.set({ ...own, ...members });
   }
-  changeLoop(own: RepeatStep, loop: Extract<Loop, { kind: 'each-match' }>, members: Partial<Extract<Loop, { kind: 'each-match' }>>): void {
-    this.set({ ...own, loop: { ...loop, ...members } });
+  changeLoop(step: RepeatStep, loop: Extract<Loop, { kind: 'each-match' }>, members: Partial<Extract<Loop, { kind: 'each-match' }>>): void {
+    this.set({ ...step, loop: { ...loop, ...members } });
   }
   edit(edit: ScriptEdit): void {
     this.#store.dispatch(scriptsActions.edited({ edit }));
   }
-  makePart(own: Transaction): void {
-    this.#store.dispatch(scriptsActions.partWanted({ transaction: own.id }));
+  makePart(transaction: Transaction): void {
+    this.#store.dispatch(scriptsActions.partWanted({ transaction: transaction.id }));
   }
-  rename(own: Transaction, name: string): void {
-    if (name.trim() !== '') this.edit({ kind: 'rename', id: own.id, name: name.trim() });
+  rename(transaction: Transaction, name: string): void {
+    if (name.trim() !== '') this.edit({ kind: 'rename', id: transaction.id, name: name.trim() });
   }
-  setPhase(own: Transaction, phase: string): void {
-    this.edit({ kind: 'set-phase', id: own.id, phase: phase === 'before' || phase === 'after' ? phase : undefined });
+  setPhase(transaction: Transaction, phase: string): void {
+    this.edit({ kind: 'set-phase', id: transaction.id, phase: phase === 'before' || phase === 'after' ? phase : undefined });
   }
   setSpread(own: Extract<Step, { kind: 'pause' }>, kind: string): void {
     const { spread: _before, ...rest } = own;
@@ -140,8 +140,8 @@ export class StepEditor {
     else if (kind === 'log-normal') this.set({ ...rest, spread: { kind, sigma: 0.5 } });
     else this.set(rest);
   }
-  setLoop(own: RepeatStep, kind: string): void {
-    const { loop: _before, ...rest } = own;
+  setLoop(step: RepeatStep, kind: string): void {
+    const { loop: _before, ...rest } = step;
     const loop: Loop | null =
       kind === 'while'
         ? { kind, condition: { left: [], is: 'filled', right: [] } }
@@ -155,23 +155,23 @@ export class StepEditor {
           : kind === 'each-row'
             ? { kind, table: this.tables()[0]?.id ?? '' }
             : null;
-    this.set(loop ? { ...rest, loop, times: Math.max(own.times, 50) } : rest);
+    this.set(loop ? { ...rest, loop, times: Math.max(step.times, 50) } : rest);
   }
   setCookie(own: Extract<Step, { kind: 'cookie' }>, action: string): void {
     if (action === 'set' || action === 'read' || action === 'delete') this.set({ ...own, action });
   }
   /** Keeps what was typed once typing rests, so that undo takes back words and not letters. */
-  typed(own: CodeStep, source: string): void {
+  typed(step: CodeStep, source: string): void {
     this.source.set(source);
     clearTimeout(this.#timer);
     this.#timer = setTimeout(() => {
-      if (this.step()?.id === own.id && source !== own.source) this.set({ ...own, source });
+      if (this.step()?.id === step.id && source !== step.source) this.set({ ...step, source });
     }, 800);
   }
-  tryCode(own: CodeStep): void {
+  tryCode(step: CodeStep): void {
     const before = this.#requestBefore();
     this.failure.set(null);
-    this.#api.tryCode(this.script().id, { source: this.source(), timeMs: own.timeMs, memoryMb: own.memoryMb, after: before }).subscribe({
+    this.#api.tryCode(this.script().id, { source: this.source(), timeMs: step.timeMs, memoryMb: step.memoryMb, after: before }).subscribe({
       next: (results) => {
         this.results.set(results);
       },
@@ -185,7 +185,7 @@ export class StepEditor {
   }
   #requestBefore(): string | null {
     let before: string | null = null;
-    for (const step of this.script().transactions.flatMap((one) => allSteps(one.steps))) {
+    for (const step of this.script().transactions.flatMap((transaction) => allSteps(transaction.steps))) {
       if (step.id === this.id()) return before;
       if (step.kind === 'request') before = step.id;
     }

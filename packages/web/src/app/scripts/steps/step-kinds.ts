@@ -112,7 +112,7 @@ export function sayStep(step: Exclude<Step, ActionStep>, names: PieceNames, tabl
           return `for each ${step.loop.variable}, ${step.times} times at most`;
         case 'each-row': {
           const { table } = step.loop;
-          return `for each row of ${tables.find((one) => one.id === table)?.name ?? 'a table'}, ${step.times} times at most`;
+          return `for each row of ${tables.find((dataTable) => dataTable.id === table)?.name ?? 'a table'}, ${step.times} times at most`;
         }
         case undefined:
           return `${step.times} times, ${seconds(step.pauseMs)} apart`;

@@ -28,11 +28,12 @@ import { namesFor, templateText } from './template-names';
         <div class="list">
           @for (group of groups(); track group.step) {
             <b class="small d-block mt-2">{{ group.name }}</b>
-            @for (one of group.all; track one.check.id) {
+            @for (proposal of group.all; track proposal.check.id) {
               <label class="d-flex gap-2 align-items-start small py-1"
-                ><input type="checkbox" [checked]="!left().has(one)" (change)="toggle(one)" />
+                ><input type="checkbox" [checked]="!left().has(proposal)" (change)="toggle(proposal)" />
                 <span
-                  >{{ words(one.check) }} <span class="muted">({{ one.heldOn }} {{ one.heldOn === 1 ? 'answer' : 'answers' }})</span></span
+                  >{{ words(proposal.check) }}
+                  <span class="muted">({{ proposal.heldOn }} {{ proposal.heldOn === 1 ? 'answer' : 'answers' }})</span></span
                 ></label
               >
             }
@@ -59,7 +60,7 @@ export class SuggestDialog {
   readonly suggestions = signal<readonly CheckSuggestion[] | null>(null);
   readonly left = signal<ReadonlySet<CheckSuggestion>>(new Set());
   readonly failure = signal<string | null>(null);
-  readonly kept = computed(() => (this.suggestions() ?? []).filter((one) => !this.left().has(one)));
+  readonly kept = computed(() => (this.suggestions() ?? []).filter((suggestion) => !this.left().has(suggestion)));
   readonly groups = computed(() => {
     const script = this.script();
     return script
@@ -67,7 +68,7 @@ export class SuggestDialog {
           .map(({ step, number }) => ({
             step: step.id,
             name: `${number} · ${step.name}`,
-            all: (this.suggestions() ?? []).filter((one) => one.step === step.id),
+            all: (this.suggestions() ?? []).filter((suggestion) => suggestion.step === step.id),
           }))
           .filter((one) => one.all.length > 0)
       : [];
@@ -90,9 +91,9 @@ export class SuggestDialog {
     const script = this.script();
     return script ? describeCheck(check, (template) => templateText(template, namesFor(script, this.tables()))) : '';
   }
-  toggle(one: CheckSuggestion): void {
+  toggle(suggestion: CheckSuggestion): void {
     const next = new Set(this.left());
-    if (!next.delete(one)) next.add(one);
+    if (!next.delete(suggestion)) next.add(suggestion);
     this.left.set(next);
   }
   done(): void {

@@ -69,7 +69,7 @@ export class TemplateField {
   readonly #variables = computed(() => [
     ...new Set(
       this.script()
-        .transactions.flatMap((one) => allSteps(one.steps))
+        .transactions.flatMap((transaction) => allSteps(transaction.steps))
         .flatMap((step) =>
           step.kind === 'variable' ? [step.name] : step.kind === 'repeat' && step.loop?.kind === 'each-match' ? [step.loop.variable] : [],
         ),

@@ -11,24 +11,24 @@ import {
 
 /** Names of moving values as testers see them: data goes by the name of its table, not by its id. */
 export function namesFor(script: Script, tables: readonly DataTable[]): PieceNames {
-  const own = pieceNames(script);
-  const nameOf = new Map(tables.map((one) => [one.id, one.name]));
-  const idOf = new Map(tables.map((one) => [one.name, one.id]));
+  const names = pieceNames(script);
+  const nameOf = new Map(tables.map((table) => [table.id, table.name]));
+  const idOf = new Map(tables.map((table) => [table.name, table.id]));
   return {
-    nameOf: (piece) => (piece.kind === 'data' ? `data:${nameOf.get(piece.table) ?? piece.table}/${piece.column}` : own.nameOf(piece)),
+    nameOf: (piece) => (piece.kind === 'data' ? `data:${nameOf.get(piece.table) ?? piece.table}/${piece.column}` : names.nameOf(piece)),
     pieceOf: (name, recorded) => {
       const data = /^data:([^/]+)\/(.+)$/.exec(name);
       const table = data && idOf.get(data[1] ?? '');
-      return own.pieceOf(table === undefined || table === null ? name : `data:${table}/${data?.[2] ?? ''}`, recorded);
+      return names.pieceOf(table === undefined || table === null ? name : `data:${table}/${data?.[2] ?? ''}`, recorded);
     },
   };
 }
 
 /** All that can be named in a text of a script. */
 export const nameable = (script: Script, tables: readonly DataTable[], variables: readonly string[]): string[] => [
-  ...script.handoffs.map((one) => one.name),
+  ...script.handoffs.map((handoff) => handoff.name),
   ...tables.flatMap((table) => table.columns.map(({ name }) => `data:${table.name}/${name}`)),
-  ...script.made.map((one) => one.name),
+  ...script.made.map((made) => made.name),
   ...variables.map((name) => `variable:${name}`),
 ];
 
