@@ -10,7 +10,7 @@ module.exports = {
       comment: 'a folder is one subject: what it needs may not need it',
       severity: 'error',
       scope: 'folder',
-      from: { path: '^packages/(core|engine|server|cli|standins)/src/' },
+      from: { path: '^packages/(core|engine|server|cli|standins|web)/src/' },
       to: { circular: true },
     },
     ...own.map((name) => ({

@@ -11,10 +11,10 @@ export async function readMachine(): Promise<Record<string, number | null>> {
     return bytes === null ? null : bytes / 1000;
   };
   const disks = files as typeof files | null;
-  const sum = (of: (data: (typeof network)[number]) => number): number | null =>
+  const sum = (of: (device: (typeof network)[number]) => number): number | null =>
     network.length === 0
       ? null
-      : network.reduce<number | null>((all, data) => (all === null || known(of(data)) === null ? null : all + of(data)), 0);
+      : network.reduce<number | null>((all, device) => (all === null || known(of(device)) === null ? null : all + of(device)), 0);
   return {
     processor: known(load.currentLoad),
     // The mean of the last minute, as systems tell it; Windows tells none.
@@ -22,7 +22,7 @@ export async function readMachine(): Promise<Record<string, number | null>> {
     memory: memory.total > 0 ? (100 * (memory.total - memory.available)) / memory.total : null,
     'disk-read': kilobytes(disks?.rx_sec),
     'disk-write': kilobytes(disks?.wx_sec),
-    'net-in': kilobytes(sum((data) => data.rx_sec)),
-    'net-out': kilobytes(sum((data) => data.tx_sec)),
+    'net-in': kilobytes(sum((device) => device.rx_sec)),
+    'net-out': kilobytes(sum((device) => device.tx_sec)),
   };
 }

@@ -5,17 +5,22 @@ import { NgbConfig } from '@ng-bootstrap/ng-bootstrap';
 import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore } from '@ngrx/store';
 import { routes } from './app.routes';
-import { dataEffects, dataFeature } from './data/data';
+import { dataEffects } from './state/data.effects';
+import { dataFeature } from './state/data.feature';
 import { tellPerson } from './frame/person';
-import { projectEffects, projectFeature } from './project/project';
-import { hostsEffects, hostsFeature } from './hosts/hosts';
-import { runsEffects, runsFeature } from './runs/runs';
-import { scriptsEffects } from './scripts/scripts.effects';
-import { scriptsFeature } from './scripts/scripts.feature';
-import { messagesFeature } from './shared/messages';
-import { takesEffects } from './takes/takes.effects';
-import { takesFeature } from './takes/takes.feature';
-import { workloadsEffects, workloadsFeature } from './workloads/workloads';
+import { projectEffects } from './state/project.effects';
+import { projectFeature } from './state/project.feature';
+import { hostsEffects } from './state/hosts.effects';
+import { hostsFeature } from './state/hosts.feature';
+import { runsEffects } from './state/runs.effects';
+import { runsFeature } from './state/runs.feature';
+import { scriptsEffects } from './state/scripts.effects';
+import { scriptsFeature } from './state/scripts.feature';
+import { messagesFeature } from './state/messages';
+import { takesEffects } from './state/takes.effects';
+import { takesFeature } from './state/takes.feature';
+import { workloadsEffects } from './state/workloads.effects';
+import { workloadsFeature } from './state/workloads.feature';
 
 export const appConfig: ApplicationConfig = {
   providers: [

@@ -3,21 +3,25 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { Router, RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { dataActions, dataFeature } from './data/data';
+import { dataActions } from './state/data.actions';
+import { dataFeature } from './state/data.feature';
 import { allCommands, places } from './frame/commands';
-import { EnvironmentDialogs } from './frame/environment-dialogs';
+import { EnvironmentDialogs } from './environment/environment-dialogs';
 import { Palette } from './frame/palette';
 import { ProjectDialog } from './frame/project-dialog';
-import { Theme } from './frame/theme';
-import { projectActions, projectFeature } from './project/project';
-import { runsActions, runsFeature } from './runs/runs';
+import { Theme } from './shared/theme';
+import { projectActions } from './state/project.actions';
+import { projectFeature } from './state/project.feature';
+import { runsActions } from './state/runs.actions';
+import { runsFeature } from './state/runs.feature';
 import { RehearsalStarter } from './rehearsal/rehearsal-starter';
-import { scriptsActions } from './scripts/scripts.actions';
-import { scriptsFeature } from './scripts/scripts.feature';
-import { messageActions, messagesFeature } from './shared/messages';
-import { takesActions } from './takes/takes.actions';
-import { takesFeature } from './takes/takes.feature';
-import { workloadsActions, workloadsFeature } from './workloads/workloads';
+import { scriptsActions } from './state/scripts.actions';
+import { scriptsFeature } from './state/scripts.feature';
+import { messageActions, messagesFeature } from './state/messages';
+import { takesActions } from './state/takes.actions';
+import { takesFeature } from './state/takes.feature';
+import { workloadsActions } from './state/workloads.actions';
+import { workloadsFeature } from './state/workloads.feature';
 
 /** The frame of every screen: rail, top bar with what is live, messages, command palette. */
 @Component({

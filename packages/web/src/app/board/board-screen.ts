@@ -2,12 +2,14 @@ import { ChangeDetectionStrategy, Component, inject, resource } from '@angular/c
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { firstValueFrom } from 'rxjs';
-import { projectActions, projectFeature } from '../project/project';
-import { runsActions, runsFeature } from '../runs/runs';
+import { projectActions } from '../state/project.actions';
+import { projectFeature } from '../state/project.feature';
+import { runsActions } from '../state/runs.actions';
+import { runsFeature } from '../state/runs.feature';
 import { Api, problemOf } from '../shared/api';
 import type { Damaged } from '@sturdy/core';
 import { moment } from '../shared/format';
-import { messageActions } from '../shared/messages';
+import { messageActions } from '../state/messages';
 import { VerdictShape } from '../shared/verdict-shape';
 
 type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun';

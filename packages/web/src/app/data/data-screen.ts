@@ -9,12 +9,13 @@ import { Api } from '../shared/api';
 import type { Duplicates } from '@sturdy/core';
 import { bytes, figure } from '../shared/format';
 import { ColumnList } from './column-list';
-import { dataActions, dataFeature, type Ragged } from './data';
+import { dataActions, type Ragged, type GenerateWish, type QueryWish } from '../state/data.actions';
+import { dataFeature } from '../state/data.feature';
 import { DataGrid, type Looking } from './data-grid';
 import { DealCard } from './deal-card';
-import { GenerateForm, type GenerateWish } from './generate-form';
+import { GenerateForm } from './generate-form';
 import { PasteDialog } from './paste-dialog';
-import { QueryDialog, type QueryWish } from './query-dialog';
+import { QueryDialog } from './query-dialog';
 import { VersionList } from './version-list';
 
 type Only = TableWish['only'];

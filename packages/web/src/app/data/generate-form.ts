@@ -1,14 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, output, signal } from '@angular/core';
 import { generateRows, mostRows, type GeneratedColumn } from '@sturdy/core';
 import { ColumnForm, newColumn } from './column-form';
-
-/** A table to be generated. */
-export interface GenerateWish {
-  name: string;
-  columns: GeneratedColumn[];
-  count: number;
-  seed: string;
-}
+import type { GenerateWish } from '../state/data.actions';
 
 const shownRows = 5;
 

@@ -2,13 +2,7 @@ import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/cor
 import type { DataTable } from '@sturdy/core';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { Api, problemOf } from '../shared/api';
-
-/** A query of a database that is to become a table. */
-export interface QueryWish {
-  name: string;
-  address: string;
-  sql: string;
-}
+import type { QueryWish } from '../state/data.actions';
 
 const serverQuery = 'select table_name, column_name from information_schema.columns';
 const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceAll('"', '""')}" where spent_by is null`;

@@ -2,10 +2,10 @@ import type { Router } from '@angular/router';
 import type { Store } from '@ngrx/store';
 import type { Script, Workload, Run, DataTable } from '@sturdy/core';
 import type { RehearsalStarter } from '../rehearsal/rehearsal-starter';
-import { scriptsActions } from '../scripts/scripts.actions';
+import { scriptsActions } from '../state/scripts.actions';
 import type { CountedTake } from '@sturdy/core';
-import { workloadsActions } from '../workloads/workloads';
-import type { Theme } from './theme';
+import { workloadsActions } from '../state/workloads.actions';
+import type { Theme } from '../shared/theme';
 
 /** One entry of the command palette. */
 export interface Command {

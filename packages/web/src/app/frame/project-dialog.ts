@@ -2,8 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import { FailureSignSchema, type Criterion, type FailureSign, type ProjectSettings } from '@sturdy/core';
-import { scriptsActions } from '../scripts/scripts.actions';
-import { scriptsFeature } from '../scripts/scripts.feature';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 import { LimitRows } from '../shared/limit-rows';
 import { Api, problemOf } from '../shared/api';
 import type { HeldSign } from '@sturdy/core';

@@ -8,9 +8,9 @@ import { Api, problemOf } from '../shared/api';
 import { SecretMask } from '../shared/secret-mask';
 import { hue } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
-import { loadScriptOf } from '../scripts/script-of-address';
-import { scriptsActions } from '../scripts/scripts.actions';
-import { scriptsFeature } from '../scripts/scripts.feature';
+import { loadScriptOf } from '../state/script-of-address';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 import { ExtractorForm } from './extractor-form';
 import { MarkedBody } from './marked-body';
 

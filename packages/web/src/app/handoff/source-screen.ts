@@ -19,10 +19,10 @@ import { Api, problemOf } from '../shared/api';
 import type { FoundSources } from '@sturdy/core';
 import { SecretMask } from '../shared/secret-mask';
 import { VerdictShape } from '../shared/verdict-shape';
-import { onceSaved } from '../scripts/once-saved';
-import { loadScriptOf } from '../scripts/script-of-address';
-import { scriptsActions } from '../scripts/scripts.actions';
-import { scriptsFeature } from '../scripts/scripts.feature';
+import { onceSaved } from '../state/once-saved';
+import { loadScriptOf } from '../state/script-of-address';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 
 /** Values in doubt, one after the other: what each could be, tried in a rehearsal up to its step, then chosen. */
 @Component({

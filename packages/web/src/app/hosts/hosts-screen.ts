@@ -9,7 +9,8 @@ import { ConfirmDelete } from '../shared/confirm-delete';
 import { figure } from '../shared/format';
 import { nextId } from '../shared/next-id';
 import { VerdictShape } from '../shared/verdict-shape';
-import { hostsActions, hostsFeature } from './hosts';
+import { hostsActions } from '../state/hosts.actions';
+import { hostsFeature } from '../state/hosts.feature';
 import { Spark } from './spark';
 import { WatchDialog } from './watch-dialog';
 

@@ -6,9 +6,9 @@ import { ReceivedPlaceSchema, SentPlaceSchema, type HandoffPattern, type Pattern
 import { catchError, debounceTime, firstValueFrom, map, of, switchMap, type Observable } from 'rxjs';
 import { Api, problemOf } from '../shared/api';
 import type { ListedPattern } from '@sturdy/core';
-import { messageActions } from '../shared/messages';
-import { takesActions } from '../takes/takes.actions';
-import { takesFeature } from '../takes/takes.feature';
+import { messageActions } from '../state/messages';
+import { takesActions } from '../state/takes.actions';
+import { takesFeature } from '../state/takes.feature';
 
 const sentNames: Record<HandoffPattern['sent']['in'][number], string> = {
   path: 'path',

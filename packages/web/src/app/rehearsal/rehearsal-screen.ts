@@ -13,17 +13,18 @@ import {
   type RehearsalNote,
 } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
-import { dataActions, dataFeature } from '../data/data';
-import { EnvironmentDialogs } from '../frame/environment-dialogs';
+import { dataActions } from '../state/data.actions';
+import { dataFeature } from '../state/data.feature';
+import { EnvironmentDialogs } from '../environment/environment-dialogs';
 import { Api } from '../shared/api';
 import { figure, moment } from '../shared/format';
 import { SecretMask } from '../shared/secret-mask';
 import { VerdictShape } from '../shared/verdict-shape';
 import { BodyView } from '../takes/body-view';
-import { takesFeature } from '../takes/takes.feature';
-import { loadScriptOf } from '../scripts/script-of-address';
-import { scriptsActions } from '../scripts/scripts.actions';
-import { scriptsFeature } from '../scripts/scripts.feature';
+import { takesFeature } from '../state/takes.feature';
+import { loadScriptOf } from '../state/script-of-address';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 import { LineView } from './line-view';
 import { ProofNote } from './proof-note';
 import { DifferenceView } from './difference-view';

@@ -2,9 +2,9 @@ import { inject, Injectable } from '@angular/core';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import type { Script } from '@sturdy/core';
-import { dataFeature } from '../data/data';
-import { projectFeature } from '../project/project';
-import { scriptsActions } from '../scripts/scripts.actions';
+import { dataFeature } from '../state/data.feature';
+import { projectFeature } from '../state/project.feature';
+import { scriptsActions } from '../state/scripts.actions';
 import { RehearseDialog, type RehearsalChoice, type RehearsalKind } from './rehearse-dialog';
 
 const knownKey = (script: Script): string => `sturdy.rehearsal-known.${script.id}`;

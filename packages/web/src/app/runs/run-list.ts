@@ -4,7 +4,8 @@ import { Store } from '@ngrx/store';
 import type { Run } from '@sturdy/core';
 import { moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
-import { runsActions, runsFeature } from './runs';
+import { runsActions } from '../state/runs.actions';
+import { runsFeature } from '../state/runs.feature';
 
 /** All runs, newest first, each with its verdict. */
 @Component({

@@ -5,9 +5,9 @@ import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { allSteps, curveSeconds, phasesOf, type UserState } from '@sturdy/core';
 import { catchError, of, switchMap } from 'rxjs';
-import { dataFeature } from '../data/data';
-import { scriptsActions } from '../scripts/scripts.actions';
-import { scriptsFeature } from '../scripts/scripts.feature';
+import { dataFeature } from '../state/data.feature';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 import { Api } from '../shared/api';
 import { FocusAtOnce } from '../shared/focus-at-once';
 import { clock, figure, moment } from '../shared/format';
@@ -19,7 +19,8 @@ import { laneHeights, type LanesView } from './lanes-chart';
 import { RunTableCard } from './run-table';
 import { SamplesCard } from './samples-card';
 import { SteerCard } from './steer-card';
-import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
+import { runsActions } from '../state/runs.actions';
+import { isLive, runsFeature, selectHostSeries } from '../state/runs.feature';
 
 /** A run: the run room while it is live, its verdict and figures once it has ended. Both share the lanes. */
 @Component({

@@ -4,9 +4,9 @@ import { Store } from '@ngrx/store';
 import { map } from 'rxjs';
 import { Api } from '../shared/api';
 import { VersionPair, type VersionSource } from '../shared/version-pair';
-import { loadScriptOf } from './script-of-address';
-import { scriptsActions } from './scripts.actions';
-import { scriptsFeature } from './scripts.feature';
+import { loadScriptOf } from '../state/script-of-address';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 
 /** Who changed what in a script and when; two versions beside each other as text, and each to be had back. */
 @Component({

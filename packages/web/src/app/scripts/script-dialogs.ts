@@ -4,7 +4,7 @@ import { Store } from '@ngrx/store';
 import type { Check, DataTable, Script } from '@sturdy/core';
 import type { CountedTake } from '@sturdy/core';
 import { FindDialog } from './find-dialog';
-import { scriptsActions } from './scripts.actions';
+import { scriptsActions } from '../state/scripts.actions';
 import { SuggestDialog } from './steps/suggest-dialog';
 import { TakePieceDialog, type PieceChoice } from './take-piece-dialog';
 

@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { projectActions, projectFeature } from '../project/project';
+import { projectActions } from '../state/project.actions';
+import { projectFeature } from '../state/project.feature';
 import { ConfirmDelete } from '../shared/confirm-delete';
 import { VerdictShape } from '../shared/verdict-shape';
 import { actionSteps, type Script } from '@sturdy/core';
-import { scriptsActions } from './scripts.actions';
-import { scriptsFeature } from './scripts.feature';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 
 /** All scripts of the project. */
 @Component({

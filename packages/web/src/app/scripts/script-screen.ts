@@ -34,18 +34,19 @@ import {
   type Step,
 } from '@sturdy/core';
 import { figure, hue } from '../shared/format';
-import { dataActions, dataFeature } from '../data/data';
+import { dataActions } from '../state/data.actions';
+import { dataFeature } from '../state/data.feature';
 import { ProofNote } from '../rehearsal/proof-note';
 import { RehearsalStarter } from '../rehearsal/rehearsal-starter';
 import type { RehearsalKind } from '../rehearsal/rehearse-dialog';
 import { VerdictShape } from '../shared/verdict-shape';
-import { takesActions } from '../takes/takes.actions';
-import { takesFeature } from '../takes/takes.feature';
+import { takesActions } from '../state/takes.actions';
+import { takesFeature } from '../state/takes.feature';
 import { ScriptDialogs } from './script-dialogs';
-import { loadScriptOf } from './script-of-address';
+import { loadScriptOf } from '../state/script-of-address';
 import { ScriptTextView } from './script-text';
-import { scriptsActions } from './scripts.actions';
-import { scriptsFeature } from './scripts.feature';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 import { StepClipboard } from './steps/step-clipboard';
 import { StepEditor } from './steps/step-editor';
 import { iconOf, newStep, newSteps, sayStep } from './steps/step-kinds';

@@ -22,7 +22,7 @@ import { catchError, debounceTime, EMPTY, Subject, switchMap } from 'rxjs';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Api, problemOf } from '../shared/api';
 import { editorTheme } from '../shared/editor-theme';
-import { scriptsActions } from './scripts.actions';
+import { scriptsActions } from '../state/scripts.actions';
 
 /** Typing rests this long before the text is read. */
 const restMs = 500;

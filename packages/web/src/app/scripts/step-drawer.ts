@@ -16,7 +16,7 @@ import {
   type Script,
   type ScriptEdit,
 } from '@sturdy/core';
-import { dataFeature } from '../data/data';
+import { dataFeature } from '../state/data.feature';
 import { hue } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
 import { BodyView } from '../takes/body-view';
@@ -25,7 +25,7 @@ import { BindDialog, type BindChoice } from './bind-dialog';
 import { CheckList } from './steps/check-list';
 import { SocketUseView } from './steps/socket-use';
 import { newStep } from './steps/step-kinds';
-import { scriptsActions } from './scripts.actions';
+import { scriptsActions } from '../state/scripts.actions';
 import { isReadAt, usesHandoff } from './string-layout';
 import { TemplateView } from './template-view';
 

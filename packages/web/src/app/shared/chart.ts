@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, effect, ElementRef, inject, input, type OnDestroy, output, viewChild } from '@angular/core';
 import type { EChartsCoreOption, EChartsType } from 'echarts/core';
-import { Theme } from '../frame/theme';
+import { Theme } from './theme';
 
 /** Loaded when the first chart is shown, so that the charts stay out of the first bundle. */
 const loadCharts = () => import('./echarts').then((loaded) => loaded.init);

@@ -3,11 +3,11 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { firstValueFrom } from 'rxjs';
-import { projectFeature } from '../project/project';
+import { projectFeature } from '../state/project.feature';
 import type { RecordingState } from '@sturdy/core';
 import { Api } from '../shared/api';
 import { moment } from '../shared/format';
-import { takesActions } from './takes.actions';
+import { takesActions } from '../state/takes.actions';
 
 /** How a browser or a device gets to the recorder: the clean browser, or address and certificate for any other. */
 @Component({

@@ -1,15 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { EnvironmentDialogs } from '../frame/environment-dialogs';
-import { projectFeature } from '../project/project';
+import { EnvironmentDialogs } from '../environment/environment-dialogs';
+import { projectFeature } from '../state/project.feature';
 import { bytes } from '../shared/format';
 import { BrowserCard } from './browser-card';
 import { ExchangeTable } from './exchange-table';
 import { ExchangeViewer } from './exchange-viewer';
 import { MarkCard } from './mark-card';
-import { takesActions } from './takes.actions';
-import { takesFeature } from './takes.feature';
+import { takesActions } from '../state/takes.actions';
+import { takesFeature } from '../state/takes.feature';
 
 /** Where a take is recorded: start, pause and stop, where to point the browser, marks, warnings, and the exchanges as they come. */
 @Component({

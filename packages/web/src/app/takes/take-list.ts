@@ -5,8 +5,8 @@ import { Store } from '@ngrx/store';
 import { ConfirmDelete } from '../shared/confirm-delete';
 import { bytes, moment } from '../shared/format';
 import { PasteDialog } from './paste-dialog';
-import { takesActions } from './takes.actions';
-import { takesFeature } from './takes.feature';
+import { takesActions } from '../state/takes.actions';
+import { takesFeature } from '../state/takes.feature';
 
 /** All takes, the import of HAR files, and the way into the recording room. */
 @Component({

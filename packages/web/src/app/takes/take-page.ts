@@ -4,14 +4,14 @@ import { Router } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import { keptExchanges, unitsOf, usualTidy, type Exchange, type SearchHit, type Tidy, type TransactionStart } from '@sturdy/core';
-import { EnvironmentDialogs } from '../frame/environment-dialogs';
+import { EnvironmentDialogs } from '../environment/environment-dialogs';
 import { moment } from '../shared/format';
 import { SecretMask } from '../shared/secret-mask';
 import { BesideView } from './beside-view';
 import { ExchangeTable } from './exchange-table';
 import { ExchangeViewer } from './exchange-viewer';
-import { takesActions } from './takes.actions';
-import { takesFeature } from './takes.feature';
+import { takesActions } from '../state/takes.actions';
+import { takesFeature } from '../state/takes.feature';
 import { ProposedTransactions } from './proposed-transactions';
 import { TidyPanel } from './tidy-panel';
 

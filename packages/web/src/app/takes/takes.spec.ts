@@ -4,8 +4,8 @@ import { usualTidy, type BesideRow, type Exchange, type Survey, type Take } from
 import { splitHits } from './body-view';
 import { BesideView } from './beside-view';
 import { MarkCard } from './mark-card';
-import { takesActions } from './takes.actions';
-import { takesFeature } from './takes.feature';
+import { takesActions } from '../state/takes.actions';
+import { takesFeature } from '../state/takes.feature';
 import { ProposedTransactions } from './proposed-transactions';
 import { TidyPanel } from './tidy-panel';
 import { TimingBar } from './timing-bar';

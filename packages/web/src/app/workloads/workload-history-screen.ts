@@ -4,7 +4,8 @@ import { Store } from '@ngrx/store';
 import { map } from 'rxjs';
 import { Api } from '../shared/api';
 import { VersionPair, type VersionSource } from '../shared/version-pair';
-import { workloadsActions, workloadsFeature } from './workloads';
+import { workloadsActions } from '../state/workloads.actions';
+import { workloadsFeature } from '../state/workloads.feature';
 
 /** Who changed what in a workload and when; a version beside another, or beside another workload, and each to be had back. */
 @Component({

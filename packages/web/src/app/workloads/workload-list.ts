@@ -2,10 +2,11 @@ import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { curveSeconds, type Workload } from '@sturdy/core';
-import { scriptsActions } from '../scripts/scripts.actions';
-import { scriptsFeature } from '../scripts/scripts.feature';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 import { clock } from '../shared/format';
-import { workloadsActions, workloadsFeature } from './workloads';
+import { workloadsActions } from '../state/workloads.actions';
+import { workloadsFeature } from '../state/workloads.feature';
 
 /** All workloads; making one starts with a crew for the first script. */
 @Component({

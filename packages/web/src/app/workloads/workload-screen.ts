@@ -14,9 +14,10 @@ import {
   type Workload,
 } from '@sturdy/core';
 import { catchError, of } from 'rxjs';
-import { dataActions, dataFeature } from '../data/data';
-import { scriptsActions } from '../scripts/scripts.actions';
-import { scriptsFeature } from '../scripts/scripts.feature';
+import { dataActions } from '../state/data.actions';
+import { dataFeature } from '../state/data.feature';
+import { scriptsActions } from '../state/scripts.actions';
+import { scriptsFeature } from '../state/scripts.feature';
 import { Api } from '../shared/api';
 import { clock, figure } from '../shared/format';
 import { LimitRows } from '../shared/limit-rows';
@@ -25,7 +26,8 @@ import { NumberField } from '../shared/number-field';
 import { CrewRow } from './crew-row';
 import { CurveCard } from './curve-card';
 import { DryDealDialog } from './dry-deal-dialog';
-import { workloadsActions, workloadsFeature } from './workloads';
+import { workloadsActions } from '../state/workloads.actions';
+import { workloadsFeature } from '../state/workloads.feature';
 
 /** One workload: crews as rows, the curve, the criteria; at the right the forecast and what stands in the way. */
 @Component({

@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { actionKindOf, describeCheck, type Check, type CheckSuggestion, type ActionStep, type Script, type TriedCheck } from '@sturdy/core';
-import { dataFeature } from '../../data/data';
+import { dataFeature } from '../../state/data.feature';
 import { Api, problemOf } from '../../shared/api';
-import { scriptsActions } from '../scripts.actions';
+import { scriptsActions } from '../../state/scripts.actions';
 import { CheckForm, failureWords, newCheck } from './check-form';
 import { namesFor, templateText } from './template-names';
 

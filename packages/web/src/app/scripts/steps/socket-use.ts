@@ -11,9 +11,9 @@ import {
   type Script,
   type SocketUse,
 } from '@sturdy/core';
-import { dataFeature } from '../../data/data';
+import { dataFeature } from '../../state/data.feature';
 import { NumberField } from '../../shared/number-field';
-import { scriptsActions } from '../scripts.actions';
+import { scriptsActions } from '../../state/scripts.actions';
 import { CheckForm, newCheck } from './check-form';
 import { namesFor, templateText } from './template-names';
 

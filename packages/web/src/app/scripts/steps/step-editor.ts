@@ -13,13 +13,13 @@ import {
   type Step,
   type Transaction,
 } from '@sturdy/core';
-import { dataFeature } from '../../data/data';
+import { dataFeature } from '../../state/data.feature';
 import { ExtractorForm } from '../../handoff/extractor-form';
 import { Api, problemOf } from '../../shared/api';
 import type { TriedCode } from '@sturdy/core';
 import { NumberField } from '../../shared/number-field';
-import { scriptsActions } from '../scripts.actions';
-import { scriptsFeature } from '../scripts.feature';
+import { scriptsActions } from '../../state/scripts.actions';
+import { scriptsFeature } from '../../state/scripts.feature';
 import { CheckList } from './check-list';
 import { CodeField } from './code-field';
 import { ConditionFields } from './condition-fields';

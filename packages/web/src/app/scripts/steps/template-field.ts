@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, input
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import { allSteps, type Script, type Template } from '@sturdy/core';
-import { dataFeature } from '../../data/data';
+import { dataFeature } from '../../state/data.feature';
 import { nameable, namesFor, readTemplate, templateText } from './template-names';
 
 /** A text in which values of the script may stand, written as ~{name}; a menu puts them in. */

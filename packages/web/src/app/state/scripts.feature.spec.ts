@@ -1,7 +1,7 @@
 import { changeRequests, type Piece, type Rehearsal, type RequestStep, type Script } from '@sturdy/core';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
-import { layRows, layStrings } from './string-layout';
+import { layRows, layStrings } from '../scripts/string-layout';
 
 const request = (id: string, exchange: number): RequestStep => ({
   kind: 'request',

@@ -2,7 +2,8 @@ import { inject, Injectable } from '@angular/core';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import type { Environment } from '@sturdy/core';
-import { projectActions, projectFeature } from '../project/project';
+import { projectActions } from '../state/project.actions';
+import { projectFeature } from '../state/project.feature';
 import { EnvironmentDialog } from './environment-dialog';
 
 /** Opens the dialog of the environment from wherever it is needed, and saves what it gives. */

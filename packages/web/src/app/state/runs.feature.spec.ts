@@ -1,6 +1,7 @@
 import { hostSeries, type LanePoint, type Run, type RunResult } from '@sturdy/core';
-import { isLive, runsActions, runsFeature, selectHostSeries } from './runs';
-import { heatCells, lanesOptions, toldAt } from './lanes-chart';
+import { runsActions } from './runs.actions';
+import { isLive, runsFeature, selectHostSeries } from './runs.feature';
+import { heatCells, lanesOptions, toldAt } from '../runs/lanes-chart';
 
 const run: Run = {
   id: 'r',

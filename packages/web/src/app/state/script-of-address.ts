@@ -1,6 +1,6 @@
 import { effect, inject, type Signal } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { takesActions } from '../takes/takes.actions';
+import { takesActions } from './takes.actions';
 import { scriptsActions } from './scripts.actions';
 import { scriptsFeature } from './scripts.feature';
 

@@ -1,0 +1,20 @@
+import { createActionGroup, emptyProps, props } from '@ngrx/store';
+import type { Forecast, Workload } from '@sturdy/core';
+
+/** Workloads, the one being edited, and its forecast. */
+export const workloadsActions = createActionGroup({
+  source: 'Workloads',
+  events: {
+    'List asked': emptyProps(),
+    'List loaded': props<{ list: Workload[] }>(),
+    Opened: props<{ id: string }>(),
+    'Make wanted': props<{ workload: Omit<Workload, 'id' | 'projectId'> }>(),
+    Made: props<{ workload: Workload }>(),
+    Changed: props<{ workload: Workload }>(),
+    Saved: emptyProps(),
+    'Forecast loaded': props<{ forecast: Forecast }>(),
+    'Run wanted': props<{ id: string }>(),
+    'Run start ended': emptyProps(),
+    'Delete wanted': props<{ id: string }>(),
+  },
+});
