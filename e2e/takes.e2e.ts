@@ -29,7 +29,7 @@ const mark = async (kind: 'begin' | 'end', text: string) => {
   await ask('POST', '/takes/record/marks', { kind, text });
 };
 
-test('Yard behind HTTPS, by HTTP/2: recorded, correlated, repaired, and signed in at its door by the environment', async () => {
+test('Yard behind HTTPS, by HTTP/2: recorded, correlated, repaired, and its connections signed in by the environment', async () => {
   const authority = await CertificateAuthority.open(join(folder, 'targets'));
   const yard = await startYard({ port: 0, ...(await authority.issue('127.0.0.1')) });
   try {

@@ -1,6 +1,6 @@
 import { createServer, type IncomingHttpHeaders, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { encode, type Environment, type Made, type Piece, type RequestStep, type Script } from '@sturdy/core';
+import { encode, type Environment, type GeneratedValue, type Piece, type RequestStep, type Script } from '@sturdy/core';
 import { compile, HttpDriver, optionsFor, rehearse, TargetTls, VirtualUser } from './index.js';
 import { environment, script, step, text } from './test/plans.js';
 
@@ -40,11 +40,17 @@ const play = (ownScript: Script, more: Partial<Environment> = {}, files: Record<
     readFile: (hash) => files[hash],
   });
 const request = (id: string, url: RequestStep['url'], more: Partial<RequestStep> = {}) => step(id, origin, '/', { url, ...more });
-const made = (id: string, kind: Made['made'], recorded: string): Made => ({ id, name: id, made: kind, recorded, reason: '' });
+const made = (id: string, kind: GeneratedValue['made'], recorded: string): GeneratedValue => ({
+  id,
+  name: id,
+  made: kind,
+  recorded,
+  reason: '',
+});
 const piece = (id: string, recorded: string): Piece => ({ kind: 'made', made: id, recorded });
 
 describe('what moves while a script is played', () => {
-  it.each<[Made['made'], string, (sent: string) => boolean]>([
+  it.each<[GeneratedValue['made'], string, (sent: string) => boolean]>([
     ['epoch-us', '1700000000000000', (sent) => Math.abs(Number(sent) / 1000 - Date.now()) < 60_000 && sent.length === 16],
     ['epoch-fraction', '1700000000.12', (sent) => /^\d{10}\.\d{2}$/.test(sent)],
     // 2026-11-23 is day 739,942 of the proleptic Gregorian calendar: ticks of 100 ns begin with 639.

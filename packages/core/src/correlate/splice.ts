@@ -14,7 +14,7 @@ import {
   readPlaces,
   requestSteps,
   type Handoff,
-  type Made,
+  type GeneratedValue,
   type ResponsePlace,
   type Script,
 } from '../script/script.schema.js';
@@ -148,7 +148,7 @@ function lastExchangeBefore(script: Script, after: string): number | null {
 /** What the steps of a piece send and read, as values of the script that takes them in. */
 class ForeignValues {
   readonly handoffs: Handoff[] = [];
-  readonly made: Made[] = [];
+  readonly made: GeneratedValue[] = [];
   readonly missing: string[] = [];
   /** Handoffs of the script that were read in steps that go, read now in the piece where it has the same answer. */
   readonly moved = new Map<string, Handoff>();
@@ -229,7 +229,7 @@ class ForeignValues {
     if (this.#ids.has(id)) return;
     const made = this.source.made.find((one) => one.id === id);
     if (!made) return;
-    const fresh: Made = { ...made, id: freshId(this.#taken, 'm', `m-${made.id}`), name: this.#free(made.name) };
+    const fresh: GeneratedValue = { ...made, id: freshId(this.#taken, 'm', `m-${made.id}`), name: this.#free(made.name) };
     this.made.push(fresh);
     this.#ids.set(id, { kind: 'made', id: fresh.id });
   }

@@ -17,7 +17,7 @@ export const EnvironmentFileSchema = z.strictObject({
   credentials: z
     .array(CredentialSchema)
     .default([])
-    .describe('how one signs in at the door of a target (HTTP authentication, client certificates)'),
+    .describe('how connections sign in to a target (HTTP authentication, client certificates)'),
   variables: z.record(z.string(), z.coerce.string()).default({}).describe('values that scripts take by name, as ~{variable:name}'),
   secretVariables: z.array(z.string()).default([]).describe('names of variables whose values are secrets'),
   failureSigns: z

@@ -11,7 +11,7 @@ export const EnvironmentSchema = z.object({
   targets: z.array(z.string()),
   /** Recorded origin to the origin that is hit instead. */
   map: z.record(z.string(), z.string()),
-  /** How one signs in at the door of a target. */
+  /** How connections sign in to a target. */
   credentials: z.array(CredentialSchema).default([]),
   trust: TrustSchema.default({ authorities: '', checksCertificates: true }),
   /** Proxy that stands between this machine and the targets, such as `http://127.0.0.1:3128`; empty for none. */

@@ -114,5 +114,5 @@ export const RehearsalWishSchema = z.object({
 export type RehearsalWish = z.infer<typeof RehearsalWishSchema>;
 
 /** What the tester may say to a rehearsal under way. */
-export const RehearsalOrderSchema = z.object({ order: z.enum(['pause', 'step', 'go', 'end']) });
-export type RehearsalOrder = z.infer<typeof RehearsalOrderSchema>['order'];
+export const RehearsalCommandSchema = z.object({ command: z.enum(['pause', 'step', 'go', 'end']) });
+export type RehearsalCommand = z.infer<typeof RehearsalCommandSchema>['command'];

@@ -21,7 +21,7 @@ import {
   readPlaces,
   requestSteps,
   type Handoff,
-  type Made,
+  type GeneratedValue,
   type Script,
 } from '../script/script.schema.js';
 import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
@@ -91,7 +91,7 @@ export interface SourceRehearsal {
 const mostAgreeing = 8;
 const mostOthers = 3;
 
-const howMade: Partial<Record<Made['made'], string>> = {
+const howMade: Partial<Record<GeneratedValue['made'], string>> = {
   'container-number': 'Another container number is made after ISO 6346',
   'random-digits': 'Another number of the same length is drawn',
 };

@@ -4,7 +4,7 @@ import { allSteps, changeSteps, type Step } from '../script/step.schema.js';
 import type { Expectation } from '../actions/http/request.schema.js';
 import type { Check } from '../check/check.schema.js';
 import type { Extractor } from '../extractors/extractor.schema.js';
-import { readFrom, readPlaces, type Handoff, type Made, type Script, type Transaction } from '../script/script.schema.js';
+import { readFrom, readPlaces, type Handoff, type GeneratedValue, type Script, type Transaction } from '../script/script.schema.js';
 import type { Template } from '../values/template.schema.js';
 import { adopted, freshId, idsOf, insertAfter, mapLists, outermost, wrapped, type Container } from './arrange.js';
 import { bindValue, type ValuePlace } from './bind-value.js';
@@ -35,7 +35,7 @@ export type ScriptEdit =
       value: string;
       places: readonly Pick<ValuePlace, 'step' | 'place' | 'part'>[];
       template: Template;
-      made: readonly Made[];
+      made: readonly GeneratedValue[];
     }
   /** Sets all transactions, such as those in which a text was replaced. */
   | { kind: 'set-transactions'; transactions: readonly Transaction[] }

@@ -3,11 +3,11 @@ import { freshId } from './arrange.js';
 import { allSteps, StepSchema, type Step } from '../script/step.schema.js';
 import {
   HandoffSchema,
-  MadeSchema,
+  GeneratedValueSchema,
   readFrom,
   readPlaces,
   type Handoff,
-  type Made,
+  type GeneratedValue,
   type Script,
   type Transaction,
 } from '../script/script.schema.js';
@@ -25,7 +25,7 @@ export const PartSchema = z.object({
   name: z.string(),
   steps: z.array(StepSchema),
   handoffs: z.array(HandoffSchema),
-  made: z.array(MadeSchema),
+  made: z.array(GeneratedValueSchema),
   foreign: z.array(z.object({ id: z.string(), name: z.string() })),
 });
 export type Part = z.infer<typeof PartSchema>;
@@ -162,7 +162,7 @@ export function applyPart(script: Script, part: Part, after: string | null = nul
     ),
   );
   const prefix = ownPrefix(part.id);
-  const others = <T extends Handoff | Made>(list: readonly T[]): T[] => list.filter((one) => !one.id.startsWith(prefix));
+  const others = <T extends Handoff | GeneratedValue>(list: readonly T[]): T[] => list.filter((one) => !one.id.startsWith(prefix));
   const byName = new Map([...others(script.handoffs), ...others(script.made)].map((one) => [one.name, one]));
   const madeIds = new Set(script.made.map((made) => made.id));
   const foreign = new Map(part.foreign.map(({ id, name }) => [id, byName.get(name) ?? null]));

@@ -32,7 +32,7 @@ export type Handoff = z.infer<typeof HandoffSchema>;
  * `unique-text` is what was recorded with a few signs added, and `verifier` is a code
  * verifier of RFC 7636, 4.1.
  */
-export const MadeSchema = z.object({
+export const GeneratedValueSchema = z.object({
   id: z.string(),
   name: z.string(),
   made: z.enum([
@@ -54,7 +54,7 @@ export const MadeSchema = z.object({
   recorded: z.string(),
   reason: z.string(),
 });
-export type Made = z.infer<typeof MadeSchema>;
+export type GeneratedValue = z.infer<typeof GeneratedValueSchema>;
 
 /** A sent value that may need a handoff; the tester decides. */
 export const UnsureValueSchema = z.object({
@@ -91,7 +91,7 @@ export const ScriptSchema = z.object({
   secondTakeId: z.string().nullable(),
   transactions: z.array(TransactionSchema),
   handoffs: z.array(HandoffSchema),
-  made: z.array(MadeSchema),
+  made: z.array(GeneratedValueSchema),
   unsure: z.array(UnsureValueSchema),
 });
 export type Script = z.infer<typeof ScriptSchema>;

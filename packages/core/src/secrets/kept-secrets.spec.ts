@@ -64,7 +64,7 @@ describe('secrets of an environment', () => {
     );
   });
 
-  it('are never sent to another door, user or proxy than they were written for', () => {
+  it('are never sent to another target, user or proxy than they were written for', () => {
     const shown = hideSecrets(known);
     for (const change of [{ origin: '*' }, { user: 'max' }, { kind: 'digest' }]) {
       const credentials = [{ ...shown.credentials[0], ...change } as (typeof known.credentials)[0]];

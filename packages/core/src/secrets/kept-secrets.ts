@@ -48,22 +48,22 @@ export const hideSecrets = (environment: Environment): Environment => ({
   },
 });
 
-/** A secret goes on only for the same door and the same user, or whoever may change an environment could have it sent elsewhere. */
-function isSameDoor(left: Credential, right: Credential): boolean {
+/** A secret goes on only for the same target and the same user, or whoever may change an environment could have it sent elsewhere. */
+function isSameSignIn(left: Credential, right: Credential): boolean {
   const userOf = (credential: Credential): string =>
     'user' in credential ? credential.user : 'certificate' in credential ? credential.certificate : '';
   return left.kind === right.kind && left.origin === right.origin && userOf(left) === userOf(right);
 }
 
 /**
- * An environment that was shown, with the secrets that it kept put back. Throws a sentence where one was kept for a door, a user or a proxy for which none is
+ * An environment that was shown, with the secrets that it kept put back. Throws a sentence where one was kept for a target, a user or a proxy for which none is
  * known.
  */
 export function restoreSecrets(given: Environment, known: Environment | undefined): Environment {
   const credentials = given.credentials.map((credential) => {
     const kept = Object.entries(secretsOf(credential)).filter(([, secret]) => isKept(secret));
     if (kept.length === 0) return credential;
-    const before = known?.credentials.find((basic) => isSameDoor(credential, basic));
+    const before = known?.credentials.find((basic) => isSameSignIn(credential, basic));
     const secrets = before && secretsOf(before);
     if (!secrets)
       throw new Error(

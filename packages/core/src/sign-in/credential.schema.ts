@@ -7,7 +7,7 @@ const origin = z.string().refine((text) => text === '*' || (URL.canParse(text) &
 const user = z.string().min(1, 'Give the user.');
 const password = z.string();
 
-/** How one signs in at the door of a server, before its pages: the methods of HTTP, and client certificates. */
+/** How a connection signs in to a server, before any page: the methods of HTTP, and client certificates. */
 export const CredentialSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('basic'), origin, user, password }),
   z.object({ kind: z.literal('digest'), origin, user, password }),

@@ -10,7 +10,7 @@ import { pollsOf, questionOf } from './polling.js';
 import { bodiesForTransactions, proposeTransactions } from './propose-transactions.js';
 import { recordedTwice } from './recorded-twice.js';
 import { usualTidy, type Finding, type Survey, type Tidy } from './tidy.schema.js';
-import { challengesAtTheDoor, endOf, isEventStream, startOf, unitsOf } from './units.js';
+import { signInChallenges, endOf, isEventStream, startOf, unitsOf } from './units.js';
 
 const clockJumpMs = 30_000;
 
@@ -97,13 +97,13 @@ function findingsOf(
     return found;
   }
   insideASession(exchanges, tell);
-  const doors = challengesAtTheDoor(exchanges);
-  const [atDoor] = exchanges.filter((exchange) => doors.has(exchange.n));
-  if (atDoor)
+  const challenges = signInChallenges(exchanges);
+  const [challenged] = exchanges.filter((exchange) => challenges.has(exchange.n));
+  if (challenged)
     tell(
-      'sign-in-at-the-door',
-      `${originOf(atDoor)} asks for a sign-in by ${doors.get(atDoor.n) ?? ''} before its pages. What the browser answered cannot be sent again; give user and password in the environment.`,
-      exchanges.filter((exchange) => doors.has(exchange.n)),
+      'connection-sign-in',
+      `${originOf(challenged)} asks for a sign-in by ${challenges.get(challenged.n) ?? ''} before its pages. What the browser answered cannot be sent again; give user and password in the environment.`,
+      exchanges.filter((exchange) => challenges.has(exchange.n)),
       { label: 'Open the environment', go: 'environment' },
     );
   const withUser = exchanges.filter((exchange) => userInAddress(exchange.url) !== null);
@@ -129,7 +129,7 @@ function findingsOf(
     );
   const failed = exchanges.filter(
     (exchange) =>
-      !doors.has(exchange.n) && (exchange.failure !== null || (exchange.response?.status ?? 0) >= 400) && !isEventStream(exchange),
+      !challenges.has(exchange.n) && (exchange.failure !== null || (exchange.response?.status ?? 0) >= 400) && !isEventStream(exchange),
   );
   if (failed.length > 0)
     tell(

@@ -99,7 +99,7 @@ export const SurveySchema = z.object({
         'missing-body',
         'cut-body',
         'inside-a-session',
-        'sign-in-at-the-door',
+        'connection-sign-in',
         'sign-in-in-an-address',
         'clock-jump',
         'recorded-twice',

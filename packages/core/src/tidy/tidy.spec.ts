@@ -264,7 +264,7 @@ describe('what is suspicious', () => {
     expect(surveyTake(loaded).findings).toMatchObject([{ kind: 'clock-jump', exchanges: [3] }]);
   });
 
-  it('a sign-in at the door and an event stream, which a script does without', () => {
+  it('a connection sign-in and an event stream, which a script does without', () => {
     const loaded = take(
       (builder) =>
         builder
@@ -273,7 +273,7 @@ describe('what is suspicious', () => {
           .add(['GET', '/live'], [200, [['Content-Type', 'text/event-stream']]]),
       (exchange) => (exchange.n === 3 ? { messages: [] } : {}),
     );
-    expect(kinds(loaded)).toEqual(['sign-in-at-the-door', 'not-playable']);
+    expect(kinds(loaded)).toEqual(['connection-sign-in', 'not-playable']);
     expect(steps(scriptOf(loaded))).toEqual(['GET /']);
   });
 

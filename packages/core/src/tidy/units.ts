@@ -25,8 +25,8 @@ export const isEventStream = (exchange: Exchange): boolean => exchange.messages 
 /** A handshake that opened a WebSocket (RFC 6455). */
 export const opensSocket = (exchange: Exchange): boolean => exchange.response?.status === 101 && !exchange.socket;
 
-/** 401 answers that were only the door: the same request came again with an Authorization and was let in. */
-export function challengesAtTheDoor(exchanges: readonly Exchange[]): Map<number, string> {
+/** 401 answers that only asked for a connection sign-in: the same request came again with an Authorization and was let in. */
+export function signInChallenges(exchanges: readonly Exchange[]): Map<number, string> {
   const found = new Map<number, string>();
   exchanges.forEach((exchange, index) => {
     if (exchange.response?.status !== 401) return;
@@ -43,7 +43,7 @@ export function challengesAtTheDoor(exchanges: readonly Exchange[]): Map<number,
 export function keptExchanges(exchanges: readonly Exchange[], tidy: Tidy): Exchange[] {
   const leftOut = new Set(tidy.leftOut);
   const dropped = new Set(tidy.dropped);
-  const doors = challengesAtTheDoor(exchanges);
+  const challenges = signInChallenges(exchanges);
   const kept = new Set(tidy.kept);
   const stays = new Set<number>();
   return exchanges.filter((exchange) => {
@@ -53,7 +53,7 @@ export function keptExchanges(exchanges: readonly Exchange[], tidy: Tidy): Excha
       !leftOut.has(originOf(exchange)) &&
       !dropped.has(exchange.n) &&
       !isEventStream(exchange) &&
-      !doors.has(exchange.n) &&
+      !challenges.has(exchange.n) &&
       !(tidy.staticFiles === 'drop' && isStaticFile(exchange) && !kept.has(exchange.n)) &&
       !(tidy.telemetry === 'drop' && isTelemetry(exchange)) &&
       tidy.polls[pollKey(exchange)] !== 'drop';

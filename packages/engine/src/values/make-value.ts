@@ -1,8 +1,8 @@
-import { containerNumber, type Made } from '@sturdy/core';
+import { containerNumber, type GeneratedValue } from '@sturdy/core';
 import type { Scope } from './scope.js';
 
 /** A value as a client invents it, in the form in which it was recorded. */
-export function makeValue(value: Made, scope: Scope): string {
+export function makeValue(value: GeneratedValue, scope: Scope): string {
   const { recorded } = value;
   switch (value.made) {
     case 'epoch-ms':
@@ -82,14 +82,14 @@ function isoLike(recorded: string, nowMs: number): string {
 }
 
 /** One more than at the last use in this iteration, from what was recorded at the first. */
-function count(value: Made, scope: Scope): string {
+function count(value: GeneratedValue, scope: Scope): string {
   const before = scope.made.get(value.id);
   const next = before === undefined ? value.recorded : String(BigInt(before) + 1n);
   scope.made.set(value.id, next);
   return next;
 }
 
-function keep(value: Made, scope: Scope, make: () => string): string {
+function keep(value: GeneratedValue, scope: Scope, make: () => string): string {
   const known = scope.made.get(value.id);
   if (known !== undefined) return known;
   const fresh = make();

@@ -1,4 +1,4 @@
-import { encode, inForm, movingPieces, type Extractor, type Made, type Piece, type Template } from '@sturdy/core';
+import { encode, inForm, movingPieces, type Extractor, type GeneratedValue, type Piece, type Template } from '@sturdy/core';
 import { makeValue } from './make-value.js';
 import type { Scope } from './scope.js';
 
@@ -9,7 +9,7 @@ export type Fillers = (template: Template, scope: Scope) => string;
 
 /** What the pieces of a script speak of. */
 export interface TemplateNames {
-  made: ReadonlyMap<string, Made>;
+  made: ReadonlyMap<string, GeneratedValue>;
   /** Filled with the tables that are met. */
   tables: Set<string>;
   variables: Readonly<Record<string, string>>;

@@ -27,7 +27,7 @@ export class RunLedger {
     readonly runId: string,
     readonly store: Pick<RunStore, 'saveFrames' | 'saveHostPoints' | 'saveRun'>,
     /** Told once of a problem, and once of its end. */
-    readonly told: (text: string) => void,
+    readonly onNote: (text: string) => void,
   ) {}
 
   frame(frame: Frame): void {
@@ -92,7 +92,7 @@ export class RunLedger {
       this.#waiting.splice(this.#waiting.indexOf(entry), 1);
       if (this.#problem !== null) {
         this.#problem = null;
-        this.told(
+        this.onNote(
           `figures are stored again; ${this.#lost === 0 ? 'nothing was lost' : `${this.#lost.toLocaleString('en')} entries were lost, because no more could wait in memory`}`,
         );
       }
@@ -115,7 +115,7 @@ export class RunLedger {
   #failed(error: unknown): void {
     const first = this.#problem === null;
     this.#problem = error instanceof Error ? error.message : String(error);
-    if (first) this.told(`figures cannot be stored (${reasonOf(this.#problem)}) and wait in memory; make room, and they are stored`);
+    if (first) this.onNote(`figures cannot be stored (${reasonOf(this.#problem)}) and wait in memory; make room, and they are stored`);
     this.#retry ??= setTimeout(() => {
       this.#retry = null;
       if (!this.#givenUp) void this.#write();

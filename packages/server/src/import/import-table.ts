@@ -54,7 +54,7 @@ export async function importTable(
   source: Readable,
   target: { projectId: string; name: string },
   options: TableOptions,
-  told: (rows: number) => void,
+  onRows: (rows: number) => void,
   signal: AbortSignal,
 ): Promise<ImportedTable> {
   const folder = await mkdtemp(join(tmpdir(), `${uploadPrefix}${process.pid}-`));
@@ -70,7 +70,7 @@ export async function importTable(
         );
       return table.columns.map((name, at) => ({ name, kind: table.kinds[at] ?? 'text', unique: false }));
     };
-    return await keepTable(store, worker, { kind: 'file', file, options }, target, columnsOf, told, signal);
+    return await keepTable(store, worker, { kind: 'file', file, options }, target, columnsOf, onRows, signal);
   } finally {
     await rm(folder, { recursive: true, force: true });
   }
@@ -82,11 +82,11 @@ export async function generateTable(
   worker: URL,
   wish: Omit<Extract<TableImportData, { kind: 'generated' }>, 'kind'>,
   target: { projectId: string; name: string; columns: DataColumn[] },
-  told: (rows: number) => void,
+  onRows: (rows: number) => void,
   signal: AbortSignal,
 ): Promise<string> {
   const { columns, ...where } = target;
-  return (await keepTable(store, worker, { kind: 'generated', ...wish }, where, () => columns, told, signal)).id;
+  return (await keepTable(store, worker, { kind: 'generated', ...wish }, where, () => columns, onRows, signal)).id;
 }
 
 /** Stores what a thread reads or makes, batch by batch, and the table that holds it last. What is broken off leaves nothing behind. */
@@ -96,7 +96,7 @@ async function keepTable(
   data: TableImportData,
   target: { projectId: string; name: string },
   columnsOf: (table: ReadTable) => DataColumn[],
-  told: (rows: number) => void,
+  onRows: (rows: number) => void,
   signal: AbortSignal,
 ): Promise<ImportedTable> {
   const id = randomUUID();
@@ -105,7 +105,7 @@ async function keepTable(
     const table = await readInThread(worker, data, signal, async (rows) => {
       await store.importRows(id, written, rows);
       written += rows.length;
-      told(written);
+      onRows(written);
     });
     await store.saveTable({ id, ...target, columns: columnsOf(table), deal: onceInOrder }, []);
     return { ...table, id };

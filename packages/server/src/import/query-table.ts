@@ -139,7 +139,7 @@ export async function queryTable(
   store: Store,
   query: TableQuery,
   target: { projectId: string; name: string },
-  told: (rows: number) => void,
+  onRows: (rows: number) => void,
   signal: AbortSignal,
 ): Promise<{ id: string; rowCount: number; read: string }> {
   const id = randomUUID();
@@ -160,7 +160,7 @@ export async function queryTable(
         for (const row of rows) row.forEach((cell, at) => kinds[at]?.take(cell));
         for (let at = 0; at < rows.length; at += batchRows) await store.importRows(id, written + at, rows.slice(at, at + batchRows));
         written += rows.length;
-        told(written);
+        onRows(written);
       },
       signal,
     );

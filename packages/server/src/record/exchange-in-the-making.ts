@@ -192,12 +192,12 @@ export class ExchangeInTheMaking implements ExchangeTap {
 }
 
 /** Tells the events of an event stream as they pass: blocks between blank lines (HTML standard, 9.2.6). */
-function eventReader(told: (text: string) => void): (chunk: Buffer) => void {
+function eventReader(onText: (text: string) => void): (chunk: Buffer) => void {
   const decoder = new TextDecoder();
   let rest = '';
   return (chunk) => {
     const blocks = (rest + decoder.decode(chunk, { stream: true })).split(/\r\n\r\n|\n\n|\r\r/);
     rest = blocks.pop() ?? '';
-    for (const block of blocks) if (block.trim() !== '') told(block);
+    for (const block of blocks) if (block.trim() !== '') onText(block);
   };
 }

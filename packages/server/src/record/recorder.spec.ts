@@ -10,7 +10,7 @@ import { HttpDriver, optionsFor, TargetTls } from '@sturdy/engine';
 import { LiveHub } from '../live/live-hub.js';
 import type { Store } from '../store/store-client.js';
 import { askHttp2, askPlain, askSecure, tunnel } from '../test/proxy-client.js';
-import { digestDoor, ntlmDoor } from '../../../engine/src/test/doors.js';
+import { digestTarget, ntlmTarget } from '../../../engine/src/test/sign-in-targets.js';
 import { binary, http2Target, plainTarget, secureTarget, text, type Target } from '../test/targets.js';
 import { CertificateAuthority } from './proxy/certificate-authority.js';
 import { recoverJournals } from './recording-journal.js';
@@ -428,7 +428,7 @@ describe('what goes wrong while recording', () => {
   it('warns of the cache, of a refused certificate and of a sign-in that holds for a connection', async () => {
     const { recorder, proxy } = await recording({ trust: { authorities: '', checksCertificates: true } });
     await askPlain(proxy, `${plain.origin}/cached`);
-    await askPlain(proxy, `${plain.origin}/ntlm-door`);
+    await askPlain(proxy, `${plain.origin}/ntlm`);
     await askSecure(proxy, `${http2.origin}/gzip`, (await recorder.authority()).certificatePem);
     await soon(100);
     const told = (recorder.current?.warnings ?? []).map((warning) => `${warning.kind}: ${warning.text}`);
@@ -533,13 +533,13 @@ describe('steering a recording', () => {
   });
 });
 
-describe('the doors of targets', () => {
+describe('targets that ask connections to sign in', () => {
   it('shows the client certificate of the environment, and signs in by Digest and by NTLM on the connection', async () => {
     const tls = await targetAuthority.issue('127.0.0.1');
     const client = await targetAuthority.issue('tester');
     const guarded = await secureTarget({ ...tls, ca: targetAuthority.certificatePem });
-    const digest = await plainTarget(digestDoor);
-    const ntlm = await plainTarget(ntlmDoor());
+    const digest = await plainTarget(digestTarget);
+    const ntlm = await plainTarget(ntlmTarget());
     opened.push(guarded, digest, ntlm);
     const { store, recorder, proxy, ca } = await recording({
       targets: [guarded.origin, digest.origin, ntlm.origin],

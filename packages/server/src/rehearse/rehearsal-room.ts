@@ -9,7 +9,7 @@ import {
   type DataTable,
   type Environment,
   type Rehearsal,
-  type RehearsalOrder,
+  type RehearsalCommand,
   type Proof,
   type RehearsalWish,
   type RoundsDone,
@@ -77,7 +77,7 @@ export class RehearsalRoom {
 
   /**
    * Plays the script once and stores the rehearsal. Rows that it is dealt are spent. Where it is played step by step, or the tester
-   * pauses it, this resolves with what is known when it first waits; `order` goes on from there.
+   * pauses it, this resolves with what is known when it first waits; `command` goes on from there.
    */
   async rehearse(
     script: Script,
@@ -114,15 +114,15 @@ export class RehearsalRoom {
   }
 
   /** Tells a rehearsal under way what to do; resolves when it waits again or has ended. */
-  order(scriptId: string, order: RehearsalOrder): Promise<Rehearsal> {
+  command(scriptId: string, command: RehearsalCommand): Promise<Rehearsal> {
     const underWay = this.#underWay.get(scriptId);
     if (!underWay) throw new Problem(409, 'No rehearsal is under way', 'This script is not being rehearsed. Start a rehearsal first.');
     if (!underWay.steerable)
       throw new Problem(409, 'It is being repaired', 'The rounds of a repair go on by themselves. Wait until they have ended.');
     // One that waits already has nothing to wait for when it is told to pause.
-    if (order === 'pause' && underWay.waiting) return Promise.resolve(underWay.waiting);
+    if (command === 'pause' && underWay.waiting) return Promise.resolve(underWay.waiting);
     const next = underWay.next();
-    underWay.order(order);
+    underWay.command(command);
     return next;
   }
 

@@ -25,24 +25,24 @@ describe('a rehearsal under way', () => {
     const gate = underWay.gate(played(), at('s1'));
     expect((await first).waitingAt).toBe('s1');
     expect(underWay.waiting?.waitingAt).toBe('s1');
-    underWay.order('step');
+    underWay.command('step');
     expect(await gate).toBe('go');
     expect(underWay.waiting).toBeNull();
     const second = underWay.next();
     const next = underWay.gate(played('s1'), at('s2'));
     expect((await second).waitingAt).toBe('s2');
-    underWay.order('go');
+    underWay.command('go');
     expect(await next).toBe('go');
     expect(await underWay.gate(played('s1', 's2'), at('s3'))).toBe('go');
   });
 
   it('is paused before its next step, and ended where it waits', async () => {
     const underWay = new RehearsalUnderWay(wish(), true);
-    underWay.order('pause');
+    underWay.command('pause');
     const told = underWay.next();
     const gate = underWay.gate(played('s1'), at('s2'));
     expect((await told).waitingAt).toBe('s2');
-    underWay.order('end');
+    underWay.command('end');
     expect(await gate).toBe('end');
     expect(await underWay.gate(played('s1'), at('s3'))).toBe('end');
   });

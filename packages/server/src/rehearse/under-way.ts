@@ -1,4 +1,4 @@
-import type { Rehearsal, RehearsalOrder, RehearsalWish } from '@sturdy/core';
+import type { Rehearsal, RehearsalCommand, RehearsalWish } from '@sturdy/core';
 
 /** A rehearsal that waits longer than this for the tester ends by itself; it holds connections to the target. */
 const longestWaitMs = 30 * 60_000;
@@ -32,7 +32,7 @@ export class RehearsalUnderWay {
       const waiting = await asked();
       await new Promise<void>((resume) => {
         const limit = setTimeout(() => {
-          this.order('end');
+          this.command('end');
         }, longestWaitMs);
         this.#resume = () => {
           clearTimeout(limit);
@@ -52,10 +52,10 @@ export class RehearsalUnderWay {
     return this.#ends;
   }
 
-  order(order: RehearsalOrder): void {
-    this.#steps = order === 'pause' || order === 'step';
-    this.#ends ||= order === 'end';
-    if (order !== 'pause') this.#resume?.();
+  command(command: RehearsalCommand): void {
+    this.#steps = command === 'pause' || command === 'step';
+    this.#ends ||= command === 'end';
+    if (command !== 'pause') this.#resume?.();
   }
 
   ended(rehearsal: Rehearsal): void {

@@ -58,7 +58,7 @@ export class SampleFiles {
   }
 
   /** Keeps a batch; `told` hears once where the disk does not take it. */
-  keep(runId: string, batch: SampleBatch, told: (problem: string) => void): void {
+  keep(runId: string, batch: SampleBatch, onProblem: (problem: string) => void): void {
     const ownOpen = this.#of(runId);
     ownOpen.measured += batch.count;
     if (ownOpen.failed) return;
@@ -89,7 +89,7 @@ export class SampleFiles {
         if (!ownOpen.failed) await (await ownOpen.file).writeFile(bytes);
       } catch (error) {
         ownOpen.failed = true;
-        told(`Single samples are kept no longer: ${error instanceof Error ? error.message : String(error)}`);
+        onProblem(`Single samples are kept no longer: ${error instanceof Error ? error.message : String(error)}`);
       }
       ownOpen.waiting -= bytes.length;
     });

@@ -52,7 +52,7 @@ export class Patience {
     /** Resolves where the database answers; may bring it back itself. */
     readonly answers: () => Promise<unknown>,
     /** Told when the database goes away, and null when it answers again. */
-    readonly told: (away: DatabaseAway | null) => void,
+    readonly onAway: (away: DatabaseAway | null) => void,
   ) {}
 
   /** Makes a call; rejects with `DatabaseAwayError` where the database stays away for longer than `patienceMs`. */
@@ -84,7 +84,7 @@ export class Patience {
   #goneFor(reason: string): void {
     if (this.#away) return;
     this.#away = { since: new Date().toISOString(), reason };
-    this.told(this.#away);
+    this.onAway(this.#away);
     this.#returning = this.#untilItAnswers();
   }
 
@@ -97,7 +97,7 @@ export class Patience {
       );
     }
     this.#away = null;
-    this.told(null);
+    this.onAway(null);
   }
 
   async #answersBy(untilMs: number): Promise<void> {

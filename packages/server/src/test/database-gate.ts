@@ -1,6 +1,6 @@
 import { createServer, connect, type AddressInfo, type Socket } from 'node:net';
 
-/** A door between the product and its database, which can be shut: connections are refused, or nothing passes any more. */
+/** A gate between the product and its database, which can be shut: connections are refused, or nothing passes any more. */
 export class DatabaseGate {
   #state: 'open' | 'shut' | 'hanging' = 'open';
   readonly #sockets = new Set<Socket>();
@@ -30,14 +30,14 @@ export class DatabaseGate {
     });
   }
 
-  /** Opens a door to the database of the address. */
+  /** Opens a gate to the database of the address. */
   static async open(address: string): Promise<DatabaseGate> {
     const gate = new DatabaseGate(new URL(address));
     await new Promise<void>((done) => gate.#server.listen(0, '127.0.0.1', done));
     return gate;
   }
 
-  /** The address of the database through this door. */
+  /** The address of the database through this gate. */
   get url(): string {
     const through = new URL(this.target);
     through.port = String((this.#server.address() as AddressInfo).port);

@@ -48,7 +48,7 @@ const answers: RequestListener = (request, response) => {
       return response
         .writeHead(200, { 'Content-Type': 'text/html' })
         .end('<title>Gate – Yard</title><link rel="stylesheet" href="/style.css"><button>Book the gate</button>');
-    case '/ntlm-door':
+    case '/ntlm':
       return response.writeHead(401, { 'WWW-Authenticate': ['Negotiate', 'NTLM'] }).end();
     case '/events':
       response.writeHead(200, { 'Content-Type': 'text/event-stream' });

@@ -18,7 +18,7 @@ interface Answer {
 export class WorkerCalls {
   readonly #waiting = new Map<
     number,
-    { done: (value: unknown) => void; failed: (error: Error) => void; told?: ((done: number, total: number) => void) | undefined }
+    { done: (value: unknown) => void; failed: (error: Error) => void; onProgress?: ((done: number, total: number) => void) | undefined }
   >();
   #next = 0;
   /** Why no call can be answered any more; null while the worker lives. */
@@ -66,7 +66,7 @@ export class WorkerCalls {
     if (this.#ended) return Promise.reject(this.#ended);
     const id = ++this.#next;
     return new Promise((done, failed) => {
-      this.#waiting.set(id, { done, failed, told: progress });
+      this.#waiting.set(id, { done, failed, onProgress: progress });
       this.worker.postMessage({ id, method, args, ...more });
     });
   }
@@ -74,7 +74,7 @@ export class WorkerCalls {
   #answer({ id, result, error, name, told }: Answer): void {
     const waiting = this.#waiting.get(id ?? -1);
     if (told) {
-      waiting?.told?.(told.done, told.total);
+      waiting?.onProgress?.(told.done, told.total);
       return;
     }
     this.#waiting.delete(id ?? -1);

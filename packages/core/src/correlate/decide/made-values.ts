@@ -1,7 +1,7 @@
 import { cutText } from '../../cut-text.js';
 import type { Exchange, LoadedTake, Take } from '../../take/take.schema.js';
 import { digests, encode } from '../../values/encoding.js';
-import { requestSteps, type Handoff, type Made, type Script } from '../../script/script.schema.js';
+import { requestSteps, type Handoff, type GeneratedValue, type Script } from '../../script/script.schema.js';
 import type { Encoding, Piece } from '../../values/template.schema.js';
 import { sentNodes } from '../../actions/http/request-parts.js';
 import { isLeaf, type SentNode } from '../../actions/http/sent-values.js';
@@ -17,7 +17,7 @@ const nearMs = 60 * 60_000;
 const noResponse = 'No response gave it, and';
 
 /** The kind of a time that lies near the exchange, by its form; null for other values. */
-export function clockKind(value: string, take: Take, exchange: Exchange): { made: Made['made']; reason: string } | null {
+export function clockKind(value: string, take: Take, exchange: Exchange): { made: GeneratedValue['made']; reason: string } | null {
   const nowMs = Date.parse(take.startedAt) + exchange.startedAtMs;
   const near = (ms: number) => Math.abs(ms - nowMs) < nearMs;
   if (/^\d{13}$/.test(value) && near(Number(value)))
@@ -51,7 +51,7 @@ const isComputed = (name: string, value: string): boolean =>
  * Random values that the client draws: UUIDs, long digits, letters and digits, where nothing else explains them. What is sent several
  * times unchanged is not drawn for each request, and what reads as people write was typed.
  */
-function randomKind(node: SentNode, other: string | undefined, times: number): { made: Made['made']; reason: string } | null {
+function randomKind(node: SentNode, other: string | undefined, times: number): { made: GeneratedValue['made']; reason: string } | null {
   const { value, name } = node;
   const differs = other !== undefined && other !== value;
   const isBuster = busterName.test(name);
@@ -164,7 +164,7 @@ class KnownValues {
   readonly #handoffs: readonly Handoff[];
   readonly #sent: Set<string>;
   #table: Map<string, Digest> | null = null;
-  readonly #drawn = new Map<string, Made['made']>();
+  readonly #drawn = new Map<string, GeneratedValue['made']>();
   #tried = 0;
 
   constructor(
@@ -247,7 +247,7 @@ class KnownValues {
   }
 
   /** How the client draws a value of which a digest was sent: the value itself must be the same one. */
-  drawnFor(value: string): Made['made'] | undefined {
+  drawnFor(value: string): GeneratedValue['made'] | undefined {
     return this.#drawn.get(value);
   }
 }

@@ -1,4 +1,4 @@
-import type { Made } from '../../script/script.schema.js';
+import type { GeneratedValue } from '../../script/script.schema.js';
 import { isContainerNumber } from '../../data/container-number.js';
 
 const tellingName =
@@ -41,7 +41,7 @@ export function bitsPerSign(text: string): number {
 }
 
 /** A generator for a typed value that must be new each time: after its published standard where it has one, else the text with a new end. */
-export function freshKind(value: string): { made: Made['made']; reason: string } {
+export function freshKind(value: string): { made: GeneratedValue['made']; reason: string } {
   if (isContainerNumber(value))
     return { made: 'container-number', reason: 'it is a container number after ISO 6346, so a new one can be made' };
   if (/^\d{4,}$/.test(value)) return { made: 'random-digits', reason: 'it is a number, so another of the same length can be drawn' };

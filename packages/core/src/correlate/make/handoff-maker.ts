@@ -1,4 +1,11 @@
-import { changeRequests, placeOfResponse, type Evidence, type Handoff, type Made, type Script } from '../../script/script.schema.js';
+import {
+  changeRequests,
+  placeOfResponse,
+  type Evidence,
+  type Handoff,
+  type GeneratedValue,
+  type Script,
+} from '../../script/script.schema.js';
 import type { Encoding, Piece, Template } from '../../values/template.schema.js';
 import type { RequestStep } from '../../actions/http/request.schema.js';
 import { bindStep } from '../../actions/http/request-parts.js';
@@ -46,7 +53,7 @@ interface NewPiece {
 /** Collects new pieces place by place and puts them into the script at the end. */
 export class HandoffMaker {
   readonly #handoffs: Handoff[] = [];
-  readonly #made: Made[] = [];
+  readonly #made: GeneratedValue[] = [];
   readonly #pieces = new Map<string, { node: SentNode; pieces: NewPiece[] }>();
 
   readonly #byOrigin = new Map<string, Handoff>();
@@ -93,10 +100,10 @@ export class HandoffMaker {
   }
 
   /** Lets the client make the value; the same UUID or number sent twice is made once in an iteration. */
-  make(target: Target, made: Made['made'], reason: string, as?: Encoding, source = target.value): void {
+  make(target: Target, made: GeneratedValue['made'], reason: string, as?: Encoding, source = target.value): void {
     const all = [...this.script.made, ...this.#made];
     const same = all.find((one) => one.made === made && (one.recorded === source || !stays(made)));
-    const value: Made = same ?? { id: `m${nextNumber(all)}`, name: this.#freeName(target), made, recorded: source, reason };
+    const value: GeneratedValue = same ?? { id: `m${nextNumber(all)}`, name: this.#freeName(target), made, recorded: source, reason };
     if (!same) this.#made.push(value);
     const piece: Piece = { kind: 'made', made: value.id, recorded: source };
     this.#put(target, as ? { kind: 'wrap', encoding: as, pieces: [piece], recorded: target.value } : piece);
@@ -226,7 +233,7 @@ function loosenRedirect(step: RequestStep, read: ReadonlySet<string> | undefined
   return { ...step, expect: { ...step.expect, redirect: segments.join('/') } };
 }
 
-const stays = (made: Made['made']): boolean => !/^(epoch|iso|http|ticks|counter)/.test(made);
+const stays = (made: GeneratedValue['made']): boolean => !/^(epoch|iso|http|ticks|counter)/.test(made);
 
 function nextNumber(all: readonly { id: string }[]): number {
   return all.reduce((highest, one) => Math.max(highest, Number(one.id.slice(1)) || 0), 0) + 1;

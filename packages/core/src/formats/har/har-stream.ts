@@ -31,7 +31,7 @@ export class HarStream {
 
   constructor(
     shelf: BodyShelf,
-    readonly told: (exchange: Exchange) => void,
+    readonly onExchange: (exchange: Exchange) => void,
   ) {
     this.#reader = new HarReader(shelf);
     this.#parser = new JSONParser({ paths: ['$.log.entries.*', '$.log.*'], keepStack: false });
@@ -93,7 +93,7 @@ export class HarStream {
       return;
     }
     this.#starts.push(read.startedMs);
-    this.told(read.exchange);
+    this.onExchange(read.exchange);
   }
 
   #problem(entry: number, text: string): void {

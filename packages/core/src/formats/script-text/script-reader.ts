@@ -3,7 +3,7 @@ import * as z from 'zod';
 import { readYaml } from '../yaml-text.js';
 import { actionKindOf, isAction } from '../../actions/action-kinds.js';
 import type { Check, Checked, Condition } from '../../check/check.schema.js';
-import type { Handoff, Made, Script, Transaction } from '../../script/script.schema.js';
+import type { Handoff, GeneratedValue, Script, Transaction } from '../../script/script.schema.js';
 import { codeLimits, type Loop, type Step } from '../../script/step.schema.js';
 import type { Piece, Template } from '../../values/template.schema.js';
 import type { StepReading } from './action-text.js';
@@ -91,7 +91,7 @@ class Reader {
   readonly #problems: TextProblem[] = [];
   readonly #names: PieceNames;
   readonly #handoffs: Handoff[];
-  readonly #made: Made[];
+  readonly #made: GeneratedValue[];
   readonly #ids = new Set<string>();
   #count = 0;
 

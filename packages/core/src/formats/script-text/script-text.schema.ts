@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { CookieStepSchema, SpreadSchema } from '../../script/step.schema.js';
-import { EvidenceSchema, MadeSchema, TransactionSchema } from '../../script/script.schema.js';
+import { EvidenceSchema, GeneratedValueSchema, TransactionSchema } from '../../script/script.schema.js';
 import { ExtractorSchema } from '../../extractors/extractor.schema.js';
 import { ConditionTextSchema, RecordedSchema, type ConditionText } from './check-text.schema.js';
 import { LineTextSchema } from './line-text.js';
@@ -132,7 +132,7 @@ export const ScriptTextSchema = z.strictObject({
       }),
     )
     .optional(),
-  made: z.record(z.string(), MadeSchema.omit({ id: true, name: true }).extend({ id: z.string().optional() })).optional(),
+  made: z.record(z.string(), GeneratedValueSchema.omit({ id: true, name: true }).extend({ id: z.string().optional() })).optional(),
   unsure: z.array(UnsureText).optional(),
   files: z.record(z.string(), z.string()).optional().describe('stored bodies by their hash, in base64, where the script travels alone'),
 });

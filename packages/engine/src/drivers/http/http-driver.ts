@@ -41,8 +41,8 @@ export interface HttpDriverOptions {
   headers?: readonly Header[];
   /** The line that all connections of the user share. */
   line?: UserLine;
-  /** How one signs in at the door of a target, and what stands before it. */
-  doors?: Pick<Environment, 'credentials' | 'upstreamProxy'> & { tls: TargetTls };
+  /** How connections sign in to a target, and the proxy before it. */
+  connection?: Pick<Environment, 'credentials' | 'upstreamProxy'> & { tls: TargetTls };
 }
 
 /** What a driver needs to know of an environment, and of a crew. TLS contexts are shared by all users that are given the same `TargetTls`. */
@@ -69,7 +69,7 @@ export function optionsFor(
         }
       : {}),
     allows: (origin) => refusalOf(rules, origin) === null,
-    doors: { credentials: environment.credentials, upstreamProxy: proxyOf(environment), tls },
+    connection: { credentials: environment.credentials, upstreamProxy: proxyOf(environment), tls },
   };
 }
 
@@ -82,7 +82,7 @@ function proxyOf({ upstreamProxy }: Environment): string {
 const usualBodyLimitBytes = 16 << 20;
 const mostRedirects = 10;
 const mostSignInRounds = 3;
-/** Exchanges of one action: with each redirect the door may ask who is there. */
+/** Exchanges of one action: with each redirect the target may ask for a sign-in. */
 const mostExchanges = (mostRedirects + 1) * (mostSignInRounds + 1);
 /** The driver has time-outs of its own. */
 const noLimits = { headersTimeout: 0, bodyTimeout: 0 };
@@ -113,10 +113,10 @@ function directClient(
   limitMs: number,
   tls: Parameters<typeof timedConnector>[1],
   sessions: TlsSessions,
-  told: (times: ConnectTimes) => void,
+  onTimes: (times: ConnectTimes) => void,
 ): Client {
   const connected = (times: ConnectTimes) => {
-    told(times);
+    onTimes(times);
     // HTTP/1.1 after all: requests are not to be sent into the answers of others.
     if (http2 && times.tls >= 0 && !times.http2) client.pipelining = 1;
   };
@@ -235,9 +235,9 @@ export class HttpDriver implements HttpUserDriver {
     const limitMs = this.#ground.answerLimitMs;
     if (socket.action !== 'open') return this.#sockets.use(socket, request, limitMs);
     if (!options.allows(request.origin)) return this.#refused(request.origin);
-    const { doors } = options;
+    const { connection } = options;
     const asked = { origin: request.origin, method: request.method, target: request.target, body: bodyBytes(null) };
-    const signIn = doors ? newSignIn(doors) : null;
+    const signIn = connection ? newSignIn(connection) : null;
     const shown = signIn?.covers(request.origin) ? signIn.prepare(asked, request.headers) : request.headers;
     const headers = withCookies(instead(shown, options.headers ?? []), this.#cookies.headerFor(request.origin + request.target));
     let response: WireResponse;
@@ -245,9 +245,9 @@ export class HttpDriver implements HttpUserDriver {
       response = await this.#sockets.open(socket.name, {
         request,
         headers,
-        tls: doors && request.origin.startsWith('https:') ? doors.tls.optionsFor(request.origin) : {},
+        tls: connection && request.origin.startsWith('https:') ? connection.tls.optionsFor(request.origin) : {},
         sessions: this.#sessions,
-        proxy: doors?.upstreamProxy ?? '',
+        proxy: connection?.upstreamProxy ?? '',
         limitMs: Math.min(limitMs, options.connectLimitMs ?? limitMs),
         line: options.line,
       });
@@ -276,10 +276,10 @@ export class HttpDriver implements HttpUserDriver {
   }
 
   #connect(origin: string, http2: boolean): Connection {
-    const { doors } = this.options;
+    const { connection } = this.options;
     const limitMs = this.options.connectLimitMs ?? usualLimits.connectMs;
-    const tls = doors && origin.startsWith('https:') ? doors.tls.optionsFor(origin) : {};
-    const signIn = doors ? newSignIn(doors) : null;
+    const tls = connection && origin.startsWith('https:') ? connection.tls.optionsFor(origin) : {};
+    const signIn = connection ? newSignIn(connection) : null;
     const made: Connection = {
       connect: null,
       signIn: signIn?.covers(origin) ? signIn : null,
@@ -287,8 +287,8 @@ export class HttpDriver implements HttpUserDriver {
       used: false,
       shared: http2 ? null : false,
       client:
-        doors && doors.upstreamProxy !== ''
-          ? new ProxyAgent({ uri: doors.upstreamProxy, requestTls: { ...tls, timeout: limitMs }, ...noLimits })
+        connection && connection.upstreamProxy !== ''
+          ? new ProxyAgent({ uri: connection.upstreamProxy, requestTls: { ...tls, timeout: limitMs }, ...noLimits })
           : directClient(origin, http2, limitMs, tls, this.#sessions, (times) => {
               made.connect = times;
               if (http2 && times.tls >= 0) made.shared = times.http2;
@@ -297,7 +297,7 @@ export class HttpDriver implements HttpUserDriver {
     return made;
   }
 
-  /** Sends a request, and answers the door of the target where it asks who is there. */
+  /** Sends a request, and signs the connection in where the target asks for it. */
   #signedIn(request: WireRequest): Promise<WireResponse> {
     if (!this.options.allows(request.origin)) return Promise.resolve(this.#refused(request.origin));
     let connection: Connection;

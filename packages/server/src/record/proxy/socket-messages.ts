@@ -25,7 +25,7 @@ const largestMessageBytes = 16 << 20;
 export function messageReader(
   from: 'client' | 'server',
   responseHeaders: readonly Header[],
-  told: (message: SocketMessage) => void,
+  onMessage: (message: SocketMessage) => void,
   failed: (reason: string) => void,
 ): (chunk: Buffer) => void {
   const isServer = from === 'client';
@@ -40,16 +40,16 @@ export function messageReader(
   const receiver = new Receiver({ isServer, extensions, maxPayload: largestMessageBytes, skipUTF8Validation: true });
   let over = false;
   receiver.on('message', (data: Buffer, isBinary: boolean) => {
-    told({ from, kind: isBinary ? 'binary' : 'text', data });
+    onMessage({ from, kind: isBinary ? 'binary' : 'text', data });
   });
   receiver.on('ping', (data: Buffer) => {
-    told({ from, kind: 'ping', data });
+    onMessage({ from, kind: 'ping', data });
   });
   receiver.on('pong', (data: Buffer) => {
-    told({ from, kind: 'pong', data });
+    onMessage({ from, kind: 'pong', data });
   });
   receiver.on('conclude', (code: number, reason: Buffer) => {
-    told({ from, kind: 'close', data: Buffer.from(`${code} ${reason.toString()}`.trim()) });
+    onMessage({ from, kind: 'close', data: Buffer.from(`${code} ${reason.toString()}`.trim()) });
   });
   receiver.on('error', (error: Error) => {
     over = true;

@@ -10,7 +10,7 @@ const kinds: { kind: Credential['kind']; name: string }[] = [
   { kind: 'certificate', name: 'Client certificate' },
 ];
 
-/** One way of signing in at the door of a target; what is written as its secret is masked until asked for. */
+/** One way in which connections sign in to a target; what is written as its secret is masked until asked for. */
 @Component({
   selector: 'app-credential-form',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -11,7 +11,7 @@ const lines = (text: string): string[] =>
     .map((line) => line.trim())
     .filter(Boolean);
 
-/** The environment: which origins may be hit, which real ones stand for recorded ones, and how one signs in at their doors. */
+/** The environment: which origins may be hit, which real ones stand for recorded ones, and how connections sign in to them. */
 @Component({
   selector: 'app-environment-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -53,7 +53,7 @@ const lines = (text: string): string[] =>
       <p class="muted small mt-2">
         Recording, rehearsals and runs refuse every other host. This project may hit addresses of this machine only.
       </p>
-      <h3>Signing in at the door</h3>
+      <h3>Connection sign-in</h3>
       <p class="muted small mb-2">
         Where a server asks who is there before it shows a page. Recorder, rehearsal and run answer with these by themselves. Passwords and
         tokens are kept and not shown again; write a new one to replace what is kept.

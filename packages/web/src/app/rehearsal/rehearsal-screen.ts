@@ -9,7 +9,7 @@ import {
   resultOf,
   resultWords,
   type Rehearsal,
-  type RehearsalOrder,
+  type RehearsalCommand,
   type RehearsalNote,
 } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
@@ -171,9 +171,9 @@ export class RehearsalScreen {
     this.chosen.set(null);
     this.#starter.start(script, kind, { choose, until: this.selected() });
   }
-  order(order: RehearsalOrder): void {
+  command(command: RehearsalCommand): void {
     this.chosen.set(null);
-    this.#store.dispatch(scriptsActions.orderGiven({ order }));
+    this.#store.dispatch(scriptsActions.commandGiven({ command }));
   }
   mend(): void {
     const rehearsal = this.rehearsal();

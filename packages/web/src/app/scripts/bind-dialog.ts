@@ -4,7 +4,7 @@ import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import {
   allRows,
   formLike,
-  MadeSchema,
+  GeneratedValueSchema,
   movingPieces,
   placesOf,
   requestSteps,
@@ -12,7 +12,7 @@ import {
   ValueFormSchema,
   type DataRow,
   type DataTable,
-  type Made,
+  type GeneratedValue,
   type Script,
   type Template,
   type ValuePlace,
@@ -26,7 +26,7 @@ import { TemplateField } from './steps/template-field';
 export interface BindChoice {
   places: Pick<ValuePlace, 'step' | 'place' | 'part'>[];
   template: Template;
-  made: Made[];
+  made: GeneratedValue[];
   /** Name of the variable that code is to compute before the first of the places; null where none is. */
   computes: string | null;
 }
@@ -189,11 +189,11 @@ export class BindDialog {
   readonly tables = signal<readonly DataTable[]>([]);
   readonly ways = ways;
   readonly figure = figure;
-  readonly makings = MadeSchema.shape.made.options.map((id) => ({ id, name: madeNames[id].full }));
+  readonly makings = GeneratedValueSchema.shape.made.options.map((id) => ({ id, name: madeNames[id].full }));
   readonly by = signal<By>('data');
   readonly chosen = signal(0);
   readonly handoffAt = signal(0);
-  readonly making = signal<Made['made']>('unique-text');
+  readonly making = signal<GeneratedValue['made']>('unique-text');
   readonly variable = signal('computed');
   readonly text = signal<Template>([]);
   readonly left = signal<ReadonlySet<number>>(new Set());
@@ -239,7 +239,7 @@ export class BindDialog {
     const names = new Map(requestSteps(script).map(({ step }) => [step.id, step.name]));
     return placesOf(script, this.value()).map((place) => ({ ...place, name: names.get(place.step) ?? '' }));
   });
-  readonly #made = computed<Made>(() => {
+  readonly #made = computed<GeneratedValue>(() => {
     const taken = new Set(this.script()?.made.map((made) => made.id));
     const names = new Set([...(this.script()?.made ?? []), ...(this.script()?.handoffs ?? [])].map((one) => one.name));
     const free = (wanted: string, has: ReadonlySet<string>): string => {
@@ -332,7 +332,7 @@ export class BindDialog {
     this.#proposeForm();
   }
   setMade(text: string): void {
-    const known = MadeSchema.shape.made.safeParse(text);
+    const known = GeneratedValueSchema.shape.made.safeParse(text);
     if (known.success) this.making.set(known.data);
   }
   toggle(index: number): void {

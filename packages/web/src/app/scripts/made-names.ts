@@ -1,7 +1,7 @@
-import type { Made } from '@sturdy/core';
+import type { GeneratedValue } from '@sturdy/core';
 
 /** What each kind of value that the client makes is called: in full where one chooses it, in short where it stands in a text. */
-export const madeNames: { [Kind in Made['made']]: { full: string; short: string } } = {
+export const madeNames: { [Kind in GeneratedValue['made']]: { full: string; short: string } } = {
   'epoch-ms': { full: 'time in ms since 1970', short: 'clock, ms' },
   'epoch-s': { full: 'time in s since 1970', short: 'clock, s' },
   'epoch-us': { full: 'time in µs since 1970', short: 'clock, µs' },

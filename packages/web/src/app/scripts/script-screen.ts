@@ -15,13 +15,9 @@ import { CdkDrag } from '@angular/cdk/drag-drop';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import {
-  allSteps,
   answeredAtMs,
   answerOf,
   exchangesOf,
-  freshId,
-  idsOf,
-  outermost,
   actionCountWords,
   actionKindOf,
   requestSteps,
@@ -29,7 +25,6 @@ import {
   resultOf,
   resultWords,
   type ClassifiedValue,
-  type Container,
   type ScriptEdit,
   type Step,
 } from '@sturdy/core';
@@ -42,16 +37,16 @@ import type { RehearsalKind } from '../rehearsal/rehearse-dialog';
 import { VerdictShape } from '../shared/verdict-shape';
 import { takesActions } from '../state/takes.actions';
 import { takesFeature } from '../state/takes.feature';
+import { ChosenSteps } from './chosen-steps';
 import { ScriptDialogs } from './script-dialogs';
 import { loadScriptOf } from '../state/script-of-address';
 import { ScriptTextView } from './script-text';
 import { scriptsActions } from '../state/scripts.actions';
 import { scriptsFeature } from '../state/scripts.feature';
-import { StepClipboard } from './steps/step-clipboard';
 import { StepEditor } from './steps/step-editor';
-import { iconOf, newStep, newSteps, sayStep } from './steps/step-kinds';
+import { iconOf, newSteps, sayStep } from './steps/step-kinds';
 import { namesFor } from './steps/template-names';
-import { endOf, layRows, layStrings, type Sight, type SpineRow } from './string-layout';
+import { endOf, layStrings, type Sight, type SpineRow } from './string-layout';
 import { StepDrawer } from './step-drawer';
 import { Strings } from './strings';
 
@@ -69,6 +64,7 @@ const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] 
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [CdkDrag, RouterLink, NgbDropdownModule, ProofNote, VerdictShape, ScriptTextView, Strings, StepDrawer, StepEditor],
   host: { '(document:keydown)': 'key($event)' },
+  providers: [ChosenSteps],
   templateUrl: './script-screen.html',
   styleUrl: './script-screen.scss',
 })
@@ -76,14 +72,15 @@ export class ScriptScreen {
   readonly #store = inject(Store);
   readonly #starter = inject(RehearsalStarter);
   readonly #dialogs = inject(ScriptDialogs);
-  readonly clipboard = inject(StepClipboard);
+  readonly chosen = inject(ChosenSteps);
   readonly #parts = this.#store.selectSignal(scriptsFeature.selectParts);
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly id = input.required<string>();
   /** Id of the step that the address names, so that a link leads to it. */
   readonly at = input<string>();
-  readonly script = this.#store.selectSignal(scriptsFeature.selectCurrent);
-  readonly selected = this.#store.selectSignal(scriptsFeature.selectStep);
+  readonly script = this.chosen.script;
+  readonly selected = this.chosen.selected;
+  readonly rows = this.chosen.rows;
   readonly handoff = this.#store.selectSignal(scriptsFeature.selectHandoff);
   readonly rehearsals = this.#store.selectSignal(scriptsFeature.selectRehearsals);
   readonly busy = this.#store.selectSignal(scriptsFeature.selectBusy);
@@ -103,10 +100,6 @@ export class ScriptScreen {
   readonly filter = signal<ClassifiedValue['class'] | null>(null);
   readonly renaming = signal<string | null>(null);
   readonly isolated = computed(() => this.hovered() ?? this.handoff());
-  readonly rows = computed(() => {
-    const script = this.script();
-    return script ? layRows(script) : [];
-  });
   readonly height = computed(() => (this.rows().at(-1)?.top ?? 0) + (this.rows().at(-1)?.height ?? 0) + 20);
   readonly strings = computed(() => {
     const script = this.script();
@@ -149,9 +142,6 @@ export class ScriptScreen {
     const id = this.selected();
     return this.rows().some((row) => row.id === id && (row.kind !== 'action' || row.step.kind !== 'request')) ? id : null;
   });
-  /** Steps that were chosen together. */
-  readonly picked = signal<ReadonlySet<string>>(new Set());
-  readonly none: ReadonlySet<string> = new Set();
   /** The row behind which what is dragged would go. */
   readonly dropAt = signal<string | null>(null);
   /** Parts of the project that this script does not have yet. */
@@ -252,83 +242,11 @@ export class ScriptScreen {
     return step.kind === 'request' ? (step.hops?.length ?? 0) : 0;
   }
   select(step: string): void {
-    this.#store.dispatch(scriptsActions.stepSelected({ step }));
-  }
-  /** Chooses a row; with Ctrl several, with Shift all between. */
-  pick(id: string, event: MouseEvent): void {
-    const rows = this.rows().filter((row) => row.kind !== 'transaction');
-    const next = new Set(this.picked());
-    if (event.shiftKey && this.selected() !== null) {
-      const [from, to] = [rows.findIndex((row) => row.id === this.selected()), rows.findIndex((row) => row.id === id)];
-      if (from >= 0 && to >= 0) for (const row of rows.slice(Math.min(from, to), Math.max(from, to) + 1)) next.add(row.id);
-    } else if (event.ctrlKey || event.metaKey) {
-      const selected = this.selected();
-      if (next.size === 0 && selected !== null && rows.some((row) => row.id === selected)) next.add(selected);
-      if (!next.delete(id) && rows.some((row) => row.id === id)) next.add(id);
-    } else next.clear();
-    this.picked.set(next);
-    this.select(id);
+    this.chosen.select(step);
   }
   say(step: Exclude<Step, ActionStep>): string {
     const names = this.#names();
     return names ? sayStep(step, names, this.#tables()) : '';
-  }
-  /** The step or transaction behind which new steps go. */
-  #anchor(): string | null {
-    return this.selected() ?? this.rows().at(-1)?.id ?? null;
-  }
-  insert(kind: (typeof newSteps)[number]['kind']): void {
-    const script = this.script();
-    const after = this.#anchor();
-    if (script && after !== null) this.#put(after, [newStep(kind, script)]);
-  }
-  #put(after: string, steps: readonly Step[]): void {
-    const before = new Set(this.rows().map((row) => row.id));
-    this.edit({ kind: 'insert', after, steps });
-    const made = this.rows().find((row) => !before.has(row.id));
-    if (made) this.select(made.id);
-  }
-  insertTransaction(): void {
-    this.edit({ kind: 'insert-transaction', after: this.#transactionAt(), name: 'New transaction' });
-  }
-  /** What is chosen: several steps, or the one. */
-  #chosen(): string[] {
-    const picked = [...this.picked()];
-    const selected = this.selected();
-    return picked.length > 0 ? picked : selected !== null && !this.#isTransaction(selected) ? [selected] : [];
-  }
-  #isTransaction(id: string): boolean {
-    return this.script()?.transactions.some((transaction) => transaction.id === id) ?? false;
-  }
-  wrap(kind: Container['kind']): void {
-    const condition = { left: [], is: 'filled' as const, right: [] };
-    const container: Container =
-      kind === 'repeat'
-        ? { kind, id: 'repeat', name: 'Repeat', times: 2, pauseMs: 0 }
-        : kind === 'when'
-          ? { kind, id: 'when', name: 'When', condition }
-          : { kind, id: 'beside' };
-    const script = this.script();
-    if (!script) return;
-    const id = freshId(idsOf(script), container.id, container.id);
-    this.edit({ kind: 'wrap', ids: this.#chosen(), container: { ...container, id } });
-    this.picked.set(this.none);
-    this.select(id);
-  }
-  copy(cut: boolean): void {
-    const script = this.script();
-    const ids = new Set(this.#chosen());
-    if (!script || ids.size === 0) return;
-    this.clipboard.keep(outermost(script, ids));
-    if (cut) this.deletePicked();
-  }
-  paste(): void {
-    const after = this.#anchor();
-    if (after !== null && this.clipboard.steps().length > 0) this.#put(after, this.clipboard.steps());
-  }
-  deletePicked(): void {
-    this.edit({ kind: 'delete-all', ids: this.#chosen() });
-    this.picked.set(this.none);
   }
   suggestChecks(): void {
     const script = this.script();
@@ -339,28 +257,18 @@ export class ScriptScreen {
     if (script) this.#dialogs.findAndReplace(script);
   }
   insertFromTake(): void {
-    const after = this.#anchor();
-    const chosen = this.picked().size > 0 ? this.#chosen() : [];
+    const after = this.chosen.anchor();
+    const picked = this.chosen.picked().size > 0 ? this.chosen.all() : [];
     if (after === null) return;
     this.#dialogs.insertFromTake(
       this.otherTakes().filter((take) => take.madeFor === undefined),
-      chosen.at(-1) ?? after,
-      chosen,
+      picked.at(-1) ?? after,
+      picked,
     );
-    this.picked.set(this.none);
+    this.chosen.clear();
   }
   usePart(part: string): void {
-    this.#store.dispatch(scriptsActions.partUseWanted({ part, after: this.#transactionAt() }));
-  }
-  /** The transaction that is chosen, or in which the chosen step stands; the last one where nothing is. */
-  #transactionAt(): string | null {
-    const chosen = this.selected();
-    const transactions = this.script()?.transactions ?? [];
-    return (
-      transactions.find((transaction) => transaction.id === chosen || allSteps(transaction.steps).some((step) => step.id === chosen))?.id ??
-      transactions.at(-1)?.id ??
-      null
-    );
+    this.#store.dispatch(scriptsActions.partUseWanted({ part, after: this.chosen.transactionAt() }));
   }
   dragged(y: number): void {
     const list = this.stage()?.nativeElement.querySelector('.list');
@@ -372,8 +280,7 @@ export class ScriptScreen {
     source.reset();
     const after = this.dropAt();
     this.dropAt.set(null);
-    const ids = this.picked().has(id) ? [...this.picked()] : [id];
-    if (after !== null && !ids.includes(after)) this.edit({ kind: 'move-to', ids, after });
+    if (after !== null) this.chosen.moveBehind(id, after);
   }
 
   isolate(handoff: string): void {
@@ -394,7 +301,7 @@ export class ScriptScreen {
     this.#store.dispatch(scriptsActions.correlationCancelled());
   }
   edit(edit: ScriptEdit): void {
-    this.#store.dispatch(scriptsActions.edited({ edit }));
+    this.chosen.edit(edit);
   }
   rename(id: string, name: string): void {
     // Taking the field away blurs it, which would rename a second time.
@@ -427,19 +334,17 @@ export class ScriptScreen {
     }
     if (ctrl && /^[cxv]$/i.test(event.key) && (document.getSelection()?.toString() ?? '') === '') {
       const key = event.key.toLowerCase();
-      if (key === 'v') this.paste();
-      else this.copy(key === 'x');
+      if (key === 'v') this.chosen.paste();
+      else this.chosen.copy(key === 'x');
       return;
     }
     if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) {
       event.preventDefault();
-      const chosen = this.#chosen();
-      for (const id of event.key === 'ArrowUp' ? chosen : chosen.reverse())
-        this.edit({ kind: 'move', id, by: event.key === 'ArrowUp' ? -1 : 1 });
+      this.chosen.moveBy(event.key === 'ArrowUp' ? -1 : 1);
       return;
     }
-    if (event.key === 'Delete' && this.#chosen().length > 0) {
-      this.deletePicked();
+    if (event.key === 'Delete' && this.chosen.all().length > 0) {
+      this.chosen.deletePicked();
       return;
     }
     if (ctrl || event.altKey) return;

@@ -24,7 +24,7 @@ import type {
   ProjectSettings,
   Proposal,
   Rehearsal,
-  RehearsalOrder,
+  RehearsalCommand,
   RehearsalWish,
   RoundsDone,
   Run,
@@ -159,7 +159,8 @@ export class Api {
     this.#http.post<{ script: Script }>(`/api/scripts/${id}/sources/use`, { ...at, candidate });
   cancelCorrelation = (id: string) => this.#http.post<{ cancelled: boolean }>(`/api/scripts/${id}/correlate/cancel`, {});
   rehearse = (id: string, wish: RehearsalWish | null) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse`, wish ?? {});
-  orderRehearsal = (id: string, order: RehearsalOrder) => this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse/order`, { order });
+  commandRehearsal = (id: string, command: RehearsalCommand) =>
+    this.#http.post<Rehearsal>(`/api/scripts/${id}/rehearse/command`, { command });
   mend = (id: string, rehearsal: string) =>
     this.#http.post<{ script: Script; report: CorrelationReport }>(`/api/scripts/${id}/rehearsals/${rehearsal}/mend`, {});
   stepDifference = (id: string, rehearsal: string, step: string, beside: string) =>

@@ -1,6 +1,6 @@
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
 import type { ListedPart } from '@sturdy/core';
-import type { CorrelationReport, Rehearsal, RehearsalOrder, RehearsalWish, Round, Script, ScriptEdit } from '@sturdy/core';
+import type { CorrelationReport, Rehearsal, RehearsalCommand, RehearsalWish, Round, Script, ScriptEdit } from '@sturdy/core';
 
 /** A piece of another take, and where it goes. */
 export interface TakePiece {
@@ -40,7 +40,7 @@ export const scriptsActions = createActionGroup({
     Correlated: props<{ script: Script; report: CorrelationReport }>(),
     /** How it is to be played; null plays it straight through. */
     'Rehearse wanted': props<{ wish: RehearsalWish | null }>(),
-    'Order given': props<{ order: RehearsalOrder }>(),
+    'Command given': props<{ command: RehearsalCommand }>(),
     'Mend wanted': props<{ rehearsal: string }>(),
     Mended: props<{ script: Script; report: CorrelationReport }>(),
     'Step played': props<{ step: string }>(),

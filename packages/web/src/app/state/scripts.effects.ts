@@ -94,8 +94,8 @@ export const scriptsEffects = {
     { failed: scriptsActions.workFailed(), goTo: ({ scriptId }) => ['/scripts', scriptId, 'rehearsal'] },
   ),
   command: asking(
-    [scriptsActions.orderGiven],
-    ofScript((api, script, { order }: ReturnType<typeof scriptsActions.orderGiven>) => api.orderRehearsal(script.id, order)),
+    [scriptsActions.commandGiven],
+    ofScript((api, script, { command }: ReturnType<typeof scriptsActions.commandGiven>) => api.commandRehearsal(script.id, command)),
     (rehearsal) => scriptsActions.rehearsed({ rehearsal }),
     { failed: scriptsActions.workFailed() },
   ),
@@ -113,7 +113,7 @@ export const scriptsEffects = {
   follow: createEffect(
     (actions = inject(Actions), store = inject(Store)) =>
       actions.pipe(
-        ofType(scriptsActions.rehearseWanted, scriptsActions.repairWanted, scriptsActions.orderGiven),
+        ofType(scriptsActions.rehearseWanted, scriptsActions.repairWanted, scriptsActions.commandGiven),
         concatLatestFrom(() => store.select(scriptsFeature.selectCurrent)),
         filter(([, script]) => script !== null),
         switchMap(([, script]) =>

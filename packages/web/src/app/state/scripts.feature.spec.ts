@@ -106,7 +106,7 @@ describe('a rehearsal that waits', () => {
     expect([playing.busy, playing.steerable]).toEqual(['Rehearsing', true]);
     const waiting = reducer(playing, scriptsActions.rehearsed({ rehearsal }));
     expect([waiting.busy, waiting.steerable]).toEqual([null, false]);
-    const going = reducer(waiting, scriptsActions.orderGiven({ order: 'go' }));
+    const going = reducer(waiting, scriptsActions.commandGiven({ command: 'go' }));
     const ended = reducer(going, scriptsActions.rehearsed({ rehearsal: { ...rehearsal, waitingAt: undefined } }));
     expect(ended.rehearsals).toEqual([{ ...rehearsal, waitingAt: undefined }]);
   });

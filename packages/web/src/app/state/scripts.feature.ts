@@ -128,7 +128,9 @@ export const scriptsFeature = createFeature({
       report: null,
       rounds: [],
     })),
-    on(scriptsActions.orderGiven, (state, { order }) => (order === 'pause' ? state : { ...state, busy: 'Rehearsing', steerable: true })),
+    on(scriptsActions.commandGiven, (state, { command }) =>
+      command === 'pause' ? state : { ...state, busy: 'Rehearsing', steerable: true },
+    ),
     on(scriptsActions.mended, (state, { script, report }) => ({ ...changed(state, script), mended: told(report) })),
     on(scriptsActions.repairWanted, (state) => ({
       ...state,

@@ -3,8 +3,8 @@ import type { IncomingMessage, RequestListener, ServerResponse } from 'node:http
 
 const md5 = (text: string) => createHash('md5').update(text).digest('hex');
 
-/** A door that lets Mufasa in by Digest (RFC 7616), checked here by Node's own MD5, and gives each nonce once. */
-export const digestDoor: RequestListener = (request, response) => {
+/** A target that lets Mufasa in by Digest (RFC 7616), checked here by Node's own MD5, and gives each nonce once. */
+export const digestTarget: RequestListener = (request, response) => {
   const given = Object.fromEntries(
     [...(request.headers.authorization ?? '').matchAll(/(\w+)=(?:"([^"]*)"|([^,\s]+))/g)].map((array) => [
       array[1] ?? '',
@@ -23,10 +23,10 @@ export const digestDoor: RequestListener = (request, response) => {
 };
 
 /**
- * A door that lets a connection in after the three messages of NTLM ([MS-NLMP] 3.2.5): it looks at their kinds and names, the
+ * A target that lets a connection in after the three messages of NTLM ([MS-NLMP] 3.2.5): it looks at their kinds and names, the
  * computation is checked against the published vectors elsewhere.
  */
-export function ntlmDoor(): RequestListener {
+export function ntlmTarget(): RequestListener {
   const inside = new WeakMap<object, string>();
   const ask = (response: ServerResponse, value: string) => response.writeHead(401, { 'WWW-Authenticate': value }).end('door');
   return (request: IncomingMessage, response: ServerResponse) => {

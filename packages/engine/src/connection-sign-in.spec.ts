@@ -2,7 +2,7 @@ import { createServer, type RequestListener, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { plainEnvironment, type Credential } from '@sturdy/core';
 import { HttpDriver, optionsFor, TargetTls, type WireRequest } from './index.js';
-import { digestDoor, ntlmDoor } from './test/doors.js';
+import { digestTarget, ntlmTarget } from './test/sign-in-targets.js';
 
 const servers: Server[] = [];
 afterAll(() => {
@@ -36,7 +36,7 @@ const ask = (origin: string, more: Partial<WireRequest> = {}): WireRequest => ({
 });
 const said = (body: Uint8Array | null) => Buffer.from(body ?? []).toString();
 
-describe('a virtual user at the door of a target', () => {
+describe('a virtual user whose connection signs in to a target', () => {
   it('sends Basic and bearer unasked', async () => {
     const origin = await open((request, response) => response.end(request.headers.authorization));
     const basic = driver(origin, [{ kind: 'basic', origin: '*', user: 'Aladdin', password: 'open sesame' }]);
@@ -53,7 +53,7 @@ describe('a virtual user at the door of a target', () => {
     let asked = 0;
     const origin = await open((request, response) => {
       asked++;
-      digestDoor(request, response);
+      digestTarget(request, response);
     });
     const user = driver(origin, [{ kind: 'digest', origin: '*', user: 'Mufasa', password: 'Circle of Life' }]);
     for (const body of ['one', 'two', 'three']) expect(said((await user.send(ask(origin, { method: 'POST', body }))).body)).toBe(body);
@@ -65,10 +65,10 @@ describe('a virtual user at the door of a target', () => {
 
   it('signs a connection in by NTLM, and each new visit again', async () => {
     const statuses: number[] = [];
-    const door = ntlmDoor();
+    const target = ntlmTarget();
     const origin = await open((request, response) => {
       response.on('finish', () => statuses.push(response.statusCode));
-      door(request, response);
+      target(request, response);
     });
     const user = driver(origin, [{ kind: 'ntlm', origin, user: 'User', password: 'Password', domain: 'Domain' }]);
     expect(said((await user.send(ask(origin))).body)).toBe('User');
