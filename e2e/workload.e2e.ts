@@ -105,7 +105,7 @@ test('arrivals, shares, a slower line, stop rules and criteria of the project', 
   await page.getByRole('button', { name: 'More' }).first().click();
   await page.getByLabel('Latency, ms').fill('40');
   await page.getByLabel('Latency, ms').blur();
-  await page.getByLabel('Keeps files').selectOption('warm');
+  await page.getByLabel('Cache').selectOption('warm');
   await page.getByRole('button', { name: 'Add a stop rule' }).click();
   await expect(page.getByText('p95 of all transactions: 5000 ms at most')).toBeVisible();
   await page.getByRole('button', { name: 'Set another limit here' }).click();

@@ -52,10 +52,9 @@ describe('a link over a bad network', () => {
     close();
     expect(right).toEqual(words);
     expect(left).toEqual(words.map((_, at) => at));
-    expect(one.patienceMs).toBeGreaterThan(3 * 200 - 1);
   });
 
-  it('knows its round trips, and sends nothing again where nothing is lost', async () => {
+  it('sends nothing again where nothing is lost', async () => {
     const { one, right, carried, close } = linked('1', { loses: 0, doubles: 0, mostDelayMs: 0 });
     for (const word of ['a', 'b', 'c']) one.send(word);
     await wait(400);
@@ -63,7 +62,6 @@ describe('a link over a bad network', () => {
     expect(right).toEqual(['a', 'b', 'c']);
     // Three messages and one acknowledgement of all of them; its receiver has nothing to acknowledge.
     expect(carried.count).toBe(4);
-    expect(one.patienceMs).toBeLessThan(1000);
   });
 
   it('knows how long it was quiet, and what was not confirmed, when one direction is cut', async () => {

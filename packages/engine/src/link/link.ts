@@ -39,7 +39,6 @@ export class Link<Out, In> {
   #saidMs = nowMs();
   #confirmedMs = nowMs();
   #heardMs = nowMs();
-  #repeated = 0;
   #acknowledging: NodeJS.Timeout | null = null;
   #ticking: NodeJS.Timeout | null = setInterval(() => {
     this.#tick();
@@ -60,11 +59,6 @@ export class Link<Out, In> {
   /** ms since something was sent that the other end is known to have got. */
   get unconfirmedMs(): number {
     return nowMs() - this.#confirmedMs;
-  }
-
-  /** ms within which a message gets there: a round trip, and where messages were lost already, time to send it three times. */
-  get patienceMs(): number {
-    return this.#repeated === 0 ? this.#roundTrip.usualMs : 3 * this.#roundTrip.waitMs;
   }
 
   /** Sends a message; it is repeated until the other end has acknowledged it. */
@@ -118,10 +112,7 @@ export class Link<Out, In> {
   #tick(): void {
     const now = nowMs();
     const late = this.#underWay.filter(({ sentMs }) => now - sentMs > this.#roundTrip.waitMs).slice(0, mostRepeated);
-    if (late.length > 0) {
-      this.#repeated += late.length;
-      this.#roundTrip.timedOut();
-    }
+    if (late.length > 0) this.#roundTrip.timedOut();
     for (const repeated of late) {
       repeated.sentMs = now;
       this.#say(repeated.sequence, repeated.message);

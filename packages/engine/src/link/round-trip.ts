@@ -15,11 +15,6 @@ export class RoundTrip {
     return this.#smoothed;
   }
 
-  /** Within this time nearly every message and its answer have come, unless one of them was lost. */
-  get usualMs(): number {
-    return this.#smoothed === null ? firstMs : this.#smoothed + 4 * this.#variation;
-  }
-
   /** After this time what was not acknowledged is sent again. */
   get waitMs(): number {
     return this.#waitMs;
@@ -34,7 +29,7 @@ export class RoundTrip {
       this.#variation = 0.75 * this.#variation + 0.25 * Math.abs(this.#smoothed - ms);
       this.#smoothed = 0.875 * this.#smoothed + 0.125 * ms;
     }
-    this.#waitMs = Math.min(mostMs, Math.max(leastMs, this.usualMs));
+    this.#waitMs = Math.min(mostMs, Math.max(leastMs, this.#smoothed + 4 * this.#variation));
   }
 
   /** What was waited for did not come: the next wait is twice as long. */

@@ -121,7 +121,6 @@ class FakeTransport implements Transport {
       get quietMs() {
         return quietOf();
       },
-      patienceMs: 0,
       send: (message: ToGenerator) => {
         this.sent[generator]?.push(message);
         if (message.kind === 'clock') receive({ kind: 'clock', sentMs: message.sentMs, ownMs: message.sentMs + 1000 * generator });

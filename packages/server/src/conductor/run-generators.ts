@@ -29,6 +29,8 @@ export interface GeneratorEvents {
 const lookMs = 250;
 /** Time for the start to get through a busy machine, beside the round trips, in ms. */
 const leadMs = 20;
+/** Round trips are waited for so many ms at the most: on a busy machine they say more of the machine than of the network. */
+const mostPatienceMs = 3000;
 /** Time for generators to drop what is under way, beside the round trips, in ms. */
 const abortMs = 300;
 
@@ -123,8 +125,9 @@ export class RunGenerators {
     await Promise.all(this.#links.map((link) => link.close()));
   }
 
+  /** Time within which a message gets to each generator, as far as the readings of their clocks tell. */
   #patienceMs(): number {
-    return Math.max(0, ...this.playing.map((generator) => this.#links[generator]?.patienceMs ?? 0));
+    return Math.min(mostPatienceMs, this.#clocks.longestMs);
   }
 
   #receive(generator: number, message: FromGenerator): void {

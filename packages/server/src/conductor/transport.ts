@@ -17,8 +17,6 @@ export interface GeneratorLink {
   close: () => Promise<void>;
   /** ms since something was heard of it. */
   readonly quietMs: number;
-  /** ms within which a message gets to it, as far as its round trips tell. */
-  readonly patienceMs: number;
 }
 
 /** Starts generators. `receive` gets their messages, each once and in order; a generator that dies sends a fault. */
@@ -73,9 +71,6 @@ export class LinkedTransport implements Transport {
       },
       get quietMs() {
         return link.quietMs;
-      },
-      get patienceMs() {
-        return link.patienceMs;
       },
     };
   }

@@ -90,12 +90,21 @@ describe('reading hosts', () => {
   it('watches on its interval until it is ended', async () => {
     shows(1);
     const seconds: number[] = [];
-    const watcher = new HostWatcher([watch()], ({ second }) => seconds.push(second));
+    const watcher = new HostWatcher([watch()], performance.now(), ({ second }) => seconds.push(second));
     await new Promise((done) => setTimeout(done, 2500));
     watcher.end();
     const count = seconds.length;
     expect(seconds.slice(0, 3)).toEqual([0, 1, 2]);
     await new Promise((done) => setTimeout(done, 1200));
     expect(seconds).toHaveLength(count);
+  });
+
+  it('counts its seconds from the start of the run, and shows nothing of before', async () => {
+    shows(1);
+    const seconds: number[] = [];
+    const watcher = new HostWatcher([watch()], performance.now() + 1500, ({ second }) => seconds.push(second));
+    await new Promise((done) => setTimeout(done, 2800));
+    watcher.end();
+    expect(seconds[0]).toBe(0);
   });
 });

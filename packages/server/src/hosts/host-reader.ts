@@ -62,11 +62,12 @@ export class HostReader {
 export class HostWatcher {
   readonly #reader = new HostReader();
   readonly #timers: NodeJS.Timeout[] = [];
-  readonly #startedMs = performance.now();
   #ended = false;
 
   constructor(
     watches: readonly Watch[],
+    /** When seconds begin to be counted (`performance.now()`); what is read before is of no second. */
+    readonly startedMs: number,
     readonly tell: (point: { watch: string; second: number; values: Record<string, number | null>; problem: string | null }) => void,
   ) {
     for (const watch of watches) {
@@ -74,10 +75,10 @@ export class HostWatcher {
       const read = async () => {
         if (busy) return;
         busy = true;
-        const second = Math.floor((performance.now() - this.#startedMs) / 1000);
+        const second = Math.floor((performance.now() - this.startedMs) / 1000);
         const told = await this.#reader.read(watch);
         busy = false;
-        if (!this.#ended) this.tell({ watch: watch.id, second, ...told });
+        if (!this.#ended && second >= 0) this.tell({ watch: watch.id, second, ...told });
       };
       void read();
       this.#timers.push(setInterval(() => void read(), watch.everySeconds * 1000));

@@ -53,7 +53,7 @@ import { VerdictShape } from '../shared/verdict-shape';
           <dl>
             <dt>Sturdy Puppet</dt>
             <dd>{{ server.version }}</dd>
-            <dt>Runs since</dt>
+            <dt>Started</dt>
             <dd>{{ moment(server.startedAt) }}</dd>
             <dt>On</dt>
             <dd>Node.js {{ server.node }}, {{ server.system }}, process {{ server.pid }}</dd>
@@ -106,7 +106,7 @@ import { VerdictShape } from '../shared/verdict-shape';
               <thead>
                 <tr>
                   <th>When</th>
-                  <th>How bad</th>
+                  <th>Severity</th>
                   <th>What happened</th>
                 </tr>
               </thead>
@@ -114,7 +114,7 @@ import { VerdictShape } from '../shared/verdict-shape';
                 @for (logEntry of server.log.recent; track $index) {
                   <tr>
                     <td class="nowrap">{{ moment(logEntry.time) }}</td>
-                    <td>{{ logEntry.level === 'error' ? 'fault' : 'warning' }}</td>
+                    <td>{{ logEntry.level === 'error' ? 'error' : 'warning' }}</td>
                     <td class="what">{{ firstLine(logEntry.what) }}</td>
                   </tr>
                 }

@@ -17,6 +17,7 @@ import { GenerateForm } from './generate-form';
 import { PasteDialog } from './paste-dialog';
 import { QueryDialog } from './query-dialog';
 import { VersionList } from './version-list';
+import { WhyNot } from '../shared/why-not';
 
 type Only = TableWish['only'];
 
@@ -24,7 +25,7 @@ type Only = TableWish['only'];
 @Component({
   selector: 'app-data-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ColumnList, DataGrid, DealCard, GenerateForm, NgbDropdownModule, RouterLink, VersionList],
+  imports: [WhyNot, ColumnList, DataGrid, DealCard, GenerateForm, NgbDropdownModule, RouterLink, VersionList],
   templateUrl: './data-screen.html',
   styleUrl: './data-screen.scss',
 })

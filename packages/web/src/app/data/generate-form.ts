@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, output, signal } from '@a
 import { generateRows, mostRows, type GeneratedColumn } from '@sturdy/core';
 import { ColumnForm, newColumn } from './column-form';
 import type { GenerateWish } from '../state/data.actions';
+import { WhyNot } from '../shared/why-not';
 
 const shownRows = 5;
 
@@ -9,7 +10,7 @@ const shownRows = 5;
 @Component({
   selector: 'app-generate-form',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ColumnForm],
+  imports: [WhyNot, ColumnForm],
   template: `<div class="fields">
       <label class="field">Table name <input [value]="name()" #own (input)="name.set(own.value)" /></label>
       <label class="field"
@@ -20,9 +21,7 @@ const shownRows = 5;
       /></label>
       <button class="act" type="button" (click)="add()"><i class="bi bi-plus" aria-hidden="true"></i>Add a column</button>
       <span class="grow"></span>
-      <button class="act main" type="button" (click)="done()" [disabled]="problem() !== null">
-        Generate {{ count().toLocaleString('en') }} rows
-      </button>
+      <button class="act main" type="button" (click)="done()" [whyNot]="problem()">Generate {{ count().toLocaleString('en') }} rows</button>
     </div>
     @for (column of columns(); track $index) {
       <app-column-form [value]="column" (changed)="change($index, $event)" (removed)="remove($index)" />

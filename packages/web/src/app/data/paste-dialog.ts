@@ -1,10 +1,12 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { WhyNot } from '../shared/why-not';
 
 /** Takes cells that were copied from a spreadsheet; closes with the table's name and its text. */
 @Component({
   selector: 'app-paste-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [WhyNot],
   template: `<div class="modal-header">
       <h2 class="m-0">Paste from a spreadsheet</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -21,7 +23,7 @@ import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
       <button
         class="act main"
         (click)="modal.close({ name: name().trim(), text: text() })"
-        [disabled]="text().trim() === '' || name().trim() === ''"
+        [whyNot]="text().trim() === '' ? 'Paste the rows first.' : name().trim() === '' && 'Name the table first.'"
       >
         Make a table of it
       </button>

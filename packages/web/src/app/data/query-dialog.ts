@@ -3,6 +3,7 @@ import type { DataTable } from '@sturdy/core';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { Api, problemOf } from '../shared/api';
 import type { QueryWish } from '../state/data.actions';
+import { WhyNot } from '../shared/why-not';
 
 const serverQuery = 'select table_name, column_name from information_schema.columns';
 const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceAll('"', '""')}" where spent_by is null`;
@@ -11,6 +12,7 @@ const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceA
 @Component({
   selector: 'app-query-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [WhyNot],
   template: `<div class="modal-header">
       <h2 class="m-0">Rows of a database</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -50,7 +52,9 @@ const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceA
       <label class="field mb-2"
         >Query; it may only read <textarea class="mono" rows="5" #text (input)="sql.set(text.value)" [value]="sql()"></textarea>
       </label>
-      <button class="act" (click)="attempt()" [disabled]="busy()"><i class="bi bi-play" aria-hidden="true"></i>Try it</button>
+      <button class="act" (click)="attempt()" [whyNot]="busy() && 'The query is under way.'">
+        <i class="bi bi-play" aria-hidden="true"></i>Try it
+      </button>
       @if (problem(); as told) {
         <p class="note bad mt-2 mb-0" role="alert">{{ told }}</p>
       }
@@ -91,7 +95,15 @@ const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceA
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="modal.close(wish())" [disabled]="(tried()?.rows?.length ?? 0) === 0 || name().trim() === ''">
+      <button
+        class="act main"
+        (click)="modal.close(wish())"
+        [whyNot]="
+          name().trim() === ''
+            ? 'Name the table first.'
+            : (tried()?.rows?.length ?? 0) === 0 && 'Try the query first: it has to give a row at least.'
+        "
+      >
         Import all rows
       </button>
     </div>`,

@@ -8,6 +8,7 @@ import { LimitRows } from '../shared/limit-rows';
 import { Api, problemOf } from '../shared/api';
 import type { HeldSign } from '@sturdy/core';
 import { Person } from './person';
+import { WhyNot } from '../shared/why-not';
 
 const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
   { id: 'text', name: 'a text in the answer', example: 'Your visit has ended' },
@@ -19,7 +20,7 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
 @Component({
   selector: 'app-project-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [LimitRows],
+  imports: [WhyNot, LimitRows],
   template: `<div class="modal-header">
       <h2 class="m-0">Project</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -49,7 +50,9 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
               [placeholder]="exampleOf(failureSign.kind)"
               (input)="set(at, { text: text.value })"
             />
-            <button class="act slim" (click)="attempt(at)" [disabled]="failureSign.text.trim() === ''">Try it</button>
+            <button class="act slim" (click)="attempt(at)" [whyNot]="failureSign.text.trim() === '' && 'Write the text of the sign first.'">
+              Try it
+            </button>
             <button class="act slim" (click)="remove(at)" [attr.aria-label]="'Remove sign ' + (at + 1)">
               <i class="bi bi-trash" aria-hidden="true"></i>
             </button>
@@ -84,7 +87,13 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="save()" [disabled]="!complete() || !loaded()">Save</button>
+      <button
+        class="act main"
+        (click)="save()"
+        [whyNot]="!loaded() ? 'The settings of the project are being read.' : !complete() && 'A sign, or a limit, is not complete.'"
+      >
+        Save
+      </button>
     </div>`,
   styles: `
     h3 {

@@ -13,6 +13,7 @@ import { scriptsActions } from '../state/scripts.actions';
 import { scriptsFeature } from '../state/scripts.feature';
 import { ExtractorForm } from './extractor-form';
 import { MarkedBody } from './marked-body';
+import { WhyNot } from '../shared/why-not';
 
 const shapes: Record<TriedResponse['verdict'], string> = {
   right: 'passed',
@@ -26,7 +27,7 @@ const shapes: Record<TriedResponse['verdict'], string> = {
 @Component({
   selector: 'app-handoff-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, ExtractorForm, MarkedBody, VerdictShape],
+  imports: [WhyNot, RouterLink, ExtractorForm, MarkedBody, VerdictShape],
   templateUrl: './handoff-screen.html',
   styleUrl: './handoff-screen.scss',
 })

@@ -23,12 +23,13 @@ import { onceSaved } from '../state/once-saved';
 import { loadScriptOf } from '../state/script-of-address';
 import { scriptsActions } from '../state/scripts.actions';
 import { scriptsFeature } from '../state/scripts.feature';
+import { WhyNot } from '../shared/why-not';
 
 /** Values in doubt, one after the other: what each could be, tried in a rehearsal up to its step, then chosen. */
 @Component({
   selector: 'app-source-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DifferenceView, RouterLink, VerdictShape],
+  imports: [WhyNot, DifferenceView, RouterLink, VerdictShape],
   templateUrl: './source-screen.html',
   styleUrl: './source-screen.scss',
 })

@@ -3,12 +3,13 @@ import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { WatchSchema, type ShownFigure, type Watch } from '@sturdy/core';
 import { Api, problemOf } from '../shared/api';
 import { NumberField } from '../shared/number-field';
+import { WhyNot } from '../shared/why-not';
 
 /** A host that gives its figures out: its address, and which figures are shown under which names. */
 @Component({
   selector: 'app-watch-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NumberField],
+  imports: [WhyNot, NumberField],
   template: `<div class="modal-header">
       <h2 class="m-0">Watch a host</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -20,7 +21,7 @@ import { NumberField } from '../shared/number-field';
           >Address of its figures (OpenMetrics text)<input class="mono" [value]="url()" #address (input)="url.set(address.value)"
         /></label>
         <app-number-field label="Every, s" [value]="every()" [min]="1" [max]="60" [step]="1" (changed)="every.set($event)" />
-        <button class="act" (click)="ask()" [disabled]="asking()">{{ asking() ? 'Asking…' : 'Ask it' }}</button>
+        <button class="act" (click)="ask()" [whyNot]="asking() && 'The host is being asked.'">{{ asking() ? 'Asking…' : 'Ask it' }}</button>
       </div>
       @if (problem(); as told) {
         <p class="note bad" role="alert">{{ told }}</p>
@@ -88,7 +89,7 @@ import { NumberField } from '../shared/number-field';
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="save()" [disabled]="shown().size === 0">Watch it</button>
+      <button class="act main" (click)="save()" [whyNot]="shown().size === 0 && 'Choose a figure that is to be shown.'">Watch it</button>
     </div>`,
   styles: `
     .scroll {

@@ -9,6 +9,7 @@ import type { ListedPattern } from '@sturdy/core';
 import { messageActions } from '../state/messages';
 import { takesActions } from '../state/takes.actions';
 import { takesFeature } from '../state/takes.feature';
+import { WhyNot } from '../shared/why-not';
 
 const sentNames: Record<HandoffPattern['sent']['in'][number], string> = {
   path: 'path',
@@ -43,7 +44,7 @@ const fresh = (): HandoffPattern => ({
 @Component({
   selector: 'app-pattern-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink],
+  imports: [WhyNot, RouterLink],
   templateUrl: './pattern-screen.html',
   styleUrl: './pattern-screen.scss',
 })

@@ -30,12 +30,13 @@ import { ProofNote } from './proof-note';
 import { DifferenceView } from './difference-view';
 import { RehearsalStarter } from './rehearsal-starter';
 import type { RehearsalKind } from './rehearse-dialog';
+import { WhyNot } from '../shared/why-not';
 
 /** Recorded beside replayed: verdicts of all steps, the first divergence with its action, the chosen step; and what steers it. */
 @Component({
   selector: 'app-rehearsal-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, LineView, ProofNote, VerdictShape, BodyView, DifferenceView],
+  imports: [WhyNot, RouterLink, LineView, ProofNote, VerdictShape, BodyView, DifferenceView],
   templateUrl: './rehearsal-screen.html',
   styleUrl: './rehearsal-screen.scss',
 })

@@ -12,6 +12,7 @@ import {
   type RehearsalWish,
   type Script,
 } from '@sturdy/core';
+import { WhyNot } from '../shared/why-not';
 
 /** What is to be done: play once, or play and repair in rounds. */
 export type RehearsalKind = 'rehearse' | 'repair';
@@ -27,6 +28,7 @@ export interface RehearsalChoice {
 @Component({
   selector: 'app-rehearse-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [WhyNot],
   template: `<div class="modal-header">
       <h2 class="m-0">{{ kind() === 'repair' ? 'Rehearse and repair' : 'Rehearse' }} “{{ script()?.name }}”</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -95,7 +97,7 @@ export interface RehearsalChoice {
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="done()" [disabled]="refused() !== null">
+      <button class="act main" (click)="done()" [whyNot]="refused()">
         <i class="bi bi-play-fill" aria-hidden="true"></i>{{ kind() === 'repair' ? 'Start the rounds' : 'Start' }}
       </button>
     </div>`,

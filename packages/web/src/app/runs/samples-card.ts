@@ -14,6 +14,7 @@ import { Subscription } from 'rxjs';
 import { Api, problemOf } from '../shared/api';
 import { clock, figure } from '../shared/format';
 import { NumberField } from '../shared/number-field';
+import { WhyNot } from '../shared/why-not';
 
 /** What the samples are narrowed to; empty narrows nothing. */
 interface Narrowed {
@@ -47,7 +48,7 @@ const everything: Narrowed = {
 @Component({
   selector: 'app-samples-card',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NumberField],
+  imports: [WhyNot, NumberField],
   templateUrl: './samples-card.html',
   styles: `
     .narrow {

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { allSteps, findInScript, FindWishSchema, replaceInScript, type FindHit, type FindWish, type Script } from '@sturdy/core';
 import { figure } from '../shared/format';
+import { WhyNot } from '../shared/why-not';
 
 const shownHits = 300;
 
@@ -9,6 +10,7 @@ const shownHits = 300;
 @Component({
   selector: 'app-find-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [WhyNot],
   template: `<div class="modal-header">
       <h2 class="m-0">Find and replace in the script</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -55,7 +57,9 @@ const shownHits = 300;
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="done()" [disabled]="kept().length === 0">Replace in {{ figure(kept().length) }} places</button>
+      <button class="act main" (click)="done()" [whyNot]="kept().length === 0 && 'No place is ticked.'">
+        Replace in {{ figure(kept().length) }} places
+      </button>
     </div>`,
   styles: `
     .two {

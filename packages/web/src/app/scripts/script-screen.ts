@@ -49,6 +49,7 @@ import { namesFor } from './steps/template-names';
 import { endOf, layStrings, type Sight, type SpineRow } from './string-layout';
 import { StepDrawer } from './step-drawer';
 import { Strings } from './strings';
+import { WhyNot } from '../shared/why-not';
 
 const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] = [
   { id: 'handed-off', name: 'handed off', colour: 'var(--s0)' },
@@ -62,7 +63,7 @@ const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] 
 @Component({
   selector: 'app-script-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkDrag, RouterLink, NgbDropdownModule, ProofNote, VerdictShape, ScriptTextView, Strings, StepDrawer, StepEditor],
+  imports: [WhyNot, CdkDrag, RouterLink, NgbDropdownModule, ProofNote, VerdictShape, ScriptTextView, Strings, StepDrawer, StepEditor],
   host: { '(document:keydown)': 'key($event)' },
   providers: [ChosenSteps],
   templateUrl: './script-screen.html',

@@ -5,6 +5,7 @@ import { isStaticFile, pathAndQuery, type Exchange } from '@sturdy/core';
 import { Api, problemOf } from '../shared/api';
 import type { CountedTake } from '@sturdy/core';
 import { SecretMask } from '../shared/secret-mask';
+import { WhyNot } from '../shared/why-not';
 
 /** Which piece of which take is to be put in. */
 export interface PieceChoice {
@@ -19,7 +20,7 @@ export interface PieceChoice {
 @Component({
   selector: 'app-take-piece-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink],
+  imports: [WhyNot, RouterLink],
   template: `<div class="modal-header">
       <h2 class="m-0">
         {{
@@ -76,7 +77,11 @@ export interface PieceChoice {
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="done()" [disabled]="range() === null || takeId() === null">
+      <button
+        class="act main"
+        (click)="done()"
+        [whyNot]="(range() === null || takeId() === null) && 'Choose a take, and the first and the last request of the piece.'"
+      >
         {{ range() ? 'Put in ' + count() + (count() === 1 ? ' request' : ' requests') : 'Put it in' }}
       </button>
     </div>`,

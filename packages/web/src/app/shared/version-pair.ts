@@ -21,6 +21,7 @@ import { forkJoin, type Observable, of } from 'rxjs';
 import { problemOf } from './api';
 import { editorTheme } from './editor-theme';
 import { moment } from './format';
+import { WhyNot } from './why-not';
 
 /** Where versions of something come from. */
 export interface VersionSource {
@@ -41,6 +42,7 @@ interface Other {
 @Component({
   selector: 'app-version-pair',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [WhyNot],
   template: `@if (problem(); as told) {
       <p class="note bad" role="alert">{{ told }}</p>
     }
@@ -70,7 +72,11 @@ interface Other {
             >
             <span class="muted small">left · version {{ own.number }} right</span>
             <span class="grow"></span>
-            <button class="act slim" (click)="restore(own.number)" [disabled]="own.number === versions()[0]?.number">
+            <button
+              class="act slim"
+              (click)="restore(own.number)"
+              [whyNot]="own.number === versions()[0]?.number && 'This is the version that is there now.'"
+            >
               <i class="bi bi-arrow-counterclockwise" aria-hidden="true"></i>Have version {{ own.number }} back
             </button>
           </div>

@@ -11,6 +11,7 @@ import { BodyView } from './body-view';
 import { ExchangeCompare } from './exchange-compare';
 import { HeaderList } from './header-list';
 import { TimingBar } from './timing-bar';
+import { WhyNot } from '../shared/why-not';
 
 type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 'Compare';
 
@@ -18,13 +19,17 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
 @Component({
   selector: 'app-exchange-viewer',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [BodyView, ExchangeCompare, HeaderList, TimingBar, NgbDropdownModule],
+  imports: [WhyNot, BodyView, ExchangeCompare, HeaderList, TimingBar, NgbDropdownModule],
   template: `<div class="pad top">
       <b class="mono address">{{ exchange().method }} {{ shownUrl() }}</b>
       <div class="tools">
         <span class="muted small">no. {{ exchange().n }} · {{ exchange().httpVersion }}</span>
         <span class="grow"></span>
-        <button class="act slim" (click)="pin()" [disabled]="pinned()?.n === exchange().n">
+        <button
+          class="act slim"
+          (click)="pin()"
+          [whyNot]="pinned()?.n === exchange().n && 'This exchange is kept for comparing already. Choose another one.'"
+        >
           <i class="bi bi-pin-angle" aria-hidden="true"></i>{{ pinned()?.n === exchange().n ? 'Choose another' : 'Compare' }}
         </button>
         <div ngbDropdown class="d-inline-block">

@@ -1,19 +1,24 @@
 import { ChangeDetectionStrategy, Component, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { WhyNot } from '../shared/why-not';
 
 /** Names what is being done: begin and end of transactions, comments. Names are proposed from the page. */
 @Component({
   selector: 'app-mark-card',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule],
+  imports: [WhyNot, FormsModule],
   template: `<section class="card-box pad">
     <h2>2 · Name what you do</h2>
     <div class="fields">
       <label class="field"
         >Transaction<input name="transaction" [(ngModel)]="transaction" [placeholder]="open() ?? 'Sign in'" (keydown.enter)="begin()"
       /></label>
-      <button class="act" (click)="begin()" [disabled]="transaction.trim() === ''">Begin</button>
-      <button class="act" (click)="end()" [disabled]="open() === null">End{{ open() ? ' ' + open() : '' }}</button>
+      <button class="act" (click)="begin()" [whyNot]="transaction.trim() === '' && 'Write the name of the transaction first.'">
+        Begin
+      </button>
+      <button class="act" (click)="end()" [whyNot]="open() === null && 'No transaction has begun.'">
+        End{{ open() ? ' ' + open() : '' }}
+      </button>
     </div>
     @if (suggestions().length > 0) {
       <div class="names" aria-label="Names from the page">
@@ -26,7 +31,7 @@ import { FormsModule } from '@angular/forms';
     }
     <div class="fields mt-2">
       <label class="field">Comment<input name="comment" [(ngModel)]="comment" (keydown.enter)="note()" /></label>
-      <button class="act" (click)="note()" [disabled]="comment.trim() === ''">Note it</button>
+      <button class="act" (click)="note()" [whyNot]="comment.trim() === '' && 'Write the comment first.'">Note it</button>
     </div>
     <p class="muted small mb-0 mt-2">
       <kbd>B</kbd> begin, <kbd>E</kbd> end, <kbd>P</kbd> pause, <kbd>D</kbd> discard here; <kbd>Ctrl Alt</kbd> with <kbd>B</kbd>,

@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { WhyNot } from '../shared/why-not';
 
 /** Takes command lines of curl. */
 @Component({
   selector: 'app-paste-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule],
+  imports: [WhyNot, FormsModule],
   template: `<form (ngSubmit)="modal.close({ name, text })">
     <div class="modal-header">
       <h2 class="m-0">Paste requests as cURL</h2>
@@ -27,7 +28,12 @@ import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
     </div>
     <div class="modal-footer">
       <button type="button" class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" [disabled]="text.trim() === '' || name.trim() === ''">Make a take</button>
+      <button
+        class="act main"
+        [whyNot]="text.trim() === '' ? 'Paste at least one command first.' : name.trim() === '' && 'Name the take first.'"
+      >
+        Make a take
+      </button>
     </div>
   </form>`,
 })

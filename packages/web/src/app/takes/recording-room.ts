@@ -10,12 +10,13 @@ import { ExchangeViewer } from './exchange-viewer';
 import { MarkCard } from './mark-card';
 import { takesActions } from '../state/takes.actions';
 import { takesFeature } from '../state/takes.feature';
+import { WhyNot } from '../shared/why-not';
 
 /** Where a take is recorded: start, pause and stop, where to point the browser, marks, warnings, and the exchanges as they come. */
 @Component({
   selector: 'app-recording-room',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, BrowserCard, ExchangeTable, ExchangeViewer, MarkCard],
+  imports: [WhyNot, FormsModule, BrowserCard, ExchangeTable, ExchangeViewer, MarkCard],
   host: { '(document:keydown)': 'key($event)' },
   template: `<div class="room">
     <div class="page-head">
@@ -47,7 +48,7 @@ import { takesFeature } from '../state/takes.feature';
           <button class="act danger" (click)="discard()">Discard them</button>
           <button class="act" (click)="discarding.set(false)">Keep</button>
         } @else {
-          <button class="act" (click)="discarding.set(true)" [disabled]="exchanges().length === 0" title="D">
+          <button class="act" (click)="discarding.set(true)" [whyNot]="exchanges().length === 0 && 'Nothing is recorded yet.'" title="D">
             <i class="bi bi-eraser" aria-hidden="true"></i>Discard the last…
           </button>
         }
@@ -60,7 +61,7 @@ import { takesFeature } from '../state/takes.feature';
           <label class="field wide"
             >What will you record?<input name="name" [(ngModel)]="name" placeholder="Book intake" autocomplete="off"
           /></label>
-          <button class="act main" [disabled]="name.trim() === ''">
+          <button class="act main" [whyNot]="name.trim() === '' && 'Name the take first.'">
             <i class="bi bi-record-circle" aria-hidden="true"></i>Start recording
           </button>
         </div>

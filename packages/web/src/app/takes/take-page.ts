@@ -14,6 +14,7 @@ import { takesActions } from '../state/takes.actions';
 import { takesFeature } from '../state/takes.feature';
 import { ProposedTransactions } from './proposed-transactions';
 import { TidyPanel } from './tidy-panel';
+import { WhyNot } from '../shared/why-not';
 
 type View = 'exchanges' | 'tidy' | 'beside';
 
@@ -21,7 +22,7 @@ type View = 'exchanges' | 'tidy' | 'beside';
 @Component({
   selector: 'app-take-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, NgbDropdownModule, BesideView, ExchangeTable, ExchangeViewer, ProposedTransactions, TidyPanel],
+  imports: [WhyNot, FormsModule, NgbDropdownModule, BesideView, ExchangeTable, ExchangeViewer, ProposedTransactions, TidyPanel],
   template: `@if (take(); as own) {
     <div class="frame" [class.wide]="shown() === 'beside' || !chosen()">
       <div class="main-side">
@@ -41,7 +42,10 @@ type View = 'exchanges' | 'tidy' | 'beside';
               ><span class="visually-hidden">Script name</span
               ><input name="name" aria-label="Script name" [ngModel]="chosenName() ?? own.name" (ngModelChange)="chosenName.set($event)"
             /></label>
-            <button class="act main" [disabled]="survey() !== null && played() === 0">
+            <button
+              class="act main"
+              [whyNot]="survey() !== null && played() === 0 && 'No exchange of this take would be played. Keep some of what is left out.'"
+            >
               <i class="bi bi-bezier2" aria-hidden="true"></i>Make a script
             </button>
           </form>

@@ -16,6 +16,7 @@ import type { EChartsCoreOption } from 'echarts/core';
 import { Chart, type ChartHandle, type ChartPlace } from '../shared/chart';
 import { clock, figure } from '../shared/format';
 import { NumberField } from '../shared/number-field';
+import { WhyNot } from '../shared/why-not';
 
 const kinds: { id: CurveKind; name: string; hint: string }[] = [
   { id: 'ramp', name: 'Ramp', hint: 'Users start one after the other, stay, and leave.' },
@@ -29,7 +30,7 @@ const kinds: { id: CurveKind; name: string; hint: string }[] = [
 @Component({
   selector: 'app-curve-card',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Chart, NumberField],
+  imports: [WhyNot, Chart, NumberField],
   templateUrl: './curve-card.html',
   styles: `
     .kinds {

@@ -7,17 +7,20 @@ import { scriptsFeature } from '../state/scripts.feature';
 import { clock } from '../shared/format';
 import { workloadsActions } from '../state/workloads.actions';
 import { workloadsFeature } from '../state/workloads.feature';
+import { WhyNot } from '../shared/why-not';
 
 /** All workloads; making one starts with a crew for the first script. */
 @Component({
   selector: 'app-workload-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink],
+  imports: [WhyNot, RouterLink],
   template: `<div class="page">
     <div class="page-head">
       <h1>Workloads</h1>
       <span class="muted small">who plays what, how many, how fast, and which limits must hold</span><span class="grow"></span>
-      <button class="act main" (click)="make()" [disabled]="!ready()"><i class="bi bi-plus-lg" aria-hidden="true"></i>New workload</button>
+      <button class="act main" (click)="make()" [whyNot]="!ready() && 'A crew plays a script. Make a script first.'">
+        <i class="bi bi-plus-lg" aria-hidden="true"></i>New workload
+      </button>
     </div>
     @if (list().length > 0) {
       <div class="card-box">
@@ -53,7 +56,7 @@ import { workloadsFeature } from '../state/workloads.feature';
         No workload yet. Make one once a script replays and has its data.<br /><button
           class="act main"
           (click)="make()"
-          [disabled]="!ready()"
+          [whyNot]="!ready() && 'A crew plays a script. Make a script first.'"
         >
           New workload
         </button>

@@ -28,12 +28,13 @@ import { CurveCard } from './curve-card';
 import { DryDealDialog } from './dry-deal-dialog';
 import { workloadsActions } from '../state/workloads.actions';
 import { workloadsFeature } from '../state/workloads.feature';
+import { WhyNot } from '../shared/why-not';
 
 /** One workload: crews as rows, the curve, the criteria; at the right the forecast and what stands in the way. */
 @Component({
   selector: 'app-workload-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CrewRow, CurveCard, LimitRows, NumberField, RouterLink],
+  imports: [WhyNot, CrewRow, CurveCard, LimitRows, NumberField, RouterLink],
   templateUrl: './workload-screen.html',
   styles: `
     .columns {

@@ -6,12 +6,13 @@ import { Api, problemOf } from '../../shared/api';
 import { scriptsActions } from '../../state/scripts.actions';
 import { CheckForm, failureWords, newCheck } from './check-form';
 import { namesFor, templateText } from './template-names';
+import { WhyNot } from '../../shared/why-not';
 
 /** The checks of a step: listed, added, tried at once on every answer at hand, and proposed. */
 @Component({
   selector: 'app-check-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckForm],
+  imports: [WhyNot, CheckForm],
   template: `@for (check of checks(); track check.id) {
       <div class="row">
         <span
@@ -56,7 +57,7 @@ import { namesFor, templateText } from './template-names';
           }
         </div>
         <div class="d-flex gap-2">
-          <button class="act main" (click)="keep(own)" [disabled]="problem() !== null">Keep this check</button>
+          <button class="act main" (click)="keep(own)" [whyNot]="problem()">Keep this check</button>
           <button class="act" (click)="draft.set(null)">Leave it</button>
         </div>
       </div>
@@ -64,7 +65,7 @@ import { namesFor, templateText } from './template-names';
       <div class="d-flex gap-2 mt-2">
         <button class="act" (click)="open(null)"><i class="bi bi-plus" aria-hidden="true"></i>Add a check</button>
         @if (step().kind === 'request') {
-          <button class="act" (click)="suggest()" [disabled]="asking()">
+          <button class="act" (click)="suggest()" [whyNot]="asking() && 'The checks are being worked out.'">
             <i class="bi bi-lightbulb" aria-hidden="true"></i>Suggest checks
           </button>
         }

@@ -25,12 +25,13 @@ import { CodeField } from './code-field';
 import { ConditionFields } from './condition-fields';
 import { iconOf, stepKinds } from './step-kinds';
 import { TemplateField } from './template-field';
+import { WhyNot } from '../../shared/why-not';
 
 /** A step that sends nothing, a container or a transaction, in full. */
 @Component({
   selector: 'app-step-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckList, CodeField, ConditionFields, ExtractorForm, NumberField, RouterLink, TemplateField],
+  imports: [WhyNot, CheckList, CodeField, ConditionFields, ExtractorForm, NumberField, RouterLink, TemplateField],
   templateUrl: './step-editor.html',
   styles: `
     :host {

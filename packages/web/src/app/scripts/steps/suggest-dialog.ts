@@ -3,11 +3,13 @@ import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { describeCheck, requestSteps, type Check, type CheckSuggestion, type DataTable, type Script } from '@sturdy/core';
 import { Api, problemOf } from '../../shared/api';
 import { namesFor, templateText } from './template-names';
+import { WhyNot } from '../../shared/why-not';
 
 /** Checks worth making for a whole script, all ticked; closes with those to be kept. */
 @Component({
   selector: 'app-suggest-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [WhyNot],
   template: `<div class="modal-header">
       <h2 class="m-0">Suggested checks</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -43,7 +45,9 @@ import { namesFor, templateText } from './template-names';
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button class="act main" (click)="done()" [disabled]="kept().length === 0">Accept {{ kept().length }} checks</button>
+      <button class="act main" (click)="done()" [whyNot]="kept().length === 0 && 'No check is ticked.'">
+        Accept {{ kept().length }} checks
+      </button>
     </div>`,
   styles: `
     .list {
