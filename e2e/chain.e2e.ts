@@ -134,7 +134,7 @@ test('from a recording to an explained verdict, through the real interface', asy
     await page.getByLabel('At most, ms').fill('3000');
     await page.getByLabel('At most, ms').blur();
     await expect(page.getByText(/rows needed, 300 free/)).toBeVisible();
-    await expect(page.getByText('Nothing stands in the way of a run.')).toBeVisible();
+    await expect(page.getByText('Nothing prevents a run.')).toBeVisible();
     await page.waitForTimeout(600);
     await looksRight(page, 'workload');
     await picture(page, 'workload');

@@ -61,7 +61,7 @@ const placeOf = async (page: Page, { seconds, users }: { seconds: number; users:
 
 test('a curve is drawn by dragging, by a double click and by a table, and the forecast follows', async ({ page }) => {
   await page.goto(`${product}/workloads/${workload.id}`);
-  await expect(page.getByText('Nothing stands in the way of a run.')).toBeVisible();
+  await expect(page.getByText('Nothing prevents a run.')).toBeVisible();
   await page.getByRole('button', { name: 'Drawn' }).click();
   await expect(page.getByRole('table', { name: 'Points of the curve' }).getByRole('row')).toHaveCount(5);
   const iterations = page.locator('.facts .big').nth(2);

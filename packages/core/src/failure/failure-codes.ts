@@ -119,7 +119,7 @@ export const failureCodes = {
   'content-unexpected': {
     title: 'other kind of content',
     meaning: 'The answer is of another kind than in the take, such as a page where data should be.',
-    advice: 'Look at an example; mostly it is a page that tells of a failure.',
+    advice: 'Look at an example; usually it is a page that reports a failure.',
   },
   'root-element-unexpected': {
     title: 'other root element',

@@ -86,7 +86,7 @@ describe('the forecast', () => {
     expect(told([crew()], [table(10, 'user')]).tables[0]).toMatchObject({ rowsNeeded: 5, emptyAtSeconds: null });
   });
 
-  it('says what stands in the way, and what to be warned of', () => {
+  it('says what prevents a run, and what to be warned of', () => {
     expect(told([crew()], [table(0)]).obstacles).toEqual([expect.stringContaining('“Numbers” has no free row left') as string]);
     expect(told([crew()], []).obstacles).toEqual([expect.stringContaining('takes data from a table that is gone') as string]);
     expect(told([crew({ scriptId: 'x' })], []).obstacles[0]).toContain('has no script');

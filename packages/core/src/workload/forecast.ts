@@ -32,7 +32,7 @@ export interface Forecast {
   requests: number;
   crews: CrewForecast[];
   tables: TableForecast[];
-  /** What stands in the way of a run, in sentences. */
+  /** What prevents a run, in sentences. */
   obstacles: string[];
   warnings: string[];
 }

@@ -188,8 +188,7 @@ export class LiveRun {
     const phases = phasesOf(workload);
     const at = phases.findIndex(({ endSeconds }) => nowSeconds < endSeconds);
     const [phase, next] = [phases[at], phases[at + 1]];
-    if (!phase || !next)
-      throw new Problem(409, 'It is the last phase', 'No phase comes after this one. Finish the run to let its users go home.');
+    if (!phase || !next) throw new Problem(409, 'It is the last phase', 'No phase comes after this one. Finish the run to end it early.');
     const skippedSeconds = phase.endSeconds - nowSeconds;
     this.#skippedSeconds += skippedSeconds;
     this.#generators.toAll({ kind: 'skip', seconds: skippedSeconds });

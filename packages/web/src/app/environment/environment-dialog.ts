@@ -25,14 +25,14 @@ const lines = (text: string): string[] =>
       <div class="two">
         <label class="field">Name<input name="name" [(ngModel)]="name" /></label>
         <label class="field"
-          >Proxy before the targets<input
+          >Proxy in front of the targets<input
             name="upstream"
             class="mono"
             [(ngModel)]="upstreamProxy"
             placeholder="none, or http://127.0.0.1:3128"
         /></label>
         <label class="field"
-          >Targets that may be hit, one a line<textarea
+          >Allowed targets, one per line<textarea
             name="targets"
             rows="4"
             class="mono"
@@ -41,7 +41,7 @@ const lines = (text: string): string[] =>
           ></textarea>
         </label>
         <label class="field"
-          >Recorded origin to real origin, one pair a line<textarea
+          >Recorded origin and the origin to use instead, one pair per line<textarea
             name="map"
             rows="4"
             class="mono"
@@ -55,8 +55,8 @@ const lines = (text: string): string[] =>
       </p>
       <h3>Connection sign-in</h3>
       <p class="muted small mb-2">
-        Where a server asks who is there before it shows a page. Recorder, rehearsal and run answer with these by themselves. Passwords and
-        tokens are kept and not shown again; write a new one to replace what is kept.
+        For servers that ask for a sign-in before any page (HTTP authentication, client certificates). The recorder, rehearsals and runs use
+        these. Passwords and tokens are kept and not shown again; write a new one to replace what is kept.
       </p>
       @for (signIn of credentials(); track $index) {
         <app-credential-form [credential]="signIn" (changed)="setCredential($index, $event)" (removed)="removeCredential($index)" />

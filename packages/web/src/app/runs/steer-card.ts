@@ -17,7 +17,7 @@ import { NumberField } from '../shared/number-field';
             [min]="0"
             [max]="20000"
             [step]="1"
-            hint="More come at once; those too many go home after their iteration"
+            hint="More users start at once; surplus users leave after their current iteration"
             (changed)="users.emit({ crew: crew.id, users: $event })"
           />
         }

@@ -63,8 +63,14 @@ const nameOf = (kinds: readonly { id: string; name: string }[], id: string): str
     .rest {
       padding-top: 0;
     }
+    .more app-number-field {
+      width: 154px;
+    }
+    .more .field.grow {
+      min-width: 230px;
+    }
     .rest b {
-      width: 58px;
+      width: 96px;
       padding-bottom: 6px;
       font-weight: 600;
     }

@@ -30,7 +30,7 @@ import { workloadsActions } from '../state/workloads.actions';
 import { workloadsFeature } from '../state/workloads.feature';
 import { WhyNot } from '../shared/why-not';
 
-/** One workload: crews as rows, the curve, the criteria; at the right the forecast and what stands in the way. */
+/** One workload: crews as rows, the curve, the criteria; at the right the forecast and what prevents a run. */
 @Component({
   selector: 'app-workload-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
