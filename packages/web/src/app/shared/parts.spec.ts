@@ -16,10 +16,7 @@ function render<T>(component: new () => T, inputs: Record<string, unknown>) {
   const element = fixture.nativeElement as HTMLElement;
   const click = (text: string) => {
     [...element.querySelectorAll('button')]
-      .find(
-        (hTMLButtonElement) =>
-          hTMLButtonElement.textContent.includes(text) || (hTMLButtonElement.getAttribute('aria-label') ?? '').includes(text),
-      )
+      .find((button) => button.textContent.includes(text) || (button.getAttribute('aria-label') ?? '').includes(text))
       ?.click();
     fixture.detectChanges();
   };

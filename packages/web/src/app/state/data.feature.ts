@@ -30,7 +30,10 @@ export const dataFeature = createFeature({
     on(dataActions.versionsLoaded, (state, { tableId, versions }) => ({ ...state, versions: { tableId, list: versions } })),
     on(dataActions.fileChosen, (state, { name }) => ({ ...state, importing: starting(name), findings: null })),
     on(dataActions.queryWanted, (state, { wanted }) => ({ ...state, importing: starting(wanted.name), findings: null })),
-    on(dataActions.uploadTold, (state, told) => ({ ...state, importing: state.importing && { ...state.importing, ...told } })),
+    on(dataActions.uploadTold, (state, { sentBytes, totalBytes }) => ({
+      ...state,
+      importing: state.importing && { ...state.importing, sentBytes, totalBytes },
+    })),
     on(dataActions.rowsTold, (state, { rows }) => ({ ...state, importing: state.importing && { ...state.importing, rows } })),
     on(dataActions.imported, (state, imported) => ({ ...state, importing: null, findings: imported })),
     on(dataActions.importFailed, dataActions.importCancelled, (state) => ({ ...state, importing: null })),

@@ -18,7 +18,7 @@ function render<T>(component: new () => T, inputs: Record<string, unknown>) {
   fixture.detectChanges();
   const element = fixture.nativeElement as HTMLElement;
   const click = (text: string) => {
-    [...element.querySelectorAll('button')].find((hTMLButtonElement) => hTMLButtonElement.textContent.includes(text))?.click();
+    [...element.querySelectorAll('button')].find((button) => button.textContent.includes(text))?.click();
     fixture.detectChanges();
   };
   return { fixture, element, click };
