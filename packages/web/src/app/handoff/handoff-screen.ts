@@ -23,6 +23,9 @@ const shapes: Record<TriedResponse['verdict'], string> = {
   refused: 'none',
 };
 
+/** Other answers that are named, at the most. */
+const mostOthers = 8;
+
 /** One handoff: how it is read, other ways to read it, and each of them tried on every answer at hand. */
 @Component({
   selector: 'app-handoff-screen',
@@ -87,6 +90,11 @@ export class HandoffScreen {
   }
   nameOf(step: string): string {
     return this.#steps().get(step)?.step.name ?? step;
+  }
+  /** Other steps whose answers hold it too, in words; empty where there are none. */
+  placesWords(others: readonly { step: string; count: number }[]): string {
+    const words = others.slice(0, mostOthers).map(({ step, count }) => `step ${this.numberOf(step)} (${count})`);
+    return others.length === 0 ? '' : `: ${words.join(', ')}${others.length > mostOthers ? ', …' : ''}`;
   }
   sourceOf(response: TriedResponse): string {
     return response.source === 'take'

@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { map } from 'rxjs';
 import { Api } from '../shared/api';
-import { VersionPair, type VersionSource } from '../shared/version-pair';
+import { HistoryPage } from '../shared/history-page';
+import type { VersionSource } from '../shared/version-pair';
 import { loadScriptOf } from '../state/script-of-address';
 import { scriptsActions } from '../state/scripts.actions';
 import { scriptsFeature } from '../state/scripts.feature';
@@ -12,28 +12,13 @@ import { scriptsFeature } from '../state/scripts.feature';
 @Component({
   selector: 'app-history-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, VersionPair],
-  template: `<div class="whole">
-    <div class="page-head">
-      <h1>
-        <a [routerLink]="['/scripts', id()]">{{ script()?.name ?? 'Script' }}</a> · versions
-      </h1>
-      <span class="muted small">who changed what, and when</span>
-    </div>
-    <app-version-pair [source]="source()" label="Script as text" />
-  </div>`,
-  styles: `
-    .whole {
-      height: 100%;
-      display: flex;
-      flex-direction: column;
-      padding: 14px 18px;
-      min-height: 0;
-    }
-    h1 a {
-      color: var(--ink);
-    }
-  `,
+  imports: [HistoryPage],
+  template: `<app-history-page
+    [link]="['/scripts', id()]"
+    [name]="script()?.name ?? 'Script'"
+    [source]="source()"
+    label="Script as text"
+  />`,
 })
 export class HistoryScreen {
   readonly #api = inject(Api);

@@ -8,68 +8,64 @@ import { VerdictShape } from '../shared/verdict-shape';
 import { actionSteps, type Script } from '@sturdy/core';
 import { scriptsActions } from '../state/scripts.actions';
 import { scriptsFeature } from '../state/scripts.feature';
+import { ListPage } from '../shared/list-page';
 
 /** All scripts of the project. */
 @Component({
   selector: 'app-script-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, ConfirmDelete, VerdictShape],
-  template: `<div class="page">
-    <div class="page-head">
-      <h1>Scripts</h1>
-      <span class="muted small">what one virtual user does, made from a take</span>
-      <span class="grow"></span>
-      <a class="act" routerLink="/patterns"><i class="bi bi-book" aria-hidden="true"></i>Handoff patterns</a>
-    </div>
-    @if (scripts().length > 0) {
-      <div class="card-box">
-        <table class="grid" aria-label="Scripts">
-          <thead>
-            <tr>
-              <th>Script</th>
-              <th class="num">Transactions</th>
-              <th class="num">Actions</th>
-              <th class="num">Handoffs</th>
-              <th class="num">Unsure</th>
-              <th>Last rehearsal</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (script of scripts(); track script.id) {
-              <tr>
-                <td>
-                  <a [routerLink]="['/scripts', script.id]"
-                    ><b>{{ script.name }}</b></a
-                  >
-                </td>
-                <td class="num">{{ script.transactions.length }}</td>
-                <td class="num">{{ actions(script) }}</td>
-                <td class="num">{{ script.handoffs.length }}</td>
-                <td class="num">{{ script.unsure.length }}</td>
-                <td>
-                  @if (rehearsals().get(script.id); as cell) {
-                    <a class="cell" [routerLink]="cell.link"
-                      ><app-verdict [verdict]="cell.shape" /><span
-                        >{{ cell.figure }}<span class="muted small d-block">{{ cell.detail }}</span></span
-                      ></a
-                    >
-                  }
-                </td>
-                <td class="num">
-                  <app-confirm-delete [name]="script.name" question="Delete with its rehearsals" (confirmed)="remove(script.id)" />
-                </td>
-              </tr>
+  imports: [ListPage, RouterLink, ConfirmDelete, VerdictShape],
+  template: `<app-list-page
+    heading="Scripts"
+    hint="what one virtual user does, made from a take"
+    [count]="scripts().length"
+    [listed]="listed()"
+  >
+    <ng-container ngProjectAs="[actions]"
+      ><a class="act" routerLink="/patterns"><i class="bi bi-book" aria-hidden="true"></i>Handoff patterns</a></ng-container
+    >
+    <thead>
+      <tr>
+        <th>Script</th>
+        <th class="num">Transactions</th>
+        <th class="num">Actions</th>
+        <th class="num">Handoffs</th>
+        <th class="num">Unsure</th>
+        <th>Last rehearsal</th>
+        <th></th>
+      </tr>
+    </thead>
+    <tbody>
+      @for (script of scripts(); track script.id) {
+        <tr>
+          <td>
+            <a [routerLink]="['/scripts', script.id]"
+              ><b>{{ script.name }}</b></a
+            >
+          </td>
+          <td class="num">{{ script.transactions.length }}</td>
+          <td class="num">{{ actions(script) }}</td>
+          <td class="num">{{ script.handoffs.length }}</td>
+          <td class="num">{{ script.unsure.length }}</td>
+          <td>
+            @if (rehearsals().get(script.id); as cell) {
+              <a class="cell" [routerLink]="cell.link"
+                ><app-verdict [verdict]="cell.shape" /><span
+                  >{{ cell.figure }}<span class="muted small d-block">{{ cell.detail }}</span></span
+                ></a
+              >
             }
-          </tbody>
-        </table>
-      </div>
-    } @else if (listed()) {
-      <div class="card-box empty">
-        No script yet. Open a take and make one from it.<br /><a class="act main" routerLink="/takes">Open the takes</a>
-      </div>
-    }
-  </div>`,
+          </td>
+          <td class="num">
+            <app-confirm-delete [name]="script.name" question="Delete with its rehearsals" (confirmed)="remove(script.id)" />
+          </td>
+        </tr>
+      }
+    </tbody>
+    <ng-container ngProjectAs="[empty]"
+      >No script yet. Open a take and make one from it.<br /><a class="act main" routerLink="/takes">Open the takes</a></ng-container
+    >
+  </app-list-page>`,
   styles: `
     .cell {
       display: flex;

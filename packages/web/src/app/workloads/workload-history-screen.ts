@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
-import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { map } from 'rxjs';
 import { Api } from '../shared/api';
-import { VersionPair, type VersionSource } from '../shared/version-pair';
+import { HistoryPage } from '../shared/history-page';
+import type { VersionSource } from '../shared/version-pair';
 import { workloadsActions } from '../state/workloads.actions';
 import { workloadsFeature } from '../state/workloads.feature';
 
@@ -11,28 +11,15 @@ import { workloadsFeature } from '../state/workloads.feature';
 @Component({
   selector: 'app-workload-history-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, VersionPair],
-  template: `<div class="whole">
-    <div class="page-head">
-      <h1>
-        <a [routerLink]="['/workloads', id()]">{{ workload()?.name ?? 'Workload' }}</a> · versions
-      </h1>
-      <span class="muted small">who changed what, and when; beside an earlier version or another workload</span>
-    </div>
-    <app-version-pair [source]="source()" [others]="others()" label="Workload as text" />
-  </div>`,
-  styles: `
-    .whole {
-      height: 100%;
-      display: flex;
-      flex-direction: column;
-      padding: 14px 18px;
-      min-height: 0;
-    }
-    h1 a {
-      color: var(--ink);
-    }
-  `,
+  imports: [HistoryPage],
+  template: `<app-history-page
+    [link]="['/workloads', id()]"
+    [name]="workload()?.name ?? 'Workload'"
+    hint="who changed what, and when; beside an earlier version or another workload"
+    [others]="others()"
+    [source]="source()"
+    label="Workload as text"
+  />`,
 })
 export class WorkloadHistoryScreen {
   readonly #api = inject(Api);

@@ -8,61 +8,58 @@ import { clock } from '../shared/format';
 import { workloadsActions } from '../state/workloads.actions';
 import { workloadsFeature } from '../state/workloads.feature';
 import { WhyNot } from '../shared/why-not';
+import { ListPage } from '../shared/list-page';
 
 /** All workloads; making one starts with a crew for the first script. */
 @Component({
   selector: 'app-workload-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WhyNot, RouterLink],
-  template: `<div class="page">
-    <div class="page-head">
-      <h1>Workloads</h1>
-      <span class="muted small">who plays what, how many, how fast, and which limits must hold</span><span class="grow"></span>
-      <button class="act main" (click)="make()" [whyNot]="!ready() && 'A crew plays a script. Make a script first.'">
+  imports: [ListPage, WhyNot, RouterLink],
+  template: `<app-list-page
+    heading="Workloads"
+    hint="who plays what, how many, how fast, and which limits must hold"
+    [count]="list().length"
+    [listed]="listed()"
+  >
+    <ng-container ngProjectAs="[actions]"
+      ><button class="act main" (click)="make()" [whyNot]="!ready() && 'A crew plays a script. Make a script first.'">
         <i class="bi bi-plus-lg" aria-hidden="true"></i>New workload
-      </button>
-    </div>
-    @if (list().length > 0) {
-      <div class="card-box">
-        <table class="grid" aria-label="Workloads">
-          <thead>
-            <tr>
-              <th>Workload</th>
-              <th class="num">Crews</th>
-              <th class="num">Users</th>
-              <th class="num">Length, min:s</th>
-              <th class="num">Criteria</th>
-            </tr>
-          </thead>
-          <tbody>
-            @for (workload of list(); track workload.id) {
-              <tr>
-                <td>
-                  <a [routerLink]="['/workloads', workload.id]"
-                    ><b>{{ workload.name }}</b></a
-                  >
-                </td>
-                <td class="num">{{ workload.crews.length }}</td>
-                <td class="num">{{ users(workload) }}</td>
-                <td class="num">{{ length(workload) }}</td>
-                <td class="num">{{ workload.criteria.length }}</td>
-              </tr>
-            }
-          </tbody>
-        </table>
-      </div>
-    } @else if (listed()) {
-      <div class="card-box empty">
-        No workload yet. Make one once a script replays and has its data.<br /><button
-          class="act main"
-          (click)="make()"
-          [whyNot]="!ready() && 'A crew plays a script. Make a script first.'"
-        >
-          New workload
-        </button>
-      </div>
-    }
-  </div>`,
+      </button></ng-container
+    >
+    <thead>
+      <tr>
+        <th>Workload</th>
+        <th class="num">Crews</th>
+        <th class="num">Users</th>
+        <th class="num">Length, min:s</th>
+        <th class="num">Criteria</th>
+      </tr>
+    </thead>
+    <tbody>
+      @for (workload of list(); track workload.id) {
+        <tr>
+          <td>
+            <a [routerLink]="['/workloads', workload.id]"
+              ><b>{{ workload.name }}</b></a
+            >
+          </td>
+          <td class="num">{{ workload.crews.length }}</td>
+          <td class="num">{{ users(workload) }}</td>
+          <td class="num">{{ length(workload) }}</td>
+          <td class="num">{{ workload.criteria.length }}</td>
+        </tr>
+      }
+    </tbody>
+    <ng-container ngProjectAs="[empty]"
+      >No workload yet. Make one once a script replays and has its data.<br /><button
+        class="act main"
+        (click)="make()"
+        [whyNot]="!ready() && 'A crew plays a script. Make a script first.'"
+      >
+        New workload
+      </button></ng-container
+    >
+  </app-list-page>`,
 })
 export class WorkloadList {
   readonly #store = inject(Store);
