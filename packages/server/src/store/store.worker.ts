@@ -1,6 +1,7 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { DamageList } from './damage-list.js';
 import { noRoomIn } from './disk-room.js';
+import { operationsOf } from './operations.js';
 import { Patience } from './patience.js';
 import { openDatabase, type StoreFiles, type StorePlace } from './open-database.js';
 import { Recovery } from './recovery.js';
@@ -34,13 +35,13 @@ try {
   const damage = new DamageList();
   const repository = new Repository(database, damage, new SecretBox(openKeys(secretsFolder)));
   await repository.sealEnvironments();
-  const parts = [
+  const operations = operationsOf([
     repository,
     new Recovery(database, damage, repository),
     new ScriptRepository(database, damage),
     new TableRepository(database),
     new WorkloadRepository(database, damage),
-  ];
+  ]);
   port.on('message', (call: Call) => {
     void (async () => {
       try {
@@ -52,11 +53,10 @@ try {
           setImmediate(() => process.exit(0));
           return;
         }
-        const part = parts.find((one) => call.method in one);
-        if (!part) throw new Error(`The store has no operation ${call.method}.`);
-        const method = Reflect.get(part, call.method) as (...args: unknown[]) => Promise<unknown>;
+        const operation = operations.get(call.method);
+        if (!operation) throw new Error(`The store has no operation ${call.method}.`);
         if (!onlyReads.test(call.method)) needRoom();
-        const result = await patience.run(call.method, () => method.apply(part, call.args), call.patienceMs);
+        const result = await patience.run(call.method, () => operation(...call.args), call.patienceMs);
         port.postMessage({ id: call.id, result });
       } catch (error) {
         // The error of a query quotes all its values; what the database said of it stands in its cause.

@@ -59,9 +59,14 @@ import { WhyNot } from '../shared/why-not';
       <form class="card-box pad start" (ngSubmit)="start()">
         <div class="fields">
           <label class="field wide"
-            >What will you record?<input name="name" [(ngModel)]="name" placeholder="Book intake" autocomplete="off"
+            >What will you record?<input
+              name="name"
+              [ngModel]="name()"
+              (ngModelChange)="written.set($event)"
+              placeholder="Book intake"
+              autocomplete="off"
           /></label>
-          <button class="act main" [whyNot]="name.trim() === '' && 'Name the take first.'">
+          <button class="act main" [whyNot]="name().trim() === '' && 'Name the take first.'">
             <i class="bi bi-record-circle" aria-hidden="true"></i>Start recording
           </button>
         </div>
@@ -241,10 +246,15 @@ export class RecordingRoom {
   readonly tail = signal(true);
   readonly discarding = signal(false);
   discardCount = 1;
-  name = '';
+  /** What was written as the name of the next take; null until something is. */
+  readonly written = signal<string | null>(null);
+  readonly #takes = this.#store.selectSignal(takesFeature.selectAll);
+  /** The name of the next take: what was written, or a free one. */
+  readonly name = computed(() => this.written() ?? freeName(this.#takes().map(({ name }) => name)));
   forNetwork = false;
 
   constructor() {
+    this.#store.dispatch(takesActions.listAsked());
     const live = this.#live().recording;
     // After a reload the take that is being recorded is found again.
     if (live) this.#store.dispatch(takesActions.takeOpened({ id: live.takeId }));
@@ -277,8 +287,8 @@ export class RecordingRoom {
   }
 
   start(): void {
-    if (this.name.trim() !== '')
-      this.#store.dispatch(takesActions.recordingWanted({ options: { name: this.name.trim(), forNetwork: this.forNetwork } }));
+    const name = this.name().trim();
+    if (name !== '') this.#store.dispatch(takesActions.recordingWanted({ options: { name, forNetwork: this.forNetwork } }));
   }
   stop(): void {
     this.#store.dispatch(takesActions.stopWanted());
@@ -293,6 +303,13 @@ export class RecordingRoom {
   mark(kind: 'begin' | 'end' | 'comment', text: string): void {
     this.#store.dispatch(takesActions.markWanted({ kind, text }));
   }
+}
+
+/** A name for a take that none has yet: “Take 3”. */
+export function freeName(taken: readonly string[]): string {
+  let number = taken.length + 1;
+  while (taken.includes(`Take ${number}`)) number++;
+  return `Take ${number}`;
 }
 
 const isTyping = (event: KeyboardEvent): boolean =>

@@ -6,6 +6,7 @@ import { BesideView } from './beside-view';
 import { MarkCard } from './mark-card';
 import { takesActions } from '../state/takes.actions';
 import { takesFeature } from '../state/takes.feature';
+import { freeName } from './recording-room';
 import { ProposedTransactions } from './proposed-transactions';
 import { TidyPanel } from './tidy-panel';
 import { TimingBar } from './timing-bar';
@@ -200,5 +201,13 @@ describe('the state of takes', () => {
   it('forgets survey, search and the take beside when another take is opened', () => {
     const searched = reduce(start, takesActions.searchDone({ text: 'x', hits: [], more: false }));
     expect(reduce(searched, takesActions.takeOpened({ id: 'other' })).search).toBeNull();
+  });
+});
+
+describe('the name that is proposed for a take', () => {
+  it('is the next free one', () => {
+    expect(freeName([])).toBe('Take 1');
+    expect(freeName(['Take 1', 'Book intake'])).toBe('Take 3');
+    expect(freeName(['Take 2', 'Take 3'])).toBe('Take 4');
   });
 });
