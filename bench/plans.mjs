@@ -70,5 +70,6 @@ export const planOf = (origin, steps, users, curve, pacing) => ({
   seed: '1',
   samples: false,
   tables: [],
-  files: {},
+  files: [],
+  secrets: [],
 });

@@ -4,7 +4,15 @@ import { createRequire } from 'node:module';
 import { Worker } from 'node:worker_threads';
 import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { Tally } from '../packages/core/dist/index.js';
-import { compile, generatorLimits, generatorWorkerFile, HttpDriver, VirtualUser } from '../packages/engine/dist/index.js';
+import {
+  compile,
+  generatorLimits,
+  generatorWorkerFile,
+  HttpDriver,
+  Link,
+  planMessages,
+  VirtualUser,
+} from '../packages/engine/dist/index.js';
 import { environment, planOf, script, step } from './plans.mjs';
 
 const { Client } = createRequire(new URL('../packages/engine/dist/index.js', import.meta.url))('undici');
@@ -16,21 +24,26 @@ const mb = (bytes) => `${Math.round(bytes / (1 << 20))} MiB`;
 
 /** Plays a plan in a worker thread, as a run does; gives its frames, and the most memory and processor time that this process took. */
 async function play(plan) {
-  const worker = new Worker(generatorWorkerFile, { resourceLimits: generatorLimits });
+  const identity = { run: plan.runId, generator: plan.generator };
+  const worker = new Worker(generatorWorkerFile, { workerData: identity, resourceLimits: generatorLimits });
   const frames = [];
   let most = 0;
   const watch = setInterval(() => (most = Math.max(most, process.memoryUsage.rss())), 500);
   let used = null;
   await new Promise((done) => {
-    worker.on('message', (message) => {
-      if (message.kind === 'ready') worker.postMessage({ kind: 'start', atMs: performance.timeOrigin + performance.now() });
+    const receive = (message) => {
+      if (message.kind === 'ready') link.send({ kind: 'start', atMs: performance.timeOrigin + performance.now() });
       if (message.kind === 'frame') {
         frames.push(message.frame);
         if (message.frame.second === 40) used = { processor: process.cpuUsage(), at: performance.now() };
       }
-      if (message.kind === 'ended') done();
-    });
-    worker.postMessage({ kind: 'plan', plan });
+      if (message.kind !== 'ended') return;
+      link.close();
+      done();
+    };
+    const link = new Link(identity, (envelope) => worker.postMessage(envelope), receive);
+    worker.on('message', (envelope) => link.receive(envelope));
+    for (const message of planMessages(plan)) link.send(message);
   });
   const processor = used && process.cpuUsage(used.processor);
   const share = used ? (processor.user + processor.system) / 1000 / (performance.now() - used.at) : 0;
@@ -71,7 +84,7 @@ async function difference(count, waitMs) {
     Array.from({ length: count }, async () => {
       const driver = new HttpDriver({ allows: (one) => one === origin });
       const observer = {
-        step: ({ response }) => {
+        step: ({ outcome: { observation: response } }) => {
           const took = response.headers.find(([name]) => name.toLowerCase() === 'took')?.[1];
           // A new connection is the user's own time; the server knows nothing of it.
           if (response.timings.connect < 0 && performance.now() >= begins) tally.add(Math.max(0, response.durationMs - Number(took)), true);
