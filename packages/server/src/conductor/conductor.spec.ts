@@ -174,6 +174,25 @@ describe('the conductor', () => {
     await conductor.need(run.id).abort();
   });
 
+  it('starts nobody where the last generator is ready only while the run is being aborted', async () => {
+    const { transport, conductor, run, settled, live } = await started();
+    transport.say[0]?.({ kind: 'ready' });
+    const aborted = conductor.need(run.id).abort();
+    transport.say[1]?.({ kind: 'ready' });
+    await aborted;
+    expect(transport.sent.flat().some((message) => message.kind === 'start')).toBe(false);
+    expect(live().map(({ state }) => state)).not.toContain('running');
+    expect(await settled()).toMatchObject({ state: 'aborted' });
+  });
+
+  it('starts nobody where the last generator is ready only after another one was lost', async () => {
+    const { transport, settled } = await started();
+    transport.say[0]?.({ kind: 'fault', message: 'A generator died: out of memory' });
+    transport.say[1]?.({ kind: 'ready' });
+    expect(await settled()).toMatchObject({ state: 'failed', note: 'A generator died: out of memory' });
+    expect(transport.sent.flat().some((message) => message.kind === 'start')).toBe(false);
+  });
+
   it('writes a lease before its rows leave, and takes back what nobody got', async () => {
     const { store, transport, conductor, run, settled } = await started();
     transport.all({ kind: 'ready' });

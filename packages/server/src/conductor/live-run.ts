@@ -103,16 +103,19 @@ export class LiveRun {
       ground.silenceLimits,
       {
         onReady: () => {
-          this.#begin();
+          // The last one may be ready while the run is being aborted, or has failed.
+          if (!this.#aborting && !this.#end) this.#begin();
         },
         onMessage: (generator, message) => {
           this.#receive(generator, message);
         },
         onSilent: (generator) => {
+          if (this.#end) return;
           this.#tell({ kind: 'silent', text: `generator ${generator + 1} is silent; nothing waits for its figures`, generator });
           this.#seconds.settle();
         },
         onHeard: (generator, silentMs) => {
+          if (this.#end) return;
           const silentSeconds = Math.round(silentMs / 1000);
           this.#tell({
             kind: 'heard',
