@@ -37,8 +37,8 @@ test('a conversation over a WebSocket is recorded, handed on from message to mes
   await expect(page.getByText(/Sends a message over the WebSocket “line”, which step \d+ opens\./)).toBeVisible();
   await expect(page.getByText('what stands at /id is what was sent there')).toBeVisible();
   await looksRight(page, 'message step');
-  await page.getByLabel('At most, s').fill('4');
-  await page.getByLabel('At most, s').blur();
+  await page.getByLabel('Wait at most, s').fill('4');
+  await page.getByLabel('Wait at most, s').blur();
   await page.getByRole('button', { name: 'Text', exact: true }).click();
   await expect(page.getByText('atMostMs: 4000')).toBeVisible();
 

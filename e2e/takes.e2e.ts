@@ -4,7 +4,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import type { Exchange, RoundsDone, Script, Survey, Take } from '../packages/core/src/index.js';
+import type { RequestExchange, RoundsDone, Script, Survey, Take } from '../packages/core/src/index.js';
 import { CertificateAuthority } from '../packages/server/src/record/proxy/certificate-authority.js';
 import { checkDigit, playYardRobot, startYard } from '../packages/standins/src/index.js';
 import { ask, looksRight, openStage, picture, product, type Stage } from './stage.js';
@@ -64,7 +64,7 @@ test('Yard behind HTTPS, by HTTP/2: recorded, correlated, repaired, and its conn
       takes.push(started.take.id);
     }
     const [first = '', second = ''] = takes;
-    const { exchanges } = await ask<{ exchanges: Exchange[] }>('GET', `/takes/${first}`);
+    const { exchanges } = await ask<{ exchanges: RequestExchange[] }>('GET', `/takes/${first}`);
     expect(exchanges.length).toBeGreaterThan(15);
     expect(new Set(exchanges.map((exchange) => exchange.response?.httpVersion))).toEqual(new Set(['HTTP/2']));
     expect(exchanges.every((exchange) => exchange.failure === null)).toBe(true);

@@ -22,7 +22,6 @@ const rooms = ['engine/src/drivers/http/'];
 const allowed = {
   'engine/src/index.ts': 'the public face of the package',
   'engine/src/drivers/kinds.ts': 'the table of kinds',
-  'engine/src/drivers/line/compile-line.ts': 'a handoff says which of several answers of a step it is read from; lines have one',
   'engine/src/contract/judge-answer.ts': 'a handoff says which of several answers of a step it is read from',
   'engine/src/program/compile.ts': 'the cookie step, and code steps, need the driver of HTTP',
   'engine/src/play/virtual-user.ts': 'the cookie step, and code steps, reach into the driver of HTTP',

@@ -55,6 +55,7 @@ function playedOn(script, visit) {
       }
     const { status, statusText, headers, body: answer } = exchange.response;
     return {
+      kind: 'request',
       step: step.id,
       startedAtMs: exchange.startedAtMs,
       durationMs: 5,

@@ -59,6 +59,7 @@ export class Visit {
     this.nowMs += 200 + Math.floor(this.random() * 300);
     const own = type === 'html' ? html : type === 'json' ? json : [['Content-Type', type]];
     this.exchanges.push({
+      kind: 'request',
       n,
       startedAtMs: this.nowMs,
       durationMs: 40,

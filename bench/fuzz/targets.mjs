@@ -22,6 +22,7 @@ import {
   scriptFromTake,
   SignIn,
   surveyTake,
+  isRequest,
   writeCurl,
   writePatterns,
   writeScript,
@@ -172,7 +173,7 @@ export const targets = {
       };
       surveyTake(loaded);
       exportHar(loaded.take, loaded.exchanges, (hash) => bodies.kept.get(hash));
-      for (const one of loaded.exchanges) writeCurl(one, undefined);
+      for (const exchange of loaded.exchanges.filter(isRequest)) writeCurl(exchange, undefined);
     },
   },
   'HAR, streamed': {

@@ -1,6 +1,6 @@
 export { compile, type Program } from './program/compile.js';
 export { rulesFor, type ActionRules } from './contract/rules.js';
-export { driverSource } from './drivers/kinds.js';
+export { driverSource, textsOf } from './drivers/kinds.js';
 export { CompileError } from './contract/compile-context.js';
 export type { Scope } from './values/scope.js';
 export type { Driver, Outcome } from './contract/driver.js';

@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto';
 import { createServer as createHttpServer } from 'node:http';
 import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
-import type { Awaited, Checked, RequestStep, SocketUse, Step } from '@sturdy/core';
+import type { Awaited, Checked, MessageStep, RequestStep, Step } from '@sturdy/core';
 import { WebSocketServer, type WebSocket } from 'ws';
-import { compile, HttpDriver, VirtualUser, type HttpUserDriver, type WireRequest } from './index.js';
+import { compile, HttpDriver, textsOf, VirtualUser, type HttpUserDriver, type WireRequest } from './index.js';
 import { elsewhere, environment, expectation, play, crew, script, step, text } from './test/plans.js';
 
 const closing: (() => void)[] = [];
@@ -36,19 +36,27 @@ const asText = (kind: string): Checked => ({
   than: text(kind),
 });
 const waits = (more: Partial<Awaited> = {}): Awaited => ({ same: [], holds: [], atMostMs: 300, ...more });
-const over = (id: string, origin: string, socket: SocketUse, message?: string): RequestStep =>
-  step(id, origin, '', {
-    method: socket.action.toUpperCase(),
-    url: socket.action === 'open' ? text('/line') : [],
-    body: message === undefined ? null : text(message),
-    expect: { ...expectation, statuses: [101] },
-    socket,
-  });
-const open = (origin: string): RequestStep => over('open', origin, { action: 'open', socket: 'line' });
-const send = (id: string, origin: string, message: string, awaits: Awaited | null = waits()): RequestStep =>
-  over(id, origin, { action: 'send', socket: 'line', format: 'text', awaits }, message);
-const awaitOne = (id: string, origin: string, awaits: Awaited): RequestStep =>
-  over(id, origin, { action: 'await', socket: 'line', awaits });
+const open = (origin: string): RequestStep =>
+  step('open', origin, '', { url: text('/line'), expect: { ...expectation, statuses: [101] }, opensSocket: 'line' });
+const send = (id: string, message: string, awaits: Awaited | null = waits()): MessageStep => ({
+  kind: 'message',
+  id,
+  name: `SEND ${id}`,
+  exchange: null,
+  socket: 'line',
+  action: 'send',
+  format: 'text',
+  body: text(message),
+  bodyFile: null,
+  awaits,
+  expect: { content: null },
+});
+const awaitOne = (id: string, awaits: Awaited): MessageStep => ({
+  ...send(id, '', awaits),
+  name: `AWAIT ${id}`,
+  action: 'await',
+  body: null,
+});
 
 /** The request that opens a WebSocket at an origin. */
 const opens = (origin: string): WireRequest => ({
@@ -59,7 +67,7 @@ const opens = (origin: string): WireRequest => ({
   body: null,
   followRedirects: false,
   keepsBody: 'always',
-  socket: { action: 'open', name: 'line', format: 'text', awaits: null },
+  opensSocket: 'line',
 });
 
 /** Plays steps once, and says of each how it ended and what answered it. */
@@ -75,7 +83,7 @@ async function played(steps: Step[], origin: string, more: Parameters<typeof scr
         found.push({
           step: done.step,
           failure: done.failure?.text ?? null,
-          answer: Buffer.from((done.kind === 'http' ? done.outcome.observation?.body : null) ?? []).toString(),
+          answer: Buffer.from(textsOf(done).answer ?? '').toString(),
           ms: done.outcome.durationMs,
         }),
       transaction: () => undefined,
@@ -104,14 +112,14 @@ describe('messages over a WebSocket', () => {
       });
     });
     const cursor = { kind: 'handoff' as const, handoff: 'h', recorded: 'c-1' };
-    const requestStep = send('ask', origin, '', waits({ same: ['/id'] }));
+    const requestStep = send('ask', '', waits({ same: ['/id'] }));
     const found = await played(
       [
         open(origin),
-        awaitOne('hello', origin, waits({ holds: [asText('hello')] })),
+        awaitOne('hello', waits({ holds: [asText('hello')] })),
         { ...requestStep, body: [...text('{"id":7,"cursor":"'), cursor, ...text('"}')] },
         // It came while the answer was waited for, and is still there.
-        awaitOne('news', origin, waits({ holds: [asText('news')] })),
+        awaitOne('news', waits({ holds: [asText('news')] })),
       ],
       origin,
       {
@@ -140,7 +148,7 @@ describe('messages over a WebSocket', () => {
 
   it('that do not come are told with what came instead, and when', async () => {
     const origin = await target((line) => line.on('message', () => line.send('{"type":"error","text":"the ticket is spent"}')));
-    const found = await played([open(origin), send('ask', origin, '{}', waits({ holds: [asText('done')] }))], origin);
+    const found = await played([open(origin), send('ask', '{}', waits({ holds: [asText('done')] }))], origin);
     expect(found[1]?.failure).toMatch(
       /The awaited message did not come over the WebSocket “line” of http:\/\/127\.0\.0\.1:\d+\/line within \d{3,4} ms\. Another one came: “\{"type":"error","text":"the ticket is spent"\}”\./,
     );
@@ -152,22 +160,22 @@ describe('messages over a WebSocket', () => {
 
   it('wait no longer than the WebSocket lasts, and go over one that is open only', async () => {
     const origin = await target((line) => line.on('message', () => line.close(1008, 'unknown client')));
-    const found = await played(
-      [open(origin), send('ask', origin, '{}', waits({ atMostMs: 60_000 })), send('again', origin, '{}', null)],
-      origin,
-    );
+    const found = await played([open(origin), send('ask', '{}', waits({ atMostMs: 60_000 })), send('again', '{}', null)], origin);
     expect(found[1]?.failure).toMatch(
       /\/line closed the WebSocket \(1008 unknown client\) before the awaited message came\. No message came/,
     );
     expect(found[2]?.failure).toMatch(/The WebSocket “line” is not open\. .*closed the WebSocket \(1008 unknown client\)\./);
-    const never = await played([send('ask', origin, '{}', null)], origin);
-    expect(never[0]?.failure).toMatch(/not open\. The step that opens it failed, or does not stand before this one\./);
+    const tooEarly = await played([send('ask', '{}', null), open(origin)], origin);
+    expect(tooEarly[0]?.failure).toMatch(/not open\. The step that opens it failed, or does not stand before this one\./);
+    expect(() => compile(script([send('ask', '{}', null)]), environment(origin))).toThrow(
+      'Step “SEND ask” of “S” goes over the WebSocket “line”, which no request of the script opens. Add the request that opens it, or delete the step.',
+    );
   });
 
   it('whose condition cannot be asked say so at once', async () => {
     const origin = await target((line) => line.on('message', () => line.send('{"type":"done"}')));
     const broken: Checked = { ...asText('('), is: 'matches' } as Checked;
-    const found = await played([open(origin), send('ask', origin, '{}', waits({ holds: [broken], atMostMs: 60_000 }))], origin);
+    const found = await played([open(origin), send('ask', '{}', waits({ holds: [broken], atMostMs: 60_000 }))], origin);
     expect(found[1]?.failure).toMatch(/^It cannot be said which message is awaited: .*missing closing/);
   });
 
@@ -196,7 +204,7 @@ describe('messages over a WebSocket', () => {
 
   it('have no WebSocket where the handshake is refused, and none to a host that the environment does not allow', async () => {
     const origin = await target(() => undefined);
-    const found = await played([{ ...open(origin), url: text('/elsewhere') }, send('ask', origin, '{}', null)], origin);
+    const found = await played([{ ...open(origin), url: text('/elsewhere') }, send('ask', '{}', null)], origin);
     expect(found[0]).toMatchObject({ failure: expect.stringMatching(/answered 403 instead of 101/) as string, answer: 'not here' });
     expect(found[1]?.failure).toMatch(/not open/);
     let reached = 0;
@@ -217,7 +225,7 @@ describe('messages over a WebSocket', () => {
       });
     });
     const frames = await play({
-      scripts: [script([open(origin), send('ask', origin, '{"id":1}', waits({ same: ['/id'] }))])],
+      scripts: [script([open(origin), send('ask', '{"id":1}', waits({ same: ['/id'] }))])],
       crews: [crew(5, 0.2)],
       curve: { kind: 'ramp', together: 5, rampUpSeconds: 0, holdSeconds: 1.5, rampDownSeconds: 0, atEnd: 'iteration' },
       environment: environment(origin),
@@ -267,10 +275,7 @@ describe('the WebSocket protocol (RFC 6455)', () => {
     await listening(server);
     closing.push(() => server.close());
     const origin = `http://127.0.0.1:${portOf(server)}`;
-    const found = await played(
-      [open(origin), awaitOne('whole', origin, waits()), awaitOne('pieces', origin, waits()), send('say', origin, 'Hello', null)],
-      origin,
-    );
+    const found = await played([open(origin), awaitOne('whole', waits()), awaitOne('pieces', waits()), send('say', 'Hello', null)], origin);
     expect(found.map((one) => one.answer)).toEqual(['', 'Hello', 'Hello', '']);
     await new Promise((done) => setTimeout(done, 100));
     const bytes = Buffer.concat(received);

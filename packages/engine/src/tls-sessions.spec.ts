@@ -19,7 +19,7 @@ it('further connections of a user go on with its session of TLS (RFC 8446, 2.2);
   const failures = [await driver.send(ask)];
   // Two at a time: the second one needs a connection of its own.
   failures.push(...(await Promise.all([driver.send(ask), driver.send(ask)])));
-  failures.push(await driver.send({ ...ask, socket: { action: 'open', name: 'line', format: 'text', awaits: null } }));
+  failures.push(await driver.send({ ...ask, opensSocket: 'line' }));
   await driver.reset();
   failures.push(await driver.send(ask));
   expect(failures.map((failure) => failure.failure)).toEqual([null, null, null, null, null]);

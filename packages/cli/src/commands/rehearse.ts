@@ -7,7 +7,7 @@ import {
   nothingTried,
   repair,
   repairInRounds,
-  requestSteps,
+  actionCountWords,
   resultWords,
   writeScript,
   type Captured,
@@ -76,7 +76,7 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
       const second = options.second === undefined ? null : (await readTake(options.second)).loaded;
       const readFile = (hash: string) => files.get(hash) ?? take?.shelf.bytes(hash);
       const most = options.repair ? rounds : options.twice ? 2 : 1;
-      say(`At most ${most === 1 ? 'one rehearsal' : `${most} rehearsals`} of ${requestSteps(script).length} requests.`);
+      say(`At most ${most === 1 ? 'one rehearsal' : `${most} rehearsals`} of ${actionCountWords(script)}.`);
       const done = await repairInRounds<Played>(
         script,
         {

@@ -4,7 +4,7 @@ import type { ExtractorKindName } from '../extractors/extractor.schema.js';
 import type { MovingPiece } from '../values/template.js';
 import type { Template } from '../values/template.schema.js';
 import type { ActionStep, CapturedStep } from './action-step.schema.js';
-import type { SentValue } from './http/sent-values.js';
+import type { SentValue } from './sent-values.js';
 
 /** A value that a step sends. */
 export interface BoundValue extends SentValue {

@@ -2,11 +2,12 @@ import type { ActionKind } from './action-kind.js';
 import type { ActionStep, ActionStepKind, CapturedStep } from './action-step.schema.js';
 import { requestKind } from './http/request-kind.js';
 import { lineKind } from './line/line-kind.js';
+import { messageKind } from './message/message-kind.js';
 
 type Kinds = { [Kind in ActionStepKind]: ActionKind<Extract<ActionStep, { kind: Kind }>, Extract<CapturedStep, { kind: Kind }>> };
 
 /** All kinds of steps that act on an application. */
-export const actionKinds: Kinds = { request: requestKind, line: lineKind };
+export const actionKinds: Kinds = { request: requestKind, message: messageKind, line: lineKind };
 
 /** The kind of an action step, planned or played. It is given such steps only, so what its types say of them holds. */
 export const actionKindOf = ({ kind }: { kind: ActionStepKind }): ActionKind => actionKinds[kind];

@@ -1,4 +1,5 @@
 import { bodyKind, mediaType, type BodyKind } from '../take/messages.js';
+import { answerBody } from '../take/exchanges.js';
 import type { Exchange, Header } from '../take/take.schema.js';
 import { readHtml, readTitle, type HtmlPage } from './html.js';
 
@@ -71,6 +72,27 @@ export class ResponseView extends AnswerText {
   }
 }
 
+/** The headers of an answer; none where its kind has none. */
+export const headersIn = (answer: AnswerText): readonly Header[] => (answer instanceof ResponseView ? answer.headers : []);
+
+/** The status of an answer; null where its kind has none. */
+export const statusIn = (answer: AnswerText): number | null => (answer instanceof ResponseView ? answer.status : null);
+
+/** A message that came over a WebSocket: it has neither status nor headers. */
+export class MessageView extends AnswerText {
+  /** `type` is the media type that it was given, because it says none itself. */
+  constructor(
+    readonly type: string,
+    body: string,
+  ) {
+    super(body);
+  }
+
+  protected override saidKind(): BodyKind {
+    return bodyKind(this.type);
+  }
+}
+
 const looksLikeHtml =
   /^\s*(?:<!--[\s\S]{0,2000}?-->\s*)*<(?:!doctype html|html|head|body|div|span|form|table|t[rdh]|ul|ol|li|p|a|b|i|h[1-6]|input|select|option|label|section|script|br)\b/i;
 
@@ -87,9 +109,11 @@ function lookOf(declared: BodyKind, body: string): BodyKind {
   }
 }
 
-/** The response of an exchange of a take; undefined where none was recorded. */
-export function viewOf(exchange: Exchange, readBody: (hash: string) => string | undefined): ResponseView | undefined {
+/** The answer of an exchange of a take; undefined where none was recorded. */
+export function viewOf(exchange: Exchange, readBody: (hash: string) => string | undefined): AnswerText | undefined {
+  const body = answerBody(exchange);
+  const text = body ? (readBody(body.hash) ?? '') : '';
+  if (exchange.kind === 'message') return body ? new MessageView(body.mimeType, text) : undefined;
   const { response } = exchange;
-  if (!response) return undefined;
-  return new ResponseView(response.status, response.headers, response.body ? (readBody(response.body.hash) ?? '') : '');
+  return response ? new ResponseView(response.status, response.headers, text) : undefined;
 }

@@ -1,6 +1,7 @@
 import { pathAndQuery } from '../take/messages.js';
 import { isProgramWord, Telling, type TellingValue } from './telling.js';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { verbOf } from '../take/exchanges.js';
 
 /** Names under which programs say what shall be done; common practice, no source. */
 const doing =
@@ -10,7 +11,7 @@ const doing =
 const mostWords = 2;
 
 const addressOf = (exchange: Exchange): string =>
-  `${exchange.method} ${new URL(exchange.url).origin}${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`;
+  `${verbOf(exchange)} ${new URL(exchange.url).origin}${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`;
 
 /**
  * By the number of an exchange the words that tell what it asks, where several requests to one address ask different things: the procedure that
@@ -19,7 +20,7 @@ const addressOf = (exchange: Exchange): string =>
 export function stepWords(exchanges: readonly Exchange[], readBody: LoadedTake['readBody']): Map<number, string[]> {
   const groups = new Map<string, Exchange[]>();
   for (const exchange of exchanges) {
-    if (exchange.socket) continue;
+    if (exchange.kind === 'message') continue;
     const group = groups.get(addressOf(exchange));
     if (group) group.push(exchange);
     else groups.set(addressOf(exchange), [exchange]);

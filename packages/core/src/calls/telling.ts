@@ -1,6 +1,7 @@
-import { bodyKind, headerOf, looksLikeId, mediaType, pathAndQuery } from '../take/messages.js';
+import { bodyKind, looksLikeId, pathAndQuery } from '../take/messages.js';
 import type { Exchange, LoadedTake } from '../take/take.schema.js';
 import { bodyTree, targetTree, type ValueTree } from '../values/value-tree.js';
+import { sentBody, sentHeaders, sentType } from '../take/exchanges.js';
 
 /** A value by which requests to one address are told apart, such as the name of the procedure that is called. */
 export interface TellingValue {
@@ -33,13 +34,12 @@ export function askedValues(exchange: Exchange, readBody: LoadedTake['readBody']
     }
   };
   walk(targetTree(pathAndQuery(exchange.url)));
-  for (const [name, value] of exchange.requestHeaders)
+  for (const [name, value] of sentHeaders(exchange))
     if (askingHeader.test(name)) found.push({ place: `header:${name.toLowerCase()}`, name, value: value.replace(/^"|"$/g, '') });
-  const text = exchange.requestBody ? (readBody(exchange.requestBody.hash) ?? '') : '';
+  const body = sentBody(exchange);
+  const text = body ? (readBody(body.hash) ?? '') : '';
   if (text === '' || text.length > longestBody) return found;
-  const kind = bodyKind(
-    mediaType([['content-type', headerOf(exchange.requestHeaders, 'content-type') ?? exchange.requestBody?.mimeType ?? '']]),
-  );
+  const kind = bodyKind(sentType(exchange));
   walk(bodyTree(text, kind));
   if (kind === 'xml') found.push(...messageName(text));
   return found;

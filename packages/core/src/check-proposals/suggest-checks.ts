@@ -1,14 +1,13 @@
 import * as z from 'zod';
 import type { BodyReader, LoadedTake } from '../take/take.schema.js';
 import type { Fill } from '../extractors/extract.js';
-import { viewOf, type ResponseView } from '../answers/response-view.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
-import { answerOf } from '../actions/action-kinds.js';
+import { statusIn, viewOf, type AnswerText } from '../answers/response-view.js';
+import { recordedSteps, type Script } from '../script/script.schema.js';
+import { actionKindOf, answerOf } from '../actions/action-kinds.js';
 import { CheckSchema } from '../check/check.schema.js';
-import type { RequestStep } from '../actions/http/request.schema.js';
 import type { Template } from '../values/template.schema.js';
-import { sentNodes } from '../actions/http/request-parts.js';
-import { isLeaf, leavesOf, type SentNode } from '../actions/http/sent-values.js';
+import { sentNodes, type RecordedStep } from '../actions/sent-parts.js';
+import { isLeaf, leavesOf, type SentNode } from '../actions/sent-values.js';
 import { compact, isStill, recordedText } from '../values/template.js';
 import { isPlainWord } from '../take/messages.js';
 import type { CapturedStep } from '../actions/action-step.schema.js';
@@ -42,7 +41,7 @@ const leastText = 4;
 
 /** What was entered at a place of a step. */
 interface Entered {
-  step: RequestStep;
+  step: RecordedStep;
   node: SentNode;
   /** Requests since. */
   age: number;
@@ -66,12 +65,12 @@ export function suggestChecks(
   const entered: Entered[] = [];
   /** Texts that were shown before they could say that anything was saved. */
   const shown = new Set<string>();
-  for (const { step } of requestSteps(script)) {
+  for (const { step } of recordedSteps(script)) {
     for (const one of entered) one.age++;
     const n = answerOf(step);
     const exchange = n === null ? undefined : byNumber.get(n);
     const ownExchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
-    if (ownExchange && step.method !== 'GET')
+    if (ownExchange && actionKindOf(step).mayChange(step))
       for (const node of leavesOf(sentNodes(step)))
         if (isEntered(node) && (!isStill(node.template) || !index.wasReceived(node.value, ownExchange)))
           entered.push({ step, node, age: 0 });
@@ -124,7 +123,7 @@ const templateOf = (node: SentNode): Template => (isStill(node.template) ? [{ ki
 const unwrapped = (template: Template): Template =>
   compact(template.flatMap((piece) => (piece.kind === 'wrap' ? unwrapped(piece.pieces) : [piece])));
 
-function headingOf(view: ResponseView): string | null {
+function headingOf(view: AnswerText): string | null {
   const raw = /<h1\b[^>]*>([\s\S]{1,400}?)<\/h1>/i.exec(view.body)?.[1]?.replace(/<[^>]*>/g, ' ');
   const text = raw?.replace(/\s+/g, ' ').trim() ?? '';
   // Entities would have to be read; what holds digits is another on each visit.
@@ -132,20 +131,20 @@ function headingOf(view: ResponseView): string | null {
 }
 
 /** Words by which a page offers to end the session; common practice, no source. */
-const wayOut = (view: ResponseView): string | null =>
+const wayOut = (view: AnswerText): string | null =>
   view.html.texts.find(
     (text) => /^(sign|log)[\s-]?(out|off)$/i.test(text) || /^(abmelden|ausloggen|déconnexion|cerrar sesión)$/i.test(text),
   ) ?? null;
 
 interface AtHand {
-  view: ResponseView;
+  view: AnswerText;
   twin: SecondTake | null;
   played: readonly (PlayedAnswers & { fill: Fill })[];
 }
 
 /** On how many good answers the text stands that was entered there; null where one of them lacks it. */
 function heldEverywhere(
-  step: RequestStep,
+  step: RecordedStep,
   n: number,
   text: Template,
   source: Entered | null,
@@ -154,7 +153,7 @@ function heldEverywhere(
   if (!holdsText(view, recordedText(text))) return null;
   let held = 1;
   const responseView = twin?.partnerOf(n)?.view;
-  if (twin && responseView?.status === view.status) {
+  if (twin && responseView && statusIn(responseView) === statusIn(view)) {
     const entered = source && twin.valueAt(source.step.exchange ?? -1, source.node.place);
     if (source && entered === undefined) return null;
     if (!holdsText(responseView, entered ?? recordedText(text))) return null;

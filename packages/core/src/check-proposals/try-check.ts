@@ -2,7 +2,7 @@ import * as z from 'zod';
 import type { LoadedTake } from '../take/take.schema.js';
 import { redirectTarget } from '../take/messages.js';
 import type { Fill } from '../extractors/extract.js';
-import { viewOf, type AnswerText, type ResponseView } from '../answers/response-view.js';
+import { viewOf, type AnswerText } from '../answers/response-view.js';
 import { actionSteps, type Script } from '../script/script.schema.js';
 import { answerOf } from '../actions/action-kinds.js';
 import { capturedAnswer } from '../actions/captured-answer.js';
@@ -14,6 +14,7 @@ import type { Answer } from '../check/askers/check-asker.js';
 import { checkFailure, checkProblem } from '../check/check.js';
 import { playedFill } from './played-values.js';
 import type { PlayedAnswers } from './suggest-checks.js';
+import { answerBody } from '../take/exchanges.js';
 
 /** What a check says of one answer at hand. */
 export const TriedCheckSchema = z.object({
@@ -63,16 +64,27 @@ export function tryCheck(
   return { tried, problem: null };
 }
 
-const recordedAnswer = (exchange: LoadedTake['exchanges'][number], view: ResponseView): Answer => ({
+const recordedAnswer = (exchange: LoadedTake['exchanges'][number], view: AnswerText): Answer => ({
   view,
-  location: exchange.response ? redirectTarget(exchange.url, [exchange.response]) : undefined,
-  bytes: exchange.response?.body?.size ?? 0,
+  location: exchange.kind === 'request' && exchange.response ? redirectTarget(exchange.url, [exchange.response]) : undefined,
+  bytes: answerBody(exchange)?.size ?? 0,
   durationMs: exchange.durationMs,
 });
 
 const playedAnswer = (played: CapturedStep, view: AnswerText): Answer => ({
   view,
   location: played.kind === 'request' && played.response ? redirectTarget(played.request.url, played.hops ?? [played.response]) : undefined,
-  bytes: played.kind === 'request' ? (played.response?.body?.size ?? 0) : new TextEncoder().encode(view.body).length,
+  bytes: bytesOf(played, view),
   durationMs: played.durationMs,
 });
+
+function bytesOf(played: CapturedStep, view: AnswerText): number {
+  switch (played.kind) {
+    case 'request':
+      return played.response?.body?.size ?? 0;
+    case 'message':
+      return played.answer?.size ?? 0;
+    case 'line':
+      return new TextEncoder().encode(view.body).length;
+  }
+}

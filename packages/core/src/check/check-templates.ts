@@ -13,9 +13,11 @@ export const changeChecked = (checked: Checked, change: ChangeTemplate): Checked
 
 /** What each template of some checks is, in words, in the order in which `changeCheck` meets them. */
 export const checkWords = (checks: readonly Check[] | undefined): string[] =>
-  (checks ?? []).flatMap(({ checked }, at) =>
-    'extractor' in checked && checked.extractor.beside ? [`check ${at + 1}`, `check ${at + 1}`] : [`check ${at + 1}`],
-  );
+  (checks ?? []).flatMap(({ checked }, at) => checkedWords(checked, `check ${at + 1}`));
+
+/** What each template of what is asked of an answer is, in words: `word`, once or twice. */
+export const checkedWords = (checked: Checked, word: string): string[] =>
+  'extractor' in checked && checked.extractor.beside ? [word, word] : [word];
 
 /** A check with its templates changed. */
 export const changeCheck = (check: Check, change: ChangeTemplate): Check => ({ ...check, checked: changeChecked(check.checked, change) });

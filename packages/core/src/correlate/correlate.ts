@@ -4,7 +4,7 @@ import { answerOf } from '../actions/action-kinds.js';
 import type { RequestStep } from '../actions/http/request.schema.js';
 import { describeExtractor } from '../extractors/describe-extractor.js';
 import { isCounted } from '../script-edit/coverage.js';
-import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
+import { isLeaf, type SentNode } from '../actions/sent-values.js';
 import { commonShape, commonTitle, fitsTitle } from '../take/messages.js';
 import { nameBefore, stepsOfTake, visitParts, visitStill, type StepOfTake } from './find/candidates.js';
 import { countersOf } from './decide/counters.js';

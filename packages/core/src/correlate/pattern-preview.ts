@@ -4,7 +4,7 @@ import { visitStill, stepsOfTake } from './find/candidates.js';
 import { ValueIndex } from './find/value-index.js';
 import { describeExtractor } from '../extractors/describe-extractor.js';
 import { scriptFromTake } from '../script-from-take/from-take.js';
-import { placeOfResponse, requestSteps } from '../script/script.schema.js';
+import { placeOfResponse, recordedSteps } from '../script/script.schema.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { everything } from '../tidy/tidy.schema.js';
 import { PatternBook } from './weigh/pattern-match.js';
@@ -29,7 +29,7 @@ export function previewPattern(loaded: LoadedTake, pattern: HandoffPattern): Pat
   const book = new PatternBook([{ ...pattern, enabled: true }]);
   const script = scriptFromTake(loaded, { scriptId: 'preview', name: 'preview', tidy: everything });
   const index = ValueIndex.of(loaded, script, undefined, book.knows);
-  const names = new Map(requestSteps(script).map(({ step, number }) => [step.id, `${number}, ${step.name}`]));
+  const names = new Map(recordedSteps(script).map(({ step, number }) => [step.id, `${number}, ${step.name}`]));
   const found: PatternFind[] = [];
   for (const take of stepsOfTake(script, loaded))
     visitStill(take.step, (node) => {

@@ -12,7 +12,7 @@ import {
   placeOfResponse,
   readFrom,
   readPlaces,
-  requestSteps,
+  recordedSteps,
   type Handoff,
   type GeneratedValue,
   type ResponsePlace,
@@ -25,6 +25,7 @@ import type { Piece } from '../values/template.schema.js';
 import type { Tidy } from '../tidy/tidy.schema.js';
 import { correlate } from './correlate.js';
 import { SecondTake } from './pair/second-take.js';
+import { isRecorded } from '../actions/sent-parts.js';
 
 /** A piece of another take that is to be put into a script. */
 export interface SpliceWish {
@@ -62,7 +63,7 @@ export function splice(
   const whole = scriptFromTake(loadedTake, { scriptId: script.id, name: script.name, tidy });
   const source = correlate(whole, loadedTake, take, patterns).script;
   const isWanted = (step: Step): boolean =>
-    step.kind === 'request' && step.exchange !== null && step.exchange >= wish.from && step.exchange <= wish.to;
+    isRecorded(step) && step.exchange !== null && step.exchange >= wish.from && step.exchange <= wish.to;
   const piece = piecesOf(source, isWanted);
   const exchanges = loadedTake.exchanges.filter((exchange) => exchange.n >= wish.from && exchange.n <= wish.to);
   if (allSteps(piece).length === 0 || exchanges.length === 0)
@@ -127,7 +128,7 @@ function piecesOf(source: Script, isWanted: (step: Step) => boolean): Step[] {
 
 /** The exchange whose answer is had at a place; undefined where the step stands for none. */
 function numberAt(script: Script, place: ResponsePlace): number | undefined {
-  const step = requestSteps(script).find((numberedStep) => numberedStep.step.id === place.step)?.step;
+  const step = recordedSteps(script).find((numberedStep) => numberedStep.step.id === place.step)?.step;
   const chain = step ? exchangesOf(step) : [];
   return place.hop === undefined ? chain.at(-1) : chain[place.hop];
 }
@@ -138,7 +139,7 @@ function lastExchangeBefore(script: Script, after: string): number | null {
   for (const transaction of script.transactions) {
     if (transaction.id === after) return last;
     for (const step of allSteps(transaction.steps)) {
-      if (step.kind === 'request') last = exchangesOf(step).at(-1) ?? last;
+      if (isRecorded(step)) last = exchangesOf(step).at(-1) ?? last;
       if (step.id === after) return last;
     }
   }

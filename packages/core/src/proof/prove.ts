@@ -1,10 +1,10 @@
 import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { pathAndQuery } from '../take/messages.js';
-import type { ResponseView } from '../answers/response-view.js';
-import { requestSteps, type Handoff, type Script } from '../script/script.schema.js';
-import { sentLeaves } from '../actions/http/request-parts.js';
-import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
+import type { AnswerText } from '../answers/response-view.js';
+import { recordedSteps, type Handoff, type Script } from '../script/script.schema.js';
+import { sentLeaves } from '../actions/sent-parts.js';
+import { isLeaf, type SentNode } from '../actions/sent-values.js';
 import { isStill, movingPieces } from '../values/template.js';
 import { usePlaces } from '../script-edit/use-places.js';
 import { visitStill, type StepOfTake } from '../correlate/find/candidates.js';
@@ -22,6 +22,7 @@ import { masked, shownTexts } from '../rehearse/said.js';
 import type { OpenPoint, Proof } from '../rehearse/proof.schema.js';
 import { layOut, ledTo, type LaidStep } from './laid-step.js';
 import { shows, showsAs, timesShown } from './shown.js';
+import { actionKindOf } from '../actions/action-kinds.js';
 
 /**
  * Whether two rehearsals in a row that passed did what the takes did: things of their own were made, what was sent is shown by them, and
@@ -56,7 +57,7 @@ class Prover {
     this.#index = ValueIndex.of(loaded, script, this.#twin?.moving);
     this.#judge = new Judge(loaded, this.#index, this.#twin, new PatternBook(publishedPatterns));
     this.#credentials = new Set(
-      requestSteps(script)
+      recordedSteps(script)
         .map(({ step }) => sentLeaves(step))
         .filter((nodes) => nodes.some(isPassword) && nodes.length <= mostInSignIn)
         .flatMap((nodes) => nodes.map((node) => node.value)),
@@ -92,9 +93,9 @@ class Prover {
     return { state: this.#open.length === 0 ? 'proven' : 'unproven', made: this.#made, changed: this.#changed, open: this.#open };
   }
 
-  /** A request by which a person changes something: no reading, no signing in or out. */
+  /** A step by which a person changes something: no reading, no signing in or out. */
   #isAct({ step, own }: LaidStep): boolean {
-    if (/^(GET|HEAD|OPTIONS)$/.test(step.method) || own === undefined) return false;
+    if (!actionKindOf(step).mayChange(step) || own === undefined) return false;
     const nodes = sentLeaves(step);
     if (nodes.some(isPassword) && nodes.length <= mostInSignIn) return false;
     if (/log-?(in|out|on|off)|sign-?(in|out|on|off)|\/(oauth2?|token|auth|session)s?\b/i.test(pathAndQuery(own.exchange.url))) return false;
@@ -432,7 +433,7 @@ class Prover {
     const isLong = input.value.length >= 4 && !isWeak(input.value);
     const before = this.#steps.filter((step) => step.number < act.number);
     const after = this.#steps.filter((step) => step.number >= act.number);
-    const find = (holds: (view: ResponseView) => boolean, named: boolean) =>
+    const find = (holds: (view: AnswerText) => boolean, named: boolean) =>
       before.some((step) => step.recorded.some(holds))
         ? []
         : after.filter((step) => step.recorded.some(holds)).map((laid) => ({ laid, named }));

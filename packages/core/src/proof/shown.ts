@@ -1,5 +1,5 @@
 import { encode } from '../values/encoding.js';
-import type { ResponseView } from '../answers/response-view.js';
+import { headersIn, type AnswerText } from '../answers/response-view.js';
 
 const escapes = /[.*+?^${}()|[\]\\]/g;
 const isWordSign = /[\p{L}\d]/u;
@@ -22,7 +22,7 @@ const spellingsOf = (value: string): Set<string> =>
  * True where an answer shows a text, in a header too, whatever it is wrapped in there. Where it stands only as a part of one of the `longer`
  * texts, it is those that are shown.
  */
-export function shows(view: ResponseView, value: string, longer: readonly string[] = []): boolean {
+export function shows(view: AnswerText, value: string, longer: readonly string[] = []): boolean {
   if (value === '') return false;
   const hidden = longer.flatMap((one) => [...spellingsOf(one)]);
   const holds = (text: string, spelling: string): boolean =>
@@ -32,14 +32,14 @@ export function shows(view: ResponseView, value: string, longer: readonly string
         hidden.reduce((left, one) => left.replaceAll(one, '\u0000'), text),
         spelling,
       ));
-  if (view.headers.some(([name, text]) => /^(location|etag|content-location)$/i.test(name) && holds(text, value))) return true;
+  if (headersIn(view).some(([name, text]) => /^(location|etag|content-location)$/i.test(name) && holds(text, value))) return true;
   if (view.kind === 'binary' || view.kind === 'script') return false;
   for (const one of spellingsOf(value)) if (holds(view.body, one)) return true;
   return view.kind === 'html' && view.html.texts.some((text) => holds(text, value));
 }
 
 /** How often an answer shows a text. */
-export function timesShown(view: ResponseView, value: string): number {
+export function timesShown(view: AnswerText, value: string): number {
   if (value === '' || view.kind === 'binary' || view.kind === 'script') return 0;
   let count = 0;
   for (let at = view.body.indexOf(value); at >= 0; at = view.body.indexOf(value, at + value.length)) count++;
@@ -47,7 +47,7 @@ export function timesShown(view: ResponseView, value: string): number {
 }
 
 /** True where an answer shows a value under a name: a field of a page that holds it, or a member of JSON. */
-export function showsAs(view: ResponseView, name: string, value: string): boolean {
+export function showsAs(view: AnswerText, name: string, value: string): boolean {
   if (name === '') return false;
   if (view.kind === 'html')
     return view.html.elements.some(

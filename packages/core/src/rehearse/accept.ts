@@ -1,12 +1,14 @@
 import { commonShape, commonTitle, leadsTo, pathShape } from '../take/messages.js';
 import { rootElement } from '../answers/html.js';
-import type { ResponseView } from '../answers/response-view.js';
+import type { AnswerText, ResponseView } from '../answers/response-view.js';
+import type { Harmless } from '../actions/content.schema.js';
 import type { Expectation } from '../actions/http/request.schema.js';
-import { failureOf } from './failure-signs.js';
+import type { MessageExpectation } from '../actions/message/message.schema.js';
+import { contentFailureOf, failureOf } from './failure-signs.js';
 
 /** What accepting an answer means: what the step expects from then on, in a sentence too. */
-export interface Acceptance {
-  expect: Expectation;
+export interface Acceptance<Expected = Expectation> {
+  expect: Expected;
   sentence: string;
 }
 
@@ -50,7 +52,7 @@ export function acceptanceOf(
   expect: Expectation,
   view: ResponseView,
   location: string | undefined,
-  harmless: Expectation['harmless'] = [],
+  harmless: Harmless = [],
 ): Acceptance | null {
   const said: string[] = [];
   let wider = expect;
@@ -61,17 +63,37 @@ export function acceptanceOf(
     wider = next.expect;
     said.push(next.said);
   }
-  if (failureOf(view, wider, location) !== null) return null;
-  const more = harmless.filter((one) => !expect.harmless?.includes(one));
-  if (more.length > 0) {
-    wider = { ...wider, harmless: [...(expect.harmless ?? []), ...more] };
-    said.push(...more.map((one) => harmlessNames[one]));
-  }
-  return said.length === 0 ? null : { expect: wider, sentence: `From now on this step also accepts ${said.join(' and ')}.` };
+  return failureOf(view, wider, location) === null ? accepting(wider, said, harmless) : null;
 }
 
-const harmlessNames: Record<NonNullable<Expectation['harmless']>[number], string> = {
+/** What a step that waits for a message would have to expect so that this one passes; null where it passes already. */
+export function acceptanceOfMessage(
+  expect: MessageExpectation,
+  view: AnswerText,
+  harmless: Harmless = [],
+): Acceptance<MessageExpectation> | null {
+  return contentFailureOf(view, expect)
+    ? accepting({ ...expect, content: view.kind }, [`${view.kind} instead of ${expect.content ?? 'anything'}`], harmless)
+    : accepting(expect, [], harmless);
+}
+
+/** What is accepted so far, and these differences as harmless; null where that is nothing new. */
+function accepting<Expected extends { harmless?: Harmless | undefined }>(
+  expect: Expected,
+  said: readonly string[],
+  harmless: Harmless,
+): Acceptance<Expected> | null {
+  const more = harmless.filter((difference) => !expect.harmless?.includes(difference));
+  const all = [...said, ...more.map((difference) => harmlessNames[difference])];
+  if (all.length === 0) return null;
+  return {
+    expect: more.length === 0 ? expect : { ...expect, harmless: [...(expect.harmless ?? []), ...more] },
+    sentence: `From now on this step also accepts ${all.join(' and ')}.`,
+  };
+}
+
+const harmlessNames: Record<Harmless[number], string> = {
   structure: 'an answer that is built differently',
-  alerts: 'an alert on the page',
+  alerts: 'an answer that tells of trouble',
   'sign-in': 'a form to sign in',
 };

@@ -1,6 +1,6 @@
 import type { BodyReader } from '../take/take.schema.js';
-import type { ResponseView } from '../answers/response-view.js';
-import { capturedResponse } from '../actions/captured-answer.js';
+import type { AnswerText } from '../answers/response-view.js';
+import { capturedMessage, capturedResponse } from '../actions/captured-answer.js';
 import type { FailureSign } from '../check/failure-sign.js';
 import type { RehearsalNote } from './rehearsal.schema.js';
 import type { CapturedStep } from '../actions/action-step.schema.js';
@@ -24,10 +24,20 @@ export interface Captured {
 /** The last capture of each step: in a repeat the latest round counts. */
 export const lastOfEach = (steps: readonly CapturedStep[]): Map<string, CapturedStep> => new Map(steps.map((step) => [step.step, step]));
 
-/** True where the application answered a played step at all, or was not to. */
-export const wasAnswered = (captured: CapturedStep): boolean =>
-  captured.kind === 'request' ? captured.response !== null : captured.failure === null;
+/** True where the application answered a played step at all, or was not to; a message goes over a WebSocket that was answered. */
+export function wasAnswered(captured: CapturedStep): boolean {
+  switch (captured.kind) {
+    case 'request':
+      return captured.response !== null;
+    case 'message':
+      return true;
+    case 'line':
+      return captured.failure === null;
+  }
+}
 
-/** The captured response of a step that is a request, or that of a redirect on the way (`hop`); undefined where none came. */
-export const capturedView = (captured: CapturedStep, readBody: BodyReader, hop?: number): ResponseView | undefined =>
-  captured.kind === 'request' ? capturedResponse(captured, readBody, hop) : undefined;
+/** The captured answer of a step that can be laid beside the take, or that of a redirect on the way (`hop`); undefined where none came. */
+export function capturedView(captured: CapturedStep, readBody: BodyReader, hop?: number): AnswerText | undefined {
+  if (captured.kind === 'request') return capturedResponse(captured, readBody, hop);
+  return captured.kind === 'message' ? capturedMessage(captured, readBody) : undefined;
+}

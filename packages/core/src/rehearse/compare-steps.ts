@@ -2,10 +2,10 @@ import * as z from 'zod';
 import { bodyKind, headerOf, mediaType, pathAndQuery, type BodyKind } from '../take/messages.js';
 import type { BodyReader, BodyRef, Header, LoadedTake } from '../take/take.schema.js';
 import { readValue } from '../extractors/extract.js';
-import { carriesValue } from '../actions/http/request-parts.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
+import { carriesValue } from '../actions/sent-parts.js';
+import { recordedSteps, type Script } from '../script/script.schema.js';
 import { answerOf } from '../actions/action-kinds.js';
-import { leavesOf, nodesOf } from '../actions/http/sent-values.js';
+import { leavesOf, nodesOf } from '../actions/sent-values.js';
 import { bodyTree, targetTree } from '../values/value-tree.js';
 import { DifferenceRowSchema, differenceOf, linesOf, type DifferenceRow, type MovingValue } from './difference.js';
 import { capturedView } from './captured.js';
@@ -13,9 +13,15 @@ import type { CapturedStep } from '../actions/action-step.schema.js';
 
 /** What one side of a comparison sent in a step, and what it got. */
 export interface SideOfStep {
-  request: { method: string; url: string; headers: readonly Header[]; body: BodyRef | null };
-  response: { status: number; headers: readonly Header[]; body: BodyRef | null } | null;
+  /** What a message does not have is absent: an address and a status. */
+  request: { verb: string; url: string | null; headers: readonly Header[]; body: BodyRef | null };
+  response: { status: number | null; headers: readonly Header[]; body: BodyRef | null } | null;
 }
+
+const messageSide = (action: string, sent: BodyRef | null, answer: BodyRef | null): SideOfStep => ({
+  request: { verb: action.toUpperCase(), url: null, headers: [], body: sent },
+  response: answer && { status: null, headers: [], body: answer },
+});
 
 /** A take, or a rehearsal, as one side of a comparison. */
 export interface Side {
@@ -36,15 +42,21 @@ export type StepDifference = z.infer<typeof StepDifferenceSchema>;
 /** The take that a script was made from, as a side. */
 export function sideOfTake(script: Script, { exchanges, readBody }: LoadedTake): Side {
   const byNumber = new Map(exchanges.map((exchange) => [exchange.n, exchange]));
-  const steps = new Map(requestSteps(script).map(({ step }) => [step.id, step]));
+  const steps = new Map(recordedSteps(script).map(({ step }) => [step.id, step]));
+  const exchangeAt = (n: number | null | undefined) => (n == null ? undefined : byNumber.get(n));
   return {
     readBody,
     handoff: (id) => script.handoffs.find((handoff) => handoff.id === id)?.recorded,
     at: (id) => {
       const step = steps.get(id);
-      const sent = byNumber.get(step?.exchange ?? -1);
-      const answer = step && byNumber.get(answerOf(step) ?? -1);
-      return sent && { request: { ...sent, headers: sent.requestHeaders, body: sent.requestBody }, response: answer?.response ?? null };
+      const sent = exchangeAt(step?.exchange);
+      if (!step || !sent) return undefined;
+      if (sent.kind === 'message') return messageSide(sent.action, sent.sent, sent.answer);
+      const answer = exchangeAt(answerOf(step));
+      return {
+        request: { verb: sent.method, url: sent.url, headers: sent.requestHeaders, body: sent.requestBody },
+        response: answer?.kind === 'request' ? answer.response : null,
+      };
     },
   };
 }
@@ -56,7 +68,10 @@ export function sideOfRehearsal(script: Script, steps: readonly CapturedStep[], 
     readBody,
     at: (id) => {
       const played = byStep.get(id);
-      return played?.kind === 'request' ? played : undefined;
+      if (played?.kind === 'message') return messageSide(played.action, played.sent, played.answer);
+      return played?.kind === 'request'
+        ? { request: { ...played.request, verb: played.request.method }, response: played.response }
+        : undefined;
     },
     handoff: (id) => {
       const handoff = script.handoffs.find((one) => one.id === id);
@@ -95,7 +110,12 @@ function headerDifference(
   moving: readonly MovingValue[],
 ): DifferenceRow[] {
   const lines = (response: SideOfStep['response'] | undefined): string[] =>
-    response ? [`status ${response.status}`, ...response.headers.map((header) => `${header[0].toLowerCase()}: ${header[1]}`).sort()] : [];
+    response
+      ? [
+          ...(response.status === null ? [] : [`status ${response.status}`]),
+          ...response.headers.map((header) => `${header[0].toLowerCase()}: ${header[1]}`).sort(),
+        ]
+      : [];
   return differenceOf(lines(left), lines(right), moving).map((row) =>
     row.kind === 'differs' && [...row.left, ...row.right].every((line) => ofEachAnswer.test(line))
       ? { ...row, kind: 'harmless', why: ['a header that each answer has of its own'] }
@@ -106,7 +126,7 @@ function headerDifference(
 const requestLines = (side: SideOfStep | undefined): string[] =>
   side
     ? [
-        `${side.request.method} ${side.request.url}`,
+        [side.request.verb, side.request.url ?? ''].join(' ').trim(),
         ...side.request.headers.filter(([name]) => carriesValue(name)).map((header) => `${header[0].toLowerCase()}: ${header[1]}`),
       ]
     : [];
@@ -119,7 +139,7 @@ function movingValues(script: Script, left: Side, right: Side): MovingValue[] {
       found.set(`${one} ${other}`, { left: one, right: other, name });
   };
   for (const handoff of script.handoffs) add(left.handoff(handoff.id), right.handoff(handoff.id), `the handoff ${handoff.name}`);
-  for (const { step } of requestSteps(script)) {
+  for (const { step } of recordedSteps(script)) {
     const [own, theirs] = [left.at(step.id), right.at(step.id)];
     if (!own || !theirs) continue;
     const other = sentLeaves(theirs, right.readBody);
@@ -129,10 +149,10 @@ function movingValues(script: Script, left: Side, right: Side): MovingValue[] {
 }
 
 function sentLeaves({ request }: SideOfStep, readBody: BodyReader): Map<string, { name: string; value: string }> {
-  const target = pathAndQuery(request.url);
+  const target = request.url === null ? null : pathAndQuery(request.url);
   const body = textOf(request.body, readBody);
   const nodes = [
-    ...nodesOf(targetTree(target), [{ kind: 'text', text: target }]),
+    ...(target === null ? [] : nodesOf(targetTree(target), [{ kind: 'text', text: target }])),
     ...(body === '' ? [] : nodesOf(bodyTree(body, kindOf(request)), [{ kind: 'text', text: body }])),
   ];
   return new Map([...leavesOf(nodes)].map((node) => [node.place, node]));

@@ -2,10 +2,9 @@ import { cutText } from '../cut-text.js';
 import { isPlainWord } from '../take/messages.js';
 import { describeExtractor } from '../extractors/describe-extractor.js';
 import type { HtmlElement } from '../answers/html.js';
-import type { SentValue } from '../actions/http/sent-values.js';
+import type { SentValue } from '../actions/sent-values.js';
 import { actionSteps, type Script } from '../script/script.schema.js';
-import type { RequestStep } from '../actions/http/request.schema.js';
-import { boundPlaces, sentValues } from '../actions/http/request-parts.js';
+import { boundPlaces, isRecorded, sentValues, type RecordedStep } from '../actions/sent-parts.js';
 import { isCounted } from '../script-edit/coverage.js';
 import { capturedView, wasAnswered, type Captured } from './captured.js';
 import { faultTexts } from './failure-signs.js';
@@ -13,8 +12,7 @@ import { saysTaken } from './said.js';
 import type { Divergence, RehearsedStep } from './rehearsal.schema.js';
 import { wordsOfCode } from '../failure/failure-codes.js';
 import { actionKindOf, exchangesOf } from '../actions/action-kinds.js';
-import type { ActionStep } from '../actions/action-step.schema.js';
-import type { CapturedRequest } from '../actions/http/captured-request.schema.js';
+import type { ActionStep, CapturedStep } from '../actions/action-step.schema.js';
 
 /** Where a rehearsal first left the take, why most likely, and what to do; null where it did not. */
 export function firstDivergence(script: Script, steps: readonly RehearsedStep[], captured: Captured): Divergence | null {
@@ -59,8 +57,7 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
       advice: `Hand ${stale.name} off: read it at step ${numberOf(stale.origin)} and send what is read.`,
     };
   }
-  const refused =
-    action?.step.kind === 'request' && first.captured?.kind === 'request' ? refusedValue(action.step, first.captured, captured) : null;
+  const refused = action && isRecorded(action.step) && first.captured ? refusedValue(action.step, first.captured, captured) : null;
   if (refused !== null)
     return {
       ...base,
@@ -91,8 +88,8 @@ const boundTo = (step: ActionStep | undefined, handoff: string): boolean =>
   step !== undefined && JSON.stringify(actionKindOf(step).sent(step)).includes(`"handoff":"${handoff}"`);
 
 /** A typed value that the fault text of the answer quotes, or that stands in the field beside a text which says that it is taken. */
-function refusedValue(step: RequestStep, request: CapturedRequest, captured: Captured): string | null {
-  const view = capturedView(request, captured.readBody);
+function refusedValue(step: RecordedStep, played: CapturedStep, captured: Captured): string | null {
+  const view = capturedView(played, captured.readBody);
   if (!view) return null;
   const bound = boundPlaces(step);
   const typed = sentValues(step).filter((sent) => isCounted(sent) && !bound.has(sent.place));

@@ -1,9 +1,10 @@
 import { cutText } from '../cut-text.js';
 import { fitsTitle, leadsTo } from '../take/messages.js';
 import { rootElement } from '../answers/html.js';
-import type { ResponseView } from '../answers/response-view.js';
+import type { AnswerText, ResponseView } from '../answers/response-view.js';
 import { failureReason, type FailureReason } from '../failure/failure-reason.js';
 import type { Expectation } from '../actions/http/request.schema.js';
+import type { MessageExpectation } from '../actions/message/message.schema.js';
 
 const faultWord = /^(fault|error|exception|problem)s?$/i;
 
@@ -36,13 +37,9 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
     ![expect.redirect, ...(expect.otherRedirects ?? [])].some((one) => leadsTo(one, location))
   )
     return failureReason('redirect-unexpected', `It redirects to ${cutText(location, 80)} where the take went to ${expect.redirect}.`);
-  if (expect.content !== null && response.kind !== expect.content && response.declaredKind !== expect.content) {
-    const page = response.kind === 'html' && response.title !== '' ? `: the page “${cutText(response.title, 140)}”` : '';
-    return failureReason(
-      'content-unexpected',
-      `It answered with ${response.kind} where the take had ${expect.content}${page}.`,
-      response.kind,
-    );
+  if (response.declaredKind !== expect.content) {
+    const otherContent = contentFailureOf(response, expect);
+    if (otherContent) return otherContent;
   }
   if (expect.rootElement !== null) {
     const root = rootElement(response.body);
@@ -62,8 +59,15 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
   return null;
 }
 
+/** What is wrong with the kind of content of an answer; null where it is as expected. */
+export function contentFailureOf(answer: AnswerText, { content }: MessageExpectation): FailureReason | null {
+  if (content === null || answer.kind === content) return null;
+  const page = answer.kind === 'html' && answer.title !== '' ? `: the page “${cutText(answer.title, 140)}”` : '';
+  return failureReason('content-unexpected', `It answered with ${answer.kind} where the take had ${content}${page}.`, answer.kind);
+}
+
 /** Texts of the answer that name a fault: alerts of a page, fault elements of XML, error members of JSON. */
-export function faultTexts(response: ResponseView): string[] {
+export function faultTexts(response: AnswerText): string[] {
   if (response.kind === 'html') return response.html.alerts;
   if (response.kind === 'xml') {
     const root = rootElement(response.body);
@@ -86,7 +90,7 @@ const mostSignInFields = 8;
 const isHiddenOrButton = /^(hidden|submit|button|image|reset|checkbox|radio)$/;
 
 /** True where the page asks for one password and little else: a page that sets one asks for it twice, and a form of work has more fields. */
-export function asksToSignIn(response: ResponseView): boolean {
+export function asksToSignIn(response: AnswerText): boolean {
   if (response.kind !== 'html') return false;
   const typeOf = (element: (typeof response.html.elements)[number]): string => element.attributes['type']?.toLowerCase() ?? '';
   const fields = response.html.elements.filter(

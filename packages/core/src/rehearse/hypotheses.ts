@@ -1,10 +1,10 @@
 import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { describeExtractor } from '../extractors/describe-extractor.js';
-import { placeOfResponse, requestSteps, type Script } from '../script/script.schema.js';
-import { answerOf } from '../actions/action-kinds.js';
-import { sentLeaves, sentNodes } from '../actions/http/request-parts.js';
-import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
+import { placeOfResponse, recordedSteps, type Script } from '../script/script.schema.js';
+import { actionKindOf, answerOf } from '../actions/action-kinds.js';
+import { sentLeaves, sentNodes } from '../actions/sent-parts.js';
+import { isLeaf, type SentNode } from '../actions/sent-values.js';
 import { withoutHandoff } from '../script-edit/edit.js';
 import { movingPieces, recordedText } from '../values/template.js';
 import { stepsOfTake, visitCandidates, visitStill } from '../correlate/find/candidates.js';
@@ -56,7 +56,7 @@ class Finder {
     this.#twin = second && new SecondTake(loaded, second);
     this.#index = ValueIndex.of(loaded, script, this.#twin?.moving);
     this.#judge = new Judge(loaded, this.#index, this.#twin, new PatternBook(publishedPatterns));
-    this.#numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
+    this.#numbers = new Map(recordedSteps(script).map(({ step, number }) => [step.id, number]));
   }
 
   all(): Supposition[] {
@@ -240,8 +240,8 @@ class Finder {
   }
 
   #isAct(step: string): boolean {
-    return requestSteps(this.script).some(
-      (numberedStep) => numberedStep.step.id === step && !/^(GET|HEAD)$/.test(numberedStep.step.method),
+    return recordedSteps(this.script).some(
+      (numberedStep) => numberedStep.step.id === step && actionKindOf(numberedStep.step).mayChange(numberedStep.step),
     );
   }
 
@@ -271,7 +271,7 @@ class Finder {
 
   /** What a person typed in an earlier step and a page carried on to this one, as the pages of a wizard do. */
   #typedBefore(stepId: string): SentNode[] {
-    const requestStep = requestSteps(this.script).find(({ step }) => step.id === stepId)?.step;
+    const requestStep = recordedSteps(this.script).find(({ step }) => step.id === stepId)?.step;
     if (!requestStep) return [];
     const carried = new Set(
       sentLeaves(requestStep).flatMap((node) =>
@@ -279,14 +279,14 @@ class Finder {
       ),
     );
     if (carried.size === 0) return [];
-    return requestSteps(this.script)
+    return recordedSteps(this.script)
       .filter(({ number, step }) => number < this.#number(stepId) && this.#isAct(step.id))
       .flatMap(({ step }) => this.#typedIn(step.id).filter((node) => carried.has(node.value)));
   }
 
   #makeAnew(value: string, maker: HandoffMaker, reason: string): void {
     const { made } = freshKind(value);
-    for (const { step } of requestSteps(this.script))
+    for (const { step } of recordedSteps(this.script))
       visitStill(step, (node) => {
         if (!isLeaf(node) || node.value !== value) return false;
         maker.make({ step, node, value: node.value, start: 0, end: node.value.length }, made, reason);

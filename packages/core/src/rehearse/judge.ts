@@ -1,17 +1,21 @@
 import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { commonShape, redirectTarget } from '../take/messages.js';
-import { viewOf, type ResponseView } from '../answers/response-view.js';
+import { statusIn, viewOf, type AnswerText, type ResponseView } from '../answers/response-view.js';
 import { actionSteps, type Script } from '../script/script.schema.js';
-import { answerOf } from '../actions/action-kinds.js';
-import type { Expectation, RequestStep } from '../actions/http/request.schema.js';
-import { sentNodes } from '../actions/http/request-parts.js';
+import { actionKindOf, answerOf } from '../actions/action-kinds.js';
+import { capturedMessage, capturedResponse } from '../actions/captured-answer.js';
+import type { Harmless } from '../actions/content.schema.js';
+import type { RequestStep } from '../actions/http/request.schema.js';
+import type { CapturedMessage, MessageStep } from '../actions/message/message.schema.js';
+import { sentNodes, type RecordedStep } from '../actions/sent-parts.js';
+import type { FailureReason } from '../failure/failure-reason.js';
 import { SecondTake } from '../correlate/pair/second-take.js';
-import { acceptanceOf } from './accept.js';
+import { acceptanceOf, acceptanceOfMessage } from './accept.js';
 import { signOf } from '../check/failure-sign.js';
-import { capturedView, lastOfEach, type Captured } from './captured.js';
+import { lastOfEach, type Captured } from './captured.js';
 import { firstDivergence } from './divergence.js';
-import { asksToSignIn, failureOf } from './failure-signs.js';
+import { asksToSignIn, contentFailureOf, failureOf } from './failure-signs.js';
 import { likenessOf } from './likeness.js';
 import type { Divergence, Rehearsal, RehearsalNote, RehearsedStep, Verdict } from './rehearsal.schema.js';
 import type { ActionStep, CapturedStep } from '../actions/action-step.schema.js';
@@ -111,14 +115,13 @@ function earlier(trouble: RehearsalNote, divergence: Divergence | null, steps: r
   };
 }
 
-type Harmless = NonNullable<Expectation['harmless']>[number];
 type Judged = Pick<RehearsedStep, 'verdict' | 'reasons' | 'code' | 'redirect' | 'accept' | 'said'>;
 
 /** `good` are the recorded answer, if there is one, and the one of the second take. */
-function judgeStep(step: ActionStep, good: readonly ResponseView[], capturedStep: CapturedStep, captured: Captured): Judged {
-  return step.kind === 'request' && capturedStep.kind === 'request'
-    ? judgeRequest(step, good, capturedStep, captured)
-    : judgeByItself(capturedStep);
+function judgeStep(step: ActionStep, good: readonly AnswerText[], played: CapturedStep, captured: Captured): Judged {
+  if (step.kind === 'request' && played.kind === 'request') return judgeRequest(step, good, played, captured);
+  if (step.kind === 'message' && played.kind === 'message') return judgeMessage(step, good, played, captured);
+  return judgeByItself(played);
 }
 
 /** A step that was not recorded has nothing to be compared with: what it expects and checks decides. */
@@ -131,40 +134,88 @@ function judgeByItself({ failure, failureCode, checks }: CapturedStep): Judged {
   };
 }
 
-function judgeRequest(step: RequestStep, good: readonly ResponseView[], request: CapturedRequest, captured: Captured): Judged {
-  const replayed = capturedView(request, captured.readBody);
-  const code = request.failureCode === undefined ? {} : { code: request.failureCode };
-  if (!replayed || request.failure !== null) return { verdict: 'failed', reasons: [request.failure ?? 'No answer came.'], ...code };
-  const location = redirectTarget(request.request.url, request.hops ?? [replayed]);
+const notAnswered = ({ failure, failureCode }: CapturedStep): Judged => ({
+  verdict: 'failed',
+  reasons: [failure ?? 'No answer came.'],
+  ...(failureCode === undefined ? {} : { code: failureCode }),
+});
+
+function judgeRequest(step: RequestStep, good: readonly AnswerText[], request: CapturedRequest, captured: Captured): Judged {
+  const answer = capturedResponse(request, captured.readBody);
+  if (!answer || request.failure !== null) return notAnswered(request);
+  const location = redirectTarget(request.request.url, request.hops ?? [answer]);
+  return judgeAnswer(step, request, good, captured, {
+    answer,
+    says: `It answered ${answer.status}, but says`,
+    failure: failureOf(answer, step.expect, location),
+    redirect: () => easedRedirect(step, answer, good[0], location),
+    accept: (harmless) => acceptanceOf(step.expect, answer, location, harmless),
+  });
+}
+
+function judgeMessage(step: MessageStep, good: readonly AnswerText[], message: CapturedMessage, captured: Captured): Judged {
+  const answer = capturedMessage(message, captured.readBody);
+  if (message.failure !== null || (!answer && step.awaits !== null)) return notAnswered(message);
+  if (!answer) return { verdict: 'passed', reasons: [] };
+  return judgeAnswer(step, message, good, captured, {
+    answer,
+    says: 'The message that came says',
+    failure: contentFailureOf(answer, step.expect),
+    redirect: () => null,
+    accept: (harmless) => acceptanceOfMessage(step.expect, answer, harmless),
+  });
+}
+
+/** An answer as its kind is judged. */
+interface AnswerToJudge {
+  answer: AnswerText;
+  /** The beginning of a sentence that quotes it. */
+  says: string;
+  /** What is wrong with it by what the step expects. */
+  failure: FailureReason | null;
+  /** A wider shape of the redirect that would let it pass; null where there is none. */
+  redirect: () => string | null;
+  accept: (harmless: Harmless) => RehearsedStep['accept'] | null;
+}
+
+/** Judges an answer by what the step expects and checks, by what it says of itself, and by how it is built beside the good ones. */
+function judgeAnswer(
+  step: RecordedStep,
+  played: CapturedRequest | CapturedMessage,
+  good: readonly AnswerText[],
+  captured: Captured,
+  { answer, says, failure: unexpected, redirect: easierRedirect, accept: acceptance }: AnswerToJudge,
+): Judged {
+  const code = played.failureCode === undefined ? {} : { code: played.failureCode };
   // A sign that the environment names means failure in every step; it cannot be accepted in one.
   const signs = captured.failureSigns ?? [];
   const sign = signOf(
-    replayed,
-    signs.filter((failureSign) => good.every((answer) => signOf(answer, [failureSign]) === null)),
+    answer,
+    signs.filter((failureSign) => good.every((goodAnswer) => signOf(goodAnswer, [failureSign]) === null)),
   );
-  const judged = (verdict: Verdict, reason: string, harmless: Expectation['harmless'] = [], redirect: string | null = null): Judged => {
-    const accept = sign === null ? acceptanceOf(step.expect, replayed, location, harmless) : null;
-    return { verdict, reasons: [reason], ...(redirect === null ? {} : { redirect }), ...(accept === null ? {} : { accept }) };
+  const judged = (verdict: Verdict, reason: string, harmless: Harmless = [], redirect: string | null = null): Judged => {
+    const accept = sign === null ? acceptance(harmless) : null;
+    return { verdict, reasons: [reason], ...(redirect === null ? {} : { redirect }), ...(accept ? { accept } : {}) };
   };
-  const failure = failureOf(replayed, step.expect, location) ?? sign;
+  const failure = unexpected ?? sign;
   const [recorded] = good;
-  const trouble = recorded ? troubleIn(replayed, good) : [];
+  const trouble = recorded ? troubleIn(answer, good) : [];
   const said = trouble.map((saidTrouble) => cutText(saidTrouble.text, 160));
   const told = said.length === 0 ? {} : { said };
   if (failure) {
-    const redirect = easedRedirect(step, replayed, recorded, location);
+    const redirect = easierRedirect();
     return { ...judged(redirect === null ? 'failed' : 'drifted', failure.text, [], redirect), code: failure.code, ...told };
   }
   // What the tester asks of an answer is no matter of taste either.
-  if (request.checks) return { verdict: 'failed', reasons: request.checks, ...code, ...told };
+  if (played.checks) return { verdict: 'failed', reasons: played.checks, ...code, ...told };
   if (!recorded) return { verdict: 'passed', reasons: [] };
-  const like = likenessOf(good, replayed);
-  const found: { kind: Harmless; verdict: Verdict; reason: string }[] = [];
+  const like = likenessOf(good, answer);
+  const found: { kind: Harmless[number]; verdict: Verdict; reason: string }[] = [];
   // Browsers lose the body of an answer when the page is left at once, and files may come from a cache; then there is nothing to compare with.
   const isKept = good.some((view) => view.body !== '');
-  if (isKept && asksToSignIn(replayed) && !good.some(asksToSignIn))
+  if (isKept && asksToSignIn(answer) && !good.some(asksToSignIn))
     found.push({ kind: 'sign-in', verdict: 'failed', reason: 'The page asks to sign in; in the take it did not.' });
-  if (isKept && showsFormAgain(step, replayed, good))
+  if (isKept && showsFormAgain(step, answer, good))
     found.push({
       kind: 'structure',
       verdict: 'failed',
@@ -172,13 +223,13 @@ function judgeRequest(step: RequestStep, good: readonly ResponseView[], request:
     });
   const plain = trouble.filter((saidTrouble) => saidTrouble.plain);
   // A fault of a program is one, whether the take holds a good answer or not; a page has to be compared.
-  if ((isKept || /^(xml|json)$/.test(replayed.kind)) && plain.length > 0)
+  if ((isKept || /^(xml|json)$/.test(answer.kind)) && plain.length > 0)
     found.push({
       kind: 'alerts',
       verdict: 'failed',
-      reason: `It answered ${replayed.status}, but says “${cutText(plain.map((saidTrouble) => saidTrouble.text).join(' '), 160)}”.`,
+      reason: `${says} “${cutText(plain.map((saidTrouble) => saidTrouble.text).join(' '), 160)}”.`,
     });
-  if (isKept && recorded.status === replayed.status && like < leastLikeness)
+  if (isKept && statusIn(recorded) === statusIn(answer) && like < leastLikeness)
     found.push({
       kind: 'structure',
       verdict: 'drifted',
@@ -201,9 +252,9 @@ function judgeRequest(step: RequestStep, good: readonly ResponseView[], request:
 const fieldsAgain = 0.6;
 
 /** True where an answer asks for the very fields that were sent, and the good ones do not: the server did not take them. */
-function showsFormAgain(step: RequestStep, replayed: ResponseView, good: readonly ResponseView[]): boolean {
-  if (replayed.kind !== 'html' || /^(GET|HEAD)$/.test(step.method)) return false;
-  const fieldsOf = (view: ResponseView): Set<string> =>
+function showsFormAgain(step: RecordedStep, replayed: AnswerText, good: readonly AnswerText[]): boolean {
+  if (replayed.kind !== 'html' || !actionKindOf(step).mayChange(step)) return false;
+  const fieldsOf = (view: AnswerText): Set<string> =>
     new Set(
       view.html.elements.flatMap(({ name, attributes }) =>
         /^(input|select|textarea)$/.test(name) && !/^(hidden|submit|button|image|reset)$/i.test(attributes['type'] ?? '')
@@ -226,7 +277,7 @@ function showsFormAgain(step: RequestStep, replayed: ResponseView, good: readonl
 function easedRedirect(
   step: RequestStep,
   replayed: ResponseView,
-  recorded: ResponseView | undefined,
+  recorded: AnswerText | undefined,
   location: string | undefined,
 ): string | null {
   const { redirect } = step.expect;

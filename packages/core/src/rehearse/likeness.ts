@@ -1,5 +1,5 @@
 import { looksLikeId } from '../take/messages.js';
-import type { ResponseView } from '../answers/response-view.js';
+import type { AnswerText } from '../answers/response-view.js';
 
 /**
  * What an answer is made of, without its values: tag paths of pages, key paths of JSON, element names of XML. Only kinds count: the items
@@ -39,7 +39,7 @@ function jsonStructure(root: unknown): Structure {
 /** Elements that stand as often as there are things to show. */
 const isRepeated = /^(tr|li|option|article|dd|dt|tbody)$/;
 
-function htmlStructure(view: ResponseView): Structure {
+function htmlStructure(view: AnswerText): Structure {
   const features = new Set<string>();
   const { elements } = view.html;
   const rowOf = new Map<number, string>();
@@ -56,7 +56,7 @@ function htmlStructure(view: ResponseView): Structure {
   return { features, open: [] };
 }
 
-function structureOf(view: ResponseView): Structure {
+function structureOf(view: AnswerText): Structure {
   if (view.kind === 'html') return htmlStructure(view);
   if (view.kind === 'json' && view.json !== undefined) return jsonStructure(view.json);
   const features = new Set<string>();
@@ -71,8 +71,8 @@ const isUnder = (feature: string, places: readonly string[]): boolean =>
  * Structural likeness of an answer to those that were good, 0 to 1. What differs between good answers is no difference: what all of them
  * have must be there, and what none of them has is strange (the Jaccard index, Jaccard 1901, over these two). An empty list fits any.
  */
-export function likenessOf(good: ResponseView | readonly ResponseView[], replayed: ResponseView): number {
-  const references = (Array.isArray(good) ? (good as readonly ResponseView[]) : [good as ResponseView]).filter(
+export function likenessOf(good: AnswerText | readonly AnswerText[], replayed: AnswerText): number {
+  const references = (Array.isArray(good) ? (good as readonly AnswerText[]) : [good as AnswerText]).filter(
     (view) => view.body !== '' || replayed.body === '',
   );
   if (references.length === 0) return 1;

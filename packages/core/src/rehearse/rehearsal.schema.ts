@@ -3,6 +3,7 @@ import { CapturedStepSchema } from '../actions/action-step.schema.js';
 import { ProofSchema } from './proof.schema.js';
 import { ExpectationSchema } from '../actions/http/request.schema.js';
 import { ExtractorSchema } from '../extractors/extractor.schema.js';
+import { MessageExpectationSchema } from '../actions/message/message.schema.js';
 
 export const VerdictSchema = z.enum(['passed', 'drifted', 'failed', 'not-sent']);
 export type Verdict = z.infer<typeof VerdictSchema>;
@@ -39,7 +40,7 @@ export const RehearsedStepSchema = z.object({
   /** A wider shape of the redirect that would let this answer pass, where everything else about it is as in the take. */
   redirect: z.string().optional(),
   /** What accepting this answer would make the step expect; absent where there is nothing to accept. */
-  accept: z.object({ expect: ExpectationSchema, sentence: z.string() }).optional(),
+  accept: z.object({ expect: z.union([ExpectationSchema, MessageExpectationSchema]), sentence: z.string() }).optional(),
   captured: CapturedStepSchema.nullable(),
 });
 export type RehearsedStep = z.infer<typeof RehearsedStepSchema>;

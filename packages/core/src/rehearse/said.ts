@@ -1,4 +1,4 @@
-import type { ResponseView } from '../answers/response-view.js';
+import type { AnswerText } from '../answers/response-view.js';
 import { faultTexts } from './failure-signs.js';
 
 const shortest = 4;
@@ -6,7 +6,7 @@ const longest = 400;
 const mostTexts = 5000;
 
 /** The texts that an answer shows to a person, or says to a program: texts of a page, texts of members, lines. */
-export function shownTexts(view: ResponseView): string[] {
+export function shownTexts(view: AnswerText): string[] {
   const texts: string[] = [];
   const add = (text: string): void => {
     const plain = text.replace(/\s+/g, ' ').trim();
@@ -35,7 +35,7 @@ export function shownTexts(view: ResponseView): string[] {
 }
 
 /** A sentence is often cut by an element around one of its words; a short page is one text. */
-const joinedTexts = (view: ResponseView): string[] => {
+const joinedTexts = (view: AnswerText): string[] => {
   const whole = view.kind === 'html' ? view.html.texts.join(' ').replace(/\s+/g, ' ').trim() : '';
   return whole.length >= shortest && whole.length <= longest ? [whole] : [];
 };
@@ -53,7 +53,7 @@ export const masked = (text: string): string => text.replace(/[\w-]*\d[\w-]*/g, 
 /** Members that say by themselves whether it went well. */
 const flags = /^(success|ok|valid|succeeded|is_?valid|is_?success)$/i;
 
-function flagsOf(view: ResponseView): Map<string, boolean> {
+function flagsOf(view: AnswerText): Map<string, boolean> {
   const found = new Map<string, boolean>();
   if (view.kind !== 'json' || view.json === null || typeof view.json !== 'object') return found;
   for (const [key, value] of Object.entries(view.json)) if (flags.test(key) && typeof value === 'boolean') found.set(key, value);
@@ -71,7 +71,7 @@ export interface SaidTrouble {
 const shortAnswer = 400;
 
 /** What an answer says of trouble that none of the good answers says, the plainest first; numbers in it may be others. */
-export function troubleIn(replayed: ResponseView, good: readonly ResponseView[]): SaidTrouble[] {
+export function troubleIn(replayed: AnswerText, good: readonly AnswerText[]): SaidTrouble[] {
   if (replayed.kind === 'binary' || replayed.kind === 'script') return [];
   const known = new Set(good.flatMap((view) => [...shownTexts(view), ...joinedTexts(view), ...faultTexts(view)]).map(masked));
   const isNew = (text: string): boolean => !known.has(masked(text));

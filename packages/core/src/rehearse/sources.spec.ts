@@ -169,7 +169,7 @@ describe('what a rehearsal sent and got', () => {
       rehearsal: 'r1',
       number: 5,
       sent: '8',
-      status: 422,
+      answer: '422',
       verdict: 'failed',
       reasons: ['422 instead of 200', 'No such slot'],
     });

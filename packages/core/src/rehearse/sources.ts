@@ -14,17 +14,18 @@ import { sentNow } from './sent-now.js';
 import { describeExtractor } from '../extractors/describe-extractor.js';
 import { withoutHandoff } from '../script-edit/edit.js';
 import { locateMatches } from '../extractors/locate.js';
-import { sentNodes } from '../actions/http/request-parts.js';
+import { sentNodes } from '../actions/sent-parts.js';
 import {
   EvidenceSchema,
   placeOfResponse,
   readPlaces,
-  requestSteps,
+  recordedSteps,
   type Handoff,
   type GeneratedValue,
   type Script,
 } from '../script/script.schema.js';
-import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
+import { actionKindOf } from '../actions/action-kinds.js';
+import { isLeaf, type SentNode } from '../actions/sent-values.js';
 import { changeAllTemplates } from '../script/step-templates.js';
 import { mapPieces, movingPieces } from '../values/template.js';
 import { usePlaces } from '../script-edit/use-places.js';
@@ -43,7 +44,8 @@ export const SentAndGotSchema = z.object({
   number: z.number().int(),
   /** What it sent there; null where the step was not reached, or sent nothing there. */
   sent: z.string().nullable(),
-  status: z.number().int().nullable(),
+  /** What it got, in a few words, such as a status; null where nothing came. */
+  answer: z.string().nullable(),
   verdict: VerdictSchema,
   /** What differs from the take, and what the server says of trouble, in sentences. */
   reasons: z.array(z.string()),
@@ -185,7 +187,7 @@ export class SourceFinder {
           ?.map((sourcePlace) => `${sourcePlace.step} ${sourcePlace.place}`),
       );
     const doubtful = new Set(this.script.unsure.map((unsureValue) => `${unsureValue.step} ${unsureValue.place}`));
-    const targets = requestSteps(base).flatMap(({ step: request }) =>
+    const targets = recordedSteps(base).flatMap(({ step: request }) =>
       sentNodes(request)
         .flatMap(withKids)
         .filter((sentNode) => {
@@ -270,7 +272,7 @@ export class SourceFinder {
     targets: readonly Target[],
   ): Candidate {
     const place = placeOfResponse(this.script, origin.exchange.n);
-    const from = place && requestSteps(this.script).find(({ step }) => step.id === place.step);
+    const from = place && recordedSteps(this.script).find(({ step }) => step.id === place.step);
     const describes = describeExtractor(origin.extractor);
     const part = targets[0]?.value ?? '';
     return {
@@ -399,7 +401,7 @@ export function doubtfulPlaces(script: Script, rehearsal: Pick<Rehearsal, 'steps
   const unsure = new Set(script.unsure.map((value) => `${value.step} ${value.place}`));
   // One that is sent at several places of the step is one value.
   const seen = new Set<string>();
-  return requestSteps(script).flatMap(({ step, number }) =>
+  return recordedSteps(script).flatMap(({ step, number }) =>
     sentNodes(step)
       .flatMap(withKids)
       .flatMap((node): DoubtfulPlace[] => {
@@ -416,11 +418,12 @@ export function doubtfulPlaces(script: Script, rehearsal: Pick<Rehearsal, 'steps
 /** What a rehearsal sent at a place, and what came of it. */
 export function sentAndGot(rehearsal: Rehearsal, { step, place }: SourcePlace, readBody: BodyReader): SentAndGot {
   const rehearsedStep = rehearsal.steps.find((one) => one.step === step);
+  const captured = rehearsedStep?.captured;
   return {
     rehearsal: rehearsal.id,
     number: rehearsal.number,
-    sent: rehearsedStep?.captured?.kind === 'request' ? (sentNow(rehearsedStep.captured, readBody).get(place) ?? null) : null,
-    status: rehearsedStep?.captured?.kind === 'request' ? (rehearsedStep.captured.response?.status ?? null) : null,
+    sent: (captured && sentNow(captured, readBody).get(place)) ?? null,
+    answer: captured ? actionKindOf(captured).answerWords(captured) : null,
     verdict: rehearsedStep?.verdict ?? 'not-sent',
     reasons: rehearsedStep
       ? [

@@ -1,6 +1,6 @@
 import type { LoadedTake } from '../take/take.schema.js';
 import { isPicked, matchesOf } from '../extractors/extract.js';
-import { sentNodes } from '../actions/http/request-parts.js';
+import { sentNodes } from '../actions/sent-parts.js';
 import { placeOfResponse, type Script } from '../script/script.schema.js';
 import { answerOf } from '../actions/action-kinds.js';
 import type { Extractor } from '../extractors/extractor.schema.js';
@@ -18,6 +18,7 @@ import { publishedPatterns } from '../patterns/published.js';
 import { capturedView, lastOfEach, type Captured } from './captured.js';
 import type { StaleValue } from './rehearsal.schema.js';
 import type { CapturedStep } from '../actions/action-step.schema.js';
+import { answerBody, sentBody } from '../take/exchanges.js';
 
 /** An origin that still gives the recorded value clears it, unless another one is this much more likely. */
 const bitsToOverrule = 6;
@@ -76,8 +77,8 @@ function givenByLostAnswers(
 ): StaleValue[] {
   const byStep = lastOfEach(captured.steps);
   const steps = stepsOfTake(script, loaded);
-  const answers = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange.response]));
-  const lost = steps.filter(({ step }) => byStep.has(step.id) && (answers.get(answerOf(step) ?? -1)?.body?.size ?? 0) === 0);
+  const answers = new Map(loaded.exchanges.map((exchange) => [exchange.n, answerBody(exchange)]));
+  const lost = steps.filter(({ step }) => byStep.has(step.id) && (answers.get(answerOf(step) ?? -1)?.size ?? 0) === 0);
   if (lost.length === 0) return [];
   return steps.flatMap((take) => {
     if (!byStep.has(take.step.id)) return [];
@@ -92,8 +93,9 @@ function givenByLostAnswers(
         if (view?.kind !== 'html') continue;
         const extractor: Extractor = { kind: 'field', name: node.name, nth: 0 };
         // Only what the page itself sends: what it merely prefills a person had written over, as the take shows.
-        const body = take.exchange.requestBody ? loaded.readBody(take.exchange.requestBody.hash) : undefined;
-        const offered = formOf(take.exchange, sentNames(take.exchange, body), [{ n: answerOf(step) ?? 0, html: view.html }]);
+        const body = sentBody(take.exchange);
+        const names = sentNames(take.exchange, body ? loaded.readBody(body.hash) : undefined);
+        const offered = formOf(take.exchange, names, [{ n: answerOf(step) ?? 0, html: view.html }]);
         if (offered?.fields.get(node.name)?.kind !== 'given') continue;
         const [current] = matchesOf(extractor, view);
         if (current === undefined || current === '' || current === node.value) continue;

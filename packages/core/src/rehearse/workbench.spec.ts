@@ -1,8 +1,8 @@
 import {
   correlate,
+  editScript,
   judgeRehearsal,
   locateMatches,
-  requestSteps,
   ResponseView,
   scriptFromTake,
   Workbench,
@@ -165,36 +165,22 @@ describe('accepting an answer', () => {
       'an alert',
       { s1: [200, html, '<title>Stock</title><table><tr><td>1</td></tr></table><p role=alert>Stocktaking today</p>'] },
       0,
-      'an alert on the page',
+      'an answer that tells of trouble',
     ],
   ])('lets this step pass from then on, and says what it accepts: %s', (_, answers, at, sentence) => {
     const before = judged(script, answers)[at];
     expect(before?.verdict).not.toBe('passed');
     expect(before?.accept?.sentence).toContain(sentence);
-    const wider = {
-      ...script,
-      transactions: script.transactions.map((transaction) => ({
-        ...transaction,
-        steps: transaction.steps.map((step) =>
-          step.id === before?.step && step.kind === 'request' && before.accept ? { ...step, expect: before.accept.expect } : step,
-        ),
-      })),
-    };
+    if (!before?.accept) throw new Error('nothing to accept');
+    const wider = editScript(script, { kind: 'set-expect', id: before.step, expect: before.accept.expect });
     expect(judged(wider, answers)[at]?.verdict).toBe('passed');
   });
 
   it('lets a redirect lead to the accepted place and to the one of the take, and to no third one', () => {
     const to = (place: string) => judged(script, { s2: [303, [['Location', place]]] })[1];
     const accepted = to('/else')?.accept?.expect;
-    const step = requestSteps(script)[1]?.step;
-    if (!step || !accepted) throw new Error('nothing to accept');
-    const wider = {
-      ...script,
-      transactions: script.transactions.map((transaction) => ({
-        ...transaction,
-        steps: [...transaction.steps.slice(0, -1), { ...step, expect: accepted }],
-      })),
-    };
+    if (!accepted) throw new Error('nothing to accept');
+    const wider = editScript(script, { kind: 'set-expect', id: 's2', expect: accepted });
     expect(['/else', '/done', '/third'].map((place) => judged(wider, { s2: [303, [['Location', place]]] })[1]?.verdict)).toEqual([
       'passed',
       'passed',

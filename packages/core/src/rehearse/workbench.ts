@@ -2,19 +2,19 @@ import * as z from 'zod';
 import { locateMatches } from '../extractors/locate.js';
 import { describeExtractor } from '../extractors/describe-extractor.js';
 import { checkExtractor } from '../extractors/extract.js';
-import type { ResponseView } from '../answers/response-view.js';
-import { placeOfResponse, readPlaces, requestSteps, type Handoff, type ResponsePlace, type Script } from '../script/script.schema.js';
+import { statusIn, type AnswerText } from '../answers/response-view.js';
+import { placeOfResponse, readPlaces, recordedSteps, type Handoff, type ResponsePlace, type Script } from '../script/script.schema.js';
 import { exchangesOf } from '../actions/action-kinds.js';
 import { ExtractorSchema, type Extractor } from '../extractors/extractor.schema.js';
 import { usePlaces } from '../script-edit/use-places.js';
 import { BodyRefSchema, type BodyReader, type LoadedTake } from '../take/take.schema.js';
 import type { CapturedStep } from '../actions/action-step.schema.js';
-import type { CapturedRequest } from '../actions/http/captured-request.schema.js';
 import { boundaryExtractors, expressionFor, extractorsFor } from '../correlate/find/proposals.js';
 import { receivedValues } from '../correlate/find/received-values.js';
 import { SecondTake } from '../correlate/pair/second-take.js';
 import { ValueIndex } from '../correlate/find/value-index.js';
 import { capturedView } from './captured.js';
+import { answerBody } from '../take/exchanges.js';
 
 /** What an extractor did on one response. */
 export const TriedResponseSchema = z.object({
@@ -22,7 +22,8 @@ export const TriedResponseSchema = z.object({
   /** Number of the rehearsal, where it is one. */
   rehearsal: z.number().int().nullable(),
   step: z.string(),
-  status: z.number().int(),
+  /** Null where the answer is of a kind that has none. */
+  status: z.number().int().nullable(),
   body: BodyRefSchema.nullable(),
   /** The first matches with their places in the body (null for a header); `picked` is what is read. */
   matches: z.array(
@@ -140,7 +141,7 @@ export class Workbench {
   }
 
   #exchangeAt({ step, hop }: ResponsePlace): number | undefined {
-    const requestStep = requestSteps(this.script).find((numberedStep) => numberedStep.step.id === step)?.step;
+    const requestStep = recordedSteps(this.script).find((numberedStep) => numberedStep.step.id === step)?.step;
     const chain = requestStep ? exchangesOf(requestStep) : [];
     return hop === undefined ? chain.at(-1) : chain[hop];
   }
@@ -152,7 +153,16 @@ export class Workbench {
     const view = n === undefined ? undefined : this.#index.view(n);
     if (view && n !== undefined)
       found.push(
-        tried('take', null, place.step, view, exchange?.response?.body ?? null, extractor, isOrigin ? handoff.recorded : null, undefined),
+        tried(
+          'take',
+          null,
+          place.step,
+          view,
+          exchange ? answerBody(exchange) : null,
+          extractor,
+          isOrigin ? handoff.recorded : null,
+          undefined,
+        ),
       );
     const twin = n === undefined ? undefined : this.#twin?.partnerOf(n);
     if (twin)
@@ -162,23 +172,22 @@ export class Workbench {
           null,
           place.step,
           twin.view,
-          twin.exchange.response?.body ?? null,
+          answerBody(twin.exchange),
           extractor,
           isOrigin ? this.#valueInSecond(handoff) : null,
           (text) => this.#twin?.textFor(text) ?? text,
         ),
       );
     for (const rehearsal of this.rehearsals) {
-      const step = rehearsal.steps.findLast((one): one is CapturedRequest => one.kind === 'request' && one.step === place.step);
+      const step = rehearsal.steps.findLast((one) => one.step === place.step);
       const replayed = step && capturedView(step, rehearsal.readBody, place.hop);
-      const response = place.hop === undefined ? step?.response : step?.hops?.[place.hop];
       if (replayed) {
         const triedResponse = tried(
           'rehearsal',
           rehearsal.number,
           place.step,
           replayed,
-          response?.body ?? null,
+          capturedBody(step, place.hop),
           extractor,
           null,
           undefined,
@@ -192,7 +201,7 @@ export class Workbench {
   /** What the second take sent where this handoff is used: what must be read in its response. */
   #valueInSecond(handoff: Handoff): string | null {
     for (const use of usePlaces(this.script).get(handoff.id) ?? []) {
-      const step = requestSteps(this.script).find((numberedStep) => numberedStep.step.id === use.step)?.step;
+      const step = recordedSteps(this.script).find((numberedStep) => numberedStep.step.id === use.step)?.step;
       const n = step?.exchange;
       if (n == null) continue;
       // A part of a value, or a wrapped one, does not show what was read.
@@ -219,7 +228,7 @@ function tried(
   source: TriedResponse['source'],
   rehearsal: number | null,
   step: string,
-  view: ResponseView,
+  view: AnswerText,
   body: TriedResponse['body'],
   extractor: Extractor,
   expected: string | null,
@@ -240,7 +249,14 @@ function tried(
       .filter((match) => match.picked)
       .slice(0, 1),
   ];
-  return { source, rehearsal, step, status: view.status, body, matches: shown, count: matches.length, expected, verdict };
+  return { source, rehearsal, step, status: statusIn(view), body, matches: shown, count: matches.length, expected, verdict };
+}
+
+/** The stored body of a played answer, or that of a redirect on the way. */
+function capturedBody(captured: CapturedStep, hop: number | undefined): TriedResponse['body'] {
+  if (captured.kind === 'message') return captured.answer;
+  if (captured.kind !== 'request') return null;
+  return (hop === undefined ? captured.response : captured.hops?.[hop])?.body ?? null;
 }
 
 const told = (error: unknown): string => (error instanceof Error ? error.message : String(error));

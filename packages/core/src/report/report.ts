@@ -93,7 +93,13 @@ export function rehearsalFile(
 }
 
 /** Where a played step went and what it got, as far as its kind has that. */
-const shownOf = (captured: CapturedStep) =>
-  captured.kind === 'request'
-    ? { status: captured.response?.status ?? null, url: maskUrl(captured.request.url), body: captured.response?.body ?? null }
-    : { status: null, url: captured.origin, body: null };
+function shownOf(captured: CapturedStep) {
+  switch (captured.kind) {
+    case 'request':
+      return { status: captured.response?.status ?? null, url: maskUrl(captured.request.url), body: captured.response?.body ?? null };
+    case 'message':
+      return { status: null, url: maskUrl(captured.url), body: captured.answer };
+    case 'line':
+      return { status: null, url: captured.origin, body: null };
+  }
+}

@@ -1,9 +1,9 @@
 import { allSteps } from '../script/step.schema.js';
-import { changeRequests, requestSteps, type Script } from '../script/script.schema.js';
+import { changeRecordedSteps, changeRequests, recordedSteps, type Script } from '../script/script.schema.js';
 import type { Piece, Template } from '../values/template.schema.js';
 import { followRows } from './follow-rows.js';
 import { maskTitle, titleWords } from './mask-title.js';
-import { bindStep, sentValues } from '../actions/http/request-parts.js';
+import { bindStep, sentValues } from '../actions/sent-parts.js';
 import { changeAllTemplates, changeTemplates, templatesOfScript } from '../script/step-templates.js';
 import { compact, mapPieces, movingPieces } from '../values/template.js';
 
@@ -31,7 +31,7 @@ function partsOf(text: string, value: string): { start: number; end: number }[] 
 
 /** Every place where `value` is sent, whatever it is wrapped in there, and every longer value that it is a part of. */
 export function placesOf(script: Script, value: string): ValuePlace[] {
-  return requestSteps(script).flatMap(({ step, number }) =>
+  return recordedSteps(script).flatMap(({ step, number }) =>
     sentValues(step).flatMap((sentValue): ValuePlace[] => {
       const here = { step: step.id, number, place: sentValue.place };
       return sentValue.value === value ? [here] : partsOf(sentValue.value, value).map((part) => ({ ...here, part }));
@@ -52,9 +52,10 @@ export function bindValue(
   const wanted = new Map(places.map((place) => [`${place.step} ${place.place}`, place]));
   const [only] = template;
   const followed = template.length === 1 && only ? inChecks(script, value, only) : script;
+  const masked = changeRequests(followed, (step) => maskTitle(step, titleWords([value])));
   return followRows({
-    ...changeRequests(followed, (step) =>
-      bindStep(maskTitle(step, titleWords([value])), (sentValue) => {
+    ...changeRecordedSteps(masked, (step) =>
+      bindStep(step, (sentValue) => {
         const own = wanted.get(`${step.id} ${sentValue.place}`);
         if (!own) return undefined;
         if (!own.part) return sentValue.value === value ? [...template] : undefined;
@@ -82,7 +83,7 @@ export const bindColumn = (
 
 /** The checks of a script with a text that was entered looked for as what is sent now. */
 const inChecks = (script: Script, value: string, piece: Piece): Script =>
-  changeRequests(script, (step) => {
+  changeRecordedSteps(script, (step) => {
     if (!step.checks) return step;
     const { checks } = changeTemplates({ ...step, url: [], headers: [], body: null }, (template) =>
       template.flatMap((one) => (one.kind === 'text' ? replaced(one.text, value, piece) : [one])),

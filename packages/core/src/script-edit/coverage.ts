@@ -3,7 +3,7 @@ import { actionKindOf } from '../actions/action-kinds.js';
 import type { BoundValue } from '../actions/action-kind.js';
 import type { ActionStep } from '../actions/action-step.schema.js';
 import { actionSteps, type Script } from '../script/script.schema.js';
-import type { SentValue } from '../actions/http/sent-values.js';
+import type { SentValue } from '../actions/sent-values.js';
 
 /** What becomes of a value that a script sends. */
 export type SentClass = 'handed-off' | 'data' | 'client-made' | 'fixed' | 'unsure';

@@ -12,6 +12,7 @@ import { leavePart } from './part.js';
 import { changeTemplates } from '../script/step-templates.js';
 import { mapPieces } from '../values/template.js';
 import { usePlaces } from './use-places.js';
+import type { MessageExpectation } from '../actions/message/message.schema.js';
 
 /** One change that a tester makes to a script. */
 export type ScriptEdit =
@@ -52,7 +53,7 @@ export type ScriptEdit =
   | { kind: 'put-back'; step: string | null; piece: PieceName }
   | { kind: 'rename-handoff'; handoff: string; name: string }
   /** Changes what a good answer of a step looks like. */
-  | { kind: 'set-expect'; id: string; expect: Expectation }
+  | { kind: 'set-expect'; id: string; expect: Expectation | MessageExpectation }
   /** Reads a handoff in another way. */
   | { kind: 'set-extractor'; handoff: string; extractor: Extractor };
 
@@ -148,7 +149,7 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
         handoffs: script.handoffs.map((handoff) => (handoff.id === edit.handoff ? { ...handoff, name: edit.name } : handoff)),
       };
     case 'set-expect':
-      return mapSteps(script, (step) => (step.id === edit.id && step.kind === 'request' ? { ...step, expect: edit.expect } : step));
+      return mapSteps(script, (step) => (step.id === edit.id ? expecting(step, edit.expect) : step));
     case 'set-extractor':
       return {
         ...script,
@@ -246,4 +247,11 @@ function dropOrphans(script: Script): Script {
   return left
     .filter((handoff) => !ids.has(handoff.origin))
     .reduce((now, handoff) => withoutHandoff(now, handoff.id), { ...script, handoffs: left });
+}
+
+/** A step that expects something else; one of another kind stays as it is. */
+function expecting(step: Step, expect: Expectation | MessageExpectation): Step {
+  if (step.kind === 'message')
+    return { ...step, expect: { content: expect.content, ...(expect.harmless && { harmless: expect.harmless }) } };
+  return step.kind === 'request' && 'statuses' in expect ? { ...step, expect } : step;
 }

@@ -1,7 +1,7 @@
-import { requestSteps, type Script } from '../script/script.schema.js';
+import { recordedSteps, type Script } from '../script/script.schema.js';
 import type { Piece, Template } from '../values/template.schema.js';
-import { sentNodes } from '../actions/http/request-parts.js';
-import { isLeaf, type SentNode } from '../actions/http/sent-values.js';
+import { sentNodes } from '../actions/sent-parts.js';
+import { isLeaf, type SentNode } from '../actions/sent-values.js';
 import { isStill, recordedText } from '../values/template.js';
 
 /**
@@ -12,7 +12,7 @@ export function followRows(script: Script): Script {
   if (!script.handoffs.some((handoff) => handoff.extractor.beside && isStill(handoff.extractor.beside))) return script;
   const moving = new Map<string, { number: number; template: Template }[]>();
   const numbers = new Map<string, number>();
-  for (const { step, number } of requestSteps(script)) {
+  for (const { step, number } of recordedSteps(script)) {
     numbers.set(step.id, number);
     const walk = (node: SentNode): void => {
       if (!isStill(node.template) && isLeaf(node) && !node.template.some(isWrap)) {

@@ -14,6 +14,8 @@ import {
 import { changeTemplates, templatesOf } from '../script/step-templates.js';
 import { mapPieces, movingPieces } from '../values/template.js';
 import type { Piece } from '../values/template.schema.js';
+import { isRecorded } from '../actions/sent-parts.js';
+import { withMessageSteps } from '../script/stored-script.schema.js';
 
 /**
  * A sequence of steps that is kept once and used in several scripts, such as a sign-in. It owns the handoffs that are read in its steps and
@@ -29,6 +31,9 @@ export const PartSchema = z.object({
   foreign: z.array(z.object({ id: z.string(), name: z.string() })),
 });
 export type Part = z.infer<typeof PartSchema>;
+
+/** A part as it was stored, by this version or an earlier one. */
+export const StoredPartSchema = z.preprocess(withMessageSteps, PartSchema);
 
 /** Ids of what belongs to a part begin so, in each script that has it; so they never meet other ids. */
 const ownPrefix = (part: string): string => `${part}.`;
@@ -137,7 +142,8 @@ const bare = (part: Part): string =>
   JSON.stringify({ ...part, steps: part.steps.map(withoutExchanges), foreign: part.foreign.map((one) => one.name).sort() });
 
 function withoutExchanges(step: Step): Step {
-  const own = step.kind === 'request' ? { ...step, exchange: null, hops: undefined } : step;
+  const own =
+    step.kind === 'request' ? { ...step, exchange: null, hops: undefined } : step.kind === 'message' ? { ...step, exchange: null } : step;
   return 'steps' in own ? ({ ...own, steps: own.steps.map(withoutExchanges) } as Step) : own;
 }
 
@@ -158,7 +164,7 @@ export function applyPart(script: Script, part: Part, after: string | null = nul
   const before = script.transactions.find((one) => one.part === part.id);
   const exchanges = new Map(
     allSteps(before?.steps ?? []).flatMap((one) =>
-      one.kind === 'request' ? [[one.id, { exchange: one.exchange, ...(one.hops && { hops: one.hops }) }] as const] : [],
+      isRecorded(one) ? [[one.id, { exchange: one.exchange, ...('hops' in one && one.hops && { hops: one.hops }) }] as const] : [],
     ),
   );
   const prefix = ownPrefix(part.id);
@@ -179,9 +185,11 @@ export function applyPart(script: Script, part: Part, after: string | null = nul
   const step = (one: Step): Step => {
     const ownStep = changeTemplates(one, (template) => mapPieces(template, piece));
     if ('steps' in ownStep) return { ...ownStep, steps: ownStep.steps.map(step) } as Step;
-    if (ownStep.kind !== 'request') return ownStep;
+    if (!isRecorded(ownStep)) return ownStep;
+    const { exchange, hops } = exchanges.get(ownStep.id) ?? { exchange: null };
+    if (ownStep.kind === 'message') return { ...ownStep, exchange };
     const { hops: _of, ...rest } = ownStep;
-    return { ...rest, exchange: null, ...exchanges.get(ownStep.id) };
+    return { ...rest, exchange, ...(hops && { hops }) };
   };
   const steps = part.steps.map(step);
   const transaction: Transaction = before

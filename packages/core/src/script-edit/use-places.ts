@@ -1,9 +1,9 @@
 import { actionKindOf, isAction } from '../actions/action-kinds.js';
-import { sentNodes } from '../actions/http/request-parts.js';
+import { sentNodes } from '../actions/sent-parts.js';
 import { allSteps } from '../script/step.schema.js';
-import { requestSteps, type Script } from '../script/script.schema.js';
+import { recordedSteps, type Script } from '../script/script.schema.js';
 import type { Template } from '../values/template.schema.js';
-import type { SentNode } from '../actions/http/sent-values.js';
+import type { SentNode } from '../actions/sent-values.js';
 import { templatesOf } from '../script/step-templates.js';
 import { movingPieces } from '../values/template.js';
 
@@ -16,7 +16,7 @@ export function usePlaces(script: Script): Map<string, { step: string; place: st
       if (id !== undefined) found.set(id, [...(found.get(id) ?? []), { step, place }]);
     }
   };
-  for (const { step } of requestSteps(script)) {
+  for (const { step } of recordedSteps(script)) {
     const walk = (node: SentNode): void => {
       const inKids = node.kids.length > 0 && node.template.every((piece) => piece.kind === 'text' || piece.kind === 'wrap');
       if (inKids) node.kids.forEach(walk);

@@ -1,6 +1,7 @@
 import { bodyKind, headerOf, headersOf, pathAndQuery, pathShape, resolveReference, textShape } from '../take/messages.js';
 import { stepWords } from '../calls/step-words.js';
-import type { BodyRef, Exchange, LoadedTake, Take } from '../take/take.schema.js';
+import { isRequest, verbOf } from '../take/exchanges.js';
+import type { BodyRef, Exchange, LoadedTake, MessageExchange, RequestExchange, Take } from '../take/take.schema.js';
 import { basicAuthorization, userInAddress } from '../sign-in/basic.js';
 import { originOf } from '../tidy/hosts.js';
 import { opensSocket, endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';
@@ -10,10 +11,11 @@ import { multipartParts } from '../values/multipart.js';
 import { viewOf } from '../answers/response-view.js';
 import { fileSign } from '../values/template.js';
 import type { Step } from '../script/step.schema.js';
-import type { Expectation, RequestStep, SocketUse } from '../actions/http/request.schema.js';
+import type { Expectation, RequestStep } from '../actions/http/request.schema.js';
+import type { MessageStep } from '../actions/message/message.schema.js';
 import type { Script, Transaction } from '../script/script.schema.js';
 import type { Template } from '../values/template.schema.js';
-import { SocketNames, socketUse, socketWord } from './socket-steps.js';
+import { awaitedOf, messageWord, SocketNames, usualAwaitMs } from './socket-steps.js';
 
 /** What a take becomes as a script. */
 export interface FromTakeOptions {
@@ -43,8 +45,8 @@ export function scriptFromTake(loaded: LoadedTake, options: FromTakeOptions): Sc
   const { take, exchanges } = loaded;
   const units = unitsOf(exchanges, options.tidy, take.marks);
   const ofTake: OfTake = {
-    cookies: clientCookies(exchanges),
-    sockets: new SocketNames(exchanges.filter(opensSocket)),
+    cookies: clientCookies(exchanges.filter(isRequest)),
+    sockets: new SocketNames(exchanges.filter(isRequest).filter(opensSocket)),
     words: options.unnamed ? new Map() : stepWords(units.flatMap(firstExchanges), loaded.readBody),
     signedIn: new Set(options.signedIn),
   };
@@ -102,26 +104,24 @@ interface OfTake {
   signedIn: ReadonlySet<string>;
 }
 
-/** The requests of a unit that give steps their names. */
+/** The exchanges of a unit that give steps their names. */
 const firstExchanges = (unit: Unit): Exchange[] =>
-  unit.kind === 'request'
-    ? [unit.chain[0]]
-    : unit.kind === 'repeat'
-      ? [unit.first.chain[0]]
-      : unit.units.map((requestUnit) => requestUnit.chain[0]);
+  unit.kind === 'side-by-side' ? unit.units.map((requestUnit) => requestUnit.chain[0]) : [firstOf(unit)];
 
-function stepOfUnit(unit: Unit, loaded: LoadedTake, take: OfTake): Step {
+function stepOfUnit(unit: Unit, loaded: LoadedTake, ofTake: OfTake): Step {
   switch (unit.kind) {
     case 'request':
-      return stepFrom(unit.chain, loaded, take);
+      return requestStep(unit.chain, loaded, ofTake);
+    case 'message':
+      return messageStep(unit.message, loaded, ofTake);
     case 'side-by-side':
       return {
         kind: 'side-by-side',
         id: `b${firstOf(unit).n}`,
-        steps: unit.units.map((requestUnit) => stepFrom(requestUnit.chain, loaded, take)),
+        steps: unit.units.map((requestUnit) => requestStep(requestUnit.chain, loaded, ofTake)),
       };
     case 'repeat': {
-      const step = stepFrom(unit.first.chain, loaded, take);
+      const step = requestStep(unit.first.chain, loaded, ofTake);
       const tookMs = unit.first.chain.reduce((sum, exchange) => sum + exchange.durationMs, 0);
       const pauseMs = Math.max(0, Math.round(unit.everyMs - tookMs));
       return { kind: 'repeat', id: `r${firstOf(unit).n}`, name: `Ask again: ${step.name}`, times: unit.times, pauseMs, steps: [step] };
@@ -149,7 +149,7 @@ function addComments({ take }: LoadedTake, transactions: Transaction[], units: r
     if (mark.kind !== 'comment') return;
     const comment: Step = { kind: 'comment', id: `c${index + 1}`, text: mark.text };
     const next = units.find((unit) => startOf(unit) >= mark.atMs);
-    const wanted = next && `${{ request: 's', 'side-by-side': 'b', repeat: 'r' }[next.kind]}${firstOf(next).n}`;
+    const wanted = next && `${{ request: 's', message: 's', 'side-by-side': 'b', repeat: 'r' }[next.kind]}${firstOf(next).n}`;
     for (const transaction of transactions) {
       const at = transaction.steps.findIndex((step) => step.id === wanted);
       if (at >= 0) {
@@ -161,45 +161,61 @@ function addComments({ take }: LoadedTake, transactions: Transaction[], units: r
   });
 }
 
-function stepFrom(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTake, take: OfTake): RequestStep {
+function requestStep(chain: RequestUnit['chain'], { readBody, readBytes }: LoadedTake, ofTake: OfTake): RequestStep {
   const [exchange, ...hops] = chain;
-  const socket: SocketUse | undefined = socketUse(exchange, take.sockets, readBody);
   const body = exchange.requestBody;
   const template = body && bodyTemplate(body, readBody(body.hash), readBytes);
-  const cookies = take.cookies.get(exchange.n);
+  const cookies = ofTake.cookies.get(exchange.n);
   return {
     kind: 'request',
     id: `s${exchange.n}`,
-    name: [
-      exchange.method,
-      exchange.socket && socketWord(exchange, readBody),
-      pathAndQuery(exchange.url).split('?')[0] ?? '/',
-      ...(take.words.get(exchange.n) ?? []),
-    ]
-      .filter(Boolean)
-      .join(' '),
+    name: nameOf(exchange, [], ofTake),
     exchange: exchange.n,
     ...(hops.length === 0 ? {} : { hops: hops.map((hop) => hop.n) }),
     method: exchange.method,
     origin: originOf(exchange),
-    // A message goes where its WebSocket goes.
-    url: exchange.socket ? [] : [{ kind: 'text', text: pathAndQuery(exchange.url) }],
+    url: [{ kind: 'text', text: pathAndQuery(exchange.url) }],
     headers: exchange.requestHeaders
       .filter(([name]) => !droppedHeaders.has(name.toLowerCase()) && !name.startsWith(':'))
       .map(([name, value]): RequestStep['headers'][number] => ({ name, value: [{ kind: 'text', text: value }] }))
-      .concat(take.signedIn.has(originOf(exchange)) ? [] : authorizationInAddress(exchange))
+      .concat(ofTake.signedIn.has(originOf(exchange)) ? [] : authorizationInAddress(exchange))
       .concat(cookies === undefined ? [] : [{ name: 'Cookie', value: [{ kind: 'text', text: cookies }] }]),
     body: template ?? null,
     bodyFile: body && !template ? body.hash : null,
     expect: expectationOfChain(chain, readBody),
     followRedirects: hops.length > 0,
-    ...(socket && { socket }),
-    ...(/^h(ttp\/)?2/i.test(exchange.httpVersion) && !exchange.socket ? { http2: true as const } : {}),
+    ...(opensSocket(exchange) ? { opensSocket: ofTake.sockets.of(exchange.n) } : {}),
+    ...(/^h(ttp\/)?2/i.test(exchange.httpVersion) ? { http2: true as const } : {}),
   };
 }
 
+function messageStep(exchange: MessageExchange, { readBody, readBytes }: LoadedTake, ofTake: OfTake): MessageStep {
+  const { action, sent: body } = exchange;
+  const template = body && bodyTemplate(body, readBody(body.hash), readBytes);
+  const awaits = action === 'close' ? null : awaitedOf(exchange, readBody);
+  return {
+    kind: 'message',
+    id: `s${exchange.n}`,
+    name: nameOf(exchange, [messageWord(exchange, readBody) ?? ''], ofTake),
+    exchange: exchange.n,
+    socket: ofTake.sockets.of(exchange.openedBy),
+    action,
+    format: exchange.format,
+    body: template ?? null,
+    bodyFile: body && !template ? body.hash : null,
+    awaits: action === 'await' ? (awaits ?? { same: [], holds: [], atMostMs: usualAwaitMs }) : awaits,
+    expect: { content: viewOf(exchange, readBody)?.kind ?? null },
+  };
+}
+
+/** Verb and path, with the words that tell it from others of the same path. */
+const nameOf = (exchange: Exchange, words: readonly string[], ofTake: OfTake): string =>
+  [verbOf(exchange), ...words, pathAndQuery(exchange.url).split('?')[0] ?? '/', ...(ofTake.words.get(exchange.n) ?? [])]
+    .filter(Boolean)
+    .join(' ');
+
 /** What a browser makes of a user in an address: the Authorization of the Basic scheme (RFC 7617), where it sent no other. */
-function authorizationInAddress({ url, requestHeaders }: Exchange): RequestStep['headers'] {
+function authorizationInAddress({ url, requestHeaders }: RequestExchange): RequestStep['headers'] {
   const given = userInAddress(url);
   if (given === null || headerOf(requestHeaders, 'authorization') !== undefined) return [];
   return [{ name: 'Authorization', value: [{ kind: 'text', text: basicAuthorization(given.user, given.password) }] }];
@@ -238,7 +254,7 @@ function withFiles(hash: string, bytes: Uint8Array): Template | undefined {
 /** By exchange the cookies that page scripts made: no response had set them, and the take did not start with them. */
 type ClientCookies = ReadonlyMap<number, string>;
 
-function clientCookies(exchanges: readonly Exchange[]): ClientCookies {
+function clientCookies(exchanges: readonly RequestExchange[]): ClientCookies {
   const found = new Map<number, string>();
   const known = new Map<string, Set<string>>();
   const seen = new Set<string>();
@@ -275,7 +291,7 @@ function expectationOfChain(chain: RequestUnit['chain'], readBody: LoadedTake['r
 }
 
 /** What the recorded answer says about a good answer. An answer from the cache (304) stands for the full one. */
-export function expectationOf(exchange: Exchange, readBody: (hash: string) => string | undefined): Expectation {
+export function expectationOf(exchange: RequestExchange, readBody: (hash: string) => string | undefined): Expectation {
   const { response } = exchange;
   const view = viewOf(exchange, readBody);
   if (!response || !view) return { statuses: [200], content: null, redirect: null, title: null, rootElement: null };

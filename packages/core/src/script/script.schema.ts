@@ -4,6 +4,7 @@ import type { ActionStep, ActionStepKind } from '../actions/action-step.schema.j
 import { ExtractorSchema } from '../extractors/extractor.schema.js';
 import { allSteps, changeSteps, StepSchema } from './step.schema.js';
 import type { RequestStep } from '../actions/http/request.schema.js';
+import { isRecorded, type RecordedStep } from '../actions/sent-parts.js';
 
 export const EvidenceSchema = z.enum(['proven', 'likely', 'unsure']);
 export type Evidence = z.infer<typeof EvidenceSchema>;
@@ -96,16 +97,20 @@ export const ScriptSchema = z.object({
 });
 export type Script = z.infer<typeof ScriptSchema>;
 
-/** A script with each request step changed. */
-export function changeRequests(script: Script, change: (step: RequestStep) => RequestStep): Script {
+/** A script with each of its steps that stand for records of a take changed. */
+export function changeRecordedSteps(script: Script, change: (step: RecordedStep) => RecordedStep): Script {
   return {
     ...script,
     transactions: script.transactions.map((transaction) => ({
       ...transaction,
-      steps: changeSteps(transaction.steps, (step) => (step.kind === 'request' ? change(step) : step)),
+      steps: changeSteps(transaction.steps, (step) => (isRecorded(step) ? change(step) : step)),
     })),
   };
 }
+
+/** A script with each request step changed. */
+export const changeRequests = (script: Script, change: (step: RequestStep) => RequestStep): Script =>
+  changeRecordedSteps(script, (step) => (step.kind === 'request' ? change(step) : step));
 
 /** Where a response is had on replay: the step, and which of its answers (absent for the last). */
 export interface ResponsePlace {
@@ -133,7 +138,7 @@ export function placeOfResponse(script: Script, exchange: number): ResponsePlace
   let places = placesOfScript.get(script);
   if (!places) {
     places = new Map();
-    for (const { step } of requestSteps(script)) {
+    for (const { step } of recordedSteps(script)) {
       const chain = exchangesOf(step);
       for (const [at, n] of chain.entries())
         if (!places.has(n)) places.set(n, at === chain.length - 1 ? { step: step.id } : { step: step.id, hop: at });
@@ -157,6 +162,10 @@ export function actionSteps(script: Script): NumberedStep[] {
     for (const step of allSteps(transaction.steps)) if (isAction(step)) found.push({ step, number: found.length + 1, transaction });
   return found;
 }
+
+/** All steps that stand for records of a take, numbered among all that act. */
+export const recordedSteps = (script: Script): NumberedStep<RecordedStep>[] =>
+  actionSteps(script).flatMap(({ step, ...numbered }) => (isRecorded(step) ? [{ step, ...numbered }] : []));
 
 /** All steps that send requests, numbered among all that act. */
 export const requestSteps = (script: Script): NumberedStep<RequestStep>[] =>

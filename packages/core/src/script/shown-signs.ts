@@ -1,7 +1,7 @@
 import { signOf, type FailureSign } from '../check/failure-sign.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { viewOf } from '../answers/response-view.js';
-import { requestSteps, type Script } from './script.schema.js';
+import { recordedSteps, type Script } from './script.schema.js';
 import { answerOf } from '../actions/action-kinds.js';
 
 /** By step the signs that its recorded answer holds: there they say nothing of failure. */
@@ -11,7 +11,7 @@ export type ShownSigns = Record<string, FailureSign[]>;
 export function shownSigns(script: Script, take: LoadedTake, signs: readonly FailureSign[]): ShownSigns {
   const byNumber = new Map(take.exchanges.map((exchange) => [exchange.n, exchange]));
   const shown: ShownSigns = {};
-  for (const { step } of signs.length === 0 ? [] : requestSteps(script)) {
+  for (const { step } of signs.length === 0 ? [] : recordedSteps(script)) {
     const exchange = byNumber.get(answerOf(step) ?? -1);
     const view = exchange && viewOf(exchange, take.readBody);
     const held = view ? signs.filter((sign) => signOf(view, [sign]) !== null) : [];

@@ -1,4 +1,4 @@
-import type { Exchange, Header } from '../take/take.schema.js';
+import type { Exchange, Header, RequestExchange } from '../take/take.schema.js';
 
 /** What stands on screen and in exports where a secret was. */
 export const masked = '••••••••';
@@ -64,8 +64,8 @@ export function maskLine(line: string): string {
   return maskText(maskUrl(name === undefined || value === undefined ? line : `${name}: ${maskHeader([name, value])}`));
 }
 
-/** An exchange whose address, headers and messages hold no secrets; bodies are masked where their text is read. */
-export function maskExchange(exchange: Exchange): Exchange {
+/** A request whose address, headers and messages hold no secrets; bodies are masked where their text is read. */
+export function maskRequest(exchange: RequestExchange): RequestExchange {
   const headers = (list: readonly Header[]): Header[] => list.map((header) => [header[0], maskHeader(header)]);
   return {
     ...exchange,
@@ -77,3 +77,7 @@ export function maskExchange(exchange: Exchange): Exchange {
     ...(exchange.messages ? { messages: exchange.messages.map((message) => ({ ...message, text: maskText(message.text) })) } : {}),
   };
 }
+
+/** An exchange whose address, headers and messages hold no secrets. */
+export const maskExchange = (exchange: Exchange): Exchange =>
+  exchange.kind === 'request' ? maskRequest(exchange) : { ...exchange, url: maskUrl(exchange.url) };

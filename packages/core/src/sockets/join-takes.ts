@@ -31,7 +31,8 @@ export function joinTakes(base: readonly Exchange[], piece: readonly Exchange[],
     list.map((exchange) => ({
       ...exchange,
       startedAtMs: exchange.startedAtMs + byMs,
-      ...(exchange.messages && { messages: exchange.messages.map((message) => ({ ...message, atMs: message.atMs + byMs })) }),
+      ...(exchange.kind === 'request' &&
+        exchange.messages && { messages: exchange.messages.map((message) => ({ ...message, atMs: message.atMs + byMs })) }),
     }));
   const all = [
     ...before.map((exchange) => ({ from: 'own' as const, was: exchange.n, one: exchange })),
@@ -46,7 +47,7 @@ export function joinTakes(base: readonly Exchange[], piece: readonly Exchange[],
   return {
     // Messages follow the handshake that they belong to.
     exchanges: exchanges.map(({ from, one }) =>
-      one.socket ? { ...one, socket: { ...one.socket, openedBy: numbers[from].get(one.socket.openedBy) ?? one.socket.openedBy } } : one,
+      one.kind === 'message' ? { ...one, openedBy: numbers[from].get(one.openedBy) ?? one.openedBy } : one,
     ),
     ...numbers,
   };

@@ -1,4 +1,4 @@
-import { messageType } from './unfold-sockets.js';
+import { messageType } from './message-type.js';
 
 /** A word with which a message says what kind of message it is. */
 export interface KindWord {
@@ -13,7 +13,7 @@ const mostWords = 2;
 
 /** The words by which messages of one kind are told from those of others; empty where it has none. */
 export function kindWords(text: string): KindWord[] {
-  if (messageType(text) === 'application/json') {
+  if (messageType('text', text) === 'application/json') {
     const value = JSON.parse(text) as unknown;
     if (Array.isArray(value)) return isWord(value[0]) ? [{ path: '$[0]', word: value[0] }] : [];
     return Object.entries(value as Record<string, unknown>)

@@ -1,5 +1,5 @@
-import { createHash } from 'node:crypto';
 import {
+  actionSteps,
   correlate,
   exportHar,
   importHar,
@@ -10,70 +10,27 @@ import {
   scriptFromTake,
   surveyTake,
   unfoldSockets,
+  verbOf,
   writeScript,
   type LoadedTake,
-  type Message,
+  type MessageStep,
   type RequestStep,
   type Script,
 } from '../index.js';
-import { html, json, TakeBuilder } from '../test/take-builder.js';
+import { message, talk } from '../test/talk.js';
 
-const message = (atMs: number, from: Message['from'], text: string, kind: Message['kind'] = 'text'): Message => ({
-  atMs,
-  from,
-  kind,
-  text,
-  base64: '',
-  size: text.length,
-});
-
-/** A take that opens a WebSocket at 200 ms, talks over it, and posts something at 900 ms. */
-function talk(messages: readonly Message[], posted = '{}', page = '<p>desk</p>'): LoadedTake & { socket: number[] } {
-  const loaded = new TakeBuilder()
-    .add(['GET', '/desk'], [200, html, page])
-    .add(
-      [
-        'GET',
-        '/line?ticket=t-81f2c4',
-        [
-          ['Upgrade', 'websocket'],
-          ['Sec-WebSocket-Key', 'x'],
-          ['Sec-WebSocket-Protocol', 'desk.v1'],
-        ],
-      ],
-      [101, []],
-    )
-    .add(['POST', '/done', json, posted], [200, json, '{}'])
-    .load();
-  loaded.exchanges.forEach((exchange, at) => {
-    if (at === 1) Object.assign(exchange, { messages, durationMs: 5000 });
-    if (at === 2) exchange.startedAtMs = 900;
-  });
-  const bodies = new Map<string, string>();
-  const { exchanges } = unfoldSockets(loaded.exchanges, {
-    put: (bytes, mimeType) => {
-      const hash = createHash('sha256').update(bytes).digest('hex');
-      bodies.set(hash, new TextDecoder().decode(bytes));
-      return { hash, size: bytes.length, mimeType };
-    },
-  });
-  return {
-    ...loaded,
-    exchanges,
-    readBody: (hash) => bodies.get(hash) ?? loaded.readBody(hash),
-    socket: exchanges.filter((exchange) => exchange.socket).map((exchange) => exchange.n),
-  };
-}
 const told = ({ exchanges, readBody }: LoadedTake) =>
   exchanges
-    .filter((exchange) => exchange.socket)
+    .filter((exchange) => exchange.kind === 'message')
     .map((exchange) => [
-      exchange.method,
-      exchange.requestBody && readBody(exchange.requestBody.hash),
-      exchange.response?.body && readBody(exchange.response.body.hash),
+      verbOf(exchange),
+      exchange.sent && readBody(exchange.sent.hash),
+      exchange.answer && readBody(exchange.answer.hash),
     ]);
 const scriptOf = (loaded: LoadedTake): Script => scriptFromTake(loaded, { scriptId: 's', name: 'S', tidy: surveyTake(loaded).proposal });
-const overSocket = (script: Script): RequestStep[] => requestSteps(script).flatMap(({ step }) => (step.socket ? [step] : []));
+const messagesIn = (script: Script): MessageStep[] => actionSteps(script).flatMap(({ step }) => (step.kind === 'message' ? [step] : []));
+const openingIn = (script: Script): RequestStep | undefined =>
+  requestSteps(script).find(({ step }) => step.opensSocket !== undefined)?.step;
 
 describe('messages over a WebSocket become exchanges', () => {
   it('each that was sent with its answer, each that came unasked, and the end, in time order among the others', () => {
@@ -93,7 +50,7 @@ describe('messages over a WebSocket become exchanges', () => {
       ['CLOSE', null, null],
     ]);
     expect(loaded.exchanges.map((exchange) => exchange.n)).toEqual([1, 2, 3, 4, 5, 6, 7, 8]);
-    expect(loaded.exchanges.map((exchange) => exchange.method)).toEqual(['GET', 'GET', 'AWAIT', 'SEND', 'AWAIT', 'SEND', 'POST', 'CLOSE']);
+    expect(loaded.exchanges.map(verbOf)).toEqual(['GET', 'GET', 'AWAIT', 'SEND', 'AWAIT', 'SEND', 'POST', 'CLOSE']);
     expect(loaded.exchanges[3]?.durationMs).toBe(20);
   });
 
@@ -110,8 +67,8 @@ describe('messages over a WebSocket become exchanges', () => {
       ['SEND', '{"id":2,"op":"b"}', '{"id":2,"ok":true}'],
       ['AWAIT', null, '{"news":true}'],
     ]);
-    expect(overSocket(scriptOf(loaded)).map((step) => step.socket)).toMatchObject([
-      { action: 'open', socket: 'line' },
+    expect(openingIn(scriptOf(loaded))).toMatchObject({ name: 'GET /line', opensSocket: 'line' });
+    expect(messagesIn(scriptOf(loaded))).toMatchObject([
       { action: 'send', socket: 'line', awaits: { same: ['/id'] } },
       { action: 'send', socket: 'line', awaits: { same: ['/id'] } },
     ]);
@@ -134,8 +91,8 @@ describe('messages over a WebSocket become exchanges', () => {
     const written = exportHar(loaded.take, loaded.exchanges, () => undefined);
     expect((written.log['entries'] as unknown[]).length).toBe(3);
     const again = unfoldSockets(importHar(written, shelf).exchanges, shelf);
-    expect(again.exchanges.map((exchange) => [exchange.n, exchange.method, Math.round(exchange.durationMs)])).toEqual(
-      loaded.exchanges.map((exchange) => [exchange.n, exchange.method, Math.round(exchange.durationMs)]),
+    expect(again.exchanges.map((exchange) => [exchange.n, verbOf(exchange), Math.round(exchange.durationMs)])).toEqual(
+      loaded.exchanges.map((exchange) => [exchange.n, verbOf(exchange), Math.round(exchange.durationMs)]),
     );
   });
 });
@@ -198,18 +155,18 @@ describe('a script of them', () => {
     const { script } = correlate(scriptOf(first), first, second, []);
     const read = script.handoffs.map((handoff) => [
       handoff.recorded,
-      requestSteps(script).find(({ step }) => step.id === handoff.origin)?.step.name,
+      actionSteps(script).find(({ step }) => step.id === handoff.origin)?.step.name,
     ]);
     expect(read).toEqual([
       ['t-81f2c4', 'GET /desk'],
       ['c-55a1b2', 'AWAIT hello /line'],
       ['s-90ff31', 'SEND claim /line'],
     ]);
-    expect(overSocket(script).map((step) => step.name)).toEqual(['GET /line', 'AWAIT hello /line', 'SEND claim /line', 'CLOSE /line']);
-    const [opening, hello] = overSocket(script);
+    expect(messagesIn(script).map((step) => step.name)).toEqual(['AWAIT hello /line', 'SEND claim /line', 'CLOSE /line']);
+    const [hello] = messagesIn(script);
     // Keys and versions are made anew by whoever opens a WebSocket; the protocol of the application stays.
-    expect(opening?.headers.map((header) => header.name)).toEqual(['Sec-WebSocket-Protocol']);
-    expect(hello?.socket).toMatchObject({
+    expect(openingIn(script)?.headers.map((header) => header.name)).toEqual(['Sec-WebSocket-Protocol']);
+    expect(hello).toMatchObject({
       action: 'await',
       awaits: { holds: [{ kind: 'value', is: 'equals', than: [{ text: 'hello' }] }] },
     });

@@ -1,27 +1,14 @@
 import { JSONPointer } from 'json-p3';
 import type { BodyShelf } from '../formats/har/har.js';
-import { noTimings, type Exchange, type Header, type Message } from '../take/take.schema.js';
-
-/** Media type of a message over a WebSocket, which has none of its own: JSON where it is an object or a list, else text. */
-export function messageType(text: string): string {
-  if (!/^\s*[[{]/.test(text)) return 'text/plain';
-  try {
-    JSON.parse(text);
-    return 'application/json';
-  } catch {
-    return 'text/plain';
-  }
-}
-
-/** The header with which a message says what it is to extractors and checks. */
-export const messageHeaders = (format: 'text' | 'binary', text: string): Header[] => [
-  ['Content-Type', format === 'binary' ? 'application/octet-stream' : messageType(text)],
-];
+import { isRequest } from '../take/exchanges.js';
+import type { Exchange, Message, MessageExchange, RequestExchange } from '../take/take.schema.js';
+import { messageType } from './message-type.js';
 
 /** When the answer of an exchange had come, ms since the start of the take; a WebSocket is answered once it is open, however long it lasts. */
 export function answeredAtMs(exchange: Exchange): number {
-  const { startedAtMs, durationMs, timings } = exchange;
-  if (exchange.response?.status !== 101 || exchange.socket) return startedAtMs + durationMs;
+  const { startedAtMs, durationMs } = exchange;
+  if (exchange.kind === 'message' || exchange.response?.status !== 101) return startedAtMs + durationMs;
+  const { timings } = exchange;
   const { blocked, dns, connect, tls, send, wait } = timings;
   const openedMs = [blocked, dns, connect, tls, send, wait].reduce((sum, one) => sum + Math.max(0, one), 0);
   const firstMs = exchange.messages?.[0]?.atMs ?? Infinity;
@@ -43,7 +30,7 @@ function scalars(text: string): Map<string, string> {
       for (const [key, inner] of Object.entries(value).slice(0, 40))
         walk(inner, `${place}/${key.replace(/~/g, '~0').replace(/\//g, '~1')}`, depth + 1);
   };
-  if (messageType(text) === 'application/json') walk(JSON.parse(text), '', 0);
+  if (messageType('text', text) === 'application/json') walk(JSON.parse(text), '', 0);
   return found;
 }
 
@@ -121,9 +108,9 @@ export interface Unfolded {
  */
 export function unfoldSockets(exchanges: readonly Exchange[], shelf: BodyShelf): Unfolded {
   const all: { exchange: Exchange; before: number | null }[] = exchanges
-    .filter((exchange) => !exchange.socket)
+    .filter(isRequest)
     .map((exchange) => ({ exchange, before: exchange.n }));
-  for (const opening of exchanges) {
+  for (const opening of exchanges.filter(isRequest)) {
     if (opening.response?.status !== 101 || !opening.messages) continue;
     for (const exchange of messagesOf(opening, shelf)) all.push({ exchange, before: null });
   }
@@ -136,55 +123,37 @@ export function unfoldSockets(exchanges: readonly Exchange[], shelf: BodyShelf):
     exchanges: all.map(({ exchange }, index) => ({
       ...exchange,
       n: index + 1,
-      ...(exchange.socket && {
-        socket: { ...exchange.socket, openedBy: numbers.get(exchange.socket.openedBy) ?? exchange.socket.openedBy },
-      }),
+      ...(exchange.kind === 'message' && { openedBy: numbers.get(exchange.openedBy) ?? exchange.openedBy }),
     })),
   };
 }
 
-function messagesOf(opening: Exchange, shelf: BodyShelf): Exchange[] {
+function messagesOf(opening: RequestExchange, shelf: BodyShelf): MessageExchange[] {
   const { sent, unasked } = pairsOf(opening.messages ?? []);
   const url = opening.url.replace(/^ws(s?):/i, 'http$1:').replace(/[?#].*$/, '');
-  const bodyOf = ({ kind, text, base64 }: Message) => {
+  const formatOf = ({ kind }: Message) => (kind === 'binary' ? 'binary' : 'text');
+  const bodyOf = (message: Message) => {
+    const { kind, text, base64 } = message;
     const bytes = kind === 'binary' ? Uint8Array.from(atob(base64), (sign) => sign.charCodeAt(0)) : new TextEncoder().encode(text);
-    return shelf.put(bytes, kind === 'binary' ? 'application/octet-stream' : messageType(text));
+    return shelf.put(bytes, messageType(formatOf(message), text));
   };
-  const headersOf = ({ kind, text }: Message) => messageHeaders(kind === 'binary' ? 'binary' : 'text', text);
-  const exchangeOf = (
-    action: 'send' | 'await' | 'close',
-    request: Message | null,
-    answer: Message | null,
-    same: string[],
-    at: Message,
-  ): Exchange => {
-    const durationMs = request && answer ? Math.max(0, answer.atMs - request.atMs) : 0;
-    return {
-      n: opening.n,
-      startedAtMs: at.atMs,
-      durationMs,
-      method: action.toUpperCase(),
-      url,
-      httpVersion: opening.httpVersion,
-      requestHeaders: request && action === 'send' ? headersOf(request) : [],
-      requestBody: request && action === 'send' ? bodyOf(request) : null,
-      response: {
-        status: 101,
-        statusText: '',
-        httpVersion: opening.httpVersion,
-        headers: answer ? headersOf(answer) : [],
-        body: answer && bodyOf(answer),
-      },
-      failure: null,
-      timings: { ...noTimings, send: 0, wait: durationMs, receive: 0 },
-      harEntry: null,
-      socket: { openedBy: opening.n, action, format: at.kind === 'binary' ? 'binary' : 'text', same },
-    };
-  };
+  const exchangeOf = (action: MessageExchange['action'], at: Message, answer: Message | null, same: string[] = []): MessageExchange => ({
+    kind: 'message',
+    n: opening.n,
+    startedAtMs: at.atMs,
+    durationMs: answer ? Math.max(0, answer.atMs - at.atMs) : 0,
+    url,
+    openedBy: opening.n,
+    action,
+    format: formatOf(at),
+    same,
+    sent: action === 'send' ? bodyOf(at) : null,
+    answer: answer && bodyOf(answer),
+  });
   const close = opening.messages?.find((message) => message.kind === 'close');
   return [
-    ...sent.map(({ message, answer, same }) => exchangeOf('send', message, answer, same, message)),
-    ...unasked.map((message) => exchangeOf('await', null, message, [], message)),
-    ...(close?.from === 'client' ? [exchangeOf('close', close, null, [], close)] : []),
+    ...sent.map(({ message, answer, same }) => exchangeOf('send', message, answer, same)),
+    ...unasked.map((message) => exchangeOf('await', message, message)),
+    ...(close?.from === 'client' ? [exchangeOf('close', close, null)] : []),
   ];
 }

@@ -1,4 +1,4 @@
-import type { Exchange, Header } from './take.schema.js';
+import type { RequestExchange, Header } from './take.schema.js';
 
 /** First value of a header, by name without regard to case. */
 export function headerOf(headers: readonly Header[], name: string): string | undefined {
@@ -32,7 +32,7 @@ export function bodyKind(type: string): BodyKind {
 }
 
 /** Files that a page pulls in and that carry no state: styles, scripts, images, fonts. */
-export function isStaticFile(exchange: Exchange): boolean {
+export function isStaticFile(exchange: RequestExchange): boolean {
   if (exchange.method !== 'GET') return false;
   const type = exchange.response ? mediaType(exchange.response.headers) : '';
   if (/^(image|font|audio|video)\//.test(type) || type === 'text/css' || bodyKind(type) === 'script') return true;

@@ -1,5 +1,6 @@
 import * as z from 'zod';
-import type { LoadedTake } from './take.schema.js';
+import type { BodyRef, LoadedTake } from './take.schema.js';
+import { answerBody, answerHeaders, sentBody, sentHeaders } from './exchanges.js';
 
 /** A place of a take where a text stands. */
 export const SearchHitSchema = z.object({
@@ -39,14 +40,15 @@ export function searchTake(loaded: LoadedTake, text: string, most = 500): { hits
     });
   };
   const lines = (headers: readonly (readonly [string, string])[]) => headers.map((header) => header.join(': ')).join('\n');
+  const textOf = (body: BodyRef | null) => (body ? loaded.readBody(body.hash) : undefined);
   for (const exchange of loaded.exchanges) {
     if (hits.length >= most) return { hits: hits.slice(0, most), more: true };
     look(exchange.n, 'address', exchange.url);
-    look(exchange.n, 'request headers', lines(exchange.requestHeaders));
-    look(exchange.n, 'request body', exchange.requestBody ? loaded.readBody(exchange.requestBody.hash) : undefined);
-    look(exchange.n, 'response headers', lines(exchange.response?.headers ?? []));
-    look(exchange.n, 'response body', exchange.response?.body ? loaded.readBody(exchange.response.body.hash) : undefined);
-    look(exchange.n, 'message', exchange.messages?.map((message) => message.text).join('\n'));
+    look(exchange.n, 'request headers', lines(sentHeaders(exchange)));
+    look(exchange.n, 'request body', textOf(sentBody(exchange)));
+    look(exchange.n, 'response headers', lines(answerHeaders(exchange)));
+    look(exchange.n, 'response body', textOf(answerBody(exchange)));
+    if (exchange.kind === 'request') look(exchange.n, 'message', exchange.messages?.map((message) => message.text).join('\n'));
   }
   return { hits, more: false };
 }

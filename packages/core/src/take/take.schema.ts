@@ -44,27 +44,20 @@ export const MessageSchema = z.object({
 });
 export type Message = z.infer<typeof MessageSchema>;
 
-/** How a message over a WebSocket stands to the others: what was sent is the request, what answers it the response. */
-export const SocketMessageSchema = z.object({
-  /** Number of the exchange whose handshake opened the WebSocket. */
-  openedBy: z.number().int().positive(),
-  /** `await` for a message that nobody had asked for, `close` where the client ended the WebSocket. */
-  action: z.enum(['send', 'await', 'close']),
-  format: z.enum(['text', 'binary']),
-  /** Places of the answer that repeat what stands at the same place of the message sent (JSON Pointer, RFC 6901). */
-  same: z.array(z.string()),
-});
-export type SocketMessage = z.infer<typeof SocketMessageSchema>;
-
-/** One request with its response, timings and raw headers. `n` counts from 1 in order of request start. */
-export const ExchangeSchema = z.object({
+const exchangeFields = {
   n: z.number().int().positive(),
   /** ms since the start of the take. */
   startedAtMs: z.number(),
-  /** ms from the start of the request to the last byte of the response. */
+  /** ms from the start of what was sent to the last byte of what answers it. */
   durationMs: z.number(),
-  method: z.string(),
   url: z.string(),
+};
+
+/** One request with its response, timings and raw headers. */
+export const RequestExchangeSchema = z.object({
+  kind: z.literal('request'),
+  ...exchangeFields,
+  method: z.string(),
   httpVersion: z.string(),
   requestHeaders: z.array(HeaderSchema),
   requestBody: BodyRefSchema.nullable(),
@@ -84,9 +77,29 @@ export const ExchangeSchema = z.object({
   harEntry: z.record(z.string(), z.unknown()).nullable(),
   /** Messages in time order; absent where the exchange is no WebSocket and no event stream. */
   messages: z.array(MessageSchema).optional(),
-  /** Present where the exchange is a message over a WebSocket that another one opened. */
-  socket: SocketMessageSchema.optional(),
 });
+export type RequestExchange = z.infer<typeof RequestExchangeSchema>;
+
+/** A message over a WebSocket that a request has opened, and the message that answers it; `url` is where the WebSocket leads. */
+export const MessageExchangeSchema = z.object({
+  kind: z.literal('message'),
+  ...exchangeFields,
+  /** Number of the exchange whose handshake opened the WebSocket. */
+  openedBy: z.number().int().positive(),
+  /** `await` for a message that nobody had asked for, `close` where the client ended the WebSocket. */
+  action: z.enum(['send', 'await', 'close']),
+  format: z.enum(['text', 'binary']),
+  /** Places of the answer that repeat what stands at the same place of the message sent (JSON Pointer, RFC 6901). */
+  same: z.array(z.string()),
+  /** What the client sent; null where it sent nothing. */
+  sent: BodyRefSchema.nullable(),
+  /** What the server sent; null where nothing came. */
+  answer: BodyRefSchema.nullable(),
+});
+export type MessageExchange = z.infer<typeof MessageExchangeSchema>;
+
+/** What was sent and what came back. `n` counts from 1 in the order of starts, through all kinds. */
+export const ExchangeSchema = z.discriminatedUnion('kind', [RequestExchangeSchema, MessageExchangeSchema]);
 export type Exchange = z.infer<typeof ExchangeSchema>;
 
 /** Something noted while recording. */

@@ -1,9 +1,14 @@
 import { createHash } from 'node:crypto';
-import type { Exchange, Header, LoadedTake } from '../index.js';
+import type { Header, LoadedTake, RequestExchange } from '../index.js';
+
+/** A take of requests alone. */
+export interface LoadedRequests extends LoadedTake {
+  exchanges: RequestExchange[];
+}
 
 /** Builds a take by hand: each exchange takes 10 ms and starts 100 ms after the one before. */
 export class TakeBuilder {
-  readonly exchanges: Exchange[] = [];
+  readonly exchanges: RequestExchange[] = [];
   readonly #bodies = new Map<string, string>();
 
   add(request: [string, string, Header[]?, string?], response: [number, Header[], string?]): this {
@@ -11,6 +16,7 @@ export class TakeBuilder {
     const [status, responseHeaders, text] = response;
     const n = this.exchanges.length + 1;
     this.exchanges.push({
+      kind: 'request',
       n,
       startedAtMs: n * 100,
       durationMs: 10,
@@ -27,7 +33,7 @@ export class TakeBuilder {
     return this;
   }
 
-  load(): LoadedTake {
+  load(): LoadedRequests {
     return {
       take: { id: 't', projectId: 'p', name: 'flow', startedAt: '2026-11-23T10:00:00.000Z', state: 'done', marks: [], harLog: null },
       exchanges: this.exchanges,

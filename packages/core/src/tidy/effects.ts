@@ -1,5 +1,6 @@
 import { headersOf, isStaticFile } from '../take/messages.js';
-import type { Exchange } from '../take/take.schema.js';
+import { answerBody, answerHeaders, isRequest, sentBody, sentHeaders } from '../take/exchanges.js';
+import type { Exchange, RequestExchange } from '../take/take.schema.js';
 import { hostsOf, originOf } from './hosts.js';
 import type { Survey } from './tidy.schema.js';
 
@@ -15,7 +16,8 @@ const isToken = (text: string): boolean => /\d/.test(text) && /[A-Za-z]/.test(te
 const isSmall = (size: number | undefined): boolean => size !== undefined && size > 0 && size <= longestRead;
 
 /** What might be left out, and may have an effect all the same: files and requests to hosts of which no page comes. */
-const mayGive = (exchange: Exchange): boolean =>
+const mayGive = (exchange: Exchange): exchange is RequestExchange =>
+  exchange.kind === 'request' &&
   exchange.method === 'GET' &&
   isSmall(exchange.response?.body?.size) &&
   /script|json|text\/plain/i.test(exchange.response?.body?.mimeType ?? '');
@@ -23,20 +25,21 @@ const mayGive = (exchange: Exchange): boolean =>
 /** Says of an exchange whether it would be left out: as a file, or with a host of which no page comes. */
 function leftOutBy(hosts: Survey['hosts']): (exchange: Exchange) => boolean {
   const others = new Set(hosts.filter((host) => host.role === 'other').map((host) => host.origin));
-  return (exchange) => isStaticFile(exchange) || others.has(originOf(exchange));
+  return (exchange) => (exchange.kind === 'request' && isStaticFile(exchange)) || others.has(originOf(exchange));
 }
 
 /** Hashes of the bodies that tell which of these have an effect. */
 export function bodiesForEffects(exchanges: readonly Exchange[]): string[] {
-  const isLeftOut = leftOutBy(hostsOf(exchanges));
-  const given = exchanges.filter((exchange) => mayGive(exchange) && isLeftOut(exchange)).slice(0, mostRead);
+  const isLeftOut = leftOutBy(hostsOf(exchanges.filter(isRequest)));
+  const given = exchanges.filter(mayGive).filter(isLeftOut).slice(0, mostRead);
   if (given.length === 0) return [];
   return [
     ...given.flatMap((exchange) => exchange.response?.body?.hash ?? []),
     ...exchanges
-      .filter((exchange) => isSmall(exchange.requestBody?.size))
+      .map(sentBody)
+      .filter((body) => isSmall(body?.size))
       .slice(0, mostRead)
-      .flatMap((exchange) => exchange.requestBody?.hash ?? []),
+      .flatMap((body) => body?.hash ?? []),
   ];
 }
 
@@ -51,7 +54,11 @@ export function effectsOf(exchanges: readonly Exchange[], hosts: Survey['hosts']
   const giving = givingExchanges(exchanges, leftOutBy(hosts), readBody);
   const origins = new Set(exchanges.filter((exchange) => giving.has(exchange.n)).map(originOf));
   return {
-    exchanges: new Set(exchanges.filter((exchange) => giving.has(exchange.n) && isStaticFile(exchange)).map((exchange) => exchange.n)),
+    exchanges: new Set(
+      exchanges
+        .filter((exchange) => giving.has(exchange.n) && exchange.kind === 'request' && isStaticFile(exchange))
+        .map((exchange) => exchange.n),
+    ),
     hosts: hosts.map((host) =>
       host.role === 'other' && origins.has(host.origin)
         ? { ...host, role: 'application', reason: 'An answer of it gives a value that is sent later.' }
@@ -68,7 +75,7 @@ function givingExchanges(exchanges: readonly Exchange[], isLeftOut: (exchange: E
   const found = new Set<number>();
   const setters = new Map<string, Exchange>();
   for (const exchange of exchanges)
-    for (const line of headersOf(exchange.response?.headers ?? [], 'set-cookie')) {
+    for (const line of headersOf(answerHeaders(exchange), 'set-cookie')) {
       const key = `${originOf(exchange)} ${line.split('=')[0]?.trim() ?? ''}`;
       if (!setters.has(key)) setters.set(key, exchange);
     }
@@ -79,11 +86,11 @@ function givingExchanges(exchanges: readonly Exchange[], isLeftOut: (exchange: E
         later.n > setter.n &&
         !isLeftOut(later) &&
         originOf(later) === origin &&
-        headersOf(later.requestHeaders, 'cookie').some((line) => line.split(';').some((pair) => pair.trim().startsWith(`${name}=`))),
+        headersOf(sentHeaders(later), 'cookie').some((line) => line.split(';').some((pair) => pair.trim().startsWith(`${name}=`))),
     );
     if (isSent && isLeftOut(setter)) found.add(setter.n);
   }
-  const given = exchanges.filter((exchange) => mayGive(exchange) && isLeftOut(exchange)).slice(0, mostRead);
+  const given = exchanges.filter(mayGive).filter(isLeftOut).slice(0, mostRead);
   if (given.length === 0) return found;
   const sentAfter = new Map<string, number>();
   const pagesGave = new Map<string, number>();
@@ -91,11 +98,15 @@ function givingExchanges(exchanges: readonly Exchange[], isLeftOut: (exchange: E
     if (isLeftOut(exchange)) continue;
     const texts = [
       exchange.url,
-      ...exchange.requestHeaders.filter(([name]) => !/^(cookie|user-agent|referer)$/i.test(name)).map(([, value]) => value),
+      ...sentHeaders(exchange)
+        .filter(([name]) => !/^(cookie|user-agent|referer)$/i.test(name))
+        .map(([, value]) => value),
     ];
-    if (exchange.requestBody && isSmall(exchange.requestBody.size)) texts.push(readBody(exchange.requestBody.hash) ?? '');
+    const body = sentBody(exchange);
+    if (body && isSmall(body.size)) texts.push(readBody(body.hash) ?? '');
     for (const text of texts) for (const [word] of text.matchAll(token)) if (isToken(word)) sentAfter.set(word, exchange.n);
-    const answer = exchange.response?.body ? (readBody(exchange.response.body.hash) ?? '') : '';
+    const got = answerBody(exchange);
+    const answer = got ? (readBody(got.hash) ?? '') : '';
     if (answer.length <= longestRead)
       for (const [word] of answer.matchAll(token)) if (isToken(word) && !pagesGave.has(word)) pagesGave.set(word, exchange.n);
   }

@@ -1,15 +1,15 @@
 import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery } from '../take/messages.js';
-import type { Exchange } from '../take/take.schema.js';
+import type { Exchange, RequestExchange } from '../take/take.schema.js';
 import type { Survey } from './tidy.schema.js';
 
 /** The origin of an exchange; a WebSocket counts to the origin that its handshake is sent to. */
-export const originOf = (exchange: Exchange): string => new URL(exchange.url.replace(/^ws(s?):/i, 'http$1:')).origin;
+export const originOf = (exchange: Pick<Exchange, 'url'>): string => new URL(exchange.url.replace(/^ws(s?):/i, 'http$1:')).origin;
 
 const measuring =
   /(^|[/._-])(analytics?|telemetry|beacons?|collect|metrics|rum|stats|track(ing|er)?|pixel|csp-report|reports?-to)([/._-]|$)/i;
 
 /** A request that only tells a measuring service something: its address says so, and its answer carries nothing. */
-export function isTelemetry(exchange: Exchange): boolean {
+export function isTelemetry(exchange: RequestExchange): boolean {
   const { host } = new URL(exchange.url);
   const path = pathAndQuery(exchange.url).split('?')[0] ?? '';
   if (!measuring.test(host) && !measuring.test(path)) return false;
@@ -27,7 +27,7 @@ export function isTelemetry(exchange: Exchange): boolean {
 const saysNothing = 4;
 
 /** A page, a redirect or a form: what a person meets. */
-const isMet = (exchange: Exchange): boolean => {
+const isMet = (exchange: RequestExchange): boolean => {
   const { response } = exchange;
   if (!response) return false;
   if (exchange.method === 'POST' && bodyKind(mediaType(exchange.requestHeaders)) === 'form') return true;
@@ -38,7 +38,7 @@ const isMet = (exchange: Exchange): boolean => {
   return response.status === 200 && bodyKind(mediaType(response.headers)) === 'html' && !isFramed(exchange);
 };
 
-const isFramed = (exchange: Exchange): boolean =>
+const isFramed = (exchange: RequestExchange): boolean =>
   /^(i?frame|embed|object)$/i.test(headerOf(exchange.requestHeaders, 'sec-fetch-dest') ?? '');
 
 /** The part of a host name that one owner has: its last two labels, or the whole address. */
@@ -48,8 +48,8 @@ const siteOf = (origin: string): string => {
 };
 
 /** The origins of a take with what they gave, and how each stands to the application. */
-export function hostsOf(exchanges: readonly Exchange[]): Survey['hosts'] {
-  const grouped = new Map<string, Exchange[]>();
+export function hostsOf(exchanges: readonly RequestExchange[]): Survey['hosts'] {
+  const grouped = new Map<string, RequestExchange[]>();
   for (const exchange of exchanges) {
     const origin = originOf(exchange);
     const list = grouped.get(origin);

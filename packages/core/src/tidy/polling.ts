@@ -1,5 +1,5 @@
 import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery, pathShape } from '../take/messages.js';
-import type { Exchange, Mark } from '../take/take.schema.js';
+import type { RequestExchange, Mark } from '../take/take.schema.js';
 import { isPage } from './warnings.js';
 import { originOf } from './hosts.js';
 import type { Survey } from './tidy.schema.js';
@@ -10,7 +10,7 @@ const shortestMs = 300;
 const regularPart = 0.6;
 
 /** What makes two requests the same question: method, origin, path with ids masked, and the names in the query. */
-export const questionOf = (exchange: Exchange): string =>
+export const questionOf = (exchange: RequestExchange): string =>
   `${exchange.method} ${originOf(exchange)}${pathShape(pathAndQuery(exchange.url))}`;
 
 /** Names under which page scripts send their clocks and counters with a poll; common practice, no source. */
@@ -30,7 +30,7 @@ const maskedQuery = (query: string): string =>
  * What makes two requests the same poll: the whole of what they send, clocks and counters of the address aside. A body counts to the last
  * byte, so that two acts that are posted to one address are never taken for one.
  */
-export function pollKey(exchange: Exchange): string {
+export function pollKey(exchange: RequestExchange): string {
   const [path = '', query] = pathAndQuery(exchange.url).split('?');
   const asked = query === undefined ? '' : `?${maskedQuery(query)}`;
   const body = exchange.requestBody === null ? '' : ` ${exchange.requestBody.hash.slice(0, 16)}`;
@@ -38,9 +38,9 @@ export function pollKey(exchange: Exchange): string {
 }
 
 /** A request that may be one of a poll: it asks, and its answer gives the client nothing to keep. */
-function mayPoll(exchange: Exchange): boolean {
+function mayPoll(exchange: RequestExchange): boolean {
   const { response } = exchange;
-  if (isStaticFile(exchange) || exchange.socket || isPage(exchange) || response === null) return false;
+  if (isStaticFile(exchange) || isPage(exchange) || response === null) return false;
   if (!/^(GET|HEAD|POST)$/.test(exchange.method)) return false;
   // What a form of a page posts is an act of a person, however often.
   if (
@@ -53,15 +53,15 @@ function mayPoll(exchange: Exchange): boolean {
   return headerOf(response.headers, 'location') === undefined && headerOf(response.headers, 'set-cookie') === undefined;
 }
 
-const kindOf = ({ response }: Exchange): string =>
+const kindOf = ({ response }: RequestExchange): string =>
   `${response?.status === 304 ? 200 : (response?.status ?? 0)} ${bodyKind(mediaType(response?.headers ?? []))}`;
 
 /**
  * Requests that a page sends again and again by its own clock, whether they ask for news or only say that it is still there. Only intervals in
  * which nobody acted count, because what follows acts is no timer.
  */
-export function pollsOf(exchanges: readonly Exchange[], marks: readonly Mark[] = []): Survey['polls'] {
-  const groups = new Map<string, Exchange[]>();
+export function pollsOf(exchanges: readonly RequestExchange[], marks: readonly Mark[] = []): Survey['polls'] {
+  const groups = new Map<string, RequestExchange[]>();
   for (const exchange of exchanges) {
     if (!mayPoll(exchange)) continue;
     const key = pollKey(exchange);

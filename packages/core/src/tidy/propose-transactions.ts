@@ -1,12 +1,13 @@
 import { cutText } from '../cut-text.js';
-import { headerOf, isStaticFile, looksLikeId, mediaType, bodyKind, pathAndQuery } from '../take/messages.js';
+import { isStaticFile, looksLikeId, mediaType, bodyKind, pathAndQuery } from '../take/messages.js';
 import { stepWords } from '../calls/step-words.js';
+import { answerBody, isRequest, sentBody, sentType, verbOf } from '../take/exchanges.js';
 import type { Exchange, LoadedTake, Take } from '../take/take.schema.js';
 import { isPage } from './warnings.js';
 import { readHtml } from '../answers/html.js';
 import { bodyTree, type ValueTree } from '../values/value-tree.js';
 import type { Tidy, TransactionStart } from './tidy.schema.js';
-import { endOf, firstOf, startOf, unitsOf, type Unit } from './units.js';
+import { endOf, exchangesOfUnit, firstOf, startOf, unitsOf, type Unit } from './units.js';
 
 /** A person needs this long to act after an answer; what comes sooner, the page does by itself. Common practice, no source. */
 const shortestPauseMs = 700;
@@ -29,17 +30,17 @@ export function proposeTransactions(loaded: LoadedTake, tidy: Tidy): Transaction
   for (const unit of units) {
     const pauseMs = startOf(unit) - lastEndMs;
     const group = groups.at(-1);
-    const acts = unit.kind !== 'repeat' && exchangesOf(unit).some((exchange) => isPage(exchange) || isChange(exchange));
+    const acts = unit.kind !== 'repeat' && exchangesOfUnit(unit).some((exchange) => opensPage(exchange) || isChange(exchange));
     if (!group || (pauseMs >= shortestPauseMs && acts) || (pauseMs >= longPauseMs && unit.kind !== 'repeat')) groups.push([unit]);
     else group.push(unit);
     lastEndMs = Math.max(lastEndMs, endOf(unit));
   }
-  const headings = headingsOf(units.flatMap(exchangesOf), readBody);
+  const headings = headingsOf(units.flatMap(exchangesOfUnit), readBody);
   const counts = new Map<string, number>();
   return groups.flatMap((group) => {
     const [first] = group;
     if (!first) return [];
-    const name = nameOf(group.flatMap(exchangesOf), words, headings, readBody);
+    const name = nameOf(group.flatMap(exchangesOfUnit), words, headings, readBody);
     const count = (counts.get(name) ?? 0) + 1;
     counts.set(name, count);
     return [{ n: firstOf(first).n, name: count > 1 ? `${name} ${count}` : name }];
@@ -52,15 +53,14 @@ const isMarked = ({ marks }: Take): boolean => marks.some((mark) => mark.kind ==
 /** Hashes of the bodies from which names of transactions are read. */
 export const bodiesForTransactions = (exchanges: readonly Exchange[]): string[] =>
   exchanges
-    .filter((exchange) => isPage(exchange) || isChange(exchange))
+    .filter((exchange) => opensPage(exchange) || isChange(exchange))
     .slice(0, mostRead)
-    .flatMap((exchange) => [isPage(exchange) ? exchange.response?.body?.hash : undefined, exchange.requestBody?.hash])
+    .flatMap((exchange) => [opensPage(exchange) ? answerBody(exchange)?.hash : undefined, sentBody(exchange)?.hash])
     .filter((hash) => hash !== undefined);
 
-const exchangesOf = (unit: Unit): Exchange[] =>
-  unit.kind === 'request' ? unit.chain : unit.kind === 'repeat' ? unit.first.chain : unit.units.flatMap((requestUnit) => requestUnit.chain);
+const isChange = (exchange: Exchange): boolean => !/^(GET|HEAD|OPTIONS)$/.test(verbOf(exchange));
 
-const isChange = (exchange: Exchange): boolean => !/^(GET|HEAD|OPTIONS)$/.test(exchange.method);
+const opensPage = (exchange: Exchange): boolean => exchange.kind === 'request' && isPage(exchange);
 
 /** What was done, by the first of its requests that says it. */
 function nameOf(
@@ -69,7 +69,7 @@ function nameOf(
   headings: ReadonlyMap<number, string>,
   readBody: LoadedTake['readBody'],
 ): string {
-  const asked = exchanges.filter((exchange) => !isStaticFile(exchange));
+  const asked = exchanges.filter((exchange) => exchange.kind === 'message' || !isStaticFile(exchange));
   const all = asked.length > 0 ? asked : exchanges;
   for (const exchange of all) {
     const path = pathAndQuery(exchange.url);
@@ -85,7 +85,7 @@ function nameOf(
     const pressed = sentNames(change, readBody).find(
       ({ name, value }) => /^(submit|save|button|action)$/i.test(name) && /^\p{L}[\p{L} ]{2,24}$/u.test(value),
     );
-    const verb = pressed?.value ?? { PUT: 'Change', PATCH: 'Change', DELETE: 'Delete' }[change.method] ?? 'Send';
+    const verb = pressed?.value ?? { PUT: 'Change', PATCH: 'Change', DELETE: 'Delete' }[verbOf(change)] ?? 'Send';
     return short(`${verb} ${heading === undefined ? thingOf(change) : `(${heading})`}`);
   }
   const [first] = all;
@@ -95,7 +95,7 @@ function nameOf(
 /** By exchange what its page is called, without numbers and without the parts that all pages have in common: the application's own name. */
 function headingsOf(exchanges: readonly Exchange[], readBody: LoadedTake['readBody']): Map<number, string> {
   const parts = new Map<number, string[]>();
-  for (const { n, response } of exchanges) {
+  for (const { n, response } of exchanges.filter(isRequest)) {
     if (!response?.body || bodyKind(mediaType(response.headers)) !== 'html') continue;
     const { title } = readHtml((readBody(response.body.hash) ?? '').slice(0, 200_000));
     const own = title
@@ -128,8 +128,8 @@ interface Sent {
 }
 
 function sentNames(exchange: Exchange, readBody: LoadedTake['readBody']): Sent[] {
-  const text = exchange.requestBody ? (readBody(exchange.requestBody.hash) ?? '') : '';
-  const type = headerOf(exchange.requestHeaders, 'content-type') ?? exchange.requestBody?.mimeType ?? '';
+  const body = sentBody(exchange);
+  const text = body ? (readBody(body.hash) ?? '') : '';
   if (text === '' || text.length > 100_000) return [];
   const found: Sent[] = [];
   const walk = (tree: ValueTree): void => {
@@ -138,7 +138,7 @@ function sentNames(exchange: Exchange, readBody: LoadedTake['readBody']): Sent[]
       else found.push({ name: kid.name, value: kid.tree.text });
     }
   };
-  walk(bodyTree(text, bodyKind(mediaType([['content-type', type]]))));
+  walk(bodyTree(text, bodyKind(sentType(exchange))));
   return found;
 }
 

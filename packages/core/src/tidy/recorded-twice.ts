@@ -1,5 +1,5 @@
 import { isStaticFile } from '../take/messages.js';
-import type { Exchange } from '../take/take.schema.js';
+import type { RequestExchange } from '../take/take.schema.js';
 import { questionOf } from './polling.js';
 
 const fewest = 4;
@@ -16,7 +16,7 @@ export interface RecordedTwice {
  * The longest sequence of requests that stands twice in a take, one after the other, and that does something (a request that
  * is no GET); null where there is none. Polls must be left out before.
  */
-export function recordedTwice(exchanges: readonly Exchange[]): RecordedTwice | null {
+export function recordedTwice(exchanges: readonly RequestExchange[]): RecordedTwice | null {
   const ownExchanges = exchanges.filter((exchange) => !isStaticFile(exchange)).slice(0, mostCompared);
   const keys = ownExchanges.map(questionOf);
   // How many requests up to each place do something.

@@ -1,5 +1,6 @@
 import { bodyKind, headerOf, isStaticFile, mediaType, pathAndQuery } from '../take/messages.js';
-import type { Exchange, LoadedTake } from '../take/take.schema.js';
+import { isRequest, verbOf } from '../take/exchanges.js';
+import type { Exchange, LoadedTake, MessageExchange, RequestExchange } from '../take/take.schema.js';
 import { doubledByWorker } from './doubled.js';
 import { bodiesForEffects, effectsOf } from './effects.js';
 import { bodiesForUnasked, unaskedInVain } from './unasked.js';
@@ -14,7 +15,7 @@ import { signInChallenges, endOf, isEventStream, startOf, unitsOf } from './unit
 
 const clockJumpMs = 30_000;
 
-const short = (exchange: Exchange): string => `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`;
+const short = (exchange: Exchange): string => `${verbOf(exchange)} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`;
 const many = (count: number, what: string): string => (count === 1 ? `one ${what}` : `${count} ${what.replace(/y$/, 'ie')}s`);
 const listed = (exchanges: readonly Exchange[]): string =>
   exchanges
@@ -24,14 +25,14 @@ const listed = (exchanges: readonly Exchange[]): string =>
 const numbers = (exchanges: readonly Exchange[]): number[] => exchanges.map((exchange) => exchange.n);
 
 /** The first page of each kind: what a cache kept from one of them, it kept from all. */
-function firstPages(exchanges: readonly Exchange[]): Exchange[] {
+function firstPages(exchanges: readonly RequestExchange[]): RequestExchange[] {
   const seen = new Set<string>();
   return exchanges.filter((exchange) => isPage(exchange) && !seen.has(questionOf(exchange)) && seen.add(questionOf(exchange)));
 }
 
 /** Hashes of the bodies that a survey reads; of a large take these are a few. */
 export const surveyBodies = (exchanges: readonly Exchange[]): string[] => [
-  ...firstPages(exchanges).flatMap((page) => (page.response?.body ? [page.response.body.hash] : [])),
+  ...firstPages(exchanges.filter(isRequest)).flatMap((page) => (page.response?.body ? [page.response.body.hash] : [])),
   ...bodiesForUnasked(exchanges),
   ...bodiesForEffects(exchanges),
   ...bodiesForTransactions(exchanges),
@@ -40,15 +41,16 @@ export const surveyBodies = (exchanges: readonly Exchange[]): string[] => [
 /** Looks a take over: what it holds, what of it a script needs, and what is suspicious. Reads the bodies of `surveyBodies`. */
 export function surveyTake(loaded: LoadedTake): Survey {
   const { exchanges } = loaded;
-  const { hosts, exchanges: filesWithEffect } = effectsOf(exchanges, hostsOf(exchanges), loaded.readBody);
+  const requests = exchanges.filter(isRequest);
+  const { hosts, exchanges: filesWithEffect } = effectsOf(exchanges, hostsOf(requests), loaded.readBody);
   const polls = pollsOf(
-    exchanges.filter((exchange) => !isTelemetry(exchange)),
+    requests.filter((exchange) => !isTelemetry(exchange)),
     loaded.take.marks,
   );
-  const telemetry = exchanges.filter(isTelemetry);
-  const files = exchanges.filter(isStaticFile);
+  const telemetry = requests.filter(isTelemetry);
+  const files = requests.filter(isStaticFile);
   const unasked = unaskedInVain(loaded);
-  const doubled = doubledByWorker(exchanges);
+  const doubled = doubledByWorker(requests);
   const proposal: Tidy = {
     ...usualTidy,
     leftOut: hosts.filter((host) => host.role === 'telemetry' || host.role === 'other').map((host) => host.origin),
@@ -58,7 +60,10 @@ export function surveyTake(loaded: LoadedTake): Survey {
   };
   const units = unitsOf(exchanges, proposal, loaded.take.marks);
   const chains = units
-    .flatMap((unit) => (unit.kind === 'request' ? [unit] : unit.kind === 'side-by-side' ? unit.units : [unit.first]))
+    .flatMap((unit) => {
+      if (unit.kind === 'message') return [];
+      return unit.kind === 'request' ? [unit] : unit.kind === 'side-by-side' ? unit.units : [unit.first];
+    })
     .filter((unit) => unit.chain.length > 1);
   const groups = units.filter((unit) => unit.kind === 'side-by-side');
   const gaps = units.slice(1).map((unit, index) => startOf(unit) - endOf(units[index] ?? unit));
@@ -82,14 +87,15 @@ export function surveyTake(loaded: LoadedTake): Survey {
 function findingsOf(
   loaded: LoadedTake,
   polled: ReadonlySet<number>,
-  unasked: readonly Exchange[],
-  doubled: readonly Exchange[],
+  unasked: readonly MessageExchange[],
+  doubled: readonly RequestExchange[],
 ): Finding[] {
-  const { take, exchanges, readBody } = loaded;
+  const { take, readBody } = loaded;
+  const exchanges = loaded.exchanges.filter(isRequest);
   const found: Finding[] = [];
   const tell = (kind: Finding['kind'], sentence: string, about: readonly Exchange[], action: Finding['action'] = null) =>
     found.push({ kind, sentence: sentence.charAt(0).toUpperCase() + sentence.slice(1), exchanges: numbers(about), action });
-  if (exchanges.length === 0) {
+  if (loaded.exchanges.length === 0) {
     tell('empty', 'The take holds no exchange. Set the proxy in the browser and record again.', [], {
       label: 'Record again',
       go: 'record',
@@ -155,7 +161,7 @@ function findingsOf(
   clockJumps(take.startedAt, exchanges, tell);
   const isDoubled = new Set(doubled);
   const twice = recordedTwice(
-    exchanges.filter((exchange) => !polled.has(exchange.n) && !isTelemetry(exchange) && !exchange.socket && !isDoubled.has(exchange)),
+    exchanges.filter((exchange) => !polled.has(exchange.n) && !isTelemetry(exchange) && !isDoubled.has(exchange)),
   );
   if (twice)
     tell(
@@ -199,10 +205,10 @@ function findingsOf(
   return found;
 }
 
-type Tell = (kind: Finding['kind'], sentence: string, about: readonly Exchange[], action?: Finding['action']) => void;
+type Tell = (kind: Finding['kind'], sentence: string, about: readonly RequestExchange[], action?: Finding['action']) => void;
 
 /** Cookies that the first requests already send were set before the take began. */
-function insideASession(exchanges: readonly Exchange[], tell: Tell): void {
+function insideASession(exchanges: readonly RequestExchange[], tell: Tell): void {
   const set = new Set<string>();
   for (const exchange of exchanges) {
     const sent = (headerOf(exchange.requestHeaders, 'cookie') ?? '')
@@ -227,7 +233,7 @@ function insideASession(exchanges: readonly Exchange[], tell: Tell): void {
 }
 
 /** An answer that had a body by its own account, which the take does not hold. */
-function lacksBody(exchange: Exchange): boolean {
+function lacksBody(exchange: RequestExchange): boolean {
   const { response } = exchange;
   if (!response || response.body || isStaticFile(exchange) || exchange.method === 'HEAD') return false;
   if (response.status !== 200 || isEventStream(exchange)) return false;
@@ -241,7 +247,7 @@ function lacksBody(exchange: Exchange): boolean {
 }
 
 /** The servers' clocks (Date, RFC 9110, 6.6.1) and that of the take run apart by the same time, unless one of them was set. */
-function clockJumps(startedAt: string, exchanges: readonly Exchange[], tell: Tell): void {
+function clockJumps(startedAt: string, exchanges: readonly RequestExchange[], tell: Tell): void {
   const zeroMs = Date.parse(startedAt);
   const last = new Map<string, number>();
   for (const exchange of exchanges) {

@@ -1,7 +1,7 @@
 import { scriptFromTake } from '../script-from-take/from-take.js';
 import { allSteps, type Step } from '../script/step.schema.js';
 import { requestSteps, type Script } from '../script/script.schema.js';
-import type { Exchange, Header, LoadedTake, Mark } from '../take/take.schema.js';
+import type { RequestExchange, Header, LoadedTake, Mark } from '../take/take.schema.js';
 import { html, json, TakeBuilder } from '../test/take-builder.js';
 import { signInsInAddresses, withSignIns } from '../secrets/in-addresses.js';
 import { keeping, leftOutOf } from './left-out.js';
@@ -24,7 +24,7 @@ const steps = (script: Script) =>
 /** A take in which each exchange can be given its own host and times. */
 function take(
   build: (builder: TakeBuilder) => TakeBuilder,
-  change: (exchange: Exchange) => Partial<Exchange> = () => ({}),
+  change: (exchange: RequestExchange) => Partial<RequestExchange> = () => ({}),
   marks: Mark[] = [],
 ): LoadedTake {
   const loaded = build(new TakeBuilder()).load();
@@ -34,7 +34,7 @@ function take(
     exchanges: loaded.exchanges.map((exchange) => ({ ...exchange, ...change(exchange) })),
   };
 }
-const at = (host: string, exchange: Exchange): string => exchange.url.replace('127.0.0.1:9', host);
+const at = (host: string, exchange: RequestExchange): string => exchange.url.replace('127.0.0.1:9', host);
 
 it('a host of another name that was only asked is kept where its answer gives what is sent later', () => {
   const asked = (key: string) =>

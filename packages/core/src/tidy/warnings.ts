@@ -1,12 +1,12 @@
 import { readChallenges } from '../sign-in/challenge.js';
 import { readHtml } from '../answers/html.js';
 import { bodyKind, headersOf, mediaType, pathAndQuery } from '../take/messages.js';
-import type { Exchange, Warning } from '../take/take.schema.js';
+import type { RequestExchange, Warning } from '../take/take.schema.js';
 
-const short = (exchange: Exchange): string => `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`;
+const short = (exchange: RequestExchange): string => `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}`;
 
 /** True where a browser wrote down that it took the answer from its cache. */
-function isFromCache({ harEntry }: Exchange): boolean {
+function isFromCache({ harEntry }: RequestExchange): boolean {
   if (!harEntry) return false;
   if (harEntry['_fromCache'] != null || (typeof harEntry['_fetchType'] === 'string' && /cache/i.test(harEntry['_fetchType']))) return true;
   // Others have no field for it: the answer took no time and not one byte, though it has a size.
@@ -19,7 +19,7 @@ function isFromCache({ harEntry }: Exchange): boolean {
 }
 
 /** What one exchange shows by itself that makes its take worth less. */
-export function warningsOf(exchange: Exchange): Warning[] {
+export function warningsOf(exchange: RequestExchange): Warning[] {
   const found: Warning[] = [];
   const warn = (kind: Warning['kind'], about: string, text: string) => found.push({ kind, about, text, exchange: exchange.n });
   const { response } = exchange;
@@ -67,7 +67,7 @@ export function filesNamedBy(html: string, pageUrl: string): string[] {
 }
 
 /** The warning about files of a page that nobody asked for; null where all were. `asked` holds every address of the take. */
-export function filesNotAsked(page: Exchange, html: string, asked: ReadonlySet<string>): Warning | null {
+export function filesNotAsked(page: RequestExchange, html: string, asked: ReadonlySet<string>): Warning | null {
   const { origin } = new URL(page.url);
   const missing = filesNamedBy(html, page.url).filter((one) => new URL(one).origin === origin && !asked.has(one));
   const [first] = missing;
@@ -81,5 +81,5 @@ export function filesNotAsked(page: Exchange, html: string, asked: ReadonlySet<s
 }
 
 /** True for a page that was answered in full. */
-export const isPage = (exchange: Exchange): boolean =>
+export const isPage = (exchange: RequestExchange): boolean =>
   exchange.response?.status === 200 && bodyKind(mediaType(exchange.response.headers)) === 'html';

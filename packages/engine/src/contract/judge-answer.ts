@@ -2,14 +2,17 @@ import {
   checkFailure,
   failureOfCheck,
   failureReason,
+  readPlaces,
   readValue,
   type Answer,
   type AnswerText,
   type Check,
   type Extractor,
   type FailureReason,
+  type FailureSign,
 } from '@sturdy/core';
-import type { Fillers, Render } from '../values/template.js';
+import type { CompileContext } from './compile-context.js';
+import { fillerOf, type Fillers, type Render } from '../values/template.js';
 import type { Scope } from '../values/scope.js';
 import type { AnyPlayed } from './player.js';
 
@@ -21,6 +24,20 @@ export interface CompiledExtract {
   hop: number | undefined;
   /** The text that the extractor looks for beside its match, where it has one. */
   fill: Render | undefined;
+}
+
+/** What is read from the answer of a step. */
+export const extractsOf = (step: string, { script, renderer }: CompileContext): CompiledExtract[] =>
+  script.handoffs.flatMap((handoff) =>
+    readPlaces(handoff)
+      .filter((place) => place.step === step)
+      .map(({ hop }) => ({ handoff: handoff.id, extractor: handoff.extractor, hop, fill: fillerOf(handoff.extractor, renderer) })),
+  );
+
+/** The failure signs that an answer of a step is looked through for: those that its recorded answer holds are none. */
+export function signsOf(step: string, { environment, options }: CompileContext): readonly FailureSign[] {
+  const shown = new Set(options.shownSigns?.[step]?.map((sign) => JSON.stringify(sign)));
+  return shown.size === 0 ? environment.failureSigns : environment.failureSigns.filter((sign) => !shown.has(JSON.stringify(sign)));
 }
 
 /** Reads handoffs from an answer into the scope; gives those of which nothing was found. `viewOf` gives one of several answers. */

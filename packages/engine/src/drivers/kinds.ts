@@ -7,21 +7,23 @@ import type { Scope } from '../values/scope.js';
 import { CachedDriver } from './http/cached-driver.js';
 import { captureRequest } from './http/capture-request.js';
 import { compileRequest, withFilesTogether, type CompiledRequest } from './http/compile-request.js';
+import { compileMessage, type CompiledMessage } from './http/compile-message.js';
 import { HttpDriver, optionsFor } from './http/http-driver.js';
 import { HttpPlayer, type PlayedRequest } from './http/http-player.js';
+import { captureMessage, MessagePlayer, type PlayedMessage } from './http/message-player.js';
 import { TargetTls } from './http/target-tls.js';
 import type { HttpUserDriver } from './http/wire.js';
 import { compileLine, type CompiledLine } from './line/compile-line.js';
 import { LineDriver, type LineAction, type LineObservation } from './line/line-driver.js';
 import { captureLine, LinePlayer, type PlayedLine } from './line/line-player.js';
 
-export type CompiledAction = CompiledRequest | CompiledLine;
+export type CompiledAction = CompiledRequest | CompiledMessage | CompiledLine;
 /** The kinds of drivers; steps of several kinds may be played over one. */
 export type ActionKindName = CompiledAction['kind'];
 /** A played action as an observer sees it. */
-export type PlayedStep = PlayedRequest | PlayedLine;
+export type PlayedStep = PlayedRequest | PlayedMessage | PlayedLine;
 
-/** The drivers of one virtual user, by kind; one that its script does not use is absent. */
+/** The drivers of one virtual user, by kind; one that its script does not use is absent. Messages go over the WebSockets that HTTP opened. */
 export interface Drivers {
   http?: HttpUserDriver;
   line?: Driver<LineAction, LineObservation>;
@@ -30,6 +32,7 @@ export interface Drivers {
 /** The players of one virtual user, over its drivers. */
 export interface Players {
   http?: HttpPlayer;
+  message?: MessagePlayer;
   line?: LinePlayer;
 }
 
@@ -38,6 +41,8 @@ export function compileAction(step: ActionStep, context: CompileContext): Compil
   switch (step.kind) {
     case 'request':
       return compileRequest(step, context);
+    case 'message':
+      return compileMessage(step, context);
     case 'line':
       return compileLine(step, context);
   }
@@ -54,7 +59,7 @@ export function driverSource(environment: Environment): DriverSource {
   const tls = new TargetTls(environment);
   return (kinds, crew = {}) => {
     const drivers: Drivers = {};
-    if (kinds.has('http')) {
+    if (kinds.has('http') || kinds.has('message')) {
       const driver = new HttpDriver(optionsFor(environment, tls, crew));
       const cache = crew.browser?.cache ?? 'off';
       drivers.http = cache === 'off' ? driver : new CachedDriver(driver, cache === 'cold');
@@ -71,19 +76,28 @@ export const allDrivers = ({ http, line }: Drivers): Pick<Driver, 'newIteration'
 ];
 
 /** The players of one virtual user, over its drivers. */
-export const playersFor = ({ http, line }: Drivers, ground: PlayerGround): Players => ({
-  ...(http && { http: new HttpPlayer(http, ground) }),
-  ...(line && { line: new LinePlayer(line, ground) }),
-});
+export function playersFor({ http, line }: Drivers, ground: PlayerGround): Players {
+  const requests = http && new HttpPlayer(http, ground);
+  return {
+    ...(requests && { http: requests, message: new MessagePlayer(http.messages, ground, requests) }),
+    ...(line && { line: new LinePlayer(line, ground) }),
+  };
+}
 
 /** All players of one virtual user. */
-export const allPlayers = ({ http, line }: Players): { renew: () => void }[] => [...(http ? [http] : []), ...(line ? [line] : [])];
+export const allPlayers = ({ http, message, line }: Players): { renew: () => void }[] => [
+  ...(http ? [http] : []),
+  ...(message ? [message] : []),
+  ...(line ? [line] : []),
+];
 
 /** Has an action played by the player of its kind. Throws where the user has none. */
 export function playAction(players: Players, transaction: string, action: CompiledAction, scope: Scope): Promise<PlayedStep> {
   switch (action.kind) {
     case 'http':
       return players.http?.play(transaction, action, scope) ?? noPlayer(action);
+    case 'message':
+      return players.message?.play(transaction, action, scope) ?? noPlayer(action);
     case 'line':
       return players.line?.play(transaction, action, scope) ?? noPlayer(action);
   }
@@ -98,6 +112,8 @@ export function capture(played: PlayedStep, zeroMs: number, put: (bytes: Uint8Ar
   switch (played.kind) {
     case 'http':
       return captureRequest(played, zeroMs, put);
+    case 'message':
+      return captureMessage(played, zeroMs, put);
     case 'line':
       return captureLine(played, zeroMs);
   }
@@ -108,6 +124,8 @@ export function textsOf(played: PlayedStep): { sent: string | Uint8Array | null;
   switch (played.kind) {
     case 'http':
       return { sent: played.request.body, answer: played.outcome.observation?.body ?? null };
+    case 'message':
+      return { sent: played.message.body, answer: played.outcome.observation?.answer?.bytes ?? null };
     case 'line':
       return { sent: played.action.send, answer: played.outcome.observation?.answer ?? null };
   }

@@ -1,4 +1,4 @@
-import { EncodingSchema, encode, type ResponseView } from '@sturdy/core';
+import { EncodingSchema, encode, headersIn, statusIn, type AnswerText } from '@sturdy/core';
 import {
   newQuickJSWASMModuleFromVariant,
   newVariant,
@@ -11,8 +11,8 @@ import { preludeSource } from './prelude.js';
 
 /** What code in the sandbox sees: plain texts, copied in. */
 export interface CodeInput {
-  /** The last answer; null where none came yet. */
-  answer: { url: string; status: number; headers: Record<string, string>; body: string } | null;
+  /** The last answer; null where none came yet. A message has no status and no headers. */
+  answer: { url: string; status: number | null; headers: Record<string, string>; body: string } | null;
   variables: Record<string, string>;
   /** Values that were read, by the names of their handoffs. */
   handoffs: Record<string, string>;
@@ -24,12 +24,12 @@ export interface CodeInput {
 }
 
 /** An answer as code sees it; null where none came yet. */
-export const answerForCode = (url: string, view: ResponseView | undefined): CodeInput['answer'] =>
+export const answerForCode = (url: string, view: AnswerText | undefined): CodeInput['answer'] =>
   view
     ? {
         url,
-        status: view.status,
-        headers: Object.fromEntries(view.headers.map(([name, value]) => [name.toLowerCase(), value])),
+        status: statusIn(view),
+        headers: Object.fromEntries(headersIn(view).map(([name, value]) => [name.toLowerCase(), value])),
         body: view.body,
       }
     : null;

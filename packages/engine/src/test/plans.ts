@@ -99,6 +99,11 @@ export const crew = (users: number, pacingSeconds = 0) => ({
 export const elsewhere = (driver: HttpUserDriver): HttpUserDriver => ({
   perform: async (action) => structuredClone(await driver.perform(structuredClone(action))),
   send: (request) => driver.send(request),
+  messages: {
+    perform: async (message) => structuredClone(await driver.messages.perform(structuredClone(message))),
+    reset: () => driver.messages.reset(),
+    close: () => driver.messages.close(),
+  },
   reset: () => driver.reset(),
   close: () => driver.close(),
   cookie: (origin, name) => driver.cookie(origin, name),

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { mediaType, noTimings, readCurl, type CurlRequest, type Exchange, type Take, ImportedTakeSchema } from '@sturdy/core';
+import { ImportedTakeSchema, mediaType, noTimings, readCurl, type CurlRequest, type RequestExchange, type Take } from '@sturdy/core';
 import * as z from 'zod';
 import { importWorkerFile } from '../shipped/files.js';
 import { importHarStream } from '../import/import-har.js';
@@ -65,14 +65,15 @@ const pauseBetweenPastedMs = 1000;
 
 /** Pasted requests as exchanges: nobody has sent them yet, so they have no answer. */
 function pasted(requests: readonly CurlRequest[]): {
-  exchanges: Exchange[];
+  exchanges: RequestExchange[];
   bodies: StoredBody[];
 } {
   const bodies: StoredBody[] = [];
-  const exchanges = requests.map((request, index): Exchange => {
+  const exchanges = requests.map((request, index): RequestExchange => {
     const body = request.body === null ? null : storedBody(Buffer.from(request.body), mediaType(request.headers));
     if (body) bodies.push(body.stored);
     return {
+      kind: 'request',
       n: index + 1,
       startedAtMs: index * pauseBetweenPastedMs,
       durationMs: 0,

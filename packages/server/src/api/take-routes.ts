@@ -1,26 +1,29 @@
 import { randomUUID } from 'node:crypto';
 import { once } from 'node:events';
 import {
+  answerBody,
   BesideRowSchema,
   bodyKind,
+  CountedTakeSchema,
   ExchangeSchema,
   exportHar,
-  maskExchange,
+  isRequest,
+  maskRequest,
   maskText,
   maskUrl,
+  ScriptOptionsSchema,
   ScriptSchema,
   SearchHitSchema,
+  signInsInAddresses,
   surveyBodies,
   SurveySchema,
   TakeSchema,
   usualTidy,
+  withSignIns,
   writeCurl,
   type Exchange,
+  type RequestExchange,
   type Take,
-  signInsInAddresses,
-  withSignIns,
-  ScriptOptionsSchema,
-  CountedTakeSchema,
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem/problem.js';
@@ -45,6 +48,11 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
     const exchange = await store.exchange(takeId, n);
     if (!exchange) throw notFound('exchange', `${n} of the take ${takeId}`);
     return exchange;
+  };
+  /** The request of that number, or the one that opened the WebSocket over which that message went. */
+  const theRequest = async (takeId: string, n: number): Promise<RequestExchange> => {
+    const exchange = await theExchange(takeId, n);
+    return exchange.kind === 'request' ? exchange : theRequest(takeId, exchange.openedBy);
   };
   return [
     route({
@@ -104,7 +112,9 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
       produces: 'application/json',
       handle: async ({ params, query, response }) => {
         const take = await theTake(params.takeId);
-        const all = query.exchange === undefined ? await store.exchanges(take.id) : [await theExchange(take.id, query.exchange)];
+        // Messages over a WebSocket stand in the entry of its handshake.
+        const all =
+          query.exchange === undefined ? (await store.exchanges(take.id)).filter(isRequest) : [await theRequest(take.id, query.exchange)];
         const masks = query.secrets === 'masked';
         const known = masks ? await secrets.of(take.projectId, [take.id]) : null;
         const hide = (text: string) => known?.hide(maskText(text)) ?? text;
@@ -119,12 +129,12 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
         response.write(head.slice(0, head.lastIndexOf('[]') + 1));
         for (const [index, exchange] of all.entries()) {
           const bytes = new Map<string, Uint8Array>();
-          for (const ref of [exchange.requestBody, exchange.response?.body]) {
+          for (const ref of [exchange.requestBody, exchange.response?.body ?? null]) {
             const body = ref ? await store.body(ref.hash) : null;
             if (ref && body)
               bytes.set(ref.hash, masks && isText(ref.mimeType) ? Buffer.from(hide(Buffer.from(body.bytes).toString('utf8'))) : body.bytes);
           }
-          const entry = exportHar(shown, [known ? known.hideIn(maskExchange(exchange)) : exchange], (hash) => bytes.get(hash)).log[
+          const entry = exportHar(shown, [known ? known.hideIn(maskRequest(exchange)) : exchange], (hash) => bytes.get(hash)).log[
             'entries'
           ] as unknown[];
           if (!response.write(`${index > 0 ? ',' : ''}${JSON.stringify(entry[0])}`))
@@ -148,12 +158,13 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
     route({
       method: 'get',
       path: '/takes/:takeId/exchanges/:n/curl',
-      summary: 'A request as a command line of curl; secrets are masked unless they are asked for',
+      summary:
+        'A request, or the one that opened the WebSocket of a message, as a command line of curl; secrets are masked unless they are asked for',
       params: InTake.extend({ n: countedNumber }),
       query: z.object({ secrets: z.enum(['masked', 'shown']).default('masked') }),
       result: z.object({ text: z.string() }),
       handle: async ({ params, query }) => {
-        const exchange = await theExchange(params.takeId, params.n);
+        const exchange = await theRequest(params.takeId, params.n);
         const body = exchange.requestBody ? await store.body(exchange.requestBody.hash) : null;
         if (query.secrets === 'shown') return { text: writeCurl(exchange, body?.bytes) };
         const known = await secrets.of((await theTake(params.takeId)).projectId, [params.takeId]);
@@ -161,7 +172,7 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
           body && exchange.requestBody && isText(exchange.requestBody.mimeType)
             ? Buffer.from(known.hide(maskText(Buffer.from(body.bytes).toString('utf8'))))
             : body?.bytes;
-        return { text: writeCurl(known.hideIn(maskExchange(exchange)), hidden) };
+        return { text: writeCurl(known.hideIn(maskRequest(exchange)), hidden) };
       },
     }),
     route({
@@ -200,7 +211,7 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
       params: InTake.extend({ n: countedNumber }),
       produces: 'text/html',
       handle: async ({ params, response }) => {
-        const exchange = await theExchange(params.takeId, params.n);
+        const exchange = await theRequest(params.takeId, params.n);
         const body = exchange.response?.body ? await store.body(exchange.response.body.hash) : null;
         sendPage(response, body?.bytes ?? null, exchange.url, params.takeId);
       },
@@ -214,7 +225,7 @@ export const takeRoutes = ({ store, compute, live, secrets }: Services): AnyRout
       produces: 'application/octet-stream',
       handle: async ({ params, query, response }) => {
         const exchange = await store.exchangeByUrl(params.takeId, query.url);
-        const ref = exchange?.response?.body;
+        const ref = exchange && answerBody(exchange);
         const body = ref && /^(image\/|text\/css)/.test(ref.mimeType) ? await store.body(ref.hash) : null;
         if (!ref || !body) throw notFound('file in this take', query.url);
         response.setHeader('Content-Security-Policy', "default-src 'none'; style-src 'unsafe-inline'; sandbox");

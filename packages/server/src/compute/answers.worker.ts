@@ -1,6 +1,6 @@
 import { parentPort } from 'node:worker_threads';
-import { AnswerReader, ResponseView, type ReceivedValue, type WantedData } from '@sturdy/core';
-import type { AnswerText } from './correlate-in-threads.js';
+import { AnswerReader, MessageView, ResponseView, type ReceivedValue, type WantedData } from '@sturdy/core';
+import type { PlainAnswer } from './correlate-in-threads.js';
 
 const port = parentPort;
 if (!port) throw new Error('This file runs in a worker thread only.');
@@ -12,10 +12,11 @@ const methods = {
   begin: (wanted: WantedData): void => {
     reader = new AnswerReader(wanted);
   },
-  read: (answers: AnswerText[]): ReceivedValue[][] =>
-    answers.map(({ status, headers, body }) => {
+  read: (answers: PlainAnswer[]): ReceivedValue[][] =>
+    answers.map((answer) => {
       if (!reader) throw new Error('Nothing is wanted yet.');
-      return reader.read(new ResponseView(status, headers, body));
+      const { body } = answer;
+      return reader.read('type' in answer ? new MessageView(answer.type, body) : new ResponseView(answer.status, answer.headers, body));
     }),
 };
 

@@ -1,8 +1,12 @@
 import { availableParallelism } from 'node:os';
 import { setImmediate } from 'node:timers/promises';
 import {
+  answerBody,
   AnswerReader,
   Correlation,
+  MessageView,
+  ResponseView,
+  type AnswerText,
   type Correlated,
   type HandoffPattern,
   type Header,
@@ -14,12 +18,13 @@ import {
 import { answersWorkerFile } from '../shipped/files.js';
 import { WorkerCalls } from '../threads/worker-calls.js';
 
-/** An answer as a thread that reads it is given it. */
-export interface AnswerText {
-  status: number;
-  headers: readonly Header[];
-  body: string;
-}
+/** An answer as plain data, for a thread that reads it: a message has a type in the place of status and headers. */
+export type PlainAnswer = { body: string } & ({ status: number; headers: readonly Header[] } | { type: string });
+
+const plainAnswer = (answer: AnswerText | undefined): PlainAnswer =>
+  answer instanceof ResponseView
+    ? { status: answer.status, headers: answer.headers, body: answer.body }
+    : { type: answer instanceof MessageView ? answer.type : 'text/plain', body: answer?.body ?? '' };
 
 /** Takes with less text, in characters, are read by one thread: starting another takes longer. */
 const leastText = 10_000_000;
@@ -91,7 +96,7 @@ export async function correlateInThreads(
   onProgress: Progress = () => undefined,
   helpers: AnswerHelpers = answerHelpers,
 ): Promise<Correlated> {
-  const text = take.exchanges.reduce((sum, exchange) => sum + (exchange.response?.body?.size ?? 0), 0);
+  const text = take.exchanges.reduce((sum, exchange) => sum + (answerBody(exchange)?.size ?? 0), 0);
   // Those that are missing start while this thread reads the requests.
   return helpers.with(text, async (threads) => {
     const correlation = new Correlation(script, take, second, patterns);
@@ -125,10 +130,7 @@ async function readAnswers({ index }: Correlation, starting: readonly Promise<Wo
   };
   const askFor = async (calls: WorkerCalls): Promise<void> => {
     for (let portion = left.shift(); portion; portion = left.shift()) {
-      const answers = portion.map((n): AnswerText => {
-        const view = index.view(n);
-        return { status: view?.status ?? 0, headers: view?.headers ?? [], body: view?.body ?? '' };
-      });
+      const answers = portion.map((n) => plainAnswer(index.view(n)));
       try {
         keep(portion, (await calls.call('read', [answers])) as ReceivedValue[][]);
       } catch {

@@ -2,12 +2,13 @@ import {
   answerOf,
   capturedView,
   movingPieces,
-  requestSteps,
+  recordedSteps,
+  statusIn,
   templatesOfScript,
   viewOf,
+  type AnswerText,
   type CodeStep,
   type LoadedTake,
-  type ResponseView,
   type Script,
   type TriedCode,
 } from '@sturdy/core';
@@ -24,12 +25,12 @@ export async function tryCode(
   after: string | null,
   code: Pick<CodeStep, 'source' | 'timeMs' | 'memoryMb'>,
 ): Promise<TriedCode[]> {
-  const step = requestSteps(script).find((numberedStep) => numberedStep.step.id === after)?.step;
+  const step = recordedSteps(script).find((numberedStep) => numberedStep.step.id === after)?.step;
   const exchange = step && take.exchanges.find((one) => one.n === answerOf(step));
   const row: Record<string, string> = {};
   for (const template of templatesOfScript(script))
     for (const piece of movingPieces(template)) if (piece.kind === 'data') row[piece.column] = piece.recorded;
-  const input = (url: string, view: ResponseView | undefined): CodeInput => ({
+  const input = (url: string, view: AnswerText | undefined): CodeInput => ({
     answer: answerForCode(url, view),
     variables: {},
     handoffs: Object.fromEntries(script.handoffs.map((handoff) => [handoff.name, handoff.recorded])),
@@ -37,16 +38,16 @@ export async function tryCode(
     nowMs: Date.now(),
     random: 0.5,
   });
-  const played = rehearsal?.steps.findLast((one) => one.kind === 'request' && one.step === after);
-  const tries: { source: TriedCode['source']; rehearsal: number | null; view: ResponseView | undefined; url: string }[] = [
+  const played = rehearsal?.steps.findLast((one) => one.step === after);
+  const tries: { source: TriedCode['source']; rehearsal: number | null; view: AnswerText | undefined; url: string }[] = [
     { source: 'take', rehearsal: null, view: exchange && viewOf(exchange, take.readBody), url: exchange?.url ?? '' },
-    ...(rehearsal && played?.kind === 'request'
+    ...(rehearsal && played && played.kind !== 'line'
       ? [
           {
             source: 'rehearsal' as const,
             rehearsal: rehearsal.number,
             view: capturedView(played, (hash) => rehearsal.bodies[hash]),
-            url: played.request.url,
+            url: played.kind === 'request' ? played.request.url : played.url,
           },
         ]
       : []),
@@ -54,7 +55,7 @@ export async function tryCode(
   const results: TriedCode[] = [];
   for (const one of tries) {
     const started = performance.now();
-    const about = { source: one.source, rehearsal: one.rehearsal, status: one.view?.status ?? null };
+    const about = { source: one.source, rehearsal: one.rehearsal, status: one.view ? statusIn(one.view) : null };
     try {
       const output = await codeThreads.run(code.source, input(one.url, one.view), code);
       results.push({ ...about, ...output, error: null, line: null, tookMs: performance.now() - started });

@@ -1,4 +1,4 @@
-import { headerOf, mediaType, noTimings, type BodyRef, type Exchange, type Header, type Message, type Timings } from '@sturdy/core';
+import { headerOf, mediaType, noTimings, type BodyRef, type Header, type Message, type RequestExchange, type Timings } from '@sturdy/core';
 import { decodeBody, type DecodedBody } from '@sturdy/engine';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
 import type { ExchangeTap, RequestHead, ResponseHead, SocketMessage } from './proxy/tap.js';
@@ -153,7 +153,7 @@ export class ExchangeInTheMaking implements ExchangeTap {
   }
 
   /** The exchange as far as it has come, and the bodies that belong to it. */
-  snapshot(): { exchange: Exchange; bodies: StoredBody[] } {
+  snapshot(): { exchange: RequestExchange; bodies: StoredBody[] } {
     const { request } = this;
     const sent = this.#request.take(request.headers);
     // The body of a stream that still grows would be stored anew each time; its events are among the messages.
@@ -161,6 +161,7 @@ export class ExchangeInTheMaking implements ExchangeTap {
     const durationMs = (this.#endedAtMs ?? this.ground.nowMs()) - this.#startedAtMs;
     return {
       exchange: {
+        kind: 'request',
         n: this.n,
         startedAtMs: this.#startedAtMs,
         durationMs: Math.max(0, durationMs),

@@ -5,7 +5,7 @@ import { connect, createServer as createTcpServer, type AddressInfo, type Socket
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { WebSocket } from 'ws';
-import { plainEnvironment, type Environment, type Exchange, type Take } from '@sturdy/core';
+import { plainEnvironment, type Environment, type RequestExchange, type Take } from '@sturdy/core';
 import { HttpDriver, optionsFor, TargetTls } from '@sturdy/engine';
 import { LiveHub } from '../live/live-hub.js';
 import type { Store } from '../store/store-client.js';
@@ -19,17 +19,17 @@ import { Recorder, usualBodyLimitBytes } from './recorder.js';
 /** Keeps what the recorder stores. */
 class FakeStore {
   take: Take | null = null;
-  readonly kept = new Map<number, Exchange>();
+  readonly kept = new Map<number, RequestExchange>();
   readonly bodies = new Map<string, Buffer>();
   saveTake = (take: Take) => {
     this.take = take;
     return Promise.resolve();
   };
-  saveExchanges = (_id: string, docs: Exchange[]) => {
+  saveExchanges = (_id: string, docs: RequestExchange[]) => {
     for (const doc of docs) this.kept.set(doc.n, doc);
     return Promise.resolve();
   };
-  replaceExchanges = (_id: string, docs: Exchange[]) => {
+  replaceExchanges = (_id: string, docs: RequestExchange[]) => {
     this.kept.clear();
     for (const doc of docs) this.kept.set(doc.n, doc);
     return Promise.resolve();
@@ -42,10 +42,10 @@ class FakeStore {
     for (const { hash, bytes } of given) this.bodies.set(hash, Buffer.from(bytes));
     return Promise.resolve();
   };
-  get exchanges(): Exchange[] {
+  get exchanges(): RequestExchange[] {
     return [...this.kept.values()].sort((left, right) => left.n - right.n);
   }
-  body(exchange: Exchange | undefined): Buffer | undefined {
+  body(exchange: RequestExchange | undefined): Buffer | undefined {
     return this.bodies.get(exchange?.response?.body?.hash ?? '');
   }
 }

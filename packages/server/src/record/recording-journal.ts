@@ -1,6 +1,6 @@
 import { closeSync, existsSync, ftruncateSync, openSync, readdirSync, readFileSync, rmSync, writevSync } from 'node:fs';
 import { join } from 'node:path';
-import { ExchangeSchema, type Exchange } from '@sturdy/core';
+import { StoredExchangeSchema, type Exchange } from '@sturdy/core';
 import * as z from 'zod';
 import { ownFolder } from '../store/own-folder.js';
 import type { Store } from '../store/store-client.js';
@@ -8,7 +8,7 @@ import type { StoredBody } from '../store/stored-body.js';
 
 const prefix = 'journal-';
 const HeadSchema = z.object({
-  exchange: ExchangeSchema,
+  exchange: StoredExchangeSchema,
   bodies: z.array(z.object({ hash: z.string(), mimeType: z.string(), size: z.number().int().nonnegative() })),
 });
 type Head = z.infer<typeof HeadSchema>;

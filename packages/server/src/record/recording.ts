@@ -6,8 +6,8 @@ import {
   noTimings,
   suggestNames,
   warningsOf,
-  type Exchange,
   type Mark,
+  type RequestExchange,
   type Take,
   type Warning,
 } from '@sturdy/core';
@@ -40,14 +40,14 @@ export class Recording implements ProxyTap {
   readonly #zeroMs: number;
   readonly #open = new Set<ExchangeInTheMaking>();
   readonly #grown = new Set<ExchangeInTheMaking>();
-  readonly #kept = new Map<number, Exchange>();
+  readonly #kept = new Map<number, RequestExchange>();
   /** Numbers that were thrown away; one of them may still be growing. */
   readonly #discarded = new Set<number>();
   readonly #asked = new Set<string>();
   readonly #timers = new Set<NodeJS.Timeout>();
   readonly #ground: MakingGround;
   readonly #growth: NodeJS.Timeout;
-  readonly #waiting: { exchange: Exchange; bodies: StoredBody[] }[] = [];
+  readonly #waiting: { exchange: RequestExchange; bodies: StoredBody[] }[] = [];
   /** The write under way. */
   #writes: Promise<void> | null = null;
   #next = 0;
@@ -223,7 +223,7 @@ export class Recording implements ProxyTap {
     this.#flush().catch(() => undefined);
   }
 
-  #note({ exchange, bodies }: { exchange: Exchange; bodies: StoredBody[] }): void {
+  #note({ exchange, bodies }: { exchange: RequestExchange; bodies: StoredBody[] }): void {
     try {
       this.journal?.note(exchange, bodies);
     } catch (error) {
@@ -260,7 +260,7 @@ export class Recording implements ProxyTap {
     }
   }
 
-  #look(exchange: Exchange, body: StoredBody | undefined): void {
+  #look(exchange: RequestExchange, body: StoredBody | undefined): void {
     for (const warning of warningsOf(exchange)) this.#warn(warning);
     if (!isPage(exchange) || body?.hash !== exchange.response?.body?.hash || !body) return;
     const html = Buffer.from(body.bytes).toString('utf8');
@@ -276,7 +276,7 @@ export class Recording implements ProxyTap {
 }
 
 /** What is shown of an exchange that still grows: its latest messages. */
-const latestOnly = (exchange: Exchange): Exchange =>
+const latestOnly = (exchange: RequestExchange): RequestExchange =>
   exchange.messages ? { ...exchange, messages: exchange.messages.slice(-shownMessages) } : exchange;
 
 /** Letters and digits that nobody mistakes for each other: a password is typed on a phone. */

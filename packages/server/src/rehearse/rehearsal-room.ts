@@ -2,7 +2,7 @@ import { createHash, randomUUID } from 'node:crypto';
 import {
   boundColumns,
   loopedTables,
-  requestSteps,
+  actionSteps,
   ownParts,
   repairInRounds,
   type BodyRef,
@@ -55,7 +55,7 @@ const isWholePass = ({ verdict, waitingAt, endedBefore }: Rehearsal): boolean =>
   verdict === 'passed' && waitingAt === undefined && endedBefore === undefined;
 
 function stoodStill(script: Script, { after, seconds }: StoodStill): Problem {
-  const number = requestSteps(script).find(({ step }) => step.id === after)?.number;
+  const number = actionSteps(script).find(({ step }) => step.id === after)?.number;
   const where = number === undefined ? 'before the first step had ended' : `after step ${number}`;
   return new Problem(
     422,

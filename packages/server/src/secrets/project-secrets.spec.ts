@@ -1,9 +1,10 @@
-import { masked, noTimings, plainEnvironment, type Exchange, type Take } from '@sturdy/core';
+import { masked, noTimings, plainEnvironment, type RequestExchange, type Take } from '@sturdy/core';
 import { ProjectSecrets } from './project-secrets.js';
 
 const page = '<form><input name="user"><input name="entry" type="password"></form>';
 const ref = (hash: string, mimeType: string, size = 100) => ({ hash, mimeType, size });
-const exchange = (n: number, sent: Exchange['requestBody'], received: Exchange['requestBody']): Exchange => ({
+const exchange = (n: number, sent: RequestExchange['requestBody'], received: RequestExchange['requestBody']): RequestExchange => ({
+  kind: 'request',
   n,
   startedAtMs: n,
   durationMs: 1,

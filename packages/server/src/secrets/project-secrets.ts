@@ -1,4 +1,4 @@
-import { environmentSecrets, KnownSecrets, passwordFields, secretsSent, type Exchange, type Take } from '@sturdy/core';
+import { answerBody, environmentSecrets, KnownSecrets, passwordFields, secretsSent, sentBody, type BodyRef, type Take } from '@sturdy/core';
 import type { Store } from '../store/store-client.js';
 
 /** Bodies that are longer, in bytes, are no forms that somebody typed into. */
@@ -27,7 +27,7 @@ export class ProjectSecrets {
     const known = await this.#known(take.projectId, typed);
     const exchanges = await Promise.all(numbers.map((n) => this.store.exchange(take.id, n)));
     const shownBodies = exchanges
-      .flatMap((exchange) => [exchange?.requestBody ?? null, exchange?.response?.body ?? null])
+      .flatMap((exchange) => (exchange ? [sentBody(exchange), answerBody(exchange)] : []))
       .filter((ref) => ref !== null);
     const bodies = await Promise.all([...hashes, ...shownBodies.map((shownBody) => shownBody.hash)].map((hash) => this.#bodyText(hash)));
     const texts = [...exchanges.map((exchange) => JSON.stringify(exchange)), ...bodies];
@@ -54,17 +54,15 @@ export class ProjectSecrets {
   async #find(takeId: string): Promise<string[]> {
     const exchanges = await this.store.exchanges(takeId);
     const fields = new Set<string>();
-    for (const { response } of exchanges)
-      if (/html/i.test(response?.body?.mimeType ?? ''))
-        for (const name of passwordFields(await this.#refText(response?.body ?? null))) fields.add(name);
+    for (const answer of exchanges.map(answerBody))
+      if (/html/i.test(answer?.mimeType ?? '')) for (const name of passwordFields(await this.#refText(answer))) fields.add(name);
     const found: string[] = [];
-    for (const { requestBody } of exchanges)
-      if (requestBody && requestBody.size <= longestForm)
-        found.push(...secretsSent(await this.#refText(requestBody), requestBody.mimeType, fields));
+    for (const sent of exchanges.map(sentBody))
+      if (sent && sent.size <= longestForm) found.push(...secretsSent(await this.#refText(sent), sent.mimeType, fields));
     return [...new Set(found)];
   }
 
-  async #refText(ref: Exchange['requestBody']): Promise<string> {
+  async #refText(ref: BodyRef | null): Promise<string> {
     return ref ? this.#bodyText(ref.hash) : '';
   }
 

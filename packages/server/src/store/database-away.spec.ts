@@ -3,7 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { plainEnvironment, type Take } from '@sturdy/core';
+import { answerBody, plainEnvironment, type Take } from '@sturdy/core';
 import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { LiveHub } from '../live/live-hub.js';
 import { Recorder } from '../record/recorder.js';
@@ -118,7 +118,7 @@ const until = async (holds: () => boolean) => {
     await recorder.stop();
     const exchanges = await store.exchanges(id);
     expect(exchanges.map((exchange) => exchange.n)).toEqual(Array.from({ length: 15 }, (_, at) => at + 1));
-    for (const exchange of exchanges) expect(await store.body(exchange.response?.body?.hash ?? '')).not.toBeNull();
+    for (const exchange of exchanges) expect(await store.body(answerBody(exchange)?.hash ?? '')).not.toBeNull();
     await target.close();
     rmSync(folder, { recursive: true, force: true });
   }, 60_000);
@@ -173,7 +173,9 @@ describe('A database that goes away in the middle of a call', () => {
     expect(await after(500, patience.run('saveTake', failOnce(gone()), 1000))).toBe('done');
     expect(told).toEqual(['Connection terminated unexpectedly', null]);
     const change = failOnce(gone());
-    await expect(after(500, patience.run('changeTable', change, 1000))).rejects.toThrow(/Look whether the change is there before you make it again\.$/);
+    await expect(after(500, patience.run('changeTable', change, 1000))).rejects.toThrow(
+      /Look whether the change is there before you make it again\.$/,
+    );
     expect(change).toHaveBeenCalledTimes(1);
     // One that never reached the database was not made.
     const neverReached = failOnce(Object.assign(new Error('refused'), { code: 'ECONNREFUSED' }));

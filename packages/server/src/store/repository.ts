@@ -1,7 +1,9 @@
 import { gunzipSync, gzipSync } from 'node:zlib';
 import {
   EnvironmentSchema,
-  ExchangeSchema,
+  answerBody,
+  sentBody,
+  StoredExchangeSchema,
   FrameSchema,
   HostPointSchema,
   HandoffPatternSchema,
@@ -156,7 +158,7 @@ export class Repository {
       .from(tables.exchanges)
       .where(eq(tables.exchanges.takeId, takeId))
       .orderBy(asc(tables.exchanges.n));
-    return this.damage.all('exchange', rows, exchangeId, ExchangeSchema);
+    return this.damage.all('exchange', rows, exchangeId, StoredExchangeSchema);
   }
 
   async saveExchanges(takeId: string, docs: Exchange[]): Promise<void> {
@@ -216,7 +218,7 @@ export class Repository {
       .select()
       .from(tables.exchanges)
       .where(and(eq(tables.exchanges.takeId, takeId), eq(tables.exchanges.n, n)));
-    return row ? this.damage.read('exchange', exchangeId(row), ExchangeSchema, row.doc) : null;
+    return row ? this.damage.read('exchange', exchangeId(row), StoredExchangeSchema, row.doc) : null;
   }
 
   /** The first exchange of a take with this address that was answered with a body; null where there is none. */
@@ -226,7 +228,11 @@ export class Repository {
       .from(tables.exchanges)
       .where(and(eq(tables.exchanges.takeId, takeId), sql`${tables.exchanges.doc}->>'url' = ${url}`))
       .orderBy(asc(tables.exchanges.n));
-    return this.damage.all('exchange', rows, exchangeId, ExchangeSchema).find((exchange) => exchange.response?.body) ?? null;
+    return (
+      this.damage
+        .all('exchange', rows, exchangeId, StoredExchangeSchema)
+        .find((exchange) => exchange.kind === 'request' && exchange.response?.body) ?? null
+    );
   }
 
   /** A take with all that computing needs; null where there is none. */
@@ -235,13 +241,13 @@ export class Repository {
     if (!take) return null;
     const exchanges = await this.exchanges(id);
     const hashes = exchanges
-      .flatMap((exchange) => [exchange.requestBody?.hash, exchange.response?.body?.hash])
+      .flatMap((exchange) => [sentBody(exchange)?.hash, answerBody(exchange)?.hash])
       .filter((hash) => hash !== undefined);
     const bodies = await this.bodyTexts(hashes);
     const bytes: StoredTake['bytes'] = {};
-    for (const { requestBody } of exchanges)
-      if (requestBody?.mimeType.startsWith('multipart/') && bodies[requestBody.hash]?.includes('\uFFFD'))
-        bytes[requestBody.hash] = (await this.body(requestBody.hash))?.bytes ?? new Uint8Array();
+    for (const sent of exchanges.map(sentBody))
+      if (sent?.mimeType.startsWith('multipart/') && bodies[sent.hash]?.includes('\uFFFD'))
+        bytes[sent.hash] = (await this.body(sent.hash))?.bytes ?? new Uint8Array();
     return { take, exchanges, bodies, bytes };
   }
 

@@ -1,4 +1,4 @@
-import { PartSchema, sayScriptChange, ScriptSchema, type Part, type Script, type Version } from '@sturdy/core';
+import { StoredPartSchema, sayScriptChange, StoredScriptSchema, type Part, type Script, type Version } from '@sturdy/core';
 import { asc, eq } from 'drizzle-orm';
 import type { DamageList } from './damage-list.js';
 import type { Database } from './repository.js';
@@ -7,7 +7,7 @@ import { VersionKeeper } from './version-keeper.js';
 
 /** Scripts, their versions, and the parts that several of them have. Lives in the store's worker thread, as `Repository` does. */
 export class ScriptRepository {
-  readonly #versions = new VersionKeeper(scriptVersions, (json) => ScriptSchema.parse(json), sayScriptChange);
+  readonly #versions = new VersionKeeper(scriptVersions, (json) => StoredScriptSchema.parse(json), sayScriptChange);
 
   constructor(
     readonly database: Database,
@@ -16,12 +16,12 @@ export class ScriptRepository {
 
   async scripts(projectId: string): Promise<Script[]> {
     const rows = await this.database.select().from(scripts).where(eq(scripts.projectId, projectId)).orderBy(asc(scripts.id));
-    return this.damage.all('script', rows, (row) => row.id, ScriptSchema);
+    return this.damage.all('script', rows, (row) => row.id, StoredScriptSchema);
   }
 
   async script(id: string): Promise<Script | null> {
     const [row] = await this.database.select().from(scripts).where(eq(scripts.id, id));
-    return row ? this.damage.read('script', id, ScriptSchema, row.doc) : null;
+    return row ? this.damage.read('script', id, StoredScriptSchema, row.doc) : null;
   }
 
   /** Saves a script and keeps the state as a version; `what` says what was done where it was more than editing. */
@@ -32,7 +32,7 @@ export class ScriptRepository {
         .insert(scripts)
         .values({ id: doc.id, projectId: doc.projectId, doc })
         .onConflictDoUpdate({ target: scripts.id, set: { doc } });
-      await this.#versions.keep(change, doc.id, known ? this.damage.read('script', doc.id, ScriptSchema, known.doc) : null, doc, {
+      await this.#versions.keep(change, doc.id, known ? this.damage.read('script', doc.id, StoredScriptSchema, known.doc) : null, doc, {
         by,
         at,
         what,
@@ -52,7 +52,7 @@ export class ScriptRepository {
 
   async parts(projectId: string): Promise<Part[]> {
     const rows = await this.database.select().from(parts).where(eq(parts.projectId, projectId)).orderBy(asc(parts.id));
-    return this.damage.all('part', rows, (row) => row.id, PartSchema);
+    return this.damage.all('part', rows, (row) => row.id, StoredPartSchema);
   }
 
   async savePart(doc: Part): Promise<void> {

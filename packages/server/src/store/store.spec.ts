@@ -1,7 +1,7 @@
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { allRows, onceInOrder, plainColumns, Tally, type Exchange, type Frame, type Run, type Take } from '@sturdy/core';
+import { allRows, onceInOrder, plainColumns, Tally, type RequestExchange, type Frame, type Run, type Take } from '@sturdy/core';
 import { migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { onBothDatabases } from '../test/both-databases.js';
 import { hasPostgres, startPostgres } from '../test/postgres.js';
@@ -55,7 +55,8 @@ const frame = (second: number): Frame => ({
 });
 const deal = onceInOrder;
 
-const exchangeNo = (n: number): Exchange => ({
+const exchangeNo = (n: number): RequestExchange => ({
+  kind: 'request',
   n,
   startedAtMs: n,
   durationMs: 1,
@@ -87,11 +88,11 @@ onBothDatabases('store', (opened) => {
       base64: '',
       size: text.length,
     }));
-    const doc: Exchange = { ...exchangeNo(1), requestHeaders: odd.map((text): [string, string] => [text, text]), messages };
+    const doc: RequestExchange = { ...exchangeNo(1), requestHeaders: odd.map((text): [string, string] => [text, text]), messages };
     await repository.saveTake({ ...take, id: 'odd', projectId: 'odd', state: 'done', name: odd.join(' ') });
     await repository.saveExchanges('odd', [doc]);
     expect((await repository.take('odd'))?.name).toBe(odd.join(' '));
-    expect((await repository.exchanges('odd'))[0]?.requestHeaders).toEqual(doc.requestHeaders);
+    expect((await repository.exchanges('odd'))[0]).toMatchObject({ requestHeaders: doc.requestHeaders });
     const failed = {
       crew: 'c',
       transaction: 'T',

@@ -12,7 +12,7 @@ export interface UnfoldingStore {
  * them. Numbers of exchanges may change by it; warnings follow. Resolves with the take as it is then.
  */
 export async function unfoldTake(store: UnfoldingStore, take: Take, exchanges: readonly Exchange[]): Promise<Take> {
-  if (exchanges.some((exchange) => exchange.socket)) return take;
+  if (exchanges.some((exchange) => exchange.kind === 'message')) return take;
   const bodies: StoredBody[] = [];
   const unfolded = unfoldSockets(exchanges, {
     put: (bytes, mimeType) => {

@@ -1,12 +1,13 @@
 import * as z from 'zod';
-import { CheckedSchema, CheckSchema } from '../../check/check.schema.js';
+import { CheckSchema } from '../../check/check.schema.js';
 import { TemplateSchema } from '../../values/template.schema.js';
+import { ContentSchema, HarmlessSchema } from '../content.schema.js';
 
 /** What a good answer looks like; it catches failures that come with a successful status. */
 export const ExpectationSchema = z.object({
   statuses: z.array(z.number().int()),
   /** Kind of content, such as `html` or `json`; null where the take had none. */
-  content: z.enum(['html', 'json', 'xml', 'form', 'multipart', 'script', 'text', 'binary']).nullable(),
+  content: ContentSchema.nullable(),
   /** Path shape of the redirect target. */
   redirect: z.string().nullable(),
   /** Further places that a redirect may lead to, as path shapes: the tester accepted them. */
@@ -16,30 +17,9 @@ export const ExpectationSchema = z.object({
   /** Name of the root element of an XML answer. */
   rootElement: z.string().nullable(),
   /** Differences from the take that the tester looked at and takes as harmless in this step. */
-  harmless: z.array(z.enum(['structure', 'alerts', 'sign-in'])).optional(),
+  harmless: HarmlessSchema.optional(),
 });
 export type Expectation = z.infer<typeof ExpectationSchema>;
-
-/** Which message over a WebSocket is waited for: the first one for which all of this holds. */
-export const AwaitedSchema = z.object({
-  /** Places that hold what stands at the same place of the message sent (JSON Pointer, RFC 6901). */
-  same: z.array(z.string().regex(/^\//)),
-  /** What holds of the message; empty where any will do. */
-  holds: z.array(CheckedSchema),
-  atMostMs: z.number().int().min(1).max(600_000),
-});
-export type Awaited = z.infer<typeof AwaitedSchema>;
-
-/** What a step does with a WebSocket (RFC 6455), which the script knows by a name. */
-export const SocketUseSchema = z.discriminatedUnion('action', [
-  /** The request of the step is the handshake. */
-  z.object({ action: z.literal('open'), socket: z.string().min(1) }),
-  /** Sends the body of the step as a message; null where nothing is waited for. */
-  z.object({ action: z.literal('send'), socket: z.string().min(1), format: z.enum(['text', 'binary']), awaits: AwaitedSchema.nullable() }),
-  z.object({ action: z.literal('await'), socket: z.string().min(1), awaits: AwaitedSchema }),
-  z.object({ action: z.literal('close'), socket: z.string().min(1) }),
-]);
-export type SocketUse = z.infer<typeof SocketUseSchema>;
 
 export const RequestStepSchema = z.object({
   kind: z.literal('request'),
@@ -62,8 +42,8 @@ export const RequestStepSchema = z.object({
   followRedirects: z.boolean(),
   /** Looked at one after another, once the answer is as expected; absent where there are none. */
   checks: z.array(CheckSchema).optional(),
-  /** Present where the step opens a WebSocket or uses one; a message that it waits for is its answer. */
-  socket: SocketUseSchema.optional(),
+  /** The name by which messages know the WebSocket (RFC 6455) whose handshake this request is; absent where it opens none. */
+  opensSocket: z.string().min(1).optional(),
   /** Asks the target for HTTP/2 (RFC 9113), over TLS; absent where HTTP/1.1 is spoken. */
   http2: z.literal(true).optional(),
 });

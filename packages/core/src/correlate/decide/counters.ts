@@ -1,5 +1,5 @@
-import { sentNodes } from '../../actions/http/request-parts.js';
-import { isLeaf, type SentNode } from '../../actions/http/sent-values.js';
+import { sentNodes } from '../../actions/sent-parts.js';
+import { isLeaf, type SentNode } from '../../actions/sent-values.js';
 import type { StepOfTake } from '../find/candidates.js';
 
 /** Fewer numbers make no series. */

@@ -1,6 +1,6 @@
 import type { Encoding } from '../../values/template.schema.js';
 import type { Evidence } from '../../script/script.schema.js';
-import { isLeaf, type SentNode } from '../../actions/http/sent-values.js';
+import { isLeaf, type SentNode } from '../../actions/sent-values.js';
 import { visitStill, type StepOfTake } from '../find/candidates.js';
 import type { HandoffMaker, Target } from '../make/handoff-maker.js';
 import { isBareId, sameThing } from '../find/naming.js';

@@ -4,7 +4,7 @@ import type { Extractor } from '../../extractors/extractor.schema.js';
 import { describeExtractor } from '../../extractors/describe-extractor.js';
 import { isPlainWord, pathAndQuery } from '../../take/messages.js';
 import type { PatternBook } from '../weigh/pattern-match.js';
-import type { SentNode } from '../../actions/http/sent-values.js';
+import type { SentNode } from '../../actions/sent-values.js';
 import type { StepOfTake } from '../find/candidates.js';
 import { clockKind } from './made-values.js';
 import { isBareId } from '../find/naming.js';
@@ -14,6 +14,7 @@ import { dynamicShape, namesThing } from '../find/shapes.js';
 import type { Origin, ValueIndex } from '../find/value-index.js';
 import { isWeak } from '../find/wanted.js';
 import { bitsOfLikelihood, bitsOfProof, chanceOf, evidenceOf, weigh, type Weight } from '../weigh/weigh.js';
+import { answerBody, verbOf } from '../../take/exchanges.js';
 
 /** What is decided about a value that was sent. */
 export type Judged =
@@ -178,7 +179,7 @@ export class Judge {
         kind: 'unsure',
         reason: `It differs between the two takes, and ${describeExtractor(free.origin.extractor)} gives it in both, but ${chanceOf(free.weight)}.`,
       };
-    return shape || take.exchange.method !== 'GET'
+    return shape || verbOf(take.exchange) !== 'GET'
       ? { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' }
       : fixed;
   }
@@ -186,7 +187,7 @@ export class Judge {
   /** A value that differs between the takes, where the second one lacks the answer that would have given it: the first one has to do. */
   #unseen(sent: SentAs, origins: readonly Origin[], take: StepOfTake): Judged | undefined {
     const [best] = origins
-      .filter(({ exchange, listed }) => !listed && exchange.response?.body && this.twin?.lacksAnswer(exchange.n))
+      .filter(({ exchange, listed }) => !listed && answerBody(exchange) && this.twin?.lacksAnswer(exchange.n))
       .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, take) }))
       .sort((left, right) => right.weight.bits - left.weight.bits);
     if (!best || best.weight.bits < bitsOfLikelihood) return undefined;
@@ -385,7 +386,7 @@ const wordsOfPath = (url: string): string[] =>
 /** The id of a thing that the request of the origin created: in its redirect, or called the same in its answer. */
 export function isCreatedId(value: string, name: string, origin: Origin): boolean {
   const { exchange, extractor } = origin;
-  if (exchange.method === 'GET' || origin.listed || !/^[\w.~-]*\d[\w.~-]*$|^[\w-]{10,}$/.test(value) || isPlainWord(value)) return false;
+  if (verbOf(exchange) === 'GET' || origin.listed || !/^[\w.~-]*\d[\w.~-]*$|^[\w-]{10,}$/.test(value) || isPlainWord(value)) return false;
   // A short number in a redirect is an id where it stands as a segment, or under a name that says so.
   if (extractor.kind === 'header' && extractor.name === 'location')
     return !isWeak(value) || extractor.within?.left.startsWith('/') === true || /(^|[_-])id$|Id$|ID$|^(no|number|key)$/.test(name);

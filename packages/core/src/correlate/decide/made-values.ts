@@ -1,10 +1,10 @@
 import { cutText } from '../../cut-text.js';
 import type { Exchange, LoadedTake, Take } from '../../take/take.schema.js';
 import { digests, encode } from '../../values/encoding.js';
-import { requestSteps, type Handoff, type GeneratedValue, type Script } from '../../script/script.schema.js';
+import { recordedSteps, type Handoff, type GeneratedValue, type Script } from '../../script/script.schema.js';
 import type { Encoding, Piece } from '../../values/template.schema.js';
-import { sentNodes } from '../../actions/http/request-parts.js';
-import { isLeaf, type SentNode } from '../../actions/http/sent-values.js';
+import { sentNodes } from '../../actions/sent-parts.js';
+import { isLeaf, type SentNode } from '../../actions/sent-values.js';
 import { stepsOfTake, visitStill } from '../find/candidates.js';
 import type { HandoffMaker, Target } from '../make/handoff-maker.js';
 import type { SecondTake } from '../pair/second-take.js';
@@ -78,7 +78,7 @@ function timesSent(script: Script): Map<string, number> {
     if (isLeaf(node)) times.set(node.value, (times.get(node.value) ?? 0) + 1);
     node.kids.forEach(walk);
   };
-  for (const { step } of requestSteps(script)) sentNodes(step).forEach(walk);
+  for (const { step } of recordedSteps(script)) sentNodes(step).forEach(walk);
   return times;
 }
 

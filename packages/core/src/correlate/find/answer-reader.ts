@@ -1,4 +1,4 @@
-import type { ResponseView } from '../../answers/response-view.js';
+import type { AnswerText } from '../../answers/response-view.js';
 import { isSpeltId, spelling } from './spelling.js';
 import { receivedValues, type ReceivedValue, type Wants } from './received-values.js';
 import { Wanted, type WantedData } from './wanted.js';
@@ -17,7 +17,7 @@ export class AnswerReader {
     };
   }
 
-  read(view: ResponseView): ReceivedValue[] {
+  read(view: AnswerText): ReceivedValue[] {
     return receivedValues(view, this.#wants);
   }
 }

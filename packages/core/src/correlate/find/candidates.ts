@@ -1,8 +1,7 @@
 import type { Exchange, LoadedTake } from '../../take/take.schema.js';
-import { requestSteps, type Script } from '../../script/script.schema.js';
-import type { RequestStep } from '../../actions/http/request.schema.js';
-import { sentNodes } from '../../actions/http/request-parts.js';
-import { isLeaf, type SentNode } from '../../actions/http/sent-values.js';
+import { recordedSteps, type Script } from '../../script/script.schema.js';
+import { sentNodes, type RecordedStep } from '../../actions/sent-parts.js';
+import { isLeaf, type SentNode } from '../../actions/sent-values.js';
 import { isStill } from '../../values/template.js';
 import type { Origin, ValueIndex } from './value-index.js';
 import { spansOf } from './words.js';
@@ -20,23 +19,23 @@ export interface Candidate extends StepOfTake {
 /** The shortest part of a value that is looked at without any proof that it moves. */
 const shortestPart = 3;
 
-/** One request step of a script with the exchange it came from. */
+/** A step of a script with the exchange it came from. */
 export interface StepOfTake {
-  step: RequestStep;
+  step: RecordedStep;
   number: number;
   exchange: Exchange;
 }
 
 export function stepsOfTake(script: Script, loaded: LoadedTake): StepOfTake[] {
   const byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
-  return requestSteps(script).flatMap(({ step, number }) => {
+  return recordedSteps(script).flatMap(({ step, number }) => {
     const exchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
     return exchange ? [{ step, number, exchange }] : [];
   });
 }
 
 /** Goes through the values of a step that are sent as recorded, outer ones first; `visit` says whether what is inside is dealt with too. */
-export function visitStill(step: RequestStep, visit: (node: SentNode) => boolean): void {
+export function visitStill(step: RecordedStep, visit: (node: SentNode) => boolean): void {
   const walk = (node: SentNode): void => {
     const still = isStill(node.template);
     // What a moving piece stands for as a whole has nothing left to find.

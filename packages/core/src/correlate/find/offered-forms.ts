@@ -1,7 +1,8 @@
-import { bodyKind, headerOf, mediaType, pathAndQuery } from '../../take/messages.js';
+import { bodyKind, pathAndQuery } from '../../take/messages.js';
 import type { Exchange } from '../../take/take.schema.js';
 import type { HtmlElement, HtmlPage } from '../../answers/html.js';
 import type { Extractor } from '../../extractors/extractor.schema.js';
+import { sentType, verbOf } from '../../take/exchanges.js';
 
 /** One of the things that a form lets a person choose from. */
 export interface OfferedOption {
@@ -99,8 +100,8 @@ export function sentNames(exchange: Exchange, body: string | undefined): string[
       .split('&')
       .filter(Boolean)
       .map((pair) => plain(pair.split('=')[0] ?? ''));
-  if (exchange.method === 'GET') return pairs(pathAndQuery(exchange.url).split('?')[1] ?? '');
-  const kind = bodyKind(mediaType([['content-type', headerOf(exchange.requestHeaders, 'content-type') ?? '']]));
+  if (verbOf(exchange) === 'GET') return pairs(pathAndQuery(exchange.url).split('?')[1] ?? '');
+  const kind = bodyKind(sentType(exchange));
   if (kind === 'form') return pairs(body ?? '');
   if (kind === 'multipart') return [...(body ?? '').matchAll(/\bname="([^"]*)"/g)].map((match) => match[1] ?? '');
   if (kind === 'json') return [...(body ?? '').slice(0, 20_000).matchAll(/"([\w[\].-]+)"\s*:/g)].map((match) => match[1] ?? '');

@@ -1,5 +1,5 @@
 import type { Exchange, LoadedTake } from '../../take/take.schema.js';
-import { viewOf, type ResponseView } from '../../answers/response-view.js';
+import { viewOf, type AnswerText } from '../../answers/response-view.js';
 
 /** Parsed pages that are kept. */
 const mostParsed = 16;
@@ -7,15 +7,15 @@ const mostParsed = 16;
 /** The responses of a take. Parsed pages take many times the room of their text, so only those looked at last stay parsed. */
 export class ParsedViews {
   readonly #byNumber: Map<number, Exchange>;
-  readonly #views = new Map<number, ResponseView>();
-  readonly #parsed = new Set<ResponseView>();
+  readonly #views = new Map<number, AnswerText>();
+  readonly #parsed = new Set<AnswerText>();
 
   constructor(readonly loaded: LoadedTake) {
     this.#byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
   }
 
   /** The response of an exchange; undefined where none was recorded. */
-  of(n: number): ResponseView | undefined {
+  of(n: number): AnswerText | undefined {
     const exchange = this.#byNumber.get(n);
     const view = this.#views.get(n) ?? (exchange && viewOf(exchange, this.loaded.readBody));
     if (!view) return undefined;

@@ -1,9 +1,10 @@
 import type { Exchange } from '../../take/take.schema.js';
 import type { Extractor } from '../../extractors/extractor.schema.js';
-import type { SentNode } from '../../actions/http/sent-values.js';
-import type { ResponseView } from '../../answers/response-view.js';
+import type { SentNode } from '../../actions/sent-values.js';
+import type { AnswerText } from '../../answers/response-view.js';
 import { readHtml, type HtmlPage } from '../../answers/html.js';
 import { formOf, sentNames, type OfferedField, type OfferedForm } from './offered-forms.js';
+import { answerBody, sentBody } from '../../take/exchanges.js';
 
 /** What the page says of a value that a form sends. */
 export type FormInput =
@@ -19,7 +20,7 @@ export type FormInput =
 export interface FormTake {
   exchanges: readonly Exchange[];
   readBody: (hash: string) => string | undefined;
-  view: (n: number) => ResponseView | undefined;
+  view: (n: number) => AnswerText | undefined;
   /** When an answer had ended, in ms since the start of the take. */
   endedMs: (n: number) => number;
 }
@@ -32,15 +33,15 @@ export class TakeForms {
 
   constructor(readonly take: FormTake) {
     this.#pages = take.exchanges
-      .filter((exchange) => exchange.response?.body && exchange.response.body.size > 0)
+      .filter((exchange) => (answerBody(exchange)?.size ?? 0) > 0)
       .map((exchange) => ({ n: exchange.n, endedMs: take.endedMs(exchange.n) }));
   }
 
   of(exchange: Exchange): OfferedForm | null {
     const known = this.#forms.get(exchange.n);
     if (known !== undefined) return known;
-    const body = exchange.requestBody ? this.take.readBody(exchange.requestBody.hash) : undefined;
-    const names = sentNames(exchange, body);
+    const body = sentBody(exchange);
+    const names = sentNames(exchange, body ? this.take.readBody(body.hash) : undefined);
     const found = names.length === 0 ? null : formOf(exchange, names, this.#pagesBefore(exchange));
     this.#forms.set(exchange.n, found);
     return found;
@@ -59,7 +60,7 @@ export class TakeForms {
     }
   }
 
-  #htmlOf(n: number, view: ResponseView): HtmlPage {
+  #htmlOf(n: number, view: AnswerText): HtmlPage {
     const known = this.#parsed.get(n);
     if (known) return known;
     const html = readHtml(partWithFields(view.body));

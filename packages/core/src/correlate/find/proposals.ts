@@ -1,7 +1,7 @@
 import { encode } from '../../values/encoding.js';
 import { isPicked, matchesOf, refined } from '../../extractors/extract.js';
 import { jsonMatches } from '../../answers/json-members.js';
-import type { ResponseView } from '../../answers/response-view.js';
+import type { AnswerText } from '../../answers/response-view.js';
 import type { Extractor } from '../../extractors/extractor.schema.js';
 import { boundariesBehind, boundariesFor } from './boundaries.js';
 import type { ReceivedValue } from './received-values.js';
@@ -10,7 +10,7 @@ import type { ReceivedValue } from './received-values.js';
  * The extractors that read a value where it was found in a response, the sturdiest first. `typed` gives texts that the client had sent
  * before, which pick the row or object that the value stands in.
  */
-export function extractorsFor(received: ReceivedValue, value: string, view: ResponseView, typed: () => readonly string[]): Extractor[] {
+export function extractorsFor(received: ReceivedValue, value: string, view: AnswerText, typed: () => readonly string[]): Extractor[] {
   const { extractor } = received;
   if (!extractor) return [...besideName(received.name, value, view, typed), ...boundaryExtractors(view, value)];
   const wanted: Extractor[] = [];
@@ -46,7 +46,7 @@ const mostPositions = 4;
 function positionsOf(
   extractor: Extract<Extractor, { kind: 'jsonpath' }>,
   value: string,
-  view: ResponseView,
+  view: AnswerText,
 ): { tuple: boolean; positions: Extractor[] } {
   const members = jsonMatches(extractor.path, view.json, undefined);
   const at = members.flatMap((member, position) => (refined(member.text, extractor).includes(value) ? [position] : []));
@@ -73,7 +73,7 @@ const kindOf = (value: string): string => (/^\d+$/.test(value) ? 'digits' : valu
  * The extractor, kept to the row or object in which a text stands that the client had sent before. Where several rows hold it, the
  * one is taken that stands at the same end of the list: what is made last stands there.
  */
-function besides(extractor: Extractor, view: ResponseView, typed: readonly string[], end: 'first' | 'last'): Extractor[] {
+function besides(extractor: Extractor, view: AnswerText, typed: readonly string[], end: 'first' | 'last'): Extractor[] {
   const shown = typed.filter((text) => view.body.includes(text));
   return shown.slice(0, 8).map((text) => ({ ...extractor, beside: [{ kind: 'text', text }], pick: end }) as Extractor);
 }
@@ -85,7 +85,7 @@ const mostNamed = 4;
  * Boundaries of a value behind its name in a script or a text: kept to the line in which a text stands that the client had sent before, such
  * as the call for one row; else where the name leads to it alone, or by position.
  */
-function besideName(name: string, value: string, view: ResponseView, typed: () => readonly string[]): Extractor[] {
+function besideName(name: string, value: string, view: AnswerText, typed: () => readonly string[]): Extractor[] {
   if (name === '') return [];
   const raws = [...new Set([value, encode('json', value), encode('xml', value)])];
   const named = raws.flatMap((raw) => boundariesBehind(view.body, raw, name)).slice(0, mostNamed);
@@ -107,7 +107,7 @@ function besideName(name: string, value: string, view: ResponseView, typed: () =
 }
 
 /** Boundaries around the value, as it stands in the body or in an escaped form of it. */
-export function boundaryExtractors(view: ResponseView, value: string): Extractor[] {
+export function boundaryExtractors(view: AnswerText, value: string): Extractor[] {
   const plain = boundariesFor(view.body, value);
   if (plain) return [plain];
   for (const [raw, encoding] of [
@@ -123,7 +123,7 @@ export function boundaryExtractors(view: ResponseView, value: string): Extractor
 }
 
 /** An expression that finds what stands between two boundaries, for those who would rather write it so; null where it finds another. */
-export function expressionFor(view: ResponseView, value: string): Extractor | null {
+export function expressionFor(view: AnswerText, value: string): Extractor | null {
   const between = boundariesFor(view.body, value);
   if (!between) return null;
   const signs = /^\d+$/.test(value) ? '\\d+' : /^\w+$/.test(value) ? '\\w+' : /^\S+$/.test(value) ? '[^\\s"\'<>]+' : '[^"<>]+';

@@ -1,10 +1,12 @@
 import { pathAndQuery } from '../../take/messages.js';
 import { xmlTexts } from '../../answers/xml-texts.js';
 import { readHtml, type HtmlPage } from '../../answers/html.js';
-import type { ResponseView } from '../../answers/response-view.js';
+import type { AnswerText } from '../../answers/response-view.js';
 import type { Extractor } from '../../extractors/extractor.schema.js';
 import { keptParts } from './kept-parts.js';
 import { spansOf } from './words.js';
+import { headersIn } from '../../answers/response-view.js';
+import type { Header } from '../../take/take.schema.js';
 
 /** A value of a response that a client could send back, and how to read it there. */
 export interface ReceivedValue {
@@ -179,9 +181,9 @@ function unescaped(text: string): string | undefined {
 }
 
 /** The wanted values of a response with their places; linear in the size of the response. */
-export function receivedValues(response: ResponseView, wants: Wants): ReceivedValue[] {
+export function receivedValues(response: AnswerText, wants: Wants): ReceivedValue[] {
   const collector = new Collector(wants);
-  fromHeaders(response, collector);
+  fromHeaders(headersIn(response), collector);
   // Reading a page or a document costs many times what passing over its text does.
   if (response.kind === 'html') {
     const kept = keptParts(response.body, wants.mayBeAnywhereIn);
@@ -196,8 +198,8 @@ export function receivedValues(response: ResponseView, wants: Wants): ReceivedVa
   return collector.found;
 }
 
-function fromHeaders(response: ResponseView, collector: Collector): void {
-  for (const [name, value] of response.headers) {
+function fromHeaders(headers: readonly Header[], collector: Collector): void {
+  for (const [name, value] of headers) {
     const lower = name.toLowerCase();
     if (ignoredHeaders.has(lower)) continue;
     if (lower === 'set-cookie') {

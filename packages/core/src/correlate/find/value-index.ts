@@ -3,13 +3,13 @@ import { headerOf, pathAndQuery } from '../../take/messages.js';
 import { answeredAtMs } from '../../sockets/unfold-sockets.js';
 import { encode } from '../../values/encoding.js';
 import { matchesOf } from '../../extractors/extract.js';
-import type { ResponseView } from '../../answers/response-view.js';
-import { requestSteps, type Script } from '../../script/script.schema.js';
+import type { AnswerText } from '../../answers/response-view.js';
+import { recordedSteps, type Script } from '../../script/script.schema.js';
 import { exchangesOf } from '../../actions/action-kinds.js';
 import type { Encoding } from '../../values/template.schema.js';
 import type { Extractor } from '../../extractors/extractor.schema.js';
-import { sentNodes } from '../../actions/http/request-parts.js';
-import { isLeaf, type SentNode } from '../../actions/http/sent-values.js';
+import { sentNodes } from '../../actions/sent-parts.js';
+import { isLeaf, type SentNode } from '../../actions/sent-values.js';
 import { isBareId, sameName, sameThing } from './naming.js';
 import { readsAsTyped } from './person-inputs.js';
 import { AnswerReader } from './answer-reader.js';
@@ -19,6 +19,7 @@ import type { ReceivedValue } from './received-values.js';
 import { isSpeltId, spelling } from './spelling.js';
 import { isWeak, Wanted, type WantedData } from './wanted.js';
 import { wordsOf } from './words.js';
+import { answerHeaders, sentHeaders } from '../../take/exchanges.js';
 
 /** A value seen in a response. */
 export interface Occurrence {
@@ -54,8 +55,8 @@ function endTimes(exchanges: readonly Exchange[]): Map<number, number> {
   const askedLater = new Map<string, Exchange>();
   for (const exchange of [...exchanges].reverse()) {
     let end = answeredAtMs(exchange);
-    const location = exchange.response && headerOf(exchange.response.headers, 'location');
-    if (location != null && URL.canParse(location, exchange.url)) {
+    const location = headerOf(answerHeaders(exchange), 'location');
+    if (location !== undefined && URL.canParse(location, exchange.url)) {
       const next = askedLater.get(new URL(location, exchange.url).href.replace(/#.*$/, ''));
       if (next) end = Math.min(end, next.startedAtMs);
     }
@@ -102,7 +103,7 @@ export class ValueIndex {
     this.#endMs = endTimes(loaded.exchanges);
     this.#byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
     this.wanted = this.#readRequests(script, moving, known).data;
-    this.answers = requestSteps(script).flatMap(({ step }) => exchangesOf(step));
+    this.answers = recordedSteps(script).flatMap(({ step }) => exchangesOf(step));
   }
 
   /** The index of a take with its answers read. */
@@ -135,7 +136,7 @@ export class ValueIndex {
   /** Everything that requests send: whole values, and the words of them. */
   #readRequests(script: Script, moving: ReadonlySet<string>, known: (value: string, name: string, place: string) => boolean): Wanted {
     const wanted = Wanted.nothing(moving);
-    for (const { step } of requestSteps(script)) {
+    for (const { step } of recordedSteps(script)) {
       const exchange = step.exchange === null ? undefined : this.#byNumber.get(step.exchange);
       if (!exchange) continue;
       const own = new Set<string>();
@@ -166,7 +167,7 @@ export class ValueIndex {
     return wanted;
   }
 
-  view(n: number): ResponseView | undefined {
+  view(n: number): AnswerText | undefined {
     return this.#views.of(n);
   }
 
@@ -259,7 +260,7 @@ export class ValueIndex {
   }
 
   #ordered(occurrences: readonly Occurrence[], value: string, name: string, exchange: Exchange, proven = false): Origin[] {
-    const referer = headerOf(exchange.requestHeaders, 'referer');
+    const referer = headerOf(sentHeaders(exchange), 'referer');
     // A short value stands everywhere; what it is called says more than whether it stands in a list.
     const weak = isWeak(value);
     const [alone, byName, byThing] = weak ? [4, 8, 6] : [4, 2, 1.5];

@@ -1,4 +1,5 @@
 import {
+  changeRecordedSteps,
   changeRequests,
   placeOfResponse,
   type Evidence,
@@ -8,12 +9,12 @@ import {
 } from '../../script/script.schema.js';
 import type { Encoding, Piece, Template } from '../../values/template.schema.js';
 import type { RequestStep } from '../../actions/http/request.schema.js';
-import { bindStep } from '../../actions/http/request-parts.js';
+import { bindStep } from '../../actions/sent-parts.js';
 import { usePlaces } from '../../script-edit/use-places.js';
 import { followRows } from '../../script-edit/follow-rows.js';
 import { maskTitle, titleWords } from '../../script-edit/mask-title.js';
 import { compact, isStill } from '../../values/template.js';
-import type { SentNode } from '../../actions/http/sent-values.js';
+import type { SentNode } from '../../actions/sent-values.js';
 import { nameBefore, type Candidate } from '../find/candidates.js';
 import { isBareId, Names, plainName } from '../find/naming.js';
 import { namesThing } from '../find/shapes.js';
@@ -173,8 +174,9 @@ export class HandoffMaker {
     for (const handoff of handoffs)
       if (handoff.extractor.kind === 'header')
         inHeaders.set(handoff.origin, (inHeaders.get(handoff.origin) ?? new Set()).add(handoff.recorded));
-    const bound = changeRequests(script, (step) =>
-      bindStep(loosenRedirect(step, inHeaders.get(step.id)), (value, part, current) => {
+    const loosened = changeRequests(script, (step) => loosenRedirect(step, inHeaders.get(step.id)));
+    const bound = changeRecordedSteps(loosened, (step) =>
+      bindStep(step, (value, part, current) => {
         const piece = this.#pieces.get(`${step.id} ${value.place}`);
         if (piece) return templateOf(value.value, piece.pieces);
         const sibling = isStill(current) && namesAThing(value.name) ? siblings.get(`${step.id} ${value.value}`) : undefined;

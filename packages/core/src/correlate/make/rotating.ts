@@ -1,4 +1,4 @@
-import { readPlaces, requestSteps, type Handoff, type Script } from '../../script/script.schema.js';
+import { readPlaces, recordedSteps, type Handoff, type Script } from '../../script/script.schema.js';
 import type { Template } from '../../values/template.schema.js';
 import { usePlaces } from '../../script-edit/use-places.js';
 import { changeAllTemplates } from '../../script/step-templates.js';
@@ -9,7 +9,7 @@ import { mapPieces } from '../../values/template.js';
  * at each of them, and the latest is sent. Only where the recording agrees that the latest one read is what each request sent.
  */
 export function mergeRotating(script: Script): Script {
-  const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
+  const numbers = new Map(recordedSteps(script).map(({ step, number }) => [step.id, number]));
   const groups = new Map<string, Handoff[]>();
   for (const handoff of script.handoffs) {
     // Two things that are made one after the other are read alike and are still two things; their names tell.

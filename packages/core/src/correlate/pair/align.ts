@@ -1,7 +1,8 @@
-import { headerOf, bodyKind, looksLikeId, mediaType, pathAndQuery } from '../../take/messages.js';
+import { bodyKind, looksLikeId, pathAndQuery } from '../../take/messages.js';
 import type { Exchange, LoadedTake } from '../../take/take.schema.js';
 import { kindWords } from '../../sockets/message-words.js';
 import { askedValues, Telling } from '../../calls/telling.js';
+import { sentBody, sentType, verbOf } from '../../take/exchanges.js';
 
 interface Address {
   /** Method and origin. */
@@ -21,7 +22,7 @@ function addressOf(exchange: Exchange): Address {
     .filter(Boolean)
     .map((pair) => masked(pair.split('=')[0] ?? ''))
     .sort();
-  return { fixed: `${exchange.method} ${new URL(exchange.url).origin}`, segments: path.split('/'), names: names.join('&') };
+  return { fixed: `${verbOf(exchange)} ${new URL(exchange.url).origin}`, segments: path.split('/'), names: names.join('&') };
 }
 
 /** Same address with other ids: where segments differ, at least one of them looks like an id, or they differ in a number. */
@@ -81,15 +82,16 @@ function alignBy(first: readonly Exchange[], second: readonly Exchange[], weight
 /** The names of the fields or members of a request, or the words that a message says of its kind. */
 function namesOf(exchange: Exchange, { readBody }: Pick<LoadedTake, 'readBody'>): string {
   // A message that nobody asked for is of the kind that it tells itself.
-  const body = exchange.socket?.action === 'await' ? exchange.response?.body : exchange.requestBody;
+  const body = exchange.kind === 'message' && exchange.action === 'await' ? exchange.answer : sentBody(exchange);
   const text = body && (readBody(body.hash) ?? '');
   if (!text || text.length > 200_000) return '';
-  const kind = bodyKind(mediaType([['content-type', headerOf(exchange.requestHeaders, 'content-type') ?? body.mimeType]]));
-  const words = exchange.socket
-    ? kindWords(text)
-        .map((word) => word.word)
-        .join(' ')
-    : '';
+  const kind = bodyKind(exchange.kind === 'message' ? body.mimeType : sentType(exchange));
+  const words =
+    exchange.kind === 'message'
+      ? kindWords(text)
+          .map((word) => word.word)
+          .join(' ')
+      : '';
   if (kind === 'form')
     return text
       .split('&')

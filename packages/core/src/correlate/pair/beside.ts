@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import type { Exchange, LoadedTake } from '../../take/take.schema.js';
-import type { SentValue } from '../../actions/http/sent-values.js';
+import type { SentValue } from '../../actions/sent-values.js';
 import { pairTakes } from './align.js';
 import { sentByExchange } from '../find/sent-by-exchange.js';
 
@@ -73,6 +73,7 @@ function differing(
 }
 
 function answersDiffer(first: Exchange, second: Exchange): string | null {
+  if (first.kind !== 'request' || second.kind !== 'request') return null;
   const [left, right] = [first.response?.status ?? 0, second.response?.status ?? 0];
   if (left === right) return null;
   const told = (status: number) => (status === 0 ? 'nothing' : String(status));

@@ -1,5 +1,5 @@
 import type { Exchange } from '../../take/take.schema.js';
-import { isLeaf, type SentNode } from '../../actions/http/sent-values.js';
+import { isLeaf, type SentNode } from '../../actions/sent-values.js';
 import { groupOf } from './align.js';
 
 /**

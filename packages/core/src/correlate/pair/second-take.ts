@@ -4,10 +4,10 @@ import { answeredAtMs } from '../../sockets/unfold-sockets.js';
 import { isPicked, matchesOf } from '../../extractors/extract.js';
 import type { Encoding } from '../../values/template.schema.js';
 import type { Extractor } from '../../extractors/extractor.schema.js';
-import { isLeaf, type SentNode } from '../../actions/http/sent-values.js';
+import { isLeaf, type SentNode } from '../../actions/sent-values.js';
 import { recordedText } from '../../values/template.js';
 import { encode } from '../../values/encoding.js';
-import type { ResponseView } from '../../answers/response-view.js';
+import type { AnswerText } from '../../answers/response-view.js';
 import { pairTakes } from './align.js';
 import { callNodes, isInCall, pairCalls, pathToCall, type CallPairs } from './pair-calls.js';
 import type { OfferedForm } from '../find/offered-forms.js';
@@ -88,7 +88,8 @@ export class SecondTake {
   /** Where the partner of an exchange redirects to; or, where redirects were followed, the address at which it ended. */
   redirectTo(n: number, followed: boolean): string | undefined {
     const partner = this.#byNumber.get(this.#pairs.get(n) ?? -1);
-    return followed ? partner?.url : partner?.response ? redirectTarget(partner.url, [partner.response]) : undefined;
+    if (followed) return partner?.url;
+    return partner?.kind === 'request' && partner.response ? redirectTarget(partner.url, [partner.response]) : undefined;
   }
 
   /** The title of the page that the partner of an exchange answered with; undefined where it is none. */
@@ -97,7 +98,7 @@ export class SecondTake {
   }
 
   /** The partner of an exchange with its response; undefined where it has none. */
-  partnerOf(n: number): { exchange: Exchange; view: ResponseView } | undefined {
+  partnerOf(n: number): { exchange: Exchange; view: AnswerText } | undefined {
     const partner = this.#pairs.get(n);
     const exchange = partner === undefined ? undefined : this.#byNumber.get(partner);
     const view = exchange && this.#views.of(exchange.n);

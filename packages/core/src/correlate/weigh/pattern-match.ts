@@ -3,6 +3,7 @@ import { readyPattern, type ReadyPattern } from '../../patterns/ready-pattern.js
 import type { Origin } from '../find/value-index.js';
 import { extractorKinds } from '../../extractors/extractor.schema.js';
 import type { HandoffPattern } from '../../patterns/pattern.schema.js';
+import { verbOf } from '../../take/exchanges.js';
 
 /** The spellings of a name that an expression may mean: `rowVersion` is `row_Version` too. */
 const spellings = (name: string): string[] => [...new Set([name, name.replace(/([a-z])([A-Z])/g, '$1_$2')])];
@@ -63,7 +64,7 @@ export class PatternBook {
 function isReceivedAs(pattern: HandoffPattern, name: RE2JS | null, origin: Origin): boolean {
   if (origin.listed || origin.choice) return false;
   if (pattern.received.in.length > 0 && !pattern.received.in.includes(extractorKinds[origin.extractor.kind].receivedIn)) return false;
-  if (pattern.received.afterChange && origin.exchange.method === 'GET') return false;
+  if (pattern.received.afterChange && verbOf(origin.exchange) === 'GET') return false;
   // A header of an answer is called by the header, whatever part of it is read.
   const called = 'name' in origin.extractor ? [origin.name, origin.extractor.name] : [origin.name];
   return name === null ? origin.linked : called.some((one) => name.matcher(one).find());

@@ -2,7 +2,7 @@ import { cutText } from '../../cut-text.js';
 import { bytesToBase64 } from '../../bytes.js';
 import { basicAuthorization } from '../../sign-in/basic.js';
 import { headerOf } from '../../take/messages.js';
-import type { Exchange, Header } from '../../take/take.schema.js';
+import type { RequestExchange, Header } from '../../take/take.schema.js';
 
 /** A request read from a command line. */
 export interface CurlRequest {
@@ -204,7 +204,7 @@ function requestOf(words: readonly string[]): CurlRequest | string {
 const ownHeaders = /^(host|content-length|connection|accept-encoding|:.*)$/i;
 
 /** The request of an exchange as a command line of curl, for POSIX shells. Bytes that are no text go through base64. */
-export function writeCurl(exchange: Exchange, body: Uint8Array | undefined): string {
+export function writeCurl(exchange: RequestExchange, body: Uint8Array | undefined): string {
   const quote = (text: string) => `'${text.replace(/'/g, `'\\''`)}'`;
   const parts = [`curl ${quote(exchange.url)}`];
   if (exchange.method !== 'GET' || body) parts.push(`-X ${exchange.method}`);

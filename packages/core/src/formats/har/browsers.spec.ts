@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { scriptFromTake } from '../../script-from-take/from-take.js';
 import { requestSteps } from '../../script/script.schema.js';
-import { sentValues } from '../../actions/http/request-parts.js';
+import { sentValues } from '../../actions/sent-parts.js';
 import type { LoadedTake } from '../../take/take.schema.js';
 import { surveyTake } from '../../tidy/survey.js';
 import { exportHar, importHar } from './har.js';

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import fc from 'fast-check';
-import type { Exchange } from '../../take/take.schema.js';
+import type { RequestExchange } from '../../take/take.schema.js';
 import { HarStream } from './har-stream.js';
 
 const entry = (url: string, startedDateTime: string, more: object = {}) => ({
@@ -27,7 +27,7 @@ const entry = (url: string, startedDateTime: string, more: object = {}) => ({
 const second = (at: number) => `2026-11-23T10:00:${String(at).padStart(2, '0')}.000Z`;
 
 function read(text: string, pieceBytes = 7) {
-  const exchanges: Exchange[] = [];
+  const exchanges: RequestExchange[] = [];
   const stream = new HarStream(
     { put: (bytes, mimeType) => ({ hash: createHash('sha256').update(bytes).digest('hex'), size: bytes.length, mimeType }) },
     (exchange) => exchanges.push(exchange),

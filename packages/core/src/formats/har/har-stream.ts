@@ -1,5 +1,5 @@
 import { JSONParser } from '@streamparser/json';
-import type { Exchange, Mark } from '../../take/take.schema.js';
+import type { RequestExchange, Mark } from '../../take/take.schema.js';
 import { HarReader, notHar, pageMarks, type BodyShelf } from './har.js';
 
 /** What is known once a file has been read to its end. */
@@ -31,7 +31,7 @@ export class HarStream {
 
   constructor(
     shelf: BodyShelf,
-    readonly onExchange: (exchange: Exchange) => void,
+    readonly onExchange: (exchange: RequestExchange) => void,
   ) {
     this.#reader = new HarReader(shelf);
     this.#parser = new JSONParser({ paths: ['$.log.entries.*', '$.log.*'], keepStack: false });

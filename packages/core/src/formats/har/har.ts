@@ -1,10 +1,18 @@
 import * as z from 'zod';
 import { cutText } from '../../cut-text.js';
 import { base64ToBytes, bytesToBase64 } from '../../bytes.js';
-import { ExchangeSchema, type BodyRef, type Exchange, type Mark, type Message } from '../../take/take.schema.js';
+import {
+  RequestExchangeSchema,
+  type BodyRef,
+  type Exchange,
+  type RequestExchange,
+  type Mark,
+  type Message,
+} from '../../take/take.schema.js';
 import { headerOf } from '../../take/messages.js';
 import { HarEntrySchema, HarSchema, SocketMessagesSchema, type HarEntry } from './har.schema.js';
 import { version } from '../../version.js';
+import { isRequest } from '../../take/exchanges.js';
 
 /** Gives stored bodies to and from a HAR file. `put` stores bytes and returns their reference. */
 export interface BodyShelf {
@@ -14,7 +22,7 @@ export interface BodyShelf {
 /** A HAR file as a take without an id. */
 export interface ImportedHar {
   startedAt: string;
-  exchanges: Exchange[];
+  exchanges: RequestExchange[];
   marks: Mark[];
   harLog: Record<string, unknown>;
   /** Entries that were left out, each with its number from 1 and the reason. */
@@ -24,7 +32,7 @@ export interface ImportedHar {
 const utf8 = new TextEncoder();
 
 /** One entry of a HAR that was read: its exchange, numbered and timed from the first entry of the file, or what is wrong with it. */
-export type ReadEntry = { exchange: Exchange; startedMs: number } | { problem: string };
+export type ReadEntry = { exchange: RequestExchange; startedMs: number } | { problem: string };
 
 /** Reads the entries of a HAR 1.2 file one by one, as they come. */
 export class HarReader {
@@ -60,14 +68,14 @@ export class HarReader {
         return ref;
       },
     };
-    let exchange: Exchange;
+    let exchange: RequestExchange;
     try {
       exchange = exchangeOf(entry, this.#count + 1, startedMs - zeroMs, shelf);
     } catch {
       return { problem: 'a body is marked as base64, and is none' };
     }
     // What is stored must be readable for ever, so it is checked by the schema by which it is read back.
-    const checked = ExchangeSchema.safeParse(exchange);
+    const checked = RequestExchangeSchema.safeParse(exchange);
     if (!checked.success) {
       const [issue] = checked.error.issues;
       return { problem: `${issue?.path.join('.') ?? 'it'}: ${issue?.message ?? 'cannot be kept'}` };
@@ -86,7 +94,7 @@ export function importHar(document: unknown, shelf: BodyShelf): ImportedHar {
   const { entries, ...harLog } = har.data.log;
   const problems: ImportedHar['problems'] = [];
   const reader = new HarReader(shelf);
-  const good: { exchange: Exchange; startedMs: number }[] = [];
+  const good: { exchange: RequestExchange; startedMs: number }[] = [];
   entries.forEach((raw, index) => {
     const read = reader.read(raw);
     if ('problem' in read) problems.push({ entry: index + 1, text: read.problem });
@@ -131,7 +139,7 @@ export function pageMarks(log: Record<string, unknown>, originMs: number): Mark[
     .sort((left, right) => left.atMs - right.atMs);
 }
 
-function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: BodyShelf): Exchange {
+function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: BodyShelf): RequestExchange {
   const { request, response } = entry;
   // Pseudo-headers of HTTP/2 repeat method and address; several Set-Cookie lines come merged into one by some browsers.
   const headers = (list: { name: string; value: string }[]): [string, string][] =>
@@ -157,6 +165,7 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
     response: !isKept ? response : { ...response, content: without(content, 'text') },
   };
   return {
+    kind: 'request',
     n,
     startedAtMs,
     durationMs: Math.max(0, entry.time ?? 0),
@@ -261,18 +270,16 @@ export function exportHar(
     log: {
       ...log,
       // Messages over a WebSocket stand in the entry of its handshake.
-      entries: exchanges
-        .filter((exchange) => !exchange.socket)
-        .map((exchange) => {
-          const page = pageOf(exchange.startedAtMs);
-          return entryOf(exchange, originMs, readBytes, take.harLog === null && page >= 0 ? `page_${page + 1}` : null);
-        }),
+      entries: exchanges.filter(isRequest).map((exchange) => {
+        const page = pageOf(exchange.startedAtMs);
+        return entryOf(exchange, originMs, readBytes, take.harLog === null && page >= 0 ? `page_${page + 1}` : null);
+      }),
     },
   };
 }
 
 function entryOf(
-  exchange: Exchange,
+  exchange: RequestExchange,
   originMs: number,
   readBytes: (hash: string) => Uint8Array | undefined,
   pageref: string | null,

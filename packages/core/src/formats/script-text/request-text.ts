@@ -1,27 +1,7 @@
 import * as z from 'zod';
-import { ExpectationSchema, type Awaited, type Expectation, type RequestStep, type SocketUse } from '../../actions/http/request.schema.js';
-import type { ActionText, StepReading, TemplateReader } from './action-text.js';
+import { ExpectationSchema, type Expectation, type RequestStep } from '../../actions/http/request.schema.js';
+import type { ActionText } from './action-text.js';
 import { CheckTextSchema, RecordedSchema } from './check-text.schema.js';
-import type { StepWriter } from './step-writer.js';
-
-const AwaitedText = z.strictObject({
-  same: z.array(z.string()).optional().describe('places (JSON Pointer) that repeat what was sent there'),
-  holds: z.array(CheckTextSchema).optional().describe('what holds of the message'),
-  atMostMs: z.number().int().min(1).max(600_000),
-});
-
-/** What a step does with a WebSocket, as text; the first key says it. */
-export const SocketTextSchema = z.union([
-  z.strictObject({ open: z.string().min(1).describe('the name by which later steps know the WebSocket') }),
-  z.strictObject({
-    send: z.string().min(1).describe('the WebSocket over which the body is sent'),
-    format: z.enum(['text', 'binary']).optional(),
-    awaits: AwaitedText.optional(),
-  }),
-  z.strictObject({ await: z.string().min(1), awaits: AwaitedText }),
-  z.strictObject({ close: z.string().min(1) }),
-]);
-export type SocketText = z.infer<typeof SocketTextSchema>;
 
 /** A request as text. */
 export const RequestTextSchema = z.strictObject({
@@ -38,7 +18,7 @@ export const RequestTextSchema = z.strictObject({
   expect: ExpectationSchema.partial().optional(),
   followRedirects: z.boolean().optional(),
   checks: z.array(CheckTextSchema).optional(),
-  socket: SocketTextSchema.optional(),
+  opensSocket: z.string().min(1).optional().describe('the name by which messages know the WebSocket whose handshake it is'),
   http2: z.literal(true).optional(),
 });
 export type RequestText = z.infer<typeof RequestTextSchema>;
@@ -46,14 +26,13 @@ export type RequestText = z.infer<typeof RequestTextSchema>;
 /** What is expected where a script does not say. */
 const nothingExpected: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
 
-/** Requests of HTTP, and messages over WebSockets, as text. */
+/** Requests of HTTP as text. */
 export const requestText: ActionText<RequestStep, RequestText> = {
   write: (step, writer) => {
     const url = writer.text(step.url);
     const headers = step.headers.map(({ name, value }) => ({ [name]: writer.text(value) }));
     const body = step.body && writer.text(step.body);
     const checks = (step.checks ?? []).map((check) => writer.check(check));
-    const socket = step.socket && socketToText(step.socket, writer);
     const expect = Object.fromEntries(Object.entries(step.expect).filter(([, value]) => value !== null)) as Partial<Expectation>;
     const ownName = step.name.startsWith(`${step.method} `) ? step.name : `${step.method} ${step.name}`;
     return {
@@ -70,7 +49,7 @@ export const requestText: ActionText<RequestStep, RequestText> = {
       expect,
       ...(step.followRedirects ? { followRedirects: true } : {}),
       ...(checks.length === 0 ? {} : { checks }),
-      ...(socket && { socket }),
+      ...(step.opensSocket === undefined ? {} : { opensSocket: step.opensSocket }),
       ...(step.http2 && { http2: step.http2 }),
     };
   },
@@ -97,43 +76,8 @@ export const requestText: ActionText<RequestStep, RequestText> = {
       expect: { ...nothingExpected, ...step.expect } as Expectation,
       followRedirects: step.followRedirects ?? false,
       ...(checks.length === 0 ? {} : { checks }),
-      ...(step.socket && { socket: socketFromText(step.socket, reading, [...path, 'socket'], template) }),
+      ...(step.opensSocket === undefined ? {} : { opensSocket: step.opensSocket }),
       ...(step.http2 && { http2: step.http2 }),
     };
   },
 };
-
-function socketToText(use: SocketUse, writer: StepWriter): SocketText {
-  const awaited = ({ same, holds, atMostMs }: Awaited) => ({
-    ...(same.length === 0 ? {} : { same }),
-    ...(holds.length === 0 ? {} : { holds: holds.map((checked) => writer.checked(checked)) }),
-    atMostMs,
-  });
-  switch (use.action) {
-    case 'open':
-      return { open: use.socket };
-    case 'send':
-      return {
-        send: use.socket,
-        ...(use.format === 'text' ? {} : { format: use.format }),
-        ...(use.awaits && { awaits: awaited(use.awaits) }),
-      };
-    case 'await':
-      return { await: use.socket, awaits: awaited(use.awaits) };
-    case 'close':
-      return { close: use.socket };
-  }
-}
-
-function socketFromText(text: SocketText, reading: StepReading, path: PropertyKey[], template: TemplateReader): SocketUse {
-  const awaited = ({ same, holds, atMostMs }: Extract<SocketText, { await: string }>['awaits']): Awaited => ({
-    same: same ?? [],
-    holds: (holds ?? []).map((checkText, at) => reading.checked(checkText, [...path, 'awaits', 'holds', at], template)),
-    atMostMs,
-  });
-  if ('open' in text) return { action: 'open', socket: text.open };
-  if ('send' in text)
-    return { action: 'send', socket: text.send, format: text.format ?? 'text', awaits: text.awaits ? awaited(text.awaits) : null };
-  if ('await' in text) return { action: 'await', socket: text.await, awaits: awaited(text.awaits) };
-  return { action: 'close', socket: text.close };
-}

@@ -10,7 +10,9 @@ import type { StepReading } from './action-text.js';
 import type { CheckText, ConditionText } from './check-text.schema.js';
 import { readChecked } from './check-texts.js';
 import { lineText } from './line-text.js';
+import { messageText } from './message-text.js';
 import { requestText } from './request-text.js';
+import { withMessageTexts } from './earlier-texts.js';
 import { ScriptTextSchema, type ScriptText, type StepText } from './script-text.schema.js';
 import { pieceNames, templateFromText, TemplateTextError, type PieceNames } from './template-text.js';
 
@@ -33,7 +35,7 @@ export function readScript(text: string, base: Pick<Script, 'id' | 'projectId' |
   if ('problems' in yaml) return yaml;
   const { document } = yaml;
   const at = (offset: number, message: string): TextProblem => ({ ...yaml.placeOf(offset), message });
-  const parsed = ScriptTextSchema.safeParse(yaml.value);
+  const parsed = ScriptTextSchema.safeParse(withMessageTexts(yaml.value));
   if (!parsed.success)
     return {
       problems: parsed.error.issues
@@ -151,6 +153,7 @@ class Reader {
 
   #step(step: StepText, path: PropertyKey[]): Step {
     if ('request' in step) return requestText.read(step, this.#reading, path);
+    if ('message' in step) return messageText.read(step, this.#reading, path);
     if ('line' in step) return lineText.read(step, this.#reading, path);
     if ('pause' in step)
       return { kind: 'pause', id: this.#id(step.id, 'p', path), ms: step.pause, ...(step.spread && { spread: step.spread }) };

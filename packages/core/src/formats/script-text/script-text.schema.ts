@@ -4,6 +4,7 @@ import { EvidenceSchema, GeneratedValueSchema, TransactionSchema } from '../../s
 import { ExtractorSchema } from '../../extractors/extractor.schema.js';
 import { ConditionTextSchema, RecordedSchema, type ConditionText } from './check-text.schema.js';
 import { LineTextSchema } from './line-text.js';
+import { MessageTextSchema } from './message-text.js';
 import { RequestTextSchema } from './request-text.js';
 
 /** The version that this product writes; a reader refuses others by name. */
@@ -74,6 +75,7 @@ export interface WhenText {
 /** Steps that hold no others; those that act have their text form in a file of their kind. */
 const leaves = [
   RequestTextSchema,
+  MessageTextSchema,
   LineTextSchema,
   PauseText,
   CommentText,

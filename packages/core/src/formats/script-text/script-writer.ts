@@ -2,6 +2,7 @@ import { stringify } from 'yaml';
 import type { Handoff, Script } from '../../script/script.schema.js';
 import type { Step } from '../../script/step.schema.js';
 import { lineText } from './line-text.js';
+import { messageText } from './message-text.js';
 import { requestText } from './request-text.js';
 import { scriptTextVersion, type ScriptText, type StepText } from './script-text.schema.js';
 import { StepWriter } from './step-writer.js';
@@ -76,6 +77,8 @@ function stepToText(step: Step, names: PieceNames, firstRecorded: ReadonlyMap<st
       return { when: step.name, id, condition: writer.condition(step.condition), ...writer.recorded(), steps: inner(step.steps) };
     case 'request':
       return requestText.write(step, writer);
+    case 'message':
+      return messageText.write(step, writer);
     case 'line':
       return lineText.write(step, writer);
   }

@@ -26,13 +26,17 @@ export class CachedDriver implements HttpUserDriver {
     readonly startsCold: boolean,
   ) {}
 
+  get messages(): HttpUserDriver['messages'] {
+    return this.inner.messages;
+  }
+
   async perform(request: WireRequest): Promise<Outcome<WireResponse>> {
     return outcomeOf(await this.send(request));
   }
 
   async send(request: WireRequest): Promise<WireResponse> {
     const key = request.origin + request.target;
-    if (request.socket) return this.inner.send(request);
+    if (request.opensSocket !== undefined) return this.inner.send(request);
     if (request.method !== 'GET') {
       const response = await this.inner.send(request);
       // A change that went well makes what was kept of its target invalid (RFC 9111, 4.4).

@@ -1,22 +1,18 @@
 import {
-  changeChecked,
   isFilePath,
-  readPlaces,
   readsBody,
   recordedText,
   type Check,
   type Environment,
   type Expectation,
-  type Extractor,
   type FailureSign,
   type RequestStep,
-  type SocketUse,
   type Step,
 } from '@sturdy/core';
-import { CompileError, type CompileContext } from '../../contract/compile-context.js';
-import { dataOf, fillerOf, type Render } from '../../values/template.js';
-import type { Scope } from '../../values/scope.js';
-import type { AwaitedMessage } from './wire.js';
+import type { CompileContext } from '../../contract/compile-context.js';
+import { extractsOf, signsOf, type CompiledExtract } from '../../contract/judge-answer.js';
+import { bodyOf, type CompiledBody } from './compile-body.js';
+import { dataOf, type Render } from '../../values/template.js';
 
 /** A request, ready to be played. */
 export interface CompiledRequest {
@@ -27,39 +23,26 @@ export interface CompiledRequest {
   origin: string;
   target: Render;
   headers: { name: string; value: Render }[];
-  body: ((scope: Scope) => string | Uint8Array) | Uint8Array | null;
+  body: CompiledBody;
   expect: Expectation;
   failureSigns: readonly FailureSign[];
-  extracts: { handoff: string; extractor: Extractor; hop: number | undefined; fill: Render | undefined }[];
+  extracts: readonly CompiledExtract[];
   /** True where an extractor or a check reads the body; else it is counted and dropped. */
   readsBody: boolean;
   followRedirects: boolean;
   checks: readonly Check[];
-  /** What is done with a WebSocket; null where the request has none. */
-  socket: CompiledSocket | null;
+  /** The name of the WebSocket whose handshake it is; null where it opens none. */
+  opensSocket: string | null;
   http2: boolean;
   /** Tables of which a new row is dealt for this request. */
   fresh: readonly string[];
 }
 
-/** What a step does with a WebSocket, ready to be played. */
-export interface CompiledSocket {
-  action: SocketUse['action'];
-  name: string;
-  format: 'text' | 'binary';
-  /** The message that is waited for, after what was sent; null where none is. */
-  awaits: ((sent: string, scope: Scope) => AwaitedMessage) | null;
-}
-
-/** Compiles a step that sends a request or uses a WebSocket. Throws `CompileError` where its body is not stored or its target not allowed. */
+/** Compiles a step that sends a request. Throws `CompileError` where its body is not stored or its target not allowed. */
 export function compileRequest(step: RequestStep, context: CompileContext): CompiledRequest {
-  const { script, environment, options, renderer, keepsAnswerOf, usesCode } = context;
+  const { environment, options, renderer, keepsAnswerOf, usesCode } = context;
   const checks = step.checks ?? [];
-  const extracts = script.handoffs.flatMap((handoff) =>
-    readPlaces(handoff)
-      .filter((place) => place.step === step.id)
-      .map(({ hop }) => ({ handoff: handoff.id, extractor: handoff.extractor, hop, fill: fillerOf(handoff.extractor, renderer) })),
-  );
+  const extracts = extractsOf(step.id, context);
   return {
     kind: 'http',
     step: step.id,
@@ -81,48 +64,12 @@ export function compileRequest(step: RequestStep, context: CompileContext): Comp
       extracts.some(({ extractor }) => extractor.kind !== 'header' && extractor.kind !== 'cookie'),
     followRedirects: step.followRedirects,
     checks,
-    socket: step.socket ? socketOf(step.socket, context) : null,
+    opensSocket: step.opensSocket ?? null,
     http2: step.http2 === true,
     fresh: [...new Set(dataOf([step.url, ...step.headers.map((header) => header.value), step.body ?? []]))].filter((table) =>
       options.dealtPerUse?.has(table),
     ),
   };
-}
-
-/** A body of text alone is a text; one with files in it is put together as bytes. */
-function bodyOf(step: RequestStep, { script, options, renderer }: CompileContext): CompiledRequest['body'] {
-  const stored = (hash: string): Uint8Array => {
-    const bytes = options.readFile?.(hash);
-    if (!bytes) throw new CompileError(`Step “${step.name}” of “${script.name}” sends a body that is not stored. Record it again.`);
-    return bytes;
-  };
-  if (step.body === null) return step.bodyFile === null ? null : stored(step.bodyFile);
-  if (!step.body.some((piece) => piece.kind === 'file')) return renderer(step.body);
-  const parts = step.body.map((piece): Render | Uint8Array =>
-    piece.kind === 'file' ? stored(piece.hash).subarray(piece.start, piece.end) : renderer([piece]),
-  );
-  return (scope) => Buffer.concat(parts.map((part) => (typeof part === 'function' ? Buffer.from(part(scope)) : part)));
-}
-
-function socketOf(use: SocketUse, { fill }: CompileContext): CompiledSocket {
-  const awaits = 'awaits' in use ? use.awaits : null;
-  return {
-    action: use.action,
-    name: use.socket,
-    format: use.action === 'send' ? use.format : 'text',
-    awaits:
-      awaits &&
-      ((sent, scope) => ({
-        ...awaits,
-        sent,
-        holds: awaits.holds.map((checked) => changeChecked(checked, (template) => [{ kind: 'text', text: fill(template, scope) }])),
-      })),
-  };
-}
-
-function signsOf(step: string, { environment, options }: CompileContext): readonly FailureSign[] {
-  const shown = new Set(options.shownSigns?.[step]?.map((sign) => JSON.stringify(sign)));
-  return shown.size === 0 ? environment.failureSigns : environment.failureSigns.filter((sign) => !shown.has(JSON.stringify(sign)));
 }
 
 /** Origin and Referer follow the environment's map, or the application would see a foreign site. */

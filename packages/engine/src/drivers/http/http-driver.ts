@@ -15,7 +15,8 @@ import {
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Outcome } from '../../contract/driver.js';
 import { notAllowed, refusalOf, rulesFor, usualLimits } from '../../contract/rules.js';
-import { outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse, type WireSocket } from './wire.js';
+import { outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse } from './wire.js';
+import { MessageDriver } from './message-driver.js';
 import { RequestUnderWay, type SendingGround } from './request-under-way.js';
 import { TargetTls } from './target-tls.js';
 import { UserLine } from './line.js';
@@ -150,11 +151,13 @@ export class HttpDriver implements HttpUserDriver {
   readonly #cookies = new UserCookies();
   readonly mostExchanges = mostExchanges;
   readonly #sockets = new UserSockets();
+  readonly messages: MessageDriver;
   readonly #connections = new Map<string, Connection[]>();
   readonly #sessions = new TlsSessions();
   readonly #ground: SendingGround;
 
   constructor(readonly options: HttpDriverOptions) {
+    this.messages = new MessageDriver(this.#sockets, options.answerLimitMs ?? usualLimits.answerMs);
     this.#ground = {
       line: options.line,
       bodyLimitBytes: options.bodyLimitBytes ?? usualBodyLimitBytes,
@@ -171,7 +174,7 @@ export class HttpDriver implements HttpUserDriver {
   }
 
   send(request: WireRequest): Promise<WireResponse> {
-    if (request.socket) return this.#overSocket(request, request.socket);
+    if (request.opensSocket !== undefined) return this.#openSocket(request, request.opensSocket);
     const first = this.#signedIn(request);
     return request.followRedirects ? this.#followed(request, first) : first;
   }
@@ -230,10 +233,9 @@ export class HttpDriver implements HttpUserDriver {
     await Promise.all(connections.map(({ client }) => client.destroy()));
   }
 
-  async #overSocket(request: WireRequest, socket: WireSocket): Promise<WireResponse> {
+  async #openSocket(request: WireRequest, name: string): Promise<WireResponse> {
     const { options } = this;
     const limitMs = this.#ground.answerLimitMs;
-    if (socket.action !== 'open') return this.#sockets.use(socket, request, limitMs);
     if (!options.allows(request.origin)) return this.#refused(request.origin);
     const { connection } = options;
     const asked = { origin: request.origin, method: request.method, target: request.target, body: bodyBytes(null) };
@@ -242,7 +244,7 @@ export class HttpDriver implements HttpUserDriver {
     const headers = withCookies(instead(shown, options.headers ?? []), this.#cookies.headerFor(request.origin + request.target));
     let response: WireResponse;
     try {
-      response = await this.#sockets.open(socket.name, {
+      response = await this.#sockets.open(name, {
         request,
         headers,
         tls: connection && request.origin.startsWith('https:') ? connection.tls.optionsFor(request.origin) : {},

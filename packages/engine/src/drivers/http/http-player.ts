@@ -1,11 +1,11 @@
-import { failureOf, redirectTarget, ResponseView, signOf, type Header } from '@sturdy/core';
+import { failureOf, redirectTarget, ResponseView, signOf, type AnswerText, type Header } from '@sturdy/core';
 import { allHold, askChecks, readHandoffs } from '../../contract/judge-answer.js';
 import { perform } from '../../contract/perform.js';
 import type { AnyPlayed, Player, PlayerGround } from '../../contract/player.js';
 import type { Scope } from '../../values/scope.js';
 import type { NextRequest } from '../../sandbox/sandbox.js';
-import type { CompiledRequest, CompiledSocket } from './compile-request.js';
-import type { HttpUserDriver, WireRequest, WireResponse, WireSocket } from './wire.js';
+import type { CompiledRequest } from './compile-request.js';
+import type { HttpUserDriver, WireRequest, WireResponse } from './wire.js';
 
 /** A request that was played. */
 export interface PlayedRequest extends AnyPlayed<WireResponse> {
@@ -18,7 +18,7 @@ const decoder = new TextDecoder();
 /** The last answer, as code looks at it. */
 export interface LastAnswer {
   url: string;
-  view: ResponseView;
+  view: AnswerText;
 }
 
 /** The answer of a redirect that was followed, as extractors read it; empty where it was not reached. */
@@ -27,7 +27,7 @@ function viewOfHop({ hops }: WireResponse, at: number): ResponseView {
   return new ResponseView(hop?.status ?? 0, hop?.headers ?? [], hop?.body ? decoder.decode(hop.body) : '');
 }
 
-/** Plays requests and messages over WebSockets: fills them in, and judges their answers. */
+/** Plays requests: fills them in, and judges their answers. */
 export class HttpPlayer implements Player<CompiledRequest, PlayedRequest> {
   /** The last answer, for code. */
   last: LastAnswer | null = null;
@@ -40,6 +40,18 @@ export class HttpPlayer implements Player<CompiledRequest, PlayedRequest> {
     readonly driver: HttpUserDriver,
     readonly ground: PlayerGround,
   ) {}
+
+  /** Where a WebSocket was opened: path and query; empty where it was not. */
+  targetOf(socket: string): string {
+    return this.#socketTargets.get(socket) ?? '';
+  }
+
+  /** What code wants changed of what is sent next, given once. */
+  takeNext(): NextRequest | null {
+    const { next } = this;
+    this.next = null;
+    return next;
+  }
 
   renew(): void {
     this.last = null;
@@ -88,30 +100,23 @@ export class HttpPlayer implements Player<CompiledRequest, PlayedRequest> {
   #filledIn(action: CompiledRequest, scope: Scope): WireRequest {
     const headers: Header[] = action.headers.map(({ name, value }) => [name, value(scope)]);
     const body = typeof action.body === 'function' ? action.body(scope) : action.body;
-    const { socket, expect } = action;
-    if (socket?.action === 'open') this.#socketTargets.set(socket.name, action.target(scope));
+    const { opensSocket, expect } = action;
+    const target = action.target(scope);
+    if (opensSocket !== null) this.#socketTargets.set(opensSocket, target);
     const request: WireRequest = {
       method: action.method,
       origin: action.origin,
-      // A message goes where its WebSocket was opened.
-      target: socket ? (this.#socketTargets.get(socket.name) ?? '') : action.target(scope),
+      target,
       headers,
       body,
       followRedirects: action.followRedirects,
       ...(action.http2 ? { http2: true } : {}),
-      ...(socket ? { socket: wireSocket(socket, body, scope) } : {}),
+      ...(opensSocket === null ? {} : { opensSocket }),
       // A failed answer is wanted even where nothing reads it, so that it can be shown.
       keepsBody: this.ground.keepsBodies || action.readsBody || this.ground.wantsBodies() ? 'always' : expect,
     };
-    const next = this.next;
-    this.next = null;
-    return changed(request, next);
+    return changed(request, this.takeNext());
   }
-}
-
-/** What the driver is told of a WebSocket; the message that it waits for may depend on what is sent. */
-function wireSocket({ awaits, ...rest }: CompiledSocket, body: string | Uint8Array | null, scope: Scope): WireSocket {
-  return { ...rest, awaits: awaits?.(typeof body === 'string' ? body : '', scope) ?? null };
 }
 
 /** A request with what code changed of it. */

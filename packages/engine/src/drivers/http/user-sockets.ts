@@ -4,22 +4,23 @@ import {
   checkFailure,
   cutText,
   failureReason,
-  messageHeaders,
+  messageType,
+  MessageView,
   noTimings,
   recordedText,
   repeats,
-  ResponseView,
   type Header,
   type Timings,
 } from '@sturdy/core';
 import { HttpsProxyAgent } from 'https-proxy-agent';
 import { WebSocket, type ClientOptions, type RawData } from 'ws';
-
+import type { Outcome } from '../../contract/driver.js';
 import { exchangeFailure } from './exchange-failure.js';
 import type { UserLine } from './line.js';
 import { openSockets } from '../../net/open-sockets.js';
 import type { TlsSessions } from './tls-sessions.js';
-import { keepsBody, type AwaitedMessage, type WireRequest, type WireResponse, type WireSocket } from './wire.js';
+import type { AwaitedMessage, MessageObservation, WireMessage } from './wire-message.js';
+import type { WireRequest, WireResponse } from './wire.js';
 
 /** How a WebSocket is opened. */
 export interface OpenWish {
@@ -45,7 +46,8 @@ const closeWithinMs = 2000;
 
 /** A message that came, as checks read it. */
 interface Arrived {
-  view: ResponseView;
+  view: MessageView;
+  format: 'text' | 'binary';
   bytes: Buffer;
   /** Bytes with the frame around them. */
   wireBytes: number;
@@ -53,7 +55,7 @@ interface Arrived {
 }
 
 interface Waiting {
-  accepts: (message: ResponseView) => boolean;
+  accepts: (message: MessageView) => boolean;
   done: (arrived: Arrived | null) => void;
 }
 
@@ -180,79 +182,66 @@ export class UserSockets {
     });
   }
 
-  /** Sends a message, waits for one, or closes; the message that was waited for is the answer. */
-  async use(use: WireSocket, request: WireRequest, limitMs: number): Promise<WireResponse> {
+  /** Sends a message, waits for one, or closes. */
+  async use(message: WireMessage, limitMs: number): Promise<Outcome<MessageObservation>> {
     const started = performance.now();
-    // A message has no status of its own; it goes over what the handshake agreed on.
-    const none: WireResponse = {
-      status: 101,
-      statusText: '',
-      headers: [],
-      body: null,
+    const outcome = (more: Partial<Outcome<MessageObservation>>): Outcome<MessageObservation> => ({
       failure: null,
-      hops: [],
-      sentHeaders: request.headers,
-      timings: noTimings,
       durationMs: 0,
+      phases: { ...noTimings, send: 0, wait: more.durationMs ?? 0, receive: 0 },
       bytesIn: 0,
       bytesOut: 0,
-    };
-    const opened = this.#open.get(use.name);
-    if (!opened || (opened.over !== null && use.action === 'send')) {
+      observation: { answer: null },
+      ...more,
+    });
+    const { socket: name, action, format, body, awaits } = message;
+    const opened = this.#open.get(name);
+    if (!opened || (opened.over !== null && action === 'send')) {
       const why = opened?.over ?? 'The step that opens it failed, or does not stand before this one';
-      return { ...none, failure: failureReason('socket-not-open', `The WebSocket “${use.name}” is not open. ${why}.`) };
+      return outcome({ failure: failureReason('socket-not-open', `The WebSocket “${name}” is not open. ${why}.`), phases: noTimings });
     }
-    if (use.action === 'close') {
-      await closed(opened.socket);
-      this.#open.delete(use.name);
-      const durationMs = performance.now() - started;
-      return { ...none, durationMs, timings: { ...noTimings, send: 0, wait: durationMs, receive: 0 } };
+    if (action === 'close') {
+      await closed(opened.socket, Math.min(closeWithinMs, limitMs));
+      this.#open.delete(name);
+      return outcome({ durationMs: performance.now() - started });
     }
-    const sent = request.body ?? '';
-    const bytesOut = use.action === 'send' ? framed(Buffer.byteLength(sent), true) : 0;
+    const sent = body ?? '';
+    const bytesOut = action === 'send' ? framed(Buffer.byteLength(sent), true) : 0;
     // Whoever waits is there before anything is sent, and what is kept came before it.
     const problems: string[] = [];
-    const accepts = (message: ResponseView): boolean => {
+    const accepts = (view: MessageView): boolean => {
       try {
-        return use.awaits === null || isAwaited(use.awaits, message);
+        return awaits === null || isAwaited(awaits, view);
       } catch (error) {
         // What cannot be asked of one message cannot be asked of any.
         problems.push(error instanceof Error ? error.message : String(error));
         return true;
       }
     };
-    const waits = use.awaits && this.#wait(opened, use.action, accepts, Math.min(use.awaits.atMostMs, limitMs));
-    if (use.action === 'send') {
+    const waits = awaits && this.#wait(opened, action, accepts, Math.min(awaits.atMostMs, limitMs));
+    if (action === 'send') {
       const underWayMs = opened.line?.sending(bytesOut, 'kept', started) ?? 0;
       if (underWayMs > 0) await new Promise((go) => setTimeout(go, underWayMs));
-      opened.socket.send(sent, { binary: use.format === 'binary' });
+      opened.socket.send(sent, { binary: format === 'binary' });
     }
-    if (!waits) return { ...none, bytesOut, timings: { ...noTimings, send: 0, wait: 0, receive: 0 } };
+    if (!waits) return outcome({ bytesOut });
     const { arrived, others } = await waits;
     const durationMs = Math.max(0, (arrived?.atMs ?? performance.now()) - started);
-    const timings: Timings = { ...noTimings, send: 0, wait: durationMs, receive: 0 };
     const [problem] = problems;
     if (problem !== undefined)
-      return {
-        ...none,
+      return outcome({
         failure: failureReason('message-condition-invalid', `It cannot be said which message is awaited: ${problem}`),
         durationMs,
-        timings,
         bytesOut,
-      };
-    if (!arrived) {
-      const failure = failureReason('message-missing', awaitFailure(use, opened, others, durationMs));
-      return { ...none, failure, durationMs, timings, bytesOut };
-    }
-    return {
-      ...none,
-      headers: [...arrived.view.headers],
-      body: keepsBody(request.keepsBody, 101, arrived.view.headers) ? arrived.bytes : null,
+      });
+    if (!arrived)
+      return outcome({ failure: failureReason('message-missing', awaitFailure(name, opened, others, durationMs)), durationMs, bytesOut });
+    return outcome({
       durationMs,
-      timings,
       bytesIn: arrived.wireBytes,
       bytesOut,
-    };
+      observation: { answer: { format: arrived.format, bytes: arrived.bytes } },
+    });
   }
 
   /** Closes all of them, as a browser does that leaves a page. */
@@ -267,7 +256,7 @@ export class UserSockets {
     if (!opened) return;
     this.#open.delete(name);
     // Its answer is not waited for, and a server that gives none holds nothing up.
-    void closed(opened.socket);
+    void closed(opened.socket, closeWithinMs);
   }
 
   #arrived(opened: Opened, bytes: Buffer, isBinary: boolean): void {
@@ -276,7 +265,8 @@ export class UserSockets {
     const deliver = () => {
       const format = isBinary ? 'binary' : 'text';
       const arrived: Arrived = {
-        view: new ResponseView(101, messageHeaders(format, text), text),
+        view: new MessageView(messageType(format, text), text),
+        format,
         bytes,
         wireBytes,
         atMs: performance.now(),
@@ -300,8 +290,8 @@ export class UserSockets {
   /** Waits for a message: of those that came already only where nothing is sent, because they answer nothing. */
   #wait(
     opened: Opened,
-    action: WireSocket['action'],
-    accepts: (message: ResponseView) => boolean,
+    action: WireMessage['action'],
+    accepts: (message: MessageView) => boolean,
     atMostMs: number,
   ): Promise<{ arrived: Arrived | null; others: Arrived[] }> {
     const others: Arrived[] = [];
@@ -333,23 +323,23 @@ export class UserSockets {
 }
 
 /** True for a message that repeats what was sent and for which all holds that is asked. Throws where that cannot be asked. */
-function isAwaited({ same, holds, sent }: AwaitedMessage, message: ResponseView): boolean {
+function isAwaited({ same, holds, sent }: AwaitedMessage, message: MessageView): boolean {
   const answer = { view: message, location: undefined, bytes: message.body.length, durationMs: 0 };
   return repeats({ same }, sent, message) && holds.every((checked) => checkFailure({ checked }, answer, recordedText) === null);
 }
 
-function awaitFailure(use: WireSocket, { where, over }: Opened, others: readonly Arrived[], waitedMs: number): string {
+function awaitFailure(name: string, { where, over }: Opened, others: readonly Arrived[], waitedMs: number): string {
   const last = others.at(-1);
   const came = last
     ? `${others.length === 1 ? 'Another one came' : `${others.length} others came, the last one`}: “${cutText(last.view.body, 120)}”.`
     : 'No message came at all.';
   return over === null
-    ? `The awaited message did not come over the WebSocket “${use.name}” of ${where.split('?')[0] ?? where} within ${Math.round(waitedMs)} ms. ${came}`
+    ? `The awaited message did not come over the WebSocket “${name}” of ${where.split('?')[0] ?? where} within ${Math.round(waitedMs)} ms. ${came}`
     : `${over} before the awaited message came. ${came}`;
 }
 
 /** Closes a WebSocket and resolves once it is closed, at the latest after a short while. */
-function closed(socket: WebSocket): Promise<void> {
+function closed(socket: WebSocket, withinMs: number): Promise<void> {
   return new Promise((done) => {
     if (socket.readyState === WebSocket.CLOSED) {
       done();
@@ -357,7 +347,7 @@ function closed(socket: WebSocket): Promise<void> {
     }
     const timer = setTimeout(() => {
       socket.terminate();
-    }, closeWithinMs);
+    }, withinMs);
     timer.unref();
     socket.once('close', () => {
       clearTimeout(timer);

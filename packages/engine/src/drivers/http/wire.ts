@@ -1,5 +1,6 @@
-import { bodyKind, mediaType, type Awaited, type FailureReason, type Header, type Timings } from '@sturdy/core';
+import { bodyKind, mediaType, type FailureReason, type Header, type Timings } from '@sturdy/core';
 import type { Driver, Outcome } from '../../contract/driver.js';
+import type { MessageObservation, WireMessage } from './wire-message.js';
 
 /** Every answer, or only one whose status or kind of content is not as expected: it may have to be shown. */
 export type BodyRule = 'always' | { statuses: readonly number[]; content: string | null };
@@ -7,9 +8,6 @@ export type BodyRule = 'always' | { statuses: readonly number[]; content: string
 /** True where the body of an answer is kept. */
 export const keepsBody = (rule: BodyRule, status: number, headers: readonly Header[]): boolean =>
   rule === 'always' || !rule.statuses.includes(status) || (rule.content !== null && bodyKind(mediaType(headers)) !== rule.content);
-
-/** The message that is waited for, its templates filled in; `sent` is the message whose places it repeats. */
-export type AwaitedMessage = Awaited & { sent: string };
 
 /** A request as a driver sends it. */
 export interface WireRequest {
@@ -22,20 +20,10 @@ export interface WireRequest {
   followRedirects: boolean;
   /** Whose body is kept; that of any other answer is counted and dropped. */
   keepsBody: BodyRule;
-  /** Present where the request opens a WebSocket or goes over one. */
-  socket?: WireSocket;
+  /** The name of the WebSocket whose handshake it is; absent where it opens none. */
+  opensSocket?: string;
   /** Asks for HTTP/2, over TLS. */
   http2?: boolean;
-}
-
-/** What is done with a WebSocket of the user; the body of the request is the message. */
-export interface WireSocket {
-  action: 'open' | 'send' | 'await' | 'close';
-  /** The name by which the script knows it. */
-  name: string;
-  format: 'text' | 'binary';
-  /** The message that is waited for; null where none is. */
-  awaits: AwaitedMessage | null;
 }
 
 /** What came back. Where the exchange itself failed there is no status, and `failure` says why. */
@@ -61,6 +49,8 @@ export interface WireResponse {
 /** The way of one virtual user to applications over HTTP, with its cookies. */
 export interface HttpUserDriver extends Driver<WireRequest, WireResponse> {
   send: (request: WireRequest) => Promise<WireResponse>;
+  /** What goes over the WebSockets that its requests have opened. */
+  messages: Driver<WireMessage, MessageObservation>;
   /** The user's cookies for an origin. */
   cookie: (origin: string, name: string) => string | undefined;
   setCookie: (origin: string, name: string, value: string) => void;

@@ -1,7 +1,7 @@
-import { readPlaces, type Check, type FailureSign, type LineStep } from '@sturdy/core';
+import type { Check, FailureSign, LineStep } from '@sturdy/core';
 import { CompileError, type CompileContext } from '../../contract/compile-context.js';
-import type { CompiledExtract } from '../../contract/judge-answer.js';
-import { dataOf, fillerOf, type Render } from '../../values/template.js';
+import { extractsOf, type CompiledExtract } from '../../contract/judge-answer.js';
+import { dataOf, type Render } from '../../values/template.js';
 
 /** A line, ready to be played. */
 export interface CompiledLine {
@@ -32,7 +32,7 @@ function lineOrigin(step: LineStep, { script, originOf }: CompileContext): strin
 
 /** Compiles a step that sends a line or waits for one. Throws `CompileError` where its target is not allowed. */
 export function compileLine(step: LineStep, context: CompileContext): CompiledLine {
-  const { script, environment, options, renderer } = context;
+  const { environment, options, renderer } = context;
   return {
     kind: 'line',
     step: step.id,
@@ -40,11 +40,7 @@ export function compileLine(step: LineStep, context: CompileContext): CompiledLi
     send: step.send && renderer(step.send),
     expect: step.expect && renderer(step.expect),
     failureSigns: environment.failureSigns,
-    extracts: script.handoffs.flatMap((handoff) =>
-      readPlaces(handoff)
-        .filter((place) => place.step === step.id)
-        .map(() => ({ handoff: handoff.id, extractor: handoff.extractor, hop: undefined, fill: fillerOf(handoff.extractor, renderer) })),
-    ),
+    extracts: extractsOf(step.id, context),
     checks: step.checks ?? [],
     fresh: [...new Set(dataOf(step.send ? [step.send] : []))].filter((table) => options.dealtPerUse?.has(table)),
   };

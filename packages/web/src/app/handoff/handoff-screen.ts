@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, li
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { requestSteps, type Extractor, type Proposal, type Trial, type TriedResponse } from '@sturdy/core';
+import { recordedSteps, type Extractor, type Proposal, type Trial, type TriedResponse } from '@sturdy/core';
 import { catchError, debounceTime, filter, firstValueFrom, of, switchMap } from 'rxjs';
 import { Api, problemOf } from '../shared/api';
 import { SecretMask } from '../shared/secret-mask';
@@ -47,7 +47,7 @@ export class HandoffScreen {
   readonly colour = computed(() => hue(Math.max(0, this.script()?.handoffs.findIndex((handoff) => handoff.id === this.handoff()) ?? 0)));
   readonly #steps = computed(() => {
     const script = this.script();
-    return new Map(script ? requestSteps(script).map((step) => [step.step.id, step]) : []);
+    return new Map(script ? recordedSteps(script).map((step) => [step.step.id, step]) : []);
   });
   /** What is being tried: what is in use until another way is chosen or written. */
   readonly draft = linkedSignal<Extractor | undefined>(() => this.own()?.extractor);

@@ -12,7 +12,7 @@ import {
 } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { answerOf, requestSteps, type Rehearsal, type SentAndGot, type SourceCandidate, type StepDifference } from '@sturdy/core';
+import { answerOf, recordedSteps, type Rehearsal, type SentAndGot, type SourceCandidate, type StepDifference } from '@sturdy/core';
 import { firstValueFrom, type Observable } from 'rxjs';
 import { DifferenceView } from '../rehearsal/difference-view';
 import { Api, problemOf } from '../shared/api';
@@ -51,7 +51,7 @@ export class SourceScreen {
   });
   readonly #steps = computed(() => {
     const script = this.script();
-    return new Map(script ? requestSteps(script).map((step) => [step.step.id, step]) : []);
+    return new Map(script ? recordedSteps(script).map((step) => [step.step.id, step]) : []);
   });
   readonly sources = resource({
     params: () => {
@@ -132,8 +132,8 @@ export class SourceScreen {
     return count > 2 ? `, and ${count - 1} more places send it too` : count === 2 ? ', and one more place sends it too' : '';
   }
   got(sentAndGot: SentAndGot): string {
-    if (sentAndGot.status === null) return sentAndGot.verdict === 'not-sent' ? 'was not reached' : 'got no answer';
-    return `got ${sentAndGot.status}, ${sentAndGot.verdict}`;
+    if (sentAndGot.answer === null) return sentAndGot.verdict === 'not-sent' ? 'was not reached' : 'got no answer';
+    return `got ${sentAndGot.answer}, ${sentAndGot.verdict}`;
   }
   show(rehearsal: string): void {
     this.opened.set(this.opened() === rehearsal ? null : rehearsal);

@@ -3,11 +3,16 @@ import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import {
-  answerOf,
-  actionSteps,
   actionKindOf,
+  actionSteps,
+  answerBody,
+  answerOf,
+  isRecorded,
   resultOf,
   resultWords,
+  type BodyRef,
+  type CapturedStep,
+  type Exchange,
   type Rehearsal,
   type RehearsalCommand,
   type RehearsalNote,
@@ -83,21 +88,27 @@ export class RehearsalScreen {
     return all;
   });
   readonly current = computed(() => this.rehearsal()?.steps.find((step) => step.step === this.selected()));
-  /** What the chosen step sent and got, by its kind. */
-  readonly request = computed(() => {
+  /** What the chosen step sent and got, where it can be laid beside the take. */
+  readonly compared = computed(() => {
     const captured = this.current()?.captured;
-    return captured?.kind === 'request' ? captured : undefined;
+    return captured && captured.kind !== 'line' ? captured : undefined;
   });
   readonly line = computed(() => {
     const captured = this.current()?.captured;
     return captured?.kind === 'line' ? captured : undefined;
   });
-  readonly tabs = ['Answer', 'Sent', 'Headers', 'Pages', 'As it came'] as const;
-  readonly tabNow = signal<(typeof this.tabs)[number]>('Answer');
+  readonly tabs = computed(() =>
+    // A message has no headers, and is no page.
+    this.compared()?.kind === 'message'
+      ? (['Answer', 'Sent', 'As it came'] as const)
+      : (['Answer', 'Sent', 'Headers', 'Pages', 'As it came'] as const),
+  );
+  readonly chosenTab = signal<'Answer' | 'Sent' | 'Headers' | 'Pages' | 'As it came'>('Answer');
+  readonly tabNow = computed(() => this.tabs().find((tab) => tab === this.chosenTab()) ?? 'Answer');
   readonly difference = resource({
     params: () => {
       const [rehearsal, step] = [this.rehearsal(), this.current()];
-      return rehearsal && step && this.request()
+      return rehearsal && step && this.compared()
         ? { script: this.id(), rehearsal: rehearsal.id, step: step.step, beside: this.besideRehearsal()?.id ?? 'take' }
         : undefined;
     },
@@ -115,7 +126,7 @@ export class RehearsalScreen {
   });
   readonly accepted = computed(() => {
     const [accept, own] = [this.current()?.accept, this.#actions().get(this.selected() ?? '')?.step];
-    return own?.kind === 'request' && JSON.stringify(accept?.expect) === JSON.stringify(own.expect);
+    return own !== undefined && isRecorded(own) && JSON.stringify(accept?.expect) === JSON.stringify(own.expect);
   });
   readonly rightPage = computed(() => this.#pageOf(this.rehearsal()));
   readonly leftPage = computed(() => {
@@ -139,6 +150,22 @@ export class RehearsalScreen {
     });
   }
 
+  /** What a step got in the take, in a few words. */
+  answered(exchange: Exchange | undefined): string {
+    if (exchange?.kind === 'request') return String(exchange.response?.status ?? 'no answer');
+    return exchange?.answer ? `a message of ${exchange.answer.size} bytes` : 'no answer';
+  }
+  /** What it got now, in a few words. */
+  words(captured: CapturedStep | undefined): string {
+    return (captured && actionKindOf(captured).answerWords(captured)) ?? 'no answer';
+  }
+  recordedBody(exchange: Exchange): BodyRef | null {
+    return answerBody(exchange);
+  }
+  playedBody(captured: CapturedStep): BodyRef | null {
+    if (captured.kind === 'message') return captured.answer;
+    return captured.kind === 'request' ? (captured.response?.body ?? null) : null;
+  }
   notesAfter(step: string | null): RehearsalNote[] {
     return this.#notes().get(step) ?? [];
   }

@@ -147,7 +147,8 @@ export class RehearseDialog {
   });
   readonly #resolved = computed(() => {
     const environment = this.environment();
-    const origins = [...new Set(this.steps().map(({ step }) => step.origin))];
+    // Messages go where the requests go that opened their WebSockets.
+    const origins = [...new Set(this.steps().flatMap(({ step }) => ('origin' in step ? [step.origin] : [])))];
     return environment ? origins.map((origin) => resolveTarget(origin, environment)) : [];
   });
   readonly targets = computed(() => [...new Set(this.#resolved().flatMap((one) => ('origin' in one ? [one.origin] : [])))]);

@@ -7,7 +7,7 @@ import {
   GeneratedValueSchema,
   movingPieces,
   placesOf,
-  requestSteps,
+  recordedSteps,
   textWith,
   ValueFormSchema,
   type DataRow,
@@ -236,7 +236,7 @@ export class BindDialog {
   readonly places = computed(() => {
     const script = this.script();
     if (!script) return [];
-    const names = new Map(requestSteps(script).map(({ step }) => [step.id, step.name]));
+    const names = new Map(recordedSteps(script).map(({ step }) => [step.id, step.name]));
     return placesOf(script, this.value()).map((place) => ({ ...place, name: names.get(place.step) ?? '' }));
   });
   readonly #made = computed<GeneratedValue>(() => {

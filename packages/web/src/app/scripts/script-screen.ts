@@ -20,7 +20,8 @@ import {
   exchangesOf,
   actionCountWords,
   actionKindOf,
-  requestSteps,
+  isRecorded,
+  recordedSteps,
   type ActionStep,
   resultOf,
   resultWords,
@@ -136,12 +137,12 @@ export class ScriptScreen {
   );
   readonly step = computed(() => {
     const script = this.script();
-    return script ? requestSteps(script).find(({ step }) => step.id === this.selected())?.step : undefined;
+    return script ? recordedSteps(script).find(({ step }) => step.id === this.selected())?.step : undefined;
   });
-  /** The transaction or step that is chosen, where it is no request. */
+  /** The transaction or step that is chosen, where it was not recorded. */
   readonly other = computed(() => {
     const id = this.selected();
-    return this.rows().some((row) => row.id === id && (row.kind !== 'action' || row.step.kind !== 'request')) ? id : null;
+    return this.rows().some((row) => row.id === id && (row.kind !== 'action' || !isRecorded(row.step))) ? id : null;
   });
   /** The row behind which what is dragged would go. */
   readonly dropAt = signal<string | null>(null);

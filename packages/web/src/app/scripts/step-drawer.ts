@@ -4,15 +4,14 @@ import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import {
   allSteps,
-  carriesValue,
   describeExtractor,
-  requestSteps,
+  recordedSteps,
   stepCoverage,
   type ClassifiedValue,
   type Exchange,
   type PieceName,
+  type RecordedStep,
   type RehearsedStep,
-  type RequestStep,
   type Script,
   type ScriptEdit,
 } from '@sturdy/core';
@@ -23,11 +22,11 @@ import { BodyView } from '../takes/body-view';
 import { HeaderList } from '../takes/header-list';
 import { BindDialog, type BindChoice } from './bind-dialog';
 import { CheckList } from './steps/check-list';
-import { SocketUseView } from './steps/socket-use';
+import { MessageParts } from './steps/message-parts';
+import { RequestParts } from './steps/request-parts';
 import { newStep } from './steps/step-kinds';
 import { scriptsActions } from '../state/scripts.actions';
 import { isReadAt, usesHandoff } from './string-layout';
-import { TemplateView } from './template-view';
 
 const classNames: Record<ClassifiedValue['class'], string> = {
   'handed-off': 'handed off',
@@ -37,18 +36,18 @@ const classNames: Record<ClassifiedValue['class'], string> = {
   unsure: 'unsure',
 };
 
-/** One step in full: its request with chips, its recorded response, its handoffs, the values it sends. */
+/** One recorded step in full: what it sends with chips, the recorded answer, its handoffs, the values it sends. */
 @Component({
   selector: 'app-step-drawer',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckList, SocketUseView, RouterLink, TemplateView, HeaderList, BodyView, VerdictShape],
+  imports: [CheckList, MessageParts, RequestParts, RouterLink, HeaderList, BodyView, VerdictShape],
   template: `<div class="top">
       <app-verdict [verdict]="rehearsed()?.verdict ?? 'none'" /><b>{{ number() }} · {{ step().name }}</b>
     </div>
     <div class="tabs" role="tablist">
       @for (tab of tabs; track tab) {
         <button role="tab" [class.on]="tabNow() === tab" [attr.aria-selected]="tabNow() === tab" (click)="tabNow.set(tab)">
-          {{ tab }}
+          {{ tab === 'Sent' ? titles().sent : tab === 'Answer' ? titles().answer : tab }}
           @if (tab === 'Values') {
             {{ values().length }}
           } @else if (tab === 'Handoffs') {
@@ -69,74 +68,25 @@ const classNames: Record<ClassifiedValue['class'], string> = {
         @case ('Checks') {
           <app-check-list [script]="script()" [step]="step()" />
         }
-        @case ('Request') {
-          @if (step().socket; as use) {
-            <app-socket-use [script]="script()" [step]="step()" [use]="use" />
-          }
-          @if (step().http2) {
-            <p class="muted small">Asks the target for HTTP/2, as the browser did.</p>
-          }
-          <dl class="kv">
-            <dt>{{ step().method }}</dt>
-            <dd>
-              @if (step().url.length === 0) {
-                <span class="muted">where its WebSocket leads to</span>
-              }
-              <app-template-view
-                [template]="step().url"
-                [script]="script()"
-                [tables]="tableNames()"
-                (chosen)="isolate($event)"
-                (putBack)="putBack($event)"
-              />
-            </dd>
-            @for (header of telling(); track $index) {
-              <dt>{{ header.name }}</dt>
-              <dd>
-                <app-template-view
-                  [template]="header.value"
-                  [script]="script()"
-                  [tables]="tableNames()"
-                  (chosen)="isolate($event)"
-                  (putBack)="putBack($event)"
-                />
-              </dd>
-            }
-          </dl>
-          @if (step().body; as body) {
-            <div class="muted small">{{ step().socket ? 'Message' : 'Body' }}</div>
-            <div class="bodybox mono">
-              <app-template-view
-                [template]="body"
-                [script]="script()"
-                [tables]="tableNames()"
-                (chosen)="isolate($event)"
-                (putBack)="putBack($event)"
-              />
-            </div>
-          }
-          @if (plain().length > 0) {
-            <details class="mt-3">
-              <summary class="muted small">{{ plain().length }} headers that describe the browser</summary>
-              <dl class="kv mt-2">
-                @for (header of plain(); track $index) {
-                  <dt>{{ header.name }}</dt>
-                  <dd><app-template-view [template]="header.value" [script]="script()" (putBack)="putBack($event)" /></dd>
-                }
-              </dl>
-            </details>
+        @case ('Sent') {
+          @if (request(); as own) {
+            <app-request-parts [script]="script()" [request]="own" (chosen)="isolate($event)" (putBack)="putBack($event)" />
+          } @else if (message(); as own) {
+            <app-message-parts [script]="script()" [message]="own" (chosen)="isolate($event)" (putBack)="putBack($event)" />
           }
         }
-        @case ('Response') {
-          @if (exchange()?.response; as response) {
+        @case ('Answer') {
+          @if (response(); as response) {
             <p class="mb-2">
               <b>{{ response.status }}</b> {{ response.statusText }}
-              <span class="muted">as recorded; accepted: {{ step().expect.statuses.join(', ') }}</span>
+              <span class="muted">as recorded; accepted: {{ request()?.expect?.statuses?.join(', ') }}</span>
             </p>
             <app-header-list [headers]="response.headers" />
             <app-body-view [body]="response.body" />
+          } @else if (answeringMessage(); as body) {
+            <app-body-view [body]="body" />
           } @else {
-            <p class="muted">The take has no response for this step.</p>
+            <p class="muted">The take has no {{ message() ? 'message that answers' : 'response for' }} this step.</p>
           }
         }
         @case ('Values') {
@@ -225,32 +175,8 @@ const classNames: Record<ClassifiedValue['class'], string> = {
       padding: 12px 16px;
       flex: 1;
     }
-    .kv {
-      display: grid;
-      grid-template-columns: 112px 1fr;
-      gap: 5px 10px;
-      font: 12.5px/1.55 var(--mono);
-      margin: 0 0 12px;
-    }
-    dt {
-      font-weight: 400;
-      color: var(--ink-2);
-      overflow-wrap: anywhere;
-    }
-    dd {
-      margin: 0;
-      overflow-wrap: anywhere;
-      min-width: 0;
-    }
     td {
       overflow-wrap: anywhere;
-    }
-    .bodybox {
-      background: var(--paper);
-      border: 1px solid var(--line);
-      border-radius: 6px;
-      padding: 9px 11px;
-      line-height: 1.9;
     }
   `,
 })
@@ -258,21 +184,35 @@ export class StepDrawer {
   readonly #store = inject(Store);
   readonly #modals = inject(NgbModal);
   readonly script = input.required<Script>();
-  readonly step = input.required<RequestStep>();
+  readonly step = input.required<RecordedStep>();
   readonly exchange = input<Exchange | undefined>();
   readonly rehearsed = input<RehearsedStep | undefined>();
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
-  readonly tableNames = computed(() => Object.fromEntries(this.#tables().map((table) => [table.id, table.name])));
-  readonly tabs = ['Request', 'Response', 'Values', 'Handoffs', 'Checks'] as const;
-  readonly tabNow = signal<(typeof this.tabs)[number]>('Request');
+  readonly request = computed(() => {
+    const step = this.step();
+    return step.kind === 'request' ? step : null;
+  });
+  readonly message = computed(() => {
+    const step = this.step();
+    return step.kind === 'message' ? step : null;
+  });
+  readonly titles = computed(() => (this.message() ? { sent: 'Message', answer: 'Answer' } : { sent: 'Request', answer: 'Response' }));
+  readonly response = computed(() => {
+    const exchange = this.exchange();
+    return exchange?.kind === 'request' ? exchange.response : null;
+  });
+  readonly answeringMessage = computed(() => {
+    const exchange = this.exchange();
+    return exchange?.kind === 'message' ? exchange.answer : null;
+  });
+  readonly tabs = ['Sent', 'Answer', 'Values', 'Handoffs', 'Checks'] as const;
+  readonly tabNow = signal<(typeof this.tabs)[number]>('Sent');
   readonly classNames = classNames;
-  readonly number = computed(() => requestSteps(this.script()).find(({ step }) => step.id === this.step().id)?.number ?? 0);
+  readonly number = computed(() => recordedSteps(this.script()).find(({ step }) => step.id === this.step().id)?.number ?? 0);
   readonly values = computed(() => stepCoverage(this.script(), this.step()));
-  readonly telling = computed(() => this.step().headers.filter(({ name }) => carriesValue(name) || /^content-type$/i.test(name)));
-  readonly plain = computed(() => this.step().headers.filter((header) => !this.telling().includes(header)));
   readonly handoffs = computed(() => {
     const script = this.script();
-    const numbers = new Map(requestSteps(script).map(({ step, number }) => [step.id, number]));
+    const numbers = new Map(recordedSteps(script).map(({ step, number }) => [step.id, number]));
     return script.handoffs.flatMap((handoff, index) =>
       isReadAt(handoff, this.step().id) || usesHandoff(this.step(), handoff.id)
         ? [
@@ -326,7 +266,7 @@ export class StepDrawer {
     const edit = (scriptEdit: ScriptEdit): void => {
       this.#store.dispatch(scriptsActions.edited({ edit: scriptEdit }));
     };
-    const first = requestSteps(this.script()).find(({ step }) => places.some((place) => place.step === step.id))?.step;
+    const first = recordedSteps(this.script()).find(({ step }) => places.some((place) => place.step === step.id))?.step;
     edit({ kind: 'bind', value, places, template, made });
     if (computes === null || !first) return;
     const before = this.#before(first.id);

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
-import { isStaticFile, pathAndQuery, type Exchange } from '@sturdy/core';
+import { isStaticFile, pathAndQuery, verbOf, type Exchange } from '@sturdy/core';
 import { Api, problemOf } from '../shared/api';
 import type { CountedTake } from '@sturdy/core';
 import { SecretMask } from '../shared/secret-mask';
@@ -58,8 +58,8 @@ export interface PieceChoice {
               [attr.aria-pressed]="isIn(request.n)"
               (click)="pick(request.n)"
             >
-              <span class="num muted">{{ request.n }}</span> <b>{{ request.method }}</b> <span class="mono">{{ target(request) }}</span>
-              <span class="muted">{{ request.response?.status ?? 'no answer' }}</span>
+              <span class="num muted">{{ request.n }}</span> <b>{{ verb(request) }}</b> <span class="mono">{{ target(request) }}</span>
+              <span class="muted">{{ status(request) }}</span>
             </button>
           }
         </div>
@@ -128,10 +128,15 @@ export class TakePieceDialog {
   readonly instead = signal(true);
   readonly problem = signal<string | null>(null);
   readonly #exchanges = signal<readonly Exchange[]>([]);
-  readonly requests = computed(() => this.#exchanges().filter((exchange) => !isStaticFile(exchange)));
+  readonly requests = computed(() => this.#exchanges().filter((exchange) => exchange.kind === 'message' || !isStaticFile(exchange)));
   readonly range = signal<{ from: number; to: number } | null>(null);
   readonly count = computed(() => this.requests().filter((request) => this.isIn(request.n)).length);
 
+  readonly verb = verbOf;
+
+  status(exchange: Exchange): string {
+    return exchange.kind === 'request' ? String(exchange.response?.status ?? 'no answer') : '';
+  }
   /** Starts with the newest of the takes; `chosen` steps may be taken out for it. */
   start(takes: readonly CountedTake[], chosen: number): void {
     this.takes.set(takes);

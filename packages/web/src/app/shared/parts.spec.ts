@@ -176,25 +176,41 @@ describe('strings', () => {
 describe('exchanges', () => {
   const exchange = (n: number, method: string, path: string, status: number) =>
     ({
+      kind: 'request',
       n,
       method,
       url: `http://127.0.0.1:1${path}`,
       startedAtMs: n * 10,
       durationMs: 5,
-      response: { status, body: null },
+      requestHeaders: [],
+      response: { status, headers: [], body: null },
     }) as unknown as Exchange;
+  const sent: Exchange = {
+    kind: 'message',
+    n: 3,
+    url: 'http://127.0.0.1:1/line',
+    startedAtMs: 30,
+    durationMs: 5,
+    openedBy: 1,
+    action: 'send',
+    format: 'text',
+    same: [],
+    sent: { hash: 's', size: 5, mimeType: 'text/plain' },
+    answer: { hash: 'a', size: 2048, mimeType: 'application/json' },
+  };
   const inputs = {
-    exchanges: [exchange(1, 'GET', '/a', 200), exchange(2, 'POST', '/b', 409)],
+    exchanges: [exchange(1, 'GET', '/a', 200), exchange(2, 'POST', '/b', 409), sent],
     marks: [{ kind: 'begin', atMs: 15, text: 'Book' }],
   };
 
   it('stand in time order with their marks, and are filtered by address, method, status and host', () => {
     const { fixture } = render(ExchangeTable, inputs);
     const table = fixture.componentInstance;
-    expect(table.rows().map((row) => (row.kind === 'mark' ? row.mark.text : row.exchange.n))).toEqual([1, 'Book', 2]);
+    expect(table.rows().map((row) => (row.kind === 'mark' ? row.mark.text : row.exchange.n))).toEqual([1, 'Book', 2, 3]);
     for (const [filter, numbers] of [
       ['get', [1]],
       ['/b', [2]],
+      ['send', [3]],
       ['nothing', []],
     ] as const) {
       table.filter.set(filter);
@@ -205,5 +221,17 @@ describe('exchanges', () => {
     expect(table.shown()).toBe(1);
     table.host.set('elsewhere');
     expect(table.shown()).toBe(0);
+  });
+
+  it('that are messages have a size and no status, so that they have not failed', () => {
+    const { fixture } = render(ExchangeTable, inputs);
+    const table = fixture.componentInstance;
+    expect(inputs.exchanges.map((one) => [table.verb(one), table.statusOf(one), table.failed(one), table.answer(one)?.size])).toEqual([
+      ['GET', '200', false, undefined],
+      ['POST', '409', true, undefined],
+      ['SEND', '', false, 2048],
+    ]);
+    table.type.set('sockets and streams');
+    expect(table.shown()).toBe(1);
   });
 });

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal } from '@angular/core';
-import { pathAndQuery, type BesideRow, type Exchange, type Take } from '@sturdy/core';
+import { pathAndQuery, verbOf, type BesideRow, type Exchange, type Take } from '@sturdy/core';
 import { SecretMask } from '../shared/secret-mask';
 
 const told = {
@@ -170,7 +170,7 @@ export class BesideView {
 
   name(n: number | null, of: ReadonlyMap<number, Exchange>): string {
     const exchange = of.get(n ?? -1);
-    return exchange ? `${exchange.method} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}` : '';
+    return exchange ? `${verbOf(exchange)} ${pathAndQuery(exchange.url).split('?')[0] ?? '/'}` : '';
   }
 
   shownValue(name: string, value: string): string {

@@ -1,5 +1,16 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, resource, signal } from '@angular/core';
-import { bodyKind, maskExchange, type BodyRef, type Exchange, type Header } from '@sturdy/core';
+import {
+  answerBody,
+  answerHeaders,
+  bodyKind,
+  maskExchange,
+  sentBody,
+  sentHeaders,
+  verbOf,
+  type BodyRef,
+  type Exchange,
+  type Header,
+} from '@sturdy/core';
 import { diffLines } from 'diff';
 import { firstValueFrom } from 'rxjs';
 import { Api } from '../shared/api';
@@ -12,6 +23,9 @@ interface Line {
 }
 
 const mostCharacters = 120_000;
+
+/** A message has no status. */
+const statusOf = (exchange: Exchange): string => (exchange.kind === 'request' ? String(exchange.response?.status ?? 'none') : '');
 
 /** Two exchanges beside each other: what only one of them has is marked, the rest is folded away. */
 @Component({
@@ -65,8 +79,8 @@ export class ExchangeCompare {
   readonly second = input.required<Exchange>();
   readonly secrets = signal(false);
   readonly #bodies = resource({
-    params: () => [this.first().requestBody, this.second().requestBody, this.first().response?.body, this.second().response?.body],
-    loader: ({ params }) => Promise.all(params.map((param) => this.#text(param ?? null))),
+    params: () => [sentBody(this.first()), sentBody(this.second()), answerBody(this.first()), answerBody(this.second())],
+    loader: ({ params }) => Promise.all(params.map((param) => this.#text(param))),
   });
   readonly sections = computed(() => {
     const shown = (exchange: Exchange) => (this.secrets() ? exchange : this.#mask.knownIn(maskExchange(exchange)));
@@ -76,11 +90,11 @@ export class ExchangeCompare {
       return this.secrets() ? text : this.#mask.text(text);
     };
     return [
-      section('Request', `${left.method} ${left.url}`, `${right.method} ${right.url}`),
-      section('Request headers', lines(left.requestHeaders), lines(right.requestHeaders)),
+      section('Request', `${verbOf(left)} ${left.url}`, `${verbOf(right)} ${right.url}`),
+      section('Request headers', lines(sentHeaders(left)), lines(sentHeaders(right))),
       section('Request body', body(0), body(1)),
-      section('Response', `${left.response?.status ?? 'none'}`, `${right.response?.status ?? 'none'}`),
-      section('Response headers', lines(left.response?.headers ?? []), lines(right.response?.headers ?? [])),
+      section('Response', statusOf(left), statusOf(right)),
+      section('Response headers', lines(answerHeaders(left)), lines(answerHeaders(right))),
       section('Response body', body(2), body(3)),
     ];
   });

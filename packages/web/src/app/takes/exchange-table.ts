@@ -1,6 +1,6 @@
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, afterRenderEffect, computed, inject, input, model, signal, viewChild } from '@angular/core';
-import { bodyKind, isStaticFile, mediaType, pathAndQuery, type Exchange, type Mark } from '@sturdy/core';
+import { answerBody, bodyKind, isStaticFile, mediaType, pathAndQuery, verbOf, type Exchange, type Mark } from '@sturdy/core';
 import { bytes, figure } from '../shared/format';
 import { SecretMask } from '../shared/secret-mask';
 
@@ -65,14 +65,10 @@ type Row = { kind: 'exchange'; exchange: Exchange } | { kind: 'mark'; mark: Mark
             (click)="selected.set(row.exchange.n)"
           >
             <span class="muted">{{ row.exchange.n }}</span>
-            <span class="mono">{{ row.exchange.method }}</span>
+            <span class="mono">{{ verb(row.exchange) }}</span>
             <span class="mono address">{{ address(row.exchange) }}</span>
-            <span
-              class="num mono"
-              [class.bad]="(row.exchange.response?.status ?? 0) === 0 || (row.exchange.response?.status ?? 0) >= 400"
-              >{{ row.exchange.response?.status ?? 'none' }}</span
-            >
-            <span class="num">{{ bytes(row.exchange.response?.body?.size ?? 0) }}</span>
+            <span class="num mono" [class.bad]="failed(row.exchange)">{{ statusOf(row.exchange) }}</span>
+            <span class="num">{{ bytes(answer(row.exchange)?.size ?? 0) }}</span>
             <span class="num">{{ figure(row.exchange.startedAtMs / 1000, 1) }}</span>
             <span class="num">{{ figure(row.exchange.durationMs) }}</span>
           </button>
@@ -174,6 +170,8 @@ export class ExchangeTable {
   readonly markNames = { begin: 'begin', end: 'end', comment: 'note', pause: 'paused', resume: 'resumed' };
   readonly hosts = computed(() => [...new Set(this.exchanges().map((exchange) => new URL(exchange.url).host))].sort());
   readonly bytes = bytes;
+  readonly verb = verbOf;
+  readonly answer = answerBody;
   readonly figure = figure;
   readonly rows = computed((): Row[] => {
     const wanted = this.filter().toLowerCase();
@@ -181,7 +179,7 @@ export class ExchangeTable {
     const rows: { atMs: number; row: Row }[] = this.exchanges()
       .filter(
         (exchange) =>
-          (wanted === '' || `${exchange.method} ${exchange.url}`.toLowerCase().includes(wanted)) &&
+          (wanted === '' || `${verbOf(exchange)} ${exchange.url}`.toLowerCase().includes(wanted)) &&
           (host === '' || new URL(exchange.url).host === host) &&
           (type === '' || typeOf(exchange) === type) &&
           (status === '' || statusGroup(exchange) === status),
@@ -199,6 +197,12 @@ export class ExchangeTable {
     });
   }
 
+  statusOf(exchange: Exchange): string {
+    return exchange.kind === 'request' ? String(exchange.response?.status ?? 'none') : '';
+  }
+  failed(exchange: Exchange): boolean {
+    return exchange.kind === 'request' && ['0', '4'].includes(statusGroup(exchange));
+  }
   address(exchange: Exchange): string {
     return this.#mask.url(new URL(exchange.url).host + pathAndQuery(exchange.url));
   }
@@ -206,14 +210,16 @@ export class ExchangeTable {
 
 /** What an exchange is for a tester. */
 function typeOf(exchange: Exchange): string {
-  if (exchange.messages) return 'sockets and streams';
+  if (exchange.kind === 'message' || exchange.messages) return 'sockets and streams';
   if (isStaticFile(exchange)) return 'files';
   if (exchange.method === 'POST' && ['form', 'multipart'].includes(bodyKind(mediaType(exchange.requestHeaders)))) return 'forms';
   const kind = bodyKind(mediaType(exchange.response?.headers ?? []));
   return kind === 'html' ? 'pages' : 'data';
 }
 
+/** The group of statuses to which an answer belongs; empty for a message, which has none. */
 const statusGroup = (exchange: Exchange): string => {
+  if (exchange.kind === 'message') return '';
   const group = Math.floor((exchange.response?.status ?? 0) / 100);
   return String(group === 5 ? 4 : group);
 };

@@ -2,7 +2,7 @@ import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input, effect, linkedSignal, model, signal } from '@angular/core';
 import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
-import { bodyKind, headersOf, type Exchange, type Header } from '@sturdy/core';
+import { answerBody, answerHeaders, bodyKind, headersOf, sentHeaders, verbOf, type Exchange, type Header } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
 import { Api } from '../shared/api';
 import { bytes, figure } from '../shared/format';
@@ -13,7 +13,7 @@ import { HeaderList } from './header-list';
 import { TimingBar } from './timing-bar';
 import { WhyNot } from '../shared/why-not';
 
-type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 'Compare';
+type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 'Sent' | 'Answer' | 'Compare';
 
 /** One exchange in full. */
 @Component({
@@ -21,9 +21,9 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [WhyNot, BodyView, ExchangeCompare, HeaderList, TimingBar, NgbDropdownModule],
   template: `<div class="pad top">
-      <b class="mono address">{{ exchange().method }} {{ shownUrl() }}</b>
+      <b class="mono address">{{ verb() }} {{ shownUrl() }}</b>
       <div class="tools">
-        <span class="muted small">no. {{ exchange().n }} · {{ exchange().httpVersion }}</span>
+        <span class="muted small">no. {{ exchange().n }} · {{ over() }}</span>
         <span class="grow"></span>
         <button
           class="act slim"
@@ -32,15 +32,17 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
         >
           <i class="bi bi-pin-angle" aria-hidden="true"></i>{{ pinned()?.n === exchange().n ? 'Choose another' : 'Compare' }}
         </button>
-        <div ngbDropdown class="d-inline-block">
-          <button class="act slim" ngbDropdownToggle><i class="bi bi-copy" aria-hidden="true"></i>{{ copied() || 'Copy' }}</button>
-          <div ngbDropdownMenu>
-            <button ngbDropdownItem (click)="copyCurl('masked')">as cURL, secrets masked</button>
-            <button ngbDropdownItem (click)="copyCurl('shown')">as cURL with secrets</button>
-            <a ngbDropdownItem [href]="har('masked')">as HAR, secrets masked</a>
-            <a ngbDropdownItem [href]="har('shown')">as HAR with secrets</a>
+        @if (request()) {
+          <div ngbDropdown class="d-inline-block">
+            <button class="act slim" ngbDropdownToggle><i class="bi bi-copy" aria-hidden="true"></i>{{ copied() || 'Copy' }}</button>
+            <div ngbDropdownMenu>
+              <button ngbDropdownItem (click)="copyCurl('masked')">as cURL, secrets masked</button>
+              <button ngbDropdownItem (click)="copyCurl('shown')">as cURL with secrets</button>
+              <a ngbDropdownItem [href]="har('masked')">as HAR, secrets masked</a>
+              <a ngbDropdownItem [href]="har('shown')">as HAR with secrets</a>
+            </div>
           </div>
-        </div>
+        }
       </div>
     </div>
     <div class="tabs" role="tablist">
@@ -50,6 +52,23 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
     </div>
     <div class="pad scroll" tabindex="0" role="region" aria-label="Details of the exchange">
       @switch (tab()) {
+        @case ('Sent') {
+          @if (message()?.sent; as sent) {
+            <app-body-view [body]="sent" [sought]="sought()" />
+          } @else {
+            <p class="muted">Nothing was sent.</p>
+          }
+        }
+        @case ('Answer') {
+          @if (message()?.answer; as answer) {
+            <p class="muted small">
+              {{ message()?.action === 'await' ? 'It came unasked.' : 'After ' + figure(exchange().durationMs) + ' ms' }}
+            </p>
+            <app-body-view [body]="answer" [sought]="sought()" />
+          } @else {
+            <p class="muted">No message answered it.</p>
+          }
+        }
         @case ('Request') {
           @if (query().length > 0) {
             <h3>Query</h3>
@@ -60,15 +79,15 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
             <app-header-list [headers]="sentCookies()" />
           }
           <h3>Headers</h3>
-          <app-header-list [headers]="exchange().requestHeaders" />
+          <app-header-list [headers]="request()?.requestHeaders ?? []" />
           <h3>Body</h3>
-          <app-body-view [body]="exchange().requestBody" [sought]="sought()" />
+          <app-body-view [body]="request()?.requestBody ?? null" [sought]="sought()" />
         }
         @case ('Response') {
-          @if (exchange().failure; as failure) {
+          @if (request()?.failure; as failure) {
             <p class="note bad">{{ failure }}</p>
           }
-          @if (exchange().response; as response) {
+          @if (request()?.response; as response) {
             <p class="mb-2">
               <b>{{ response.status }}</b> {{ response.statusText }} <span class="muted small">{{ response.httpVersion }}</span>
             </p>
@@ -104,7 +123,7 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
               </tr>
             </thead>
             <tbody>
-              @for (message of exchange().messages ?? []; track $index) {
+              @for (message of request()?.messages ?? []; track $index) {
                 <tr>
                   <td class="num">{{ figure(message.atMs / 1000, 2) }}</td>
                   <td>{{ message.from === 'client' ? 'browser' : 'server' }}</td>
@@ -123,7 +142,9 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
           </table>
         }
         @case ('Timings') {
-          <app-timing-bar [exchange]="exchange()" />
+          @if (request(); as own) {
+            <app-timing-bar [exchange]="own" />
+          }
         }
         @case ('Compare') {
           @if (pinned(); as other) {
@@ -201,23 +222,45 @@ export class ExchangeViewer {
   readonly figure = figure;
   readonly shownMessages = signal(false);
   readonly shownUrl = computed(() => this.mask.url(this.exchange().url));
-  readonly #kind = computed(() => this.exchange().response?.body?.mimeType ?? '');
-  readonly tabs = computed((): Tab[] => [
-    'Request',
-    'Response',
-    ...(bodyKind(this.#kind()) === 'html' ? ['Page' as const] : []),
-    ...(this.#kind().startsWith('image/') ? ['Image' as const] : []),
-    ...(this.exchange().messages ? ['Messages' as const] : []),
-    'Timings',
-    ...(this.pinned() ? ['Compare' as const] : []),
-  ]);
-  readonly tab = computed(() => (this.tabs().includes(this.chosen()) ? this.chosen() : 'Response'));
+  readonly request = computed(() => {
+    const exchange = this.exchange();
+    return exchange.kind === 'request' ? exchange : null;
+  });
+  readonly message = computed(() => {
+    const exchange = this.exchange();
+    return exchange.kind === 'message' ? exchange : null;
+  });
+  readonly verb = computed(() => verbOf(this.exchange()));
+  /** By which protocol it went, or over which WebSocket. */
+  readonly over = computed(() => {
+    const exchange = this.exchange();
+    return exchange.kind === 'request' ? exchange.httpVersion : `over the WebSocket of no. ${exchange.openedBy}`;
+  });
+  readonly #type = computed(() => answerBody(this.exchange())?.mimeType ?? '');
+  readonly tabs = computed((): Tab[] => {
+    const compare = this.pinned() ? (['Compare'] as const) : [];
+    const request = this.request();
+    if (!request) return ['Sent', 'Answer', ...compare];
+    return [
+      'Request',
+      'Response',
+      ...(bodyKind(this.#type()) === 'html' ? ['Page' as const] : []),
+      ...(this.#type().startsWith('image/') ? ['Image' as const] : []),
+      ...(request.messages ? ['Messages' as const] : []),
+      'Timings',
+      ...compare,
+    ];
+  });
+  readonly tab = computed(() => {
+    if (this.tabs().includes(this.chosen())) return this.chosen();
+    return this.request() ? 'Response' : this.message()?.answer ? 'Answer' : 'Sent';
+  });
   readonly query = computed((): Header[] => [...new URL(this.exchange().url).searchParams]);
   readonly sentCookies = computed((): Header[] =>
-    headersOf(this.exchange().requestHeaders, 'cookie').flatMap((line) => line.split(/;\s*/).map((pair): Header => ['Cookie', pair])),
+    headersOf(sentHeaders(this.exchange()), 'cookie').flatMap((line) => line.split(/;\s*/).map((pair): Header => ['Cookie', pair])),
   );
   readonly setCookies = computed((): Header[] =>
-    headersOf(this.exchange().response?.headers ?? [], 'set-cookie').map((line): Header => ['Set-Cookie', line]),
+    headersOf(answerHeaders(this.exchange()), 'set-cookie').map((line): Header => ['Set-Cookie', line]),
   );
   readonly pageUrl = computed((): SafeResourceUrl =>
     // Our own address; what it gives is served without scripts and shown in a sandbox.

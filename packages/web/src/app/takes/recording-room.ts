@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
+import { answerBody } from '@sturdy/core';
 import { EnvironmentDialogs } from '../environment/environment-dialogs';
 import { projectFeature } from '../state/project.feature';
 import { bytes } from '../shared/format';
@@ -236,8 +237,10 @@ export class RecordingRoom {
     return last?.kind === 'begin' ? last.text : null;
   });
   readonly totals = computed(() => ({
-    bytes: this.exchanges().reduce((sum, exchange) => sum + (exchange.response?.body?.wholeSize ?? exchange.response?.body?.size ?? 0), 0),
-    failed: this.exchanges().filter((exchange) => exchange.failure !== null || (exchange.response?.status ?? 0) >= 400).length,
+    bytes: this.exchanges().reduce((sum, exchange) => sum + (answerBody(exchange)?.wholeSize ?? answerBody(exchange)?.size ?? 0), 0),
+    failed: this.exchanges().filter(
+      (exchange) => exchange.kind === 'request' && (exchange.failure !== null || (exchange.response?.status ?? 0) >= 400),
+    ).length,
     transactions: (this.current()?.marks ?? []).filter((mark) => mark.kind === 'begin').length,
   }));
   readonly bytes = bytes;

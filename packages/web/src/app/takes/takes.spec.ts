@@ -26,6 +26,7 @@ function render<T>(component: new () => T, inputs: Record<string, unknown>) {
 }
 
 const exchange = (n: number, url = `http://127.0.0.1:1/${n}`): Exchange => ({
+  kind: 'request',
   n,
   startedAtMs: n * 10,
   durationMs: 7,

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
-import type { Exchange } from '@sturdy/core';
+import type { RequestExchange } from '@sturdy/core';
 import { figure } from '../shared/format';
 
 const phases = [
@@ -59,7 +59,7 @@ const phases = [
   `,
 })
 export class TimingBar {
-  readonly exchange = input.required<Exchange>();
+  readonly exchange = input.required<RequestExchange>();
   readonly all = computed(() => phases.map((phase) => ({ ...phase, ms: this.exchange().timings[phase.id] })));
   readonly measured = computed(() => this.all().filter((one) => one.ms > 0));
   readonly figure = figure;

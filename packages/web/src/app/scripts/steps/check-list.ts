@@ -1,6 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { actionKindOf, describeCheck, type Check, type CheckSuggestion, type ActionStep, type Script, type TriedCheck } from '@sturdy/core';
+import {
+  actionKindOf,
+  isRecorded,
+  describeCheck,
+  type Check,
+  type CheckSuggestion,
+  type ActionStep,
+  type Script,
+  type TriedCheck,
+} from '@sturdy/core';
 import { dataFeature } from '../../state/data.feature';
 import { Api, problemOf } from '../../shared/api';
 import { scriptsActions } from '../../state/scripts.actions';
@@ -64,7 +73,7 @@ import { WhyNot } from '../../shared/why-not';
     } @else {
       <div class="d-flex gap-2 mt-2">
         <button class="act" (click)="open(null)"><i class="bi bi-plus" aria-hidden="true"></i>Add a check</button>
-        @if (step().kind === 'request') {
+        @if (wasRecorded()) {
           <button class="act" (click)="suggest()" [whyNot]="asking() && 'The checks are being worked out.'">
             <i class="bi bi-lightbulb" aria-hidden="true"></i>Suggest checks
           </button>
@@ -122,6 +131,7 @@ export class CheckList {
   readonly step = input.required<ActionStep>();
   /** What can be checked and read of its answer. */
   readonly kind = computed(() => actionKindOf(this.step()));
+  readonly wasRecorded = computed(() => isRecorded(this.step()));
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly checks = computed(() => this.step().checks ?? []);
   readonly draft = signal<Check | null>(null);

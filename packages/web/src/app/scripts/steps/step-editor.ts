@@ -4,6 +4,7 @@ import { Store } from '@ngrx/store';
 import {
   addressOrigin,
   allSteps,
+  isRecorded,
   actionSteps,
   type CodeStep,
   type Loop,
@@ -170,7 +171,7 @@ export class StepEditor {
     }, 800);
   }
   tryCode(step: CodeStep): void {
-    const before = this.#requestBefore();
+    const before = this.#recordedBefore();
     this.failure.set(null);
     this.#api.tryCode(this.script().id, { source: this.source(), timeMs: step.timeMs, memoryMb: step.memoryMb, after: before }).subscribe({
       next: (results) => {
@@ -184,11 +185,11 @@ export class StepEditor {
   entries(record: Record<string, string | null>): string[] {
     return Object.entries(record).map(([name, value]) => `${name} = ${value ?? 'taken away'}`);
   }
-  #requestBefore(): string | null {
+  #recordedBefore(): string | null {
     let before: string | null = null;
     for (const step of this.script().transactions.flatMap((transaction) => allSteps(transaction.steps))) {
       if (step.id === this.id()) return before;
-      if (step.kind === 'request') before = step.id;
+      if (isRecorded(step)) before = step.id;
     }
     return before;
   }

@@ -14,6 +14,7 @@ import {
 /** What each kind of step is called, with its icon. */
 export const stepKinds: { [Kind in Step['kind']]: { title: string; icon: string } } = {
   request: { title: 'Request', icon: 'bi-dot' },
+  message: { title: 'Message over a WebSocket', icon: 'bi-arrow-left-right' },
   line: { title: 'Line over TCP', icon: 'bi-plug' },
   pause: { title: 'Pause', icon: 'bi-hourglass' },
   comment: { title: 'Comment', icon: 'bi-chat-left-text' },
@@ -27,8 +28,8 @@ export const stepKinds: { [Kind in Step['kind']]: { title: string; icon: string 
   when: { title: 'When', icon: 'bi-signpost-split' },
 };
 
-/** Kinds that come about otherwise: requests are recorded, containers are put around chosen steps. */
-type MadeElsewhere = 'request' | 'side-by-side' | 'repeat' | 'when';
+/** Kinds that come about otherwise: requests and messages are recorded, containers are put around chosen steps. */
+type MadeElsewhere = 'request' | 'message' | 'side-by-side' | 'repeat' | 'when';
 /** Kinds of steps that can be put into a script by hand. */
 export type NewStepKind = Exclude<Step['kind'], MadeElsewhere>;
 

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
-import { describeCheck, requestSteps, type Check, type CheckSuggestion, type DataTable, type Script } from '@sturdy/core';
+import { describeCheck, recordedSteps, type Check, type CheckSuggestion, type DataTable, type Script } from '@sturdy/core';
 import { Api, problemOf } from '../../shared/api';
 import { namesFor, templateText } from './template-names';
 import { WhyNot } from '../../shared/why-not';
@@ -68,7 +68,7 @@ export class SuggestDialog {
   readonly groups = computed(() => {
     const script = this.script();
     return script
-      ? requestSteps(script)
+      ? recordedSteps(script)
           .map(({ step, number }) => ({
             step: step.id,
             name: `${number} · ${step.name}`,

@@ -1,6 +1,6 @@
-import type { Piece, Template } from '../../values/template.schema.js';
-import { compact, isStill, recordedOf } from '../../values/template.js';
-import type { ValueSpan, ValueTree } from '../../values/value-tree.js';
+import type { Piece, Template } from '../values/template.schema.js';
+import { compact, isStill, recordedOf } from '../values/template.js';
+import type { ValueSpan, ValueTree } from '../values/value-tree.js';
 
 /** A value that a request sends: where it stands, what it is called there, and its text with all wrappings taken off. */
 export interface SentValue {

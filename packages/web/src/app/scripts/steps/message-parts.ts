@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
 import {
   describeCheck,
@@ -7,23 +7,36 @@ import {
   type Awaited,
   type Check,
   type Checked,
-  type RequestStep,
+  type MessageStep,
+  type PieceName,
   type Script,
-  type SocketUse,
 } from '@sturdy/core';
 import { dataFeature } from '../../state/data.feature';
 import { NumberField } from '../../shared/number-field';
 import { scriptsActions } from '../../state/scripts.actions';
 import { CheckForm, newCheck } from './check-form';
+import { TemplateView } from '../template-view';
 import { namesFor, templateText } from './template-names';
 
-/** What a step does with a WebSocket, and which message it waits for: told in words, and changed. */
+/** A message over a WebSocket: what is sent with its chips, and which message is waited for, told in words and changed. */
 @Component({
-  selector: 'app-socket-use',
+  selector: 'app-message-parts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckForm, NumberField],
+  imports: [CheckForm, NumberField, TemplateView],
   template: `<p class="told">{{ sentence() }}</p>
-    @if (use().action === 'send') {
+    @if (message().body; as body) {
+      <div class="muted small">Message</div>
+      <div class="bodybox mono mb-2">
+        <app-template-view
+          [template]="body"
+          [script]="script()"
+          [tables]="tableNames()"
+          (chosen)="chosen.emit($event)"
+          (putBack)="putBack.emit($event)"
+        />
+      </div>
+    }
+    @if (message().action === 'send') {
       <label class="pick"
         ><input type="checkbox" [checked]="awaits() !== null" (change)="wait(awaits() === null)" /> wait for a message that answers
         it</label
@@ -65,9 +78,24 @@ import { namesFor, templateText } from './template-names';
           <i class="bi bi-plus" aria-hidden="true"></i>Ask more of the message
         </button>
       }
-      <app-number-field label="At most, s" [value]="own.atMostMs / 1000" [min]="0.1" [max]="600" (changed)="setMost($event, own)" />
+      <app-number-field
+        class="d-block mt-2"
+        label="Wait at most, s"
+        [value]="own.atMostMs / 1000"
+        [min]="0.1"
+        [max]="600"
+        (changed)="setMost($event, own)"
+      />
     }`,
   styles: `
+    .bodybox {
+      background: var(--paper);
+      border: 1px solid var(--line);
+      border-radius: 6px;
+      padding: 9px 11px;
+      line-height: 1.9;
+      overflow-wrap: anywhere;
+    }
     :host {
       display: block;
       border-left: 3px solid var(--line);
@@ -95,24 +123,23 @@ import { namesFor, templateText } from './template-names';
     }
   `,
 })
-export class SocketUseView {
+export class MessageParts {
   readonly #store = inject(Store);
   /** What a message has that can be looked at. */
   readonly messageChecks = ['text', 'value', 'count', 'size'] as const;
   readonly script = input.required<Script>();
-  readonly step = input.required<RequestStep>();
-  readonly use = input.required<SocketUse>();
+  readonly message = input.required<MessageStep>();
+  /** A handoff whose string is to be shown. */
+  readonly chosen = output<string>();
+  readonly putBack = output<{ everywhere: boolean; piece: PieceName }>();
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
+  readonly tableNames = computed(() => Object.fromEntries(this.#tables().map((table) => [table.id, table.name])));
   readonly #names = computed(() => namesFor(this.script(), this.#tables()));
   readonly draft = signal<Check | null>(null);
-  readonly awaits = computed((): Awaited | null => {
-    const use = this.use();
-    return 'awaits' in use ? use.awaits : null;
-  });
+  readonly awaits = computed(() => this.message().awaits);
   readonly sentence = computed(() => {
-    const { action, socket } = this.use();
-    if (action === 'open') return `Opens a WebSocket, which later steps know as “${socket}”.`;
-    const opening = requestSteps(this.script()).find(({ step }) => step.socket?.action === 'open' && step.socket.socket === socket);
+    const { action, socket } = this.message();
+    const opening = requestSteps(this.script()).find(({ step }) => step.opensSocket === socket);
     const where = opening
       ? `the WebSocket “${socket}”, which step ${opening.number} opens`
       : `the WebSocket “${socket}”, which no step of this script opens`;
@@ -146,8 +173,6 @@ export class SocketUseView {
   }
 
   #set(awaits: Awaited | null): void {
-    const use = this.use();
-    const socket: SocketUse = use.action === 'send' ? { ...use, awaits } : use.action === 'await' && awaits ? { ...use, awaits } : use;
-    this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'set-step', step: { ...this.step(), socket } } }));
+    this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'set-step', step: { ...this.message(), awaits } } }));
   }
 }
