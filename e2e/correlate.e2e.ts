@@ -309,5 +309,5 @@ test('a recorded page that tries to run script in the viewer only shows itself',
   expect(await page.title()).not.toBe('taken');
   // The page is one frame that asks for nothing but what the take holds.
   expect(page.frames()).toHaveLength(2);
-  expect(asked.filter((one) => one.endsWith('/page'))).toHaveLength(1);
+  expect(asked.filter((path) => path.endsWith('/page'))).toHaveLength(1);
 });

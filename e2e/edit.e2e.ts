@@ -205,8 +205,10 @@ test('a text is found and replaced, a piece is recorded anew, and the versions t
   await expect(page.getByText(/steps were put in\. All that they send is read in this script\./)).toBeVisible();
   const script = await ask<Script>('GET', `/scripts/${bookId}`);
   expect(JSON.stringify(script)).toContain(container(510_002));
-  const own = (await ask<(Take & { madeFor?: string })[]>('GET', '/projects/p1/takes')).find((one) => one.id === script.takeId);
-  expect(own?.madeFor).toBe(bookId);
+  const copyOfTake = (await ask<(Take & { madeFor?: string })[]>('GET', '/projects/p1/takes')).find(
+    (candidate) => candidate.id === script.takeId,
+  );
+  expect(copyOfTake?.madeFor).toBe(bookId);
   // The typed container of the third take is taken by now, and the first rehearsal says so; repaired, it books another.
   const { rounds } = await ask<{ rounds: { rehearsal: Rehearsal }[] }>('POST', `/scripts/${bookId}/repair`, {});
   expect(rounds.at(-1)?.rehearsal.verdict).toBe('passed');

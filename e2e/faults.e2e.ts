@@ -35,8 +35,8 @@ test('what is no HAR is refused with what is wrong and what to do, as problem de
   expect(broken.status).toBe(422);
   expect(broken.type).toContain('application/problem+json');
   expect(broken.body.detail).toContain('it has no log.entries. Export it again');
-  const other = await upload('/projects/p1/takes/import?name=x', '{"a":1}');
-  expect(other.body.detail).toContain('it has no log.entries. Export it again');
+  const noHar = await upload('/projects/p1/takes/import?name=x', '{"a":1}');
+  expect(noHar.body.detail).toContain('it has no log.entries. Export it again');
   expect(await ask('GET', '/projects/p1/takes')).toEqual([]);
 });
 
@@ -120,7 +120,7 @@ test('a host that refuses, resets or answers garbage is named in the rehearsal, 
 test('the API describes itself, refuses what does not fit, and keeps other sites out', async () => {
   const document = await ask<{ openapi: string; paths: Record<string, object> }>('GET', '/openapi.json');
   expect(document.openapi).toBe('3.1.0');
-  const operations = Object.values(document.paths).flatMap((one) => Object.keys(one));
+  const operations = Object.values(document.paths).flatMap((operation) => Object.keys(operation));
   expect(operations.length).toBeGreaterThan(35);
   expect(document.paths['/api/scripts/{scriptId}/rehearse']).toMatchObject({
     post: { responses: { '200': { content: { 'application/json': { schema: { type: 'object' } } } } } },
@@ -203,7 +203,7 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
   const script = await ask<Script>('GET', `/scripts/${raw.id}`);
   const step = script.transactions
     .flatMap((transaction) => transaction.steps)
-    .find((one) => one.kind === 'request' && one.method === 'POST' && one.name.endsWith('/intakes/new'));
+    .find((candidate) => candidate.kind === 'request' && candidate.method === 'POST' && candidate.name.endsWith('/intakes/new'));
   await ask('POST', `/scripts/${raw.id}/bind`, {
     value: number(1),
     places: [{ step: step?.id, place: 'form:container' }],
@@ -239,7 +239,7 @@ test('killed in the middle of a run: the run is interrupted, its figures are the
   const result = await ask<RunResult>('GET', `/runs/${run.id}`);
   expect(result.run.state).toBe('interrupted');
   expect(result.iterationsPassed).toBeGreaterThan(20);
-  expect(result.trust.some((one) => !one.good && one.sentence.includes('The server ended before the run did'))).toBe(true);
+  expect(result.trust.some((sign) => !sign.good && sign.sentence.includes('The server ended before the run did'))).toBe(true);
   const again = await ask<Run>('POST', `/workloads/${workload.id}/run`);
   await expect.poll(() => passed(again.id), { timeout: 40_000 }).toBeGreaterThan(20);
   await ask('POST', `/runs/${again.id}/finish`);

@@ -144,7 +144,7 @@ test('every user is fed: 5,000 rows, checks, a sign-in of its own; 20 users by 5
     const fed = after.intakes.slice(before.intakes.length).map((intake) => intake.container);
     const known = new Set(rows.map(([number]) => number));
     expect(new Set(fed).size).toBe(100);
-    expect(fed.every((one) => known.has(one))).toBe(true);
+    expect(fed.every((number) => known.has(number))).toBe(true);
     const tables = await ask<DataTable[]>('GET', '/projects/p1/tables');
     expect(tables.map((table) => [table.name, table.spentCount]).sort()).toEqual([
       ['loads', 101],

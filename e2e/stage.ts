@@ -124,14 +124,14 @@ export async function looksRight(page: Page, name: string): Promise<void> {
     const all = checker().withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']);
     // The dark theme differs in its colours alone.
     const found = await (theme === 'light' ? all : checker().withRules(['color-contrast'])).analyze();
-    const told = found.violations.map(
+    const violations = found.violations.map(
       (violation) =>
         `${violation.id}: ${violation.nodes
           .map((node) => `${node.target.join(' ')} ${node.any[0]?.message ?? ''}`)
           .slice(0, 3)
           .join(' | ')}`,
     );
-    expect.soft(told, `${name}, ${theme}`).toEqual([]);
+    expect.soft(violations, `${name}, ${theme}`).toEqual([]);
   }
   await page.evaluate(() => {
     document.documentElement.setAttribute('data-bs-theme', 'light');

@@ -71,10 +71,10 @@ test('Yard behind HTTPS, by HTTP/2: recorded, correlated, repaired, and its conn
     const script = await ask<Script>('POST', `/takes/${first}/script`, { name: 'Secure' });
     await ask('POST', `/scripts/${script.id}/correlate`, { secondTakeId: second });
     const repaired = await ask<RoundsDone>('POST', `/scripts/${script.id}/repair`);
-    const told = repaired.rounds.map(({ rehearsal }) => rehearsal.divergence?.sentence ?? rehearsal.verdict);
-    expect([told, repaired.result]).toEqual([[expect.stringContaining('was booked before'), 'passed', 'passed'], 'proven']);
+    const divergences = repaired.rounds.map(({ rehearsal }) => rehearsal.divergence?.sentence ?? rehearsal.verdict);
+    expect([divergences, repaired.result]).toEqual([[expect.stringContaining('was booked before'), 'passed', 'passed'], 'proven']);
     await ask('PUT', '/projects/p1/environments/e1', { ...environment, targets: [stage.yard.origin] });
-    for (const one of await ask<Script[]>('GET', '/projects/p1/scripts')) await ask('DELETE', `/scripts/${one.id}`);
+    for (const script of await ask<Script[]>('GET', '/projects/p1/scripts')) await ask('DELETE', `/scripts/${script.id}`);
     for (const take of await ask<Take[]>('GET', '/projects/p1/takes')) await ask('DELETE', `/takes/${take.id}`);
   } finally {
     await yard.stop();
@@ -180,7 +180,7 @@ test('a take is looked over, searched, seen as pages, compared, and tidied into 
 });
 
 test('secrets leave the product only when they are asked for', async () => {
-  const [take] = (await ask<Take[]>('GET', '/projects/p1/takes')).filter((one) => one.name === 'Busy 1');
+  const [take] = (await ask<Take[]>('GET', '/projects/p1/takes')).filter((take) => take.name === 'Busy 1');
   const read = async (query: string) => (await fetch(`${product}/api/takes/${take?.id ?? ''}/har${query}`)).text();
   const [masked, whole] = [await read(''), await read('?secrets=shown')];
   expect(whole).toContain('-pass');
@@ -263,6 +263,6 @@ test('a recording is paused, marked by keys, discarded in part, and survives the
   await expect(page.getByText('iPhone and iPad')).toBeVisible();
   await stage.kill();
   await stage.restart();
-  const [take] = (await ask<(Take & { exchangeCount: number })[]>('GET', '/projects/p1/takes')).filter((one) => one.name === 'Kept');
+  const [take] = (await ask<(Take & { exchangeCount: number })[]>('GET', '/projects/p1/takes')).filter((take) => take.name === 'Kept');
   expect(take).toMatchObject({ state: 'done', exchangeCount: count - 2 });
 });

@@ -264,18 +264,18 @@ describe('the command line', () => {
     ],
     ['a server with such a target', () => ['serve', '--target', 'http://10.1.2.3'], '--target: http://10.1.2.3 is not on this machine'],
     ['an option that is missing', () => ['correlate', file('one.har')], '--out'],
-  ])('says what is wrong with %s, and ends with 2', async (_name, args, told) => {
+  ])('says what is wrong with %s, and ends with 2', async (_name, args, sentence) => {
     writeFileSync(file('away.yaml'), 'targets: [http://10.1.2.3]\n');
     writeFileSync(file('broken.yaml'), 'script: 1\nnam: x\ntransactions: []\n');
     writeFileSync(file('empty.yaml'), 'targets: []\n');
     writeFileSync(file('other.yaml'), 'targets: ["http://127.0.0.1:9"]\n');
     const done = await run(...args());
     expect(done.status).toBe(2);
-    expect(done.error).toContain(told);
+    expect(done.error).toContain(sentence);
   });
 
   it('tells all that can be given', () => {
-    for (const [command, told] of [
+    for (const [command, words] of [
       ['correlate', '--report'],
       ['rehearse', 'Exit status: 0 passed and proven, 4 passed but not proven'],
       ['run', '3 they held, but the figures are not to be trusted.'],
@@ -283,7 +283,7 @@ describe('the command line', () => {
     ] as const) {
       const help = spawnSync(process.execPath, [sturdy, command, '--help'], { encoding: 'utf8' });
       expect(help.status).toBe(0);
-      expect(help.stdout).toContain(told);
+      expect(help.stdout).toContain(words);
     }
   });
 });

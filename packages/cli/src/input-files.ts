@@ -69,7 +69,7 @@ export async function readTake(file: string): Promise<TakeFile> {
     throw new UsageError(`${file} cannot be read: ${error instanceof Error ? error.message : String(error)}`);
   }
   if (end.renumber) {
-    const to = new Map(end.renumber.order.map((one) => [one.from, one.to]));
+    const to = new Map(end.renumber.order.map((pair) => [pair.from, pair.to]));
     for (const exchange of exchanges) {
       exchange.n = to.get(exchange.n) ?? exchange.n;
       exchange.startedAtMs += end.renumber.shiftMs;

@@ -135,9 +135,9 @@ describe('sturdy run', () => {
   }, 60_000);
 
   it('says what is wrong, where, and ends with 2 before anything is sent', async () => {
-    const wrong = async (args: string[], told: string | RegExp) => {
+    const wrong = async (args: string[], sentence: string | RegExp) => {
       const done = await run(args);
-      expect([done.status, done.error]).toEqual([2, expect.stringMatching(told) as string]);
+      expect([done.status, done.error]).toEqual([2, expect.stringMatching(sentence) as string]);
     };
     await wrong(['run', file('none.yaml'), '--out', file('out')], /The workload .* does not exist/);
     await wrong(workload('seeds: 3\n'), /w\.yaml:\d+:\d+: the file: Unrecognized key: "seeds"/);

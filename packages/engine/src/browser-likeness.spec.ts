@@ -44,9 +44,9 @@ const get = (target: string, more: Partial<WireRequest> = {}): WireRequest => ({
   keepsBody: 'always',
   ...more,
 });
-const driverOf = (own: Pick<Crew, 'line' | 'browser'>) => {
+const driverOf = (settings: Pick<Crew, 'line' | 'browser'>) => {
   const place = environment(origin);
-  return new HttpDriver(optionsFor(place, new TargetTls(place), own));
+  return new HttpDriver(optionsFor(place, new TargetTls(place), settings));
 };
 const browser = (more: Partial<BrowserLikeness>) => BrowserLikenessSchema.parse(more);
 
@@ -92,11 +92,11 @@ describe('the cache of a virtual user (RFC 9111)', () => {
   it('is empty at the start of each iteration where it starts cold, and does not come into the figures', async () => {
     const counted = async (cache: 'cold' | 'warm' | 'off') => {
       asked.length = 0;
-      const one = crew(1);
+      const single = crew(1);
       const css = '/a.css?Cache-Control=max-age%3D60';
       const frames = await play({
         scripts: [script([step('s1', origin, '/'), step('s2', origin, css), step('s3', origin, css)])],
-        crews: [{ ...one, crew: { ...one.crew, iterations: 2, browser: browser({ cache }) } }],
+        crews: [{ ...single, crew: { ...single.crew, iterations: 2, browser: browser({ cache }) } }],
         curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 2, rampDownSeconds: 0, atEnd: 'iteration' },
         environment: environment(origin),
       });
@@ -128,12 +128,12 @@ describe('what else is like a browser', () => {
 
   it('opens as many connections as it may, and fetches files that follow each other at the same time', async () => {
     const files = ['/a.css', '/b.js', '/c.png', '/d.woff2'].map((path, at) => step(`f${at}`, origin, `${path}?ms=150`));
-    const mostOf = async (own: Partial<BrowserLikeness>) => {
+    const mostOf = async (likeness: Partial<BrowserLikeness>) => {
       under = { now: 0, most: 0 };
-      const one = crew(1);
+      const single = crew(1);
       await play({
         scripts: [script([step('s1', origin, '/?ms=10'), ...files, step('s2', origin, '/end')])],
-        crews: [{ ...one, crew: { ...one.crew, iterations: 1, browser: browser(own) } }],
+        crews: [{ ...single, crew: { ...single.crew, iterations: 1, browser: browser(likeness) } }],
         curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 2, rampDownSeconds: 0, atEnd: 'iteration' },
         environment: environment(origin),
       });

@@ -47,7 +47,7 @@ async function playOnce(steps: Parameters<typeof script>[0], handoffs: Handoff[]
   );
   const ended = await user.iterate(new Map(), 'next-iteration');
   await user.close();
-  return { ended, pauses, busyMs: busy[0] ?? 0, tookMs: took.reduce((sum, one) => sum + one, 0), urls: got.map((one) => one.url) };
+  return { ended, pauses, busyMs: busy[0] ?? 0, tookMs: took.reduce((sum, ms) => sum + ms, 0), urls: got.map((request) => request.url) };
 }
 const request = (id: string, target: string, more: Partial<RequestStep> = {}) => step(id, origin, target, more);
 
@@ -58,7 +58,7 @@ describe('steps that hold others', () => {
       request('s9', '/after'),
     ]);
     expect(ended).toEqual({ good: true, complete: true, ends: false });
-    expect(Math.max(...got.map((one) => one.open))).toBe(3);
+    expect(Math.max(...got.map((request) => request.open))).toBe(3);
     expect(got.at(-1)).toEqual({ url: '/after', open: 1 });
     expect(busyMs).toBeLessThan(tookMs);
   });

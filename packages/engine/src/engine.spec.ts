@@ -41,7 +41,7 @@ describe('HTTP driver', () => {
     }));
   });
   afterAll(() => server.close());
-  const driver = () => new HttpDriver({ allows: (one) => one === origin });
+  const driver = () => new HttpDriver({ allows: (target) => target === origin });
 
   it('keeps cookies by path and lifetime (RFC 6265, 3.1 examples), each user its own', async () => {
     const user = driver();
@@ -74,13 +74,13 @@ describe('HTTP driver', () => {
 
   it('takes what signs in at one origin to no other, where a redirect leads there (Fetch standard, HTTP-redirect fetch)', async () => {
     const got: (string | undefined)[] = [];
-    const other = await serve((request, response) => {
+    const elsewhere = await serve((request, response) => {
       got.push(request.headers.authorization, request.headers.cookie);
       response.end('there');
     });
     const first = await serve((request, response) => {
       got.push(request.headers.authorization);
-      response.writeHead(307, { Location: request.url === '/in' ? '/out' : `${other.origin}/` }).end();
+      response.writeHead(307, { Location: request.url === '/in' ? '/out' : `${elsewhere.origin}/` }).end();
     });
     const user = new HttpDriver({ allows: () => true });
     const headers: Header[] = [
@@ -92,7 +92,7 @@ describe('HTTP driver', () => {
     expect(got).toEqual(['Bearer mF_9.B5f-4.1JqM', 'Bearer mF_9.B5f-4.1JqM', undefined, undefined]);
     await user.close();
     first.server.close();
-    other.server.close();
+    elsewhere.server.close();
   });
 
   it('hits nothing outside this machine, even where a redirect leads to a target of the environment', async () => {
@@ -273,13 +273,13 @@ describe('generator', () => {
       seen.push(performance.now());
       response.end('ok');
     });
-    const one = crew(2, 0.1);
+    const pair = crew(2, 0.1);
     const from = performance.now();
     const at = (ms: number, messages: readonly ToGenerator[]) => messages.map((message) => ({ ms, message }));
     const frames = await play(
       {
         scripts: [script([step('s1', origin, '/')])],
-        crews: [one],
+        crews: [pair],
         curve: { kind: 'ramp', together: 2, rampUpSeconds: 0, holdSeconds: 4, rampDownSeconds: 0, atEnd: 'iteration' },
         environment: environment(origin),
       },
@@ -324,10 +324,10 @@ describe('generator', () => {
       atEnd: 'iteration' as const,
     };
     const arriving = async (users: number) => {
-      const one = crew(users);
+      const planned = crew(users);
       const frames = await play({
         scripts: [script([step('s1', origin, '/')])],
-        crews: [{ ...one, crew: { ...one.crew, ratePerHour: 36_000 } }],
+        crews: [{ ...planned, crew: { ...planned.crew, ratePerHour: 36_000 } }],
         curve,
         environment: environment(origin),
       });
@@ -358,10 +358,10 @@ describe('generator', () => {
       [1, 100],
       [1.4, 100],
     ].map(([seconds, percent]) => ({ seconds: seconds ?? 0, percent: percent ?? 0 }));
-    const one = crew(3, 0.3);
+    const planned = crew(3, 0.3);
     await play({
       scripts: [script([step('s1', origin, '/')])],
-      crews: [{ ...one, crew: { ...one.crew, startDelayMs: 50 } }],
+      crews: [{ ...planned, crew: { ...planned.crew, startDelayMs: 50 } }],
       curve: { kind: 'drawn', points, atEnd: 'iteration' },
       environment: environment(origin),
     });

@@ -28,7 +28,7 @@ const code: Record<string, RegExp> = {
   'never answers': /^first-byte-timed-out$/,
   'answers byte by byte, for ever': /^answer-timed-out$/,
 };
-const told: Record<string, RegExp> = {
+const sentences: Record<string, RegExp> = {
   'resets the connection': /reset the connection|closed the connection/,
   'closes within its header': /closed the connection before its answer was complete|not HTTP/,
   'promises more bytes than it sends': /closed the connection before its answer was complete|Content-Length/,
@@ -63,10 +63,10 @@ const patience: Record<string, typeof patient> = {
 
 /** Three users hit an origin for two seconds. */
 function hit(origin: string, timeouts = patient): Promise<Frame[]> {
-  const own = crew(3, 0.2);
+  const planned = crew(3, 0.2);
   return play({
     scripts: [script([step('s1', origin, '/')])],
-    crews: [{ ...own, crew: { ...own.crew, timeouts } }],
+    crews: [{ ...planned, crew: { ...planned.crew, timeouts } }],
     curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 2, rampDownSeconds: 0, atEnd: 'iteration' },
     environment: environment(origin),
   });
@@ -106,7 +106,7 @@ describe('a target that misbehaves', () => {
     // One server may have put its whole answer on the way before the surplus shows; a promise that is kept is no failure.
     if (name === 'sends more bytes than it promised') expect(errors).toBeLessThanOrEqual(requests);
     else expect(errors).toBe(requests);
-    for (const message of messages) expect(message).toMatch(told[name] ?? /./);
+    for (const message of messages) expect(message).toMatch(sentences[name] ?? /./);
     for (const failureCode of codes) expect(failureCode).toMatch(code[name] ?? /./);
   });
 
@@ -130,13 +130,13 @@ describe('a target that misbehaves', () => {
       socket.on('drain', more);
       more();
     });
-    const own = crew(1);
+    const planned = crew(1);
     const before = process.memoryUsage().arrayBuffers;
     let most = 0;
     const watch = setInterval(() => (most = Math.max(most, process.memoryUsage().arrayBuffers - before)), 20);
     const frames = await play({
       scripts: [script([step('s1', origin, '/')])],
-      crews: [{ ...own, crew: { ...own.crew, iterations: 1 } }],
+      crews: [{ ...planned, crew: { ...planned.crew, iterations: 1 } }],
       curve: { kind: 'ramp', together: 1, rampUpSeconds: 0, holdSeconds: 60, rampDownSeconds: 0, atEnd: 'iteration' },
       environment: environment(origin),
     });

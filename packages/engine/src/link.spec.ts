@@ -34,16 +34,16 @@ function linked(seed: string, { loses = 0.3, doubles = 0.3, mostDelayMs = 60 } =
     link.close();
     otherLink.close();
   };
-  return { one: link, other: otherLink, left, right, carried, close };
+  return { near: link, far: otherLink, left, right, carried, close };
 }
 
 describe('a link over a bad network', () => {
   it.each(['1', '2', '3', '4'])('delivers each message once and in order, both ways (seed %s)', async (seed) => {
-    const { one, other, left, right, close } = linked(seed);
+    const { near, far, left, right, close } = linked(seed);
     const words = Array.from({ length: 150 }, (_, at) => `m${at}`);
     words.forEach((word, at) => {
-      one.send(word);
-      other.send(at);
+      near.send(word);
+      far.send(at);
     });
     const untilMs = performance.now() + 20_000;
     while ((right.length < 150 || left.length < 150) && performance.now() < untilMs) await wait(20);
@@ -55,8 +55,8 @@ describe('a link over a bad network', () => {
   });
 
   it('sends nothing again where nothing is lost', async () => {
-    const { one, right, carried, close } = linked('1', { loses: 0, doubles: 0, mostDelayMs: 0 });
-    for (const word of ['a', 'b', 'c']) one.send(word);
+    const { near, right, carried, close } = linked('1', { loses: 0, doubles: 0, mostDelayMs: 0 });
+    for (const word of ['a', 'b', 'c']) near.send(word);
     await wait(400);
     close();
     expect(right).toEqual(['a', 'b', 'c']);

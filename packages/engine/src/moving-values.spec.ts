@@ -107,7 +107,7 @@ describe('what moves while a script is played', () => {
         { made: [made('c', 'counter', '7'), made('v', 'verifier', verifier)] },
       ),
     );
-    const [first, second] = got.map((one) => new URLSearchParams(one.url.split('?')[1]));
+    const [first, second] = got.map((request) => new URLSearchParams(request.url.split('?')[1]));
     expect([first?.get('n'), second?.get('n')]).toEqual(['7', '8']);
     expect(second?.get('v')).not.toBe(verifier);
     expect(first?.get('c')).toBe(encode('sha256-base64url', second?.get('v') ?? ''));
@@ -162,7 +162,7 @@ describe('what moves while a script is played', () => {
       ),
       { variables: { goods: 'Plums' } },
     );
-    expect(got.map((one) => one.url)).toEqual(['/one', '/use?t=k1', '/two', '/use?t=k2&x=2']);
+    expect(got.map((request) => request.url)).toEqual(['/one', '/use?t=k1', '/two', '/use?t=k2&x=2']);
   });
 
   it('sends an uploaded file byte by byte between texts that move, and says what is not stored', async () => {
@@ -192,12 +192,12 @@ describe('what moves while a script is played', () => {
 
   it('fails a step whose answer holds a failure sign of the environment, whatever its status, unless the recorded answer holds it too', async () => {
     pages = { '/desk': '<p>Your session has expired</p>' };
-    const own = { ...environment(origin), failureSigns: [{ kind: 'text' as const, text: 'session has expired' }] };
+    const signed = { ...environment(origin), failureSigns: [{ kind: 'text' as const, text: 'session has expired' }] };
     const failures: (string | null)[] = [];
-    const driver = new HttpDriver({ ...optionsFor(own, new TargetTls(own)), answerLimitMs: 5000 });
+    const driver = new HttpDriver({ ...optionsFor(signed, new TargetTls(signed)), answerLimitMs: 5000 });
     const user = new VirtualUser(
-      compile(script([request('s1', text('/desk')), request('s2', text('/other')), request('s3', text('/desk'))]), own, {
-        shownSigns: { s3: own.failureSigns },
+      compile(script([request('s1', text('/desk')), request('s2', text('/other')), request('s3', text('/desk'))]), signed, {
+        shownSigns: { s3: signed.failureSigns },
       }),
       { http: driver },
       Math.random,

@@ -73,7 +73,7 @@ const opens = (origin: string): WireRequest => ({
 /** Plays steps once, and says of each how it ended and what answered it. */
 async function played(steps: Step[], origin: string, more: Parameters<typeof script>[1] = {}) {
   const found: { step: string; failure: string | null; answer: string; ms: number }[] = [];
-  const driver = new HttpDriver({ allows: (one) => one === origin });
+  const driver = new HttpDriver({ allows: (target) => target === origin });
   const user = new VirtualUser(
     compile(script(steps, more), environment(origin)),
     { http: elsewhere(driver) },
@@ -136,7 +136,7 @@ describe('messages over a WebSocket', () => {
         ],
       },
     );
-    expect(found.map((one) => [one.step, one.failure, one.answer])).toEqual([
+    expect(found.map((playedStep) => [playedStep.step, playedStep.failure, playedStep.answer])).toEqual([
       ['open', null, ''],
       ['hello', null, '{"type":"hello","cursor":"c-77"}'],
       ['ask', null, '{"type":"done","id":7}'],
@@ -209,7 +209,7 @@ describe('messages over a WebSocket', () => {
     expect(found[1]?.failure).toMatch(/not open/);
     let reached = 0;
     const foreign = await target(() => reached++);
-    const driver: HttpUserDriver = new HttpDriver({ allows: (one) => one === origin });
+    const driver: HttpUserDriver = new HttpDriver({ allows: (target) => target === origin });
     expect((await driver.send(opens(foreign))).failure?.text).toMatch(/is not an allowed target, so nothing was sent/);
     expect(reached).toBe(0);
   });
@@ -276,7 +276,7 @@ describe('the WebSocket protocol (RFC 6455)', () => {
     closing.push(() => server.close());
     const origin = `http://127.0.0.1:${portOf(server)}`;
     const found = await played([open(origin), awaitOne('whole', waits()), awaitOne('pieces', waits()), send('say', 'Hello', null)], origin);
-    expect(found.map((one) => one.answer)).toEqual(['', 'Hello', 'Hello', '']);
+    expect(found.map((playedStep) => playedStep.answer)).toEqual(['', 'Hello', 'Hello', '']);
     await new Promise((done) => setTimeout(done, 100));
     const bytes = Buffer.concat(received);
     expect([bytes[0], bytes[1]]).toEqual([0x8a, 0x85]);

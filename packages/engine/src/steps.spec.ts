@@ -24,7 +24,7 @@ beforeAll(async () => {
       if (request.url === '/sign-in') response.setHeader('Set-Cookie', `desk=d${++numbers}; Path=/`).end('<a href="/out">Sign out</a>');
       else if (request.url === '/list') response.setHeader('Content-Type', 'application/json').end('{"rows":[{"id":3},{"id":5},{"id":8}]}');
       else if (request.url?.startsWith('/proof')) response.end(String(request.headers['x-proof']));
-      else if (request.url === '/late') response.end(got.filter((one) => one === 'GET /late').length < 3 ? 'wait' : 'ready');
+      else if (request.url === '/late') response.end(got.filter((request) => request === 'GET /late').length < 3 ? 'wait' : 'ready');
       else response.end(`signed in as ${signedIn ?? 'nobody'}`);
     });
   });
@@ -125,7 +125,7 @@ describe('rows that are dealt while a script is played', () => {
     const again = userWith([loop(2, [request('a', '', { url: no('/again/') })])], () => null, [row(7), row(8), row(9)]);
     for (let at = 0; at < 2; at++) await again.iterate(none, 'next-iteration');
     await again.close();
-    expect(got).toEqual(['/once/1', '/once/2', '/once/3', '/again/7', '/again/8', '/again/7', '/again/8'].map((one) => `GET ${one}`));
+    expect(got).toEqual(['/once/1', '/once/2', '/once/3', '/again/7', '/again/8', '/again/7', '/again/8'].map((path) => `GET ${path}`));
   });
 });
 
@@ -170,7 +170,7 @@ describe('what is played once by each user', () => {
     for (let at = 0; at < 2; at++) await user.iterate(none, 'next-iteration');
     await user.end(none);
     await user.close();
-    expect(got.filter((one) => !one.endsWith('/sign-in'))).toEqual(['GET /work/d1', 'GET /work/d2', 'GET /out/d3']);
+    expect(got.filter((request) => !request.endsWith('/sign-in'))).toEqual(['GET /work/d1', 'GET /work/d2', 'GET /out/d3']);
   });
 
   it('tries to sign in again where that failed, and iterates only then', async () => {
@@ -364,7 +364,7 @@ describe('checks', () => {
       put: (bytes, mimeType) => ({ hash: '', size: bytes.length, mimeType }),
       readFile: () => undefined,
     });
-    expect(captured.steps.map((one) => one.checks)).toEqual([['The answer has 19 bytes, where at least 1000 are wanted.']]);
+    expect(captured.steps.map((captured) => captured.checks)).toEqual([['The answer has 19 bytes, where at least 1000 are wanted.']]);
     expect(captured.skipped).toEqual(['s2']);
     expect(captured.notes).toMatchObject([{ step: 'j', kind: 'failed', afterStep: 's1' }]);
   });

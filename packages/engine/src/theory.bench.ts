@@ -32,10 +32,10 @@ async function played(users: number, curve: LoadCurve, steps: { thinkMs: number 
     ),
   );
   const crews = yards.map((_, copy) => {
-    const one = crew(users);
+    const planned = crew(users);
     return {
-      crew: { ...one.crew, ...more, id: `c${copy}`, scriptId: `s${copy}` },
-      users: one.users.map(({ place }) => ({ place, user: copy * users + place + 1 })),
+      crew: { ...planned.crew, ...more, id: `c${copy}`, scriptId: `s${copy}` },
+      users: planned.users.map(({ place }) => ({ place, user: copy * users + place + 1 })),
     };
   });
   const frames = await play({
@@ -52,7 +52,7 @@ async function played(users: number, curve: LoadCurve, steps: { thinkMs: number 
     busy: 0,
     served: 0,
   });
-  return { frames, crews: crews.map((one) => one.crew), serviceSeconds: station.busy / station.served };
+  return { frames, crews: crews.map((planned) => planned.crew), serviceSeconds: station.busy / station.served };
 }
 
 async function measured(
@@ -85,12 +85,12 @@ async function compare(name: string, model: (serviceSeconds: number, aside: numb
   }
   const { throughput, meanMs, stood } = best;
   const queue = model(best.serviceSeconds, wayThereAndBack);
-  const told = { ...queue, responseSeconds: queue.responseSeconds + wayThereAndBack };
+  const expected = { ...queue, responseSeconds: queue.responseSeconds + wayThereAndBack };
   process.stdout.write(
-    `${name}: throughput ${throughput.toFixed(2)} a second (model ${told.throughput.toFixed(2)}), response ${meanMs.toFixed(1)} ms (model ${(told.responseSeconds * 1000).toFixed(1)}), mean service ${(best.serviceSeconds * 1000).toFixed(1)} ms, the way ${(wayThereAndBack * 1000).toFixed(1)} ms, event loop stood still ${(stood * 100).toFixed(1)} % of the time at most\n`,
+    `${name}: throughput ${throughput.toFixed(2)} a second (model ${expected.throughput.toFixed(2)}), response ${meanMs.toFixed(1)} ms (model ${(expected.responseSeconds * 1000).toFixed(1)}), mean service ${(best.serviceSeconds * 1000).toFixed(1)} ms, the way ${(wayThereAndBack * 1000).toFixed(1)} ms, event loop stood still ${(stood * 100).toFixed(1)} % of the time at most\n`,
   );
-  expect(Math.abs(throughput / told.throughput - 1)).toBeLessThan(tolerance + stood);
-  expect(Math.abs(meanMs / (told.responseSeconds * 1000) - 1)).toBeLessThan(tolerance + stood);
+  expect(Math.abs(throughput / expected.throughput - 1)).toBeLessThan(tolerance + stood);
+  expect(Math.abs(meanMs / (expected.responseSeconds * 1000) - 1)).toBeLessThan(tolerance + stood);
 }
 
 describe('engine against theory', () => {

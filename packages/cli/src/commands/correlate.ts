@@ -30,8 +30,8 @@ interface Options {
 }
 
 function keepableKinds(text: string): Keepable[] {
-  return text.split(',').map((one) => {
-    const kind = keepable.find((known) => known === one.trim());
+  return text.split(',').map((entry) => {
+    const kind = keepable.find((known) => known === entry.trim());
     if (!kind) throw new InvalidArgumentError(`Name some of ${keepable.join(', ')}, with commas between them.`);
     return kind;
   });
@@ -91,12 +91,13 @@ Example: sturdy correlate take-1.har take-2.har --out script.yaml --report corre
         say(
           `handoff “${handoff.name}” (${handoff.evidence}): step ${handoff.origins.map(({ number }) => number).join(', ')} → ${handoff.uses.length} uses. ${handoff.reason}`,
         );
-      for (const one of report.made) say(`client-made “${one.name}” (${one.made}). ${one.reason}`);
+      for (const generatedValue of report.made)
+        say(`client-made “${generatedValue.name}” (${generatedValue.made}). ${generatedValue.reason}`);
       for (const { origin, user } of signInsInAddresses(first.loaded.exchanges))
         say(
           `The take names “${user}” in addresses of ${origin}; the script sends that user by HTTP Basic. To sign in as another one, write in env.yaml: credentials: [{ kind: basic, origin: ${origin}, user: …, password: … }]`,
         );
-      for (const one of report.unsure) say(`unsure: step ${one.step.number}, ${one.place}. ${one.reason}`);
+      for (const unsureValue of report.unsure) say(`unsure: step ${unsureValue.step.number}, ${unsureValue.place}. ${unsureValue.reason}`);
       say(
         `${report.steps} steps, ${report.handoffs.length} handoffs, ${report.made.length} client-made values, ${report.unsure.length} unsure. Written to ${options.out}.`,
       );

@@ -90,7 +90,7 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
                 current,
                 loaded,
                 second,
-                played.map((one) => one.captured),
+                played.map((rehearsal) => rehearsal.captured),
               ),
             ),
         },
@@ -145,14 +145,14 @@ function tell(report: ReturnType<typeof rehearsalFile>, repairing: boolean): voi
   report.rounds.forEach(({ rehearsal, repaired, tried }, index) => {
     const good = rehearsal.steps.filter((step) => step.verdict === 'passed').length;
     say(`${repairing ? `Round ${index + 1}: ` : ''}${rehearsal.verdict}, ${good} of ${rehearsal.steps.length} steps passed.`);
-    for (const one of tried) say(`  tried: ${one.sentence} ${outcomeWords[one.outcome]}`);
+    for (const hypothesis of tried) say(`  tried: ${hypothesis.sentence} ${outcomeWords[hypothesis.outcome]}`);
     if (rehearsal.divergence) say(`  ${rehearsal.divergence.sentence}\n  ${rehearsal.divergence.advice}`);
     for (const handoff of repaired?.handoffs ?? []) say(`  added the handoff “${handoff.name}”: ${handoff.reason}`);
-    for (const one of repaired?.made ?? []) say(`  let the client make “${one.name}”: ${one.reason}`);
-    for (const one of [...(repaired?.eased ?? []), ...(repaired?.replaced ?? [])]) say(`  step ${one.step}: ${one.reason}`);
+    for (const generatedValue of repaired?.made ?? []) say(`  let the client make “${generatedValue.name}”: ${generatedValue.reason}`);
+    for (const change of [...(repaired?.eased ?? []), ...(repaired?.replaced ?? [])]) say(`  step ${change.step}: ${change.reason}`);
   });
   say(`Result: ${resultWords[report.result]}.`);
-  for (const one of [...(report.proof?.made ?? []), ...(report.proof?.changed ?? [])]) say(`  step ${one.number} ${one.what}`);
+  for (const effect of [...(report.proof?.made ?? []), ...(report.proof?.changed ?? [])]) say(`  step ${effect.number} ${effect.what}`);
   for (const point of report.proof?.open ?? []) say(`  open: ${point.sentence} ${point.advice}`);
 }
 

@@ -81,16 +81,16 @@ function prepare(file: string, options: Options): Prepared {
   const workload = workloadOfFile(read.file);
   const files = new Map<string, Uint8Array>();
   const scripts = [...new Set(workload.crews.map((crew) => crew.scriptId))].map((name) => {
-    const own = readScriptFile(beside(name));
-    for (const [hash, bytes] of own.files) files.set(hash, bytes);
-    return { ...own.script, id: name };
+    const scriptFile = readScriptFile(beside(name));
+    for (const [hash, bytes] of scriptFile.files) files.set(hash, bytes);
+    return { ...scriptFile.script, id: name };
   });
   return {
     workload: { ...workload, crews: workload.crews.map((crew) => ({ ...crew, users: Math.min(crew.users, most) })) },
     environment: readEnvironmentFile(environmentFile),
     scripts,
     files,
-    tables: read.file.data.map((one) => readTable(one, beside(one.file))),
+    tables: read.file.data.map((dataFile) => readTable(dataFile, beside(dataFile.file))),
   };
 }
 
@@ -190,7 +190,7 @@ function tell({ run, criteria, trust, failures, iterationsPassed, iterationsFail
   say(`${iterationsPassed} iterations passed, ${iterationsFailed} failed.`);
   if (run.note) say(run.note);
   for (const verdict of criteria) say(`${verdict.held ? 'held  ' : 'MISSED'}  ${verdict.sentence}`);
-  for (const one of trust.filter(({ good }) => !good)) say(`doubt   ${one.sentence}`);
+  for (const sign of trust.filter(({ good }) => !good)) say(`doubt   ${sign.sentence}`);
   for (const failure of failures.slice(0, 5)) say(`failed  ${failure.count} times, ${failure.transaction}: ${failure.message}`);
   if (run.state !== 'done') say(`The run did not come to its end: ${run.state}.`);
   else if (outcome === 'held') say(criteria.length === 0 ? 'It ran to its end; it has no criteria.' : 'All criteria held.');

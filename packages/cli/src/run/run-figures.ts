@@ -48,7 +48,7 @@ export class RunFigures {
       this.#worstMs = 0;
     }
     this.#active.set(frame.generator, frame.activeUsers);
-    this.#users.set([...this.#active.values()].reduce((sum, one) => sum + one, 0));
+    this.#users.set([...this.#active.values()].reduce((sum, count) => sum + count, 0));
     this.#seconds.set(frame.second + 1);
     this.passed += frame.iterationsPassed;
     this.failed += frame.iterationsFailed;

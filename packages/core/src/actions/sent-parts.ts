@@ -122,11 +122,12 @@ export function bindStep<Step extends RecordedStep>(
   bind: (value: SentValue, part: SentPart, current: Template) => Template | undefined,
 ): Step {
   return sentParts(step).reduce(
-    (changed, part) => withPart(
-      changed,
-      part,
-      bindTree(part.tree, part.template, (value, current) => bind(value, part, current)),
-    ),
+    (changed, part) =>
+      withPart(
+        changed,
+        part,
+        bindTree(part.tree, part.template, (value, current) => bind(value, part, current)),
+      ),
     step,
   );
 }
@@ -142,6 +143,6 @@ function withPart<Step extends RecordedStep>(step: Step, { part, name }: SentPar
 /** The recorded value of a header of a step. */
 export const stepHeader = (step: RequestStep, name: string): string | undefined =>
   headerOf(
-    step.headers.map(({ name: own, value }): Header => [own, recordedText(value)]),
+    step.headers.map(({ name: headerName, value }): Header => [headerName, recordedText(value)]),
     name,
   );

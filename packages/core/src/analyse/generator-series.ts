@@ -21,7 +21,7 @@ export function generatorSeries(points: readonly Pick<LanePoint, 'second' | 'gen
         name,
         unit,
         points: points.flatMap(({ second, generators = [] }): [number, number | null][] => {
-          const ownGenerator = generators.find((one) => one.generator === generator);
+          const ownGenerator = generators.find((series) => series.generator === generator);
           return ownGenerator ? [[second, of(ownGenerator)]] : [];
         }),
       })),

@@ -29,17 +29,19 @@ export function junitOf(result: RunResult): string {
   const stopped = run.stoppedByRule
     ? [{ name: 'no stop rule fired', sentence: run.note ?? 'A stop rule ended the run.', good: false }]
     : [];
-  const own = suite(document, root, { name: `${run.workload.name}: criteria`, at: run.startedAt, seconds, kind: 'criterion missed' }, [
-    ...judged,
-    ...stopped,
-  ]);
+  const criteriaSuite = suite(
+    document,
+    root,
+    { name: `${run.workload.name}: criteria`, at: run.startedAt, seconds, kind: 'criterion missed' },
+    [...judged, ...stopped],
+  );
   if (result.failures.length > 0) {
     const said = document.createElement('system-out');
     const lines = result.failures.map(
       (failure) => `${failure.count} × ${failureKind(failure)} in ${failure.transaction}, first: ${failure.message}`,
     );
     said.appendChild(document.createTextNode(clean(lines.join('\n'))));
-    own.appendChild(said);
+    criteriaSuite.appendChild(said);
   }
   suite(
     document,
@@ -62,8 +64,8 @@ function suite(
     parent.appendChild(made);
     return made;
   };
-  const failed = cases.filter((one) => !one.good).length;
-  const own = element(root, 'testsuite', {
+  const failed = cases.filter((testCase) => !testCase.good).length;
+  const suiteElement = element(root, 'testsuite', {
     name,
     tests: String(cases.length),
     failures: String(failed),
@@ -72,10 +74,14 @@ function suite(
     timestamp: at.replace(/\.\d+Z$/, ''),
     time: String(seconds),
   });
-  for (const one of cases) {
-    const test = element(own, 'testcase', { classname: name, name: one.name, time: String(seconds) });
-    const told = element(test, one.good ? 'system-out' : 'failure', one.good ? {} : { type: kind, message: one.sentence });
-    told.appendChild(document.createTextNode(clean(one.sentence)));
+  for (const testCase of cases) {
+    const test = element(suiteElement, 'testcase', { classname: name, name: testCase.name, time: String(seconds) });
+    const outcomeElement = element(
+      test,
+      testCase.good ? 'system-out' : 'failure',
+      testCase.good ? {} : { type: kind, message: testCase.sentence },
+    );
+    outcomeElement.appendChild(document.createTextNode(clean(testCase.sentence)));
   }
-  return own;
+  return suiteElement;
 }

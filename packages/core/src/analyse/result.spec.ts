@@ -42,7 +42,7 @@ const script = {
 } as unknown as Script;
 const frame = (generator: number, second: number, ms: number[], more: Partial<Frame> = {}): Frame => {
   const tally = new Tally();
-  for (const one of ms) tally.add(one, one < 1000);
+  for (const durationMs of ms) tally.add(durationMs, durationMs < 1000);
   const item = { crew: 'c', transaction: 'Book', tally: tally.toData() };
   return {
     version: 1,
@@ -74,7 +74,7 @@ describe('the planned rate', () => {
     const late = new Tally();
     for (let n = 0; n < iterations; n++) late.add(1, true);
     const frames = [2, 3, 4, 5].map((second) => frame(0, second, [10], { lateness: late.toData() }));
-    return runResult({ ...run, workload }, frames, [script]).trust.find((one) => one.sentence.includes('planned ('));
+    return runResult({ ...run, workload }, frames, [script]).trust.find((sign) => sign.sentence.includes('planned ('));
   };
 
   it('is a sign of trust: a system that was asked for less than planned was not tested', () => {
@@ -140,14 +140,14 @@ describe('the result of a run', () => {
   });
 
   it('can be trusted where generators kept up and the hold was whole', () => {
-    expect(runResult(run, seconds(), [script]).trust.every((one) => one.good)).toBe(true);
+    expect(runResult(run, seconds(), [script]).trust.every((sign) => sign.good)).toBe(true);
   });
 
   it('says which sign is bad: slow generators, late starts, a short hold, an interruption', () => {
     const bad = (frames: Frame[], ownRun = run) =>
       runResult(ownRun, frames, [script])
-        .trust.filter((one) => !one.good)
-        .map((one) => one.sentence);
+        .trust.filter((sign) => !sign.good)
+        .map((sign) => sign.sentence);
     expect(bad(seconds({ loopDelayMs: 240 }))).toEqual([
       expect.stringContaining('late by 240 ms at worst (limit 100 ms): they were the bottleneck') as string,
     ]);
@@ -160,24 +160,29 @@ describe('the result of a run', () => {
 });
 
 describe('what generators take themselves', () => {
-  const own = (busy: number) => ({ own: { busy, heapMb: 40, sockets: 12 } });
+  const ownFigures = (busy: number) => ({ own: { busy, heapMb: 40, sockets: 12 } });
 
   it('is a sign of trust: one that is nearly always at work measures its own queue', () => {
     const sign = (busy: number) =>
       runResult(
         run,
-        [2, 3, 4, 5].flatMap((second) => [frame(0, second, [1], own(0.1)), frame(1, second, [1], own(busy))]),
+        [2, 3, 4, 5].flatMap((second) => [frame(0, second, [1], ownFigures(0.1)), frame(1, second, [1], ownFigures(busy))]),
         [script],
-      ).trust.find((one) => one.sentence.startsWith('The busiest generator'));
+      ).trust.find((sign) => sign.sentence.startsWith('The busiest generator'));
     expect(sign(0.42)).toEqual({ good: true, sentence: 'The busiest generator was at work for 42 % of the hold (limit 80 %).' });
     expect(sign(0.95)?.good).toBe(false);
-    expect(runResult(run, [frame(0, 2, [1])], [script]).trust.some((one) => one.sentence.startsWith('The busiest'))).toBe(false);
+    expect(runResult(run, [frame(0, 2, [1])], [script]).trust.some((sign) => sign.sentence.startsWith('The busiest'))).toBe(false);
   });
 
   it('has lanes like those of hosts', () => {
-    const lanes = lanesOf([frame(0, 0, [1], own(0.5)), frame(1, 0, [1], own(0.25)), frame(0, 1, [1], own(0.75)), frame(1, 1, [1])]);
+    const lanes = lanesOf([
+      frame(0, 0, [1], ownFigures(0.5)),
+      frame(1, 0, [1], ownFigures(0.25)),
+      frame(0, 1, [1], ownFigures(0.75)),
+      frame(1, 1, [1]),
+    ]);
     const series = generatorSeries(lanes).map((hostSeries) => [hostSeries.host, hostSeries.name, hostSeries.unit, hostSeries.points]);
-    expect(series.filter((one) => one[1] === 'at work')).toEqual([
+    expect(series.filter((values) => values[1] === 'at work')).toEqual([
       ['Generator 1', 'at work', '%', [[0, 50], [1, 75]]], // prettier-ignore
       ['Generator 2', 'at work', '%', [[0, 25]]],
     ]);

@@ -44,7 +44,7 @@ function dealtIn({ workload }: Run, frames: readonly Frame[]): RunResult['dealt'
     const key = `${crew}\u0000${table}`;
     const known = rows.get(key);
     if (known) known.rows += count;
-    else rows.set(key, { crew: workload.crews.find((one) => one.id === crew)?.name ?? crew, table, rows: count });
+    else rows.set(key, { crew: workload.crews.find((workloadCrew) => workloadCrew.id === crew)?.name ?? crew, table, rows: count });
   }
   return [...rows.values()];
 }
@@ -81,7 +81,7 @@ export function runTable(run: Run, frames: readonly Frame[], scripts: readonly S
       [`Hold, ${seconds} s`, period],
       ['Ramp-down', { fromSecond: period.toSecond, toSecond: end }],
     ];
-    return phases.filter(([, own]) => own.toSecond > own.fromSecond).map(([name, own]) => group(name, frames, own));
+    return phases.filter(([, period]) => period.toSecond > period.fromSecond).map(([name, period]) => group(name, frames, period));
   }
   if (by === 'generator')
     return [...new Set(frames.map((frame) => frame.generator))]
@@ -245,7 +245,9 @@ function arrivalSign(frames: readonly Frame[]): RunResult['trust'][number] {
 export function lanesOf(frames: readonly Frame[]): LanePoint[] {
   const bySecond = new Map<number, Frame[]>();
   for (const frame of frames) bySecond.set(frame.second, [...(bySecond.get(frame.second) ?? []), frame]);
-  return [...bySecond.entries()].sort(([left], [right]) => left - right).map(([second, own]) => lanePoint(second, own));
+  return [...bySecond.entries()]
+    .sort(([left], [right]) => left - right)
+    .map(([second, framesOfSecond]) => lanePoint(second, framesOfSecond));
 }
 
 /** One second of the lanes from the frames of all generators. */

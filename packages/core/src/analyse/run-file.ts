@@ -16,7 +16,7 @@ export type RunFile = z.infer<typeof RunFileSchema>;
 /** A run without criteria holds what was asked of it: nothing. */
 export function outcomeOf({ run, criteria, trust }: RunResult): RunOutcome {
   if (run.stoppedByRule || criteria.some((verdict) => !verdict.held)) return 'not held';
-  return trust.every((one) => one.good) ? 'held' : 'not to be trusted';
+  return trust.every((sign) => sign.good) ? 'held' : 'not to be trusted';
 }
 
 export const runFile = (result: RunResult, lanes: LanePoint[]): RunFile => ({ version: 1, outcome: outcomeOf(result), result, lanes });

@@ -58,7 +58,8 @@ function placesOf({ columns, names, kinds, count }: SampleTable, query: SampleQu
       (query.step === undefined || sampleName.step === query.step),
   );
   const { failure } = query;
-  const isWantedKind = failure === undefined ? null : kinds.map((one) => one === failure || one.startsWith(`${failure}:`));
+  const isWantedKind =
+    failure === undefined ? null : kinds.map((failureKind) => failureKind === failure || failureKind.startsWith(`${failure}:`));
   const { at, durationMicros, user, kind, name } = columns;
   const from = (query.fromSecond ?? 0) * 10_000;
   const to = (query.toSecond ?? Infinity) * 10_000;
@@ -148,5 +149,5 @@ export function usersOf(table: SampleTable, query: SampleQuery): UserFigures[] {
   }
   return [...users.values()]
     .sort((left, right) => left.user - right.user)
-    .map(({ seen, sum, ...own }) => ({ ...own, iterations: seen.size, meanMs: sum / own.samples }));
+    .map(({ seen, sum, ...figures }) => ({ ...figures, iterations: seen.size, meanMs: sum / figures.samples }));
 }

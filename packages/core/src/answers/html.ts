@@ -127,7 +127,7 @@ export function readHtml(text: string): HtmlPage {
   });
   parser.end(text);
   page.title = page.title.trim();
-  page.texts = page.texts.map((one) => one.trim());
+  page.texts = page.texts.map((text) => text.trim());
   page.alertsAt = page.alertsAt.filter((_, at) => page.alerts[at] !== '');
   page.alerts = page.alerts.filter(Boolean);
   return page;

@@ -4,8 +4,8 @@ import { jsonNodes } from './json-path.js';
 /** The members that a path leads to, with their places as normalised paths (RFC 9535, 2.7); `beside` as in the schema. */
 export function jsonMatches(path: string, document: unknown, beside: string | undefined): { text: string; keys: (string | number)[] }[] {
   if (document === undefined) return [];
-  const members = (root: unknown, own: string): { text: string; keys: (string | number)[] }[] =>
-    jsonNodes(own, root).flatMap(({ value, keys }) =>
+  const members = (root: unknown, memberPath: string): { text: string; keys: (string | number)[] }[] =>
+    jsonNodes(memberPath, root).flatMap(({ value, keys }) =>
       typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' ? [{ text: String(value), keys }] : [],
     );
   if (beside === undefined) return members(document, path);

@@ -126,7 +126,7 @@ class LabelledPage {
 function described(term: Element): Element[] {
   const after = nextElements(term);
   const first = after.findIndex(({ tagName }) => tagName === 'dd');
-  const last = after.findIndex((one, at) => first >= 0 && at > first && one.tagName === 'dt');
+  const last = after.findIndex((element, at) => first >= 0 && at > first && element.tagName === 'dt');
   return first < 0 ? [] : after.slice(first, last < 0 ? undefined : last).filter(({ tagName }) => tagName === 'dd');
 }
 

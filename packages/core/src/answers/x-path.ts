@@ -66,9 +66,9 @@ export function checkXPath(expression: string): void {
   try {
     evaluate(expression, parseXmlDocument('<a/>'));
   } catch (error) {
-    const told = error instanceof Error ? error.message : String(error);
+    const message = error instanceof Error ? error.message : String(error);
     // A prefix that this document lacks may be one of the answer.
-    if (told.includes('XPST0081')) return;
-    throw new Error(/Error: (X\w+: [^\n]*)/.exec(told)?.[1] ?? told, { cause: error });
+    if (message.includes('XPST0081')) return;
+    throw new Error(/Error: (X\w+: [^\n]*)/.exec(message)?.[1] ?? message, { cause: error });
   }
 }

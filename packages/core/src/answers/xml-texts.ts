@@ -24,5 +24,5 @@ export function xmlTexts(text: string): (Found & { path: string })[] {
   );
   let lastEnd = -2;
   parser.end(text);
-  return found.map((one) => ({ ...one, text: one.text.trim() }));
+  return found.map((foundText) => ({ ...foundText, text: foundText.text.trim() }));
 }

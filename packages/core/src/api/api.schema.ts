@@ -122,7 +122,7 @@ export const HeldSignSchema = z.object({
   take: z.string(),
   exchange: z.number(),
   url: z.string(),
-  told: z.string(),
+  sentence: z.string(),
 });
 export type HeldSign = z.infer<typeof HeldSignSchema>;
 

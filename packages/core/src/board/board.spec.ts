@@ -57,7 +57,7 @@ const input = (more: Partial<BoardInput>): BoardInput => ({
   runs: [],
   ...more,
 });
-const next = (more: Partial<BoardInput>) => makeBoard(input(more)).next.map((one) => one.title);
+const next = (more: Partial<BoardInput>) => makeBoard(input(more)).next.map((proposal) => proposal.title);
 
 describe('the board', () => {
   it('leads from the first take to the run, one thing after the other', () => {

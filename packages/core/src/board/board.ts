@@ -45,7 +45,8 @@ export interface BoardInput {
   runs: readonly Run[];
 }
 
-const many = (count: number, one: string, more = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : more}`;
+const many = (count: number, singular: string, more = `${singular}s`): string =>
+  `${count.toLocaleString('en')} ${count === 1 ? singular : more}`;
 
 /** The project at a glance, and at most three things to do next, each with its reason. */
 export function makeBoard(input: BoardInput): Board {
@@ -60,9 +61,9 @@ function boardRow(script: Script, input: BoardInput): Board['rows'][number] {
   const rehearsal = input.rehearsals.get(script.id)?.[0];
   const tables = [...boundColumns(script).keys()].map((id) => input.tables.find((table) => table.id === id));
   const free = tables.reduce((sum, table) => sum + (table ? table.rowCount - table.spentCount : 0), 0);
-  const workload = input.workloads.find((one) => one.crews.some((crew) => crew.scriptId === script.id));
+  const workload = input.workloads.find((candidate) => candidate.crews.some((crew) => crew.scriptId === script.id));
   const users = workload?.crews.filter((crew) => crew.scriptId === script.id).reduce((sum, crew) => sum + crew.users, 0) ?? 0;
-  const run = input.runs.find((one) => one.workload.crews.some((crew) => crew.scriptId === script.id));
+  const run = input.runs.find((candidate) => candidate.workload.crews.some((crew) => crew.scriptId === script.id));
   const proven = script.handoffs.filter((handoff) => handoff.evidence === 'proven').length;
   return {
     scriptId: script.id,
@@ -141,8 +142,8 @@ function nextSteps(input: BoardInput): Board['next'] {
   for (const script of input.scripts) {
     const rehearsal = input.rehearsals.get(script.id)?.[0];
     const link = `/scripts/${script.id}`;
-    const workload = input.workloads.find((one) => one.crews.some((crew) => crew.scriptId === script.id));
-    const run = input.runs.find((one) => one.workload.crews.some((crew) => crew.scriptId === script.id));
+    const workload = input.workloads.find((candidate) => candidate.crews.some((crew) => crew.scriptId === script.id));
+    const run = input.runs.find((candidate) => candidate.workload.crews.some((crew) => crew.scriptId === script.id));
     if (!rehearsal) add(`Rehearse ${script.name}`, 'Nobody knows yet whether it replays.', 'Open the script', link);
     else if (rehearsal.verdict !== 'passed')
       add(

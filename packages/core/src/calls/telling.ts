@@ -106,12 +106,12 @@ export class Telling {
       if (isTelling(seen, takes.length))
         this.#known.set(
           key,
-          takes.map((_, take) => new Set(seen.filter((one) => one.take === take).map((one) => one.value))),
+          takes.map((_, take) => new Set(seen.filter((occurrence) => occurrence.take === take).map((occurrence) => occurrence.value))),
         );
-    for (const [exchange, own] of this.#asked)
+    for (const [exchange, values] of this.#asked)
       this.#telling.set(
         exchange,
-        own.filter(({ place }) => this.#known.has(`${group(exchange)} ${anyPosition(place)}`)),
+        values.filter(({ place }) => this.#known.has(`${group(exchange)} ${anyPosition(place)}`)),
       );
   }
 
@@ -130,11 +130,11 @@ export class Telling {
    * telling values that are the same.
    */
   agreement(left: Exchange, right: Exchange): number | false {
-    const [own, other] = [this.of(left), this.of(right)];
-    if (own.length === 0 && other.length === 0) return 0;
-    const there = new Map(other.map((value) => [value.place, value.value]));
+    const [leftValues, rightValues] = [this.of(left), this.of(right)];
+    if (leftValues.length === 0 && rightValues.length === 0) return 0;
+    const there = new Map(rightValues.map((value) => [value.place, value.value]));
     let agreed = 0;
-    for (const { place, value } of own) {
+    for (const { place, value } of leftValues) {
       const partner = there.get(place);
       if (partner === value) agreed++;
       else if (partner !== undefined && this.#recurs(left, place, value, partner)) return false;
@@ -145,21 +145,25 @@ export class Telling {
   /** True where one of two different values is known from the other take: then they do not ask the same. */
   #recurs(exchange: Exchange, place: string, ...values: string[]): boolean {
     const known = this.#known.get(`${this.group(exchange)} ${anyPosition(place)}`) ?? [];
-    return values.some((value) => known.every((one) => one.has(value)));
+    return values.some((value) => known.every((knownValues) => knownValues.has(value)));
   }
 }
 
 function isTelling(seen: readonly Seen[], takes: number): boolean {
-  const values = new Set(seen.map((one) => one.value));
+  const values = new Set(seen.map((occurrence) => occurrence.value));
   if (seen.length < 3 || values.size < 2) return false;
-  const words = seen.filter((one) => isProgramWord(one.value)).length >= 0.9 * seen.length;
+  const words = seen.filter((occurrence) => isProgramWord(occurrence.value)).length >= 0.9 * seen.length;
   // A number tells requests apart only where there are few of them: an id or a counter is another one each time.
-  if (!words && (values.size > seen.length / 4 || !seen.every((one) => /^[\w.-]{0,20}$/.test(one.value)))) return false;
+  if (!words && (values.size > seen.length / 4 || !seen.every((occurrence) => /^[\w.-]{0,20}$/.test(occurrence.value)))) return false;
   if (takes < 2) return words && values.size <= Math.max(2, seen.length * 0.75);
   for (const take of [0, 1]) {
-    const takeWords = seen.filter((one) => one.take === take);
-    const other = new Set(seen.filter((one) => one.take !== take).map((one) => one.value));
-    if (takeWords.length === 0 || takeWords.filter((one) => other.has(one.value)).length < recurringPart * takeWords.length) return false;
+    const takeWords = seen.filter((occurrence) => occurrence.take === take);
+    const otherValues = new Set(seen.filter((occurrence) => occurrence.take !== take).map((occurrence) => occurrence.value));
+    if (
+      takeWords.length === 0 ||
+      takeWords.filter((occurrence) => otherValues.has(occurrence.value)).length < recurringPart * takeWords.length
+    )
+      return false;
   }
   return true;
 }

@@ -29,7 +29,7 @@ const replay = (script: Script, goods: string, answer: string) => ({
   ...playback(script, { s2: [200, html, answer] }, { s2: `goods=${encodeURIComponent(goods)}&weight=12500&kind=dry` }),
   failed: [] as string[],
 });
-const told = (script: Script, ...rest: [Parameters<typeof suggestChecks>[2], Parameters<typeof suggestChecks>[3]]) =>
+const suggestions = (script: Script, ...rest: [Parameters<typeof suggestChecks>[2], Parameters<typeof suggestChecks>[3]]) =>
   suggestChecks(script, first, ...rest).map((check) => [
     check.step,
     check.check.checked.kind === 'text'
@@ -40,7 +40,7 @@ const told = (script: Script, ...rest: [Parameters<typeof suggestChecks>[2], Par
 
 describe('suggested checks', () => {
   it('ask for what was entered, the heading and the way out, and were tried on both takes', () => {
-    expect(told(raw, second, [])).toEqual([
+    expect(suggestions(raw, second, [])).toEqual([
       ['s1', 'New intake', 2],
       ['s1', 'Sign out', 2],
       ['s2', 'Frozen cod', 2],
@@ -50,13 +50,15 @@ describe('suggested checks', () => {
   });
 
   it('ask for the very column that was sent, in rehearsals too, and never fail on a good answer', () => {
-    expect(told(bound, null, [replay(bound, 'Red plums', page('Red plums'))])).toContainEqual(['s2', 'data', 2]);
+    expect(suggestions(bound, null, [replay(bound, 'Red plums', page('Red plums'))])).toContainEqual(['s2', 'data', 2]);
     // A page that is good and lacks it says that the check is none.
-    expect(told(bound, null, [replay(bound, 'Red plums', page('something else'))]).filter(([, text]) => text === 'data')).toEqual([]);
+    expect(suggestions(bound, null, [replay(bound, 'Red plums', page('something else'))]).filter(([, text]) => text === 'data')).toEqual(
+      [],
+    );
     const failed = { ...replay(bound, 'Red plums', page('something else')), failed: ['s2'] };
-    expect(told(bound, null, [failed])).toContainEqual(['s2', 'data', 1]);
+    expect(suggestions(bound, null, [failed])).toContainEqual(['s2', 'data', 1]);
     expect(
-      told(raw, flow('Frozen cod', '12500'), [replay(raw, 'Frozen cod', page('Frozen cod', 'Booked', ''))]).map(([, text]) => text),
+      suggestions(raw, flow('Frozen cod', '12500'), [replay(raw, 'Frozen cod', page('Frozen cod', 'Booked', ''))]).map(([, text]) => text),
     ).toEqual(['New intake', 'Sign out', 'Frozen cod']);
   });
 

@@ -66,7 +66,7 @@ export function suggestChecks(
   /** Texts that were shown before they could say that anything was saved. */
   const shown = new Set<string>();
   for (const { step } of recordedSteps(script)) {
-    for (const one of entered) one.age++;
+    for (const input of entered) input.age++;
     const n = answerOf(step);
     const exchange = n === null ? undefined : byNumber.get(n);
     const ownExchange = step.exchange === null ? undefined : byNumber.get(step.exchange);
@@ -90,16 +90,20 @@ export function suggestChecks(
         heldOn,
       });
     };
-    for (const one of entered) {
-      if (one.age > shownWithin || shown.has(`${one.step.id} ${one.node.place}`) || !holdsText(view, one.node.value)) continue;
-      shown.add(`${one.step.id} ${one.node.place}`);
-      const told = one.step.id === step.id ? 'this step' : 'an earlier step';
-      propose(templateOf(one.node), one, `It is what ${told} entered as “${one.node.name}”; an answer that holds it has taken it in.`);
+    for (const input of entered) {
+      if (input.age > shownWithin || shown.has(`${input.step.id} ${input.node.place}`) || !holdsText(view, input.node.value)) continue;
+      shown.add(`${input.step.id} ${input.node.place}`);
+      const where = input.step.id === step.id ? 'this step' : 'an earlier step';
+      propose(
+        templateOf(input.node),
+        input,
+        `It is what ${where} entered as “${input.node.name}”; an answer that holds it has taken it in.`,
+      );
     }
     if (view.kind !== 'html') continue;
     const heading = headingOf(view);
     // What was entered stands in it, and will be another.
-    const isOwn = entered.some((one) => heading?.includes(one.node.value));
+    const isOwn = entered.some((input) => heading?.includes(input.node.value));
     if (heading !== null && !isOwn && heading !== view.title)
       propose([{ kind: 'text', text: heading }], null, 'It is the heading of the page: another page has another one.');
     const out = wayOut(view);
@@ -160,7 +164,7 @@ function heldEverywhere(
     held++;
   }
   for (const { steps, failed, readBody, fill } of played) {
-    const ownStep = steps.find((one) => one.step === step.id);
+    const ownStep = steps.find((captured) => captured.step === step.id);
     const answer = ownStep && !failed.includes(step.id) ? capturedView(ownStep, readBody) : undefined;
     if (!answer) continue;
     if (!holdsText(answer, fill(text))) return null;

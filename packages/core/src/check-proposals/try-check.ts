@@ -40,7 +40,7 @@ export function tryCheck(
   if (problem !== null) return { tried: [], problem };
   const actionStep = actionSteps(script).find((numberedStep) => numberedStep.step.id === step)?.step;
   const n = actionStep && answerOf(actionStep);
-  const exchange = take.exchanges.find((one) => one.n === n);
+  const exchange = take.exchanges.find((candidate) => candidate.n === n);
   const twin = second && new SecondTake(take, second);
   const tried: TriedCheck[] = [];
   const tryOn = (source: TriedCheck['source'], answer: Answer, fill: Fill, rehearsal: number | null = null, stepFailed = false): void => {
@@ -53,7 +53,7 @@ export function tryCheck(
     if (partner && twin)
       tryOn('second-take', recordedAnswer(partner.exchange, partner.view), (template) => twin.textFor(recordedText(template)));
     for (const { number, steps, failed, readBody } of rehearsals) {
-      const played = steps.findLast((one) => one.step === step);
+      const played = steps.findLast((captured) => captured.step === step);
       const replayed = played && capturedAnswer(played, readBody);
       if (played && replayed)
         tryOn('rehearsal', playedAnswer(played, replayed), playedFill(script, steps, readBody), number, failed.includes(step));

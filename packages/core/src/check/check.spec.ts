@@ -71,8 +71,8 @@ describe('checks', () => {
     ['no redirect', { kind: 'redirect', to: text('/x') }, page, 'It does not redirect, where it should lead to “/x”.'],
     ['a size', { kind: 'size', atLeast: 10, atMost: 20 }, data, `The answer has ${data.bytes} bytes, where 10 to 20 are wanted.`],
     ['a time', { kind: 'time', atMostMs: 30 }, page, 'It answered in 40 ms, where at most 30 ms are wanted.'],
-  ])('hold or say why not: %s', (_name, checked, given, told) => {
-    expect(checkFailure(check(checked), given, recordedText)).toBe(told);
+  ])('hold or say why not: %s', (_name, checked, given, sentence) => {
+    expect(checkFailure(check(checked), given, recordedText)).toBe(sentence);
   });
 
   it('are filled with what is sent now', () => {
@@ -127,11 +127,11 @@ describe('failure signs that a take shows itself', () => {
 
   it('are looked for in time that grows with the answer, whatever it holds', () => {
     const xml = (body: string) => new TakeBuilder().add(['GET', '/'], [200, [['Content-Type', 'application/xml']], body]).load();
-    const told = (body: string) => heldBy(xml(body), { kind: 'element', text: 'fault' }, 9).map((one) => one.told);
-    expect(told('<r><s:fault code="4">Lot is closed</s:fault></r>')).toEqual([expect.stringContaining('<fault> with “Lot is closed”')]);
-    expect(told('<r><fault\n></fault></r>')).toEqual(['It holds the element <fault>, which is a failure sign.']);
-    expect(told('<r><faults>1</faults><default>fault</default></r>')).toEqual([]);
+    const textsOf = (body: string) => heldBy(xml(body), { kind: 'element', text: 'fault' }, 9).map((held) => held.sentence);
+    expect(textsOf('<r><s:fault code="4">Lot is closed</s:fault></r>')).toEqual([expect.stringContaining('<fault> with “Lot is closed”')]);
+    expect(textsOf('<r><fault\n></fault></r>')).toEqual(['It holds the element <fault>, which is a failure sign.']);
+    expect(textsOf('<r><faults>1</faults><default>fault</default></r>')).toEqual([]);
     // Tags that begin and never end.
-    expect(told(`<r>${'<fault '.repeat(300_000)}`)).toEqual([]);
+    expect(textsOf(`<r>${'<fault '.repeat(300_000)}`)).toEqual([]);
   });
 });

@@ -51,10 +51,10 @@ const deepest = 40;
 
 function jsonMember(value: unknown, name: string, depth = 0): string | null {
   if (typeof value !== 'object' || value === null || depth > deepest) return null;
-  for (const [key, own] of Object.entries(value)) {
-    const isEmpty = own === null || own === false || own === '' || (Array.isArray(own) && own.length === 0);
-    if (key === name && !isEmpty) return `It holds “${name}” with ${cutText(JSON.stringify(own), 140)}`;
-    const inside = jsonMember(own, name, depth + 1);
+  for (const [key, member] of Object.entries(value)) {
+    const isEmpty = member === null || member === false || member === '' || (Array.isArray(member) && member.length === 0);
+    if (key === name && !isEmpty) return `It holds “${name}” with ${cutText(JSON.stringify(member), 140)}`;
+    const inside = jsonMember(member, name, depth + 1);
     if (inside !== null) return inside;
   }
   return null;
@@ -64,20 +64,21 @@ function jsonMember(value: unknown, name: string, depth = 0): string | null {
 export function signOf(response: AnswerText, signs: readonly FailureSign[]): FailureReason | null {
   if (signs.length === 0 || response.kind === 'binary') return null;
   for (const sign of signs) {
-    const told = found(response, sign);
-    if (told !== null) return failureReason('failure-sign', `${told}, which is a failure sign.`, cutText(`${sign.kind} ${sign.text}`, 80));
+    const foundText = found(response, sign);
+    if (foundText !== null)
+      return failureReason('failure-sign', `${foundText}, which is a failure sign.`, cutText(`${sign.kind} ${sign.text}`, 80));
   }
   return null;
 }
 
 /** Answers of a take that hold a sign: where it is good, none does. */
-export function heldBy(take: LoadedTake, sign: FailureSign, most: number): { exchange: number; url: string; told: string }[] {
-  const held: { exchange: number; url: string; told: string }[] = [];
+export function heldBy(take: LoadedTake, sign: FailureSign, most: number): { exchange: number; url: string; sentence: string }[] {
+  const held: { exchange: number; url: string; sentence: string }[] = [];
   for (const exchange of take.exchanges) {
     if (held.length >= most) break;
     const view = viewOf(exchange, take.readBody);
     const reason = view && signOf(view, [sign]);
-    if (reason) held.push({ exchange: exchange.n, url: exchange.url, told: reason.text });
+    if (reason) held.push({ exchange: exchange.n, url: exchange.url, sentence: reason.text });
   }
   return held;
 }

@@ -71,94 +71,98 @@ export class Correlation {
 
   /** Judges everything that is sent. Reading the answers was the first half of the progress, this is the second. */
   judge(onProgress: Progress): Correlated {
-    for (const [at, own] of this.#steps.entries()) {
-      this.#step(own);
+    for (const [at, stepOfTake] of this.#steps.entries()) {
+      this.#step(stepOfTake);
       onProgress(this.#steps.length + at + 1, 2 * this.#steps.length);
     }
     return this.#result();
   }
 
   /** What the second take sent where a step sends a value; undefined where it says nothing. */
-  #otherAt(take: StepOfTake, node: SentNode): string | undefined {
-    return this.#twin?.valueAt(take.exchange.n, node.place);
+  #otherAt(stepOfTake: StepOfTake, node: SentNode): string | undefined {
+    return this.#twin?.valueAt(stepOfTake.exchange.n, node.place);
   }
 
   /** Keeps that a value is to be handed off; false where no step of the script asks for what gives it. */
-  #find(take: StepOfTake, target: Target, found: Omit<Find, 'own' | 'target' | 'name' | 'ofPage'> & { ofPage?: boolean }): boolean {
+  #find(
+    stepOfTake: StepOfTake,
+    target: Target,
+    found: Omit<Find, 'stepOfTake' | 'target' | 'name' | 'ofPage'> & { ofPage?: boolean },
+  ): boolean {
     if (placeOfResponse(this.script, found.origin.exchange.n) === null) return false;
     const name = target.value === target.node.value ? target.node.name : nameBefore(target.node, target.start);
-    this.#flows.add({ own: take, target, name, ofPage: false, ...found });
+    this.#flows.add({ stepOfTake: stepOfTake, target, name, ofPage: false, ...found });
     return true;
   }
 
-  #step(take: StepOfTake): void {
-    visitStill(take.step, (node) => {
-      const other = this.#otherAt(take, node);
+  #step(stepOfTake: StepOfTake): void {
+    visitStill(stepOfTake.step, (node) => {
+      const otherValue = this.#otherAt(stepOfTake, node);
       // What is alike in both takes as a whole may still hold a part that is known to move.
-      if (!isLeaf(node)) return other !== node.value && this.#whole(take, node, other, false);
-      if (this.#whole(take, node, other, true)) return true;
-      if (node.peeled && node.kids.length > 0 && this.index.origins(node.value, node.name, take.exchange).length === 0) return false;
-      this.#parts(take, node, other);
+      if (!isLeaf(node)) return otherValue !== node.value && this.#whole(stepOfTake, node, otherValue, false);
+      if (this.#whole(stepOfTake, node, otherValue, true)) return true;
+      if (node.peeled && node.kids.length > 0 && this.index.origins(node.value, node.name, stepOfTake.exchange).length === 0) return false;
+      this.#parts(stepOfTake, node, otherValue);
       return true;
     });
   }
 
   /** Judges a value as a whole; true where it is dealt with. */
-  #whole(take: StepOfTake, node: SentNode, other: string | undefined, leaf: boolean): boolean {
+  #whole(stepOfTake: StepOfTake, node: SentNode, otherValue: string | undefined, leaf: boolean): boolean {
     // The client counts these; what answers hold of the same numbers is chance.
     if (this.#counters.has(node.place)) return true;
-    const target: Target = { step: take.step, node, value: node.value, start: 0, end: node.value.length };
-    const differs = other !== undefined && other !== node.value;
-    const origins = this.index.origins(node.value, node.name, take.exchange, differs);
+    const target: Target = { step: stepOfTake.step, node, value: node.value, start: 0, end: node.value.length };
+    const differs = otherValue !== undefined && otherValue !== node.value;
+    const origins = this.index.origins(node.value, node.name, stepOfTake.exchange, differs);
     if (node.isName && !differs) return false;
     if (!leaf && !differs && !origins.some((origin) => origin.linked && !origin.listed)) return false;
-    const byForm = this.#judge.byForm(node, take, other, origins);
-    if (byForm?.kind === 'handoff') return this.#find(take, target, { ...byForm, other, ofPage: true });
-    if (byForm?.kind === 'unsure') this.#doubt(take, node, byForm.reason);
+    const byForm = this.#judge.byForm(node, stepOfTake, otherValue, origins);
+    if (byForm?.kind === 'handoff') return this.#find(stepOfTake, target, { ...byForm, other: otherValue, ofPage: true });
+    if (byForm?.kind === 'unsure') this.#doubt(stepOfTake, node, byForm.reason);
     if (byForm) {
-      this.#flows.input(take, node);
+      this.#flows.input(stepOfTake, node);
       return leaf;
     }
     if (origins.length > 0) {
-      const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, take);
-      if (judged.kind === 'handoff') return this.#find(take, target, { ...judged, other });
+      const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, otherValue, stepOfTake);
+      if (judged.kind === 'handoff') return this.#find(stepOfTake, target, { ...judged, other: otherValue });
       if (!leaf) return false;
-      if (judged.kind === 'chosen' || judged.kind === 'typed') this.#flows.input(take, node);
-      if (judged.kind === 'unsure') this.#doubt(take, node, judged.reason, origins[0]);
+      if (judged.kind === 'chosen' || judged.kind === 'typed') this.#flows.input(stepOfTake, node);
+      if (judged.kind === 'unsure') this.#doubt(stepOfTake, node, judged.reason, origins[0]);
       return judged.kind === 'chosen' || judged.kind === 'typed' || !differs;
     }
-    for (const { origin, as } of this.index.spelledOtherwise(node.value, node.name, take.exchange)) {
-      if (differs && !this.#twin?.gives(origin, other, as)) continue;
-      const told = `${describeExtractor(origin.extractor)} gives it in another spelling (${as})`;
-      return this.#find(take, target, {
+    for (const { origin, as } of this.index.spelledOtherwise(node.value, node.name, stepOfTake.exchange)) {
+      if (differs && !this.#twin?.gives(origin, otherValue, as)) continue;
+      const finding = `${describeExtractor(origin.extractor)} gives it in another spelling (${as})`;
+      return this.#find(stepOfTake, target, {
         origin,
         evidence: differs ? 'proven' : 'likely',
-        reason: differs ? `It differs between the two takes, and ${told}, right in both.` : `A response gave it first: ${told}.`,
+        reason: differs ? `It differs between the two takes, and ${finding}, right in both.` : `A response gave it first: ${finding}.`,
         as,
         bits: bitsOfProof,
-        other,
+        other: otherValue,
       });
     }
     return false;
   }
 
   /** Looks for what is server-made inside a value that no response gave as a whole. */
-  #parts(take: StepOfTake, node: SentNode, other: string | undefined): void {
-    if (this.#judge.isClock(node.value, take) || this.index.isEcho(node.value, take.exchange)) return;
-    if (other !== undefined && other !== node.value) {
-      for (const parts of differingParts(node.value, other)) {
+  #parts(stepOfTake: StepOfTake, node: SentNode, otherValue: string | undefined): void {
+    if (this.#judge.isClock(node.value, stepOfTake) || this.index.isEcho(node.value, stepOfTake.exchange)) return;
+    if (otherValue !== undefined && otherValue !== node.value) {
+      for (const parts of differingParts(node.value, otherValue)) {
         const found = parts.flatMap((part) => {
           const value = node.value.slice(part.start, part.end);
-          if (this.index.isTypedPart(node.value, part, take.exchange)) return [];
+          if (this.index.isTypedPart(node.value, part, stepOfTake.exchange)) return [];
           const name = nameBefore(node, part.start);
-          const origins = this.index.origins(value, name, take.exchange, true);
-          const [best] = this.#judge.weighed({ value, name, place: node.place }, origins, part.other, take);
+          const origins = this.index.origins(value, name, stepOfTake.exchange, true);
+          const [best] = this.#judge.weighed({ value, name, place: node.place }, origins, part.other, stepOfTake);
           const evidence = best && evidenceOf(best.weight, value);
-          const target = { step: take.step, node, value, start: part.start, end: part.end };
+          const target = { step: stepOfTake.step, node, value, start: part.start, end: part.end };
           return best && evidence ? [{ target, ...best, evidence, other: part.other }] : [];
         });
         for (const { target, origin, weight, evidence, other: there } of found)
-          this.#find(take, target, {
+          this.#find(stepOfTake, target, {
             origin,
             evidence,
             reason: `A part of what is sent differs between the two takes, and ${describeExtractor(origin.extractor)} gives the right one in both; ${chanceOf(weight)}.`,
@@ -168,25 +172,29 @@ export class Correlation {
         if (found.length > 0) return;
       }
       const shape = dynamicShape(node.name, node.value);
-      if (shape && !this.#judge.isTyped(node.value, take))
+      if (shape && !this.#judge.isTyped(node.value, stepOfTake))
         this.#doubt(
-          take,
+          stepOfTake,
           node,
           `It differs between the two takes and ${shape}, but no place in the responses gives it. A page script may compute it.`,
         );
       return;
     }
-    visitParts(node, this.index, take.exchange, (part) => {
+    visitParts(node, this.index, stepOfTake.exchange, (part) => {
       const name = nameBefore(node, part.start);
       const judged = this.#judge.judge(
         { value: part.value, name, place: node.place },
         part.origins,
-        other === undefined ? undefined : part.value,
-        take,
+        otherValue === undefined ? undefined : part.value,
+        stepOfTake,
       );
       // A part of a readable text is there by chance, unless a token or a made thing's id says otherwise.
       if (judged.kind !== 'handoff') return false;
-      return this.#find(take, { step: take.step, node, ...part }, { ...judged, other: other === undefined ? undefined : part.value });
+      return this.#find(
+        stepOfTake,
+        { step: stepOfTake.step, node, ...part },
+        { ...judged, other: otherValue === undefined ? undefined : part.value },
+      );
     });
   }
 
@@ -204,15 +212,15 @@ export class Correlation {
   #easeTitle(step: RequestStep): RequestStep {
     const { title } = step.expect;
     const answer = answerOf(step);
-    const other = title === null || answer === null ? undefined : this.#twin?.titleOf(answer);
-    if (title === null || other === undefined || fitsTitle(title, other)) return step;
-    return { ...step, expect: { ...step.expect, title: commonTitle(title, other) } };
+    const otherTitle = title === null || answer === null ? undefined : this.#twin?.titleOf(answer);
+    if (title === null || otherTitle === undefined || fitsTitle(title, otherTitle)) return step;
+    return { ...step, expect: { ...step.expect, title: commonTitle(title, otherTitle) } };
   }
 
-  #doubt(take: StepOfTake, node: SentNode, reason: string, origin?: Origin): void {
+  #doubt(stepOfTake: StepOfTake, node: SentNode, reason: string, origin?: Origin): void {
     if (!isCounted(node) || node.isName) return;
     this.#unsure.push({
-      step: take.step.id,
+      step: stepOfTake.step.id,
       place: node.place,
       value: node.value,
       origin: origin ? (placeOfResponse(this.script, origin.exchange.n)?.step ?? null) : null,
@@ -222,7 +230,7 @@ export class Correlation {
   }
 
   #result(): Correlated {
-    this.#flows.resolve(this.#maker, this.#steps, (take, node) => this.#otherAt(take, node));
+    this.#flows.resolve(this.#maker, this.#steps, (stepOfTake, node) => this.#otherAt(stepOfTake, node));
     findMade(this.script, this.loaded, this.index, this.#maker, this.#twin, this.#flows.inputs);
     const unsure = this.#unsure.filter((value) => !this.#maker.has(value.step, value.place));
     const result = this.#maker.result();

@@ -31,14 +31,14 @@ export function previewPattern(loaded: LoadedTake, pattern: HandoffPattern): Pat
   const index = ValueIndex.of(loaded, script, undefined, book.knows);
   const names = new Map(recordedSteps(script).map(({ step, number }) => [step.id, `${number}, ${step.name}`]));
   const found: PatternFind[] = [];
-  for (const take of stepsOfTake(script, loaded))
-    visitStill(take.step, (node) => {
+  for (const stepOfTake of stepsOfTake(script, loaded))
+    visitStill(stepOfTake.step, (node) => {
       if (node.isName || found.length >= mostFinds || !book.knows(node.value, node.name, node.place)) return false;
-      const known = book.find(node.value, node.name, node.place, index.origins(node.value, node.name, take.exchange));
+      const known = book.find(node.value, node.name, node.place, index.origins(node.value, node.name, stepOfTake.exchange));
       const place = known && placeOfResponse(script, known.origin.exchange.n);
       found.push({
-        step: take.step.name,
-        number: take.number,
+        step: stepOfTake.step.name,
+        number: stepOfTake.number,
         place: node.place,
         value: textStart(node.value, 200),
         reads: known ? describeExtractor(known.origin.extractor) : null,

@@ -90,7 +90,7 @@ export function splice(
     });
   const base: Script = {
     ...script,
-    transactions: script.transactions.map((transaction) => ({ ...transaction, steps: numbered(transaction.steps, joined.own) })),
+    transactions: script.transactions.map((transaction) => ({ ...transaction, steps: numbered(transaction.steps, joined.base) })),
     handoffs: [...script.handoffs.map((handoff) => values.moved.get(handoff.id) ?? handoff), ...values.handoffs],
     made: [...script.made, ...values.made],
   };
@@ -111,7 +111,7 @@ export function splice(
 const followed = (handoff: Handoff, ids: ReadonlyMap<string, string>): Handoff => ({
   ...handoff,
   origin: ids.get(handoff.origin) ?? handoff.origin,
-  ...(handoff.also && { also: handoff.also.map((one) => ({ ...one, step: ids.get(one.step) ?? one.step })) }),
+  ...(handoff.also && { also: handoff.also.map((place) => ({ ...place, step: ids.get(place.step) ?? place.step })) }),
 });
 
 /** The steps of a piece with the pauses between them; containers that lie in it as a whole. */
@@ -172,16 +172,16 @@ class ForeignValues {
     this.#twin = new SecondTake(loadedTake, take);
     this.#moveOrigins(loadedTake);
     this.#taken = new Set([...idsOf(script), ...script.handoffs.map((handoff) => handoff.id), ...script.made.map((made) => made.id)]);
-    this.#names = new Set([...script.handoffs, ...script.made].map((one) => one.name));
+    this.#names = new Set([...script.handoffs, ...script.made].map((named) => named.name));
   }
 
   /** What is read in a step that goes is read in the step of the piece that asks the same. */
   #moveOrigins(take: LoadedTake): void {
     const partners = new Map<number, number>();
     for (const { n } of take.exchanges) {
-      const own = this.#twin.partnerOf(n)?.exchange.n;
-      const place = own === undefined ? null : placeOfResponse(this.source, n);
-      if (own !== undefined && place && this.inside.has(place.step)) partners.set(own, n);
+      const partnerNumber = this.#twin.partnerOf(n)?.exchange.n;
+      const place = partnerNumber === undefined ? null : placeOfResponse(this.source, n);
+      if (partnerNumber !== undefined && place && this.inside.has(place.step)) partners.set(partnerNumber, n);
     }
     for (const handoff of this.script.handoffs) {
       const places = readPlaces(handoff);
@@ -206,12 +206,13 @@ class ForeignValues {
       }
     // What is read in the piece and sent later by nobody yet is kept too: the script may use it.
     const change = (piece: Piece): Piece | undefined => {
-      const own = piece.kind === 'handoff' ? this.#ids.get(piece.handoff) : piece.kind === 'made' ? this.#ids.get(piece.made) : undefined;
-      if (own === undefined || piece.kind === 'text') return undefined;
-      if (own === null) return { kind: 'text', text: piece.recorded };
-      return own.kind === 'handoff'
-        ? { kind: 'handoff', handoff: own.id, recorded: piece.recorded }
-        : { kind: 'made', made: own.id, recorded: piece.recorded };
+      const adopted =
+        piece.kind === 'handoff' ? this.#ids.get(piece.handoff) : piece.kind === 'made' ? this.#ids.get(piece.made) : undefined;
+      if (adopted === undefined || piece.kind === 'text') return undefined;
+      if (adopted === null) return { kind: 'text', text: piece.recorded };
+      return adopted.kind === 'handoff'
+        ? { kind: 'handoff', handoff: adopted.id, recorded: piece.recorded }
+        : { kind: 'made', made: adopted.id, recorded: piece.recorded };
     };
     return steps.map(function inside(step): Step {
       const ownStep = changeTemplates(step, (template) => mapPieces(template, change));
@@ -228,7 +229,7 @@ class ForeignValues {
 
   #make(id: string): void {
     if (this.#ids.has(id)) return;
-    const made = this.source.made.find((one) => one.id === id);
+    const made = this.source.made.find((candidate) => candidate.id === id);
     if (!made) return;
     const fresh: GeneratedValue = { ...made, id: freshId(this.#taken, 'm', `m-${made.id}`), name: this.#free(made.name) };
     this.made.push(fresh);
@@ -237,7 +238,7 @@ class ForeignValues {
 
   #handoff(id: string): void {
     if (this.#ids.has(id)) return;
-    const handoff = this.source.handoffs.find((one) => one.id === id);
+    const handoff = this.source.handoffs.find((candidate) => candidate.id === id);
     if (!handoff) return;
     const places = readPlaces(handoff);
     const within = places.filter(({ step }) => this.inside.has(step));
@@ -256,9 +257,9 @@ class ForeignValues {
       return;
     }
     const known = [...this.moved.values()].find(
-      (one) =>
-        readPlaces(one).some((place) => place.step === firstWithin.step && place.hop === firstWithin.hop) &&
-        JSON.stringify(one.extractor) === JSON.stringify(handoff.extractor),
+      (candidate) =>
+        readPlaces(candidate).some((place) => place.step === firstWithin.step && place.hop === firstWithin.hop) &&
+        JSON.stringify(candidate.extractor) === JSON.stringify(handoff.extractor),
     );
     if (known) {
       this.#ids.set(id, { kind: 'handoff', id: known.id });
@@ -280,7 +281,7 @@ class ForeignValues {
 
   /** Lets a handoff of the script be read at further answers of the piece, as a value that each answer gives anew. */
   #readAlso(id: string, within: readonly ResponsePlace[]): void {
-    const handoff = this.moved.get(id) ?? this.script.handoffs.find((one) => one.id === id);
+    const handoff = this.moved.get(id) ?? this.script.handoffs.find((candidate) => candidate.id === id);
     if (!handoff) return;
     const places = readPlaces(handoff);
     const further = within.filter(
@@ -295,14 +296,14 @@ class ForeignValues {
     const n = numberAt(this.source, origin);
     const partner = n === undefined ? undefined : this.#twin.partnerOf(n);
     const place = partner && placeOfResponse(this.script, partner.exchange.n);
-    const exchange = partner && this.take.exchanges.find((one) => one.n === partner.exchange.n);
+    const exchange = partner && this.take.exchanges.find((candidate) => candidate.n === partner.exchange.n);
     const view = exchange && viewOf(exchange, this.take.readBody);
     const recorded = view && readValue(handoff.extractor, view, () => 0);
     if (!place || recorded === undefined) return null;
     const same = [...this.script.handoffs, ...this.handoffs].find(
-      (one) =>
-        readPlaces(one).some((responsePlace) => responsePlace.step === place.step && responsePlace.hop === place.hop) &&
-        JSON.stringify(one.extractor) === JSON.stringify(handoff.extractor),
+      (candidate) =>
+        readPlaces(candidate).some((responsePlace) => responsePlace.step === place.step && responsePlace.hop === place.hop) &&
+        JSON.stringify(candidate.extractor) === JSON.stringify(handoff.extractor),
     );
     if (same) return same.id;
     const { also: _also, hop: _hop, ...rest } = handoff;

@@ -159,8 +159,8 @@ describe('generated columns', () => {
     [[{ kind: 'gs1', name: 'a', prefix: '123456', length: 8 }], 'only 10 different values fit, but 50 rows are wanted'],
     [[{ kind: 'number', name: 'a', from: 2, to: 1, decimals: 0 }], 'the most is less than the least'],
     [[{ kind: 'iso7064', name: 'a', system: 'mod 11-2', prefix: 'A', digits: 3 }], 'Column “a”: “A'],
-  ])('say what is wrong with them: %j', (columns, told) => {
-    expect(() => rows(columns, 50)).toThrow(told);
+  ])('say what is wrong with them: %j', (columns, problem) => {
+    expect(() => rows(columns, 50)).toThrow(problem);
   });
 });
 
@@ -271,8 +271,8 @@ describe('JSON', () => {
     ['[]', 'The list is empty'],
     ['[1]', 'Entry 1 of the list is no object'],
     ['{"a":1}\n{"a":', 'line 2 by itself is none either'],
-  ])('says what is wrong with %j', (text, told) => {
-    expect(() => readJsonTable(text, 'skip')).toThrow(told);
+  ])('says what is wrong with %j', (text, problem) => {
+    expect(() => readJsonTable(text, 'skip')).toThrow(problem);
   });
 });
 

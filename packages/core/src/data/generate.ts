@@ -61,10 +61,10 @@ function makerOf(column: GeneratedColumn, before: ReadonlySet<string>, seed: str
       return () => dateIn(column.form, nowMs + (column.fromDays + random() * (column.toDays - column.fromDays)) * day);
     }
     case 'pick': {
-      const all = column.from.reduce((sum, one) => sum + one.weight, 0);
+      const all = column.from.reduce((sum, choice) => sum + choice.weight, 0);
       return () => {
         let at = random() * all;
-        return (column.from.find((one) => (at -= one.weight) < 0) ?? column.from.at(-1))?.text ?? '';
+        return (column.from.find((choice) => (at -= choice.weight) < 0) ?? column.from.at(-1))?.text ?? '';
       };
     }
     case 'container': {

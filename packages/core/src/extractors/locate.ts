@@ -17,15 +17,15 @@ export interface Located {
 /** All matches of an extractor with their places, in reading order. Throws where its expression is not valid. */
 export function locateMatches(extractor: Extractor, answer: AnswerText, fill: Fill = recordedText): Located[] {
   const spans = readerOf(extractor).spans?.(extractor, answer, extractor.beside && fill(extractor.beside));
-  const found = foundBy(extractor, answer, fill).flatMap((one, at) => {
-    const [value] = refined(one.text, extractor);
+  const found = foundBy(extractor, answer, fill).flatMap((match, at) => {
+    const [value] = refined(match.text, extractor);
     if (value === undefined) return [];
-    const around = spans?.[at] ?? one;
-    return [{ value, span: around.end > around.start ? narrowed(value, one.text, around, answer.body) : null }];
+    const around = spans?.[at] ?? match;
+    return [{ value, span: around.end > around.start ? narrowed(value, match.text, around, answer.body) : null }];
   });
   const pick = 'pick' in extractor ? extractor.pick : undefined;
   const nth = pick === 'last' ? found.length - 1 : pick === undefined && 'nth' in extractor ? extractor.nth : 0;
-  return found.map((one, at) => ({ ...one, picked: pick === 'any' || at === nth }));
+  return found.map((match, at) => ({ ...match, picked: pick === 'any' || at === nth }));
 }
 
 /** The place of the value itself within what was found, as it stands there or escaped; else all that was found. */

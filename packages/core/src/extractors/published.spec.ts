@@ -21,7 +21,7 @@ const handable = (nodes: readonly unknown[]): string[] =>
   nodes
     .filter((node) => typeof node === 'string' || typeof node === 'number' || typeof node === 'boolean')
     .map(String)
-    .filter((one) => one !== '');
+    .filter((line) => line !== '');
 
 describe('JSONPath, by the compliance suite of RFC 9535', () => {
   const json = (path: string): Extractor => ({ kind: 'jsonpath', path, pick: 'first' });

@@ -68,7 +68,7 @@ describe('The code of a failure', () => {
       expect(words.title).toMatch(/^[a-zA-Z][^.]{3,40}$/);
       expect([words.meaning, words.advice].join(' ')).toMatch(/\.$/);
     }
-    expect(new Set(Object.values(failureCodes).map((one) => one.title)).size).toBe(Object.keys(failureCodes).length);
+    expect(new Set(Object.values(failureCodes).map((words) => words.title)).size).toBe(Object.keys(failureCodes).length);
     expect(failureKindWords('status-unexpected:503')).toBe('unexpected status: 503');
     expect(failureKindWords('check-text:k7')).toBe('check of a text failed');
     expect(failureKindWords('connection-refused')).toBe('connection refused');

@@ -58,35 +58,39 @@ describe('The YAML test suite', () => {
     return 'problems' in read ? read.problems.map((problem) => problem.message) : [];
   };
 
-  it.each(cases.filter((one) => typeof one.json === 'string' && !one.fail).map((one) => [one.title, one.yaml, one.json ?? ''] as const))(
-    '%s has the value that the suite says, or is refused in a sentence',
-    (_, yaml, json) => {
-      const documents = json.trim() === '' ? [] : asDocuments(json);
-      const read = readYaml(yaml);
-      if ('problems' in read) {
-        // One text is one document here.
-        const reasons = documents.length > 1 ? /multiple documents/ : ownRefusals;
-        for (const { message, line, column } of read.problems) {
-          expect(message).toMatch(reasons);
-          expect(Math.min(line, column)).toBeGreaterThan(0);
-        }
-      } else expect(read.value ?? null).toEqual(documents[0] ?? null);
-    },
-  );
+  it.each(
+    cases
+      .filter((example) => typeof example.json === 'string' && !example.fail)
+      .map((example) => [example.title, example.yaml, example.json ?? ''] as const),
+  )('%s has the value that the suite says, or is refused in a sentence', (_, yaml, json) => {
+    const documents = json.trim() === '' ? [] : asDocuments(json);
+    const read = readYaml(yaml);
+    if ('problems' in read) {
+      // One text is one document here.
+      const reasons = documents.length > 1 ? /multiple documents/ : ownRefusals;
+      for (const { message, line, column } of read.problems) {
+        expect(message).toMatch(reasons);
+        expect(Math.min(line, column)).toBeGreaterThan(0);
+      }
+    } else expect(read.value ?? null).toEqual(documents[0] ?? null);
+  });
 
   /** A version that is declared twice: the parser takes it, and nothing depends on it. */
   const taken = ['SF5V/0'];
-  it.each(cases.filter((one) => one.fail && !taken.includes(one.title.split(' ')[0] ?? '')).map((one) => [one.title, one.yaml] as const))(
-    '%s is refused',
-    (_, yaml) => {
-      expect(problemsOf(yaml)).not.toEqual([]);
-    },
-  );
+  it.each(
+    cases
+      .filter((example) => example.fail && !taken.includes(example.title.split(' ')[0] ?? ''))
+      .map((example) => [example.title, example.yaml] as const),
+  )('%s is refused', (_, yaml) => {
+    expect(problemsOf(yaml)).not.toEqual([]);
+  });
 
   it('is read and not refused where it holds nothing that this reader does not take', () => {
-    const plain = cases.filter((one) => typeof one.json === 'string' && !one.fail && !/[&*]|\? |^---[^]*^---|^\.\.\./m.test(one.yaml));
+    const plain = cases.filter(
+      (example) => typeof example.json === 'string' && !example.fail && !/[&*]|\? |^---[^]*^---|^\.\.\./m.test(example.yaml),
+    );
     expect(plain.length).toBeGreaterThan(100);
-    for (const one of plain) expect([one.title, problemsOf(one.yaml)]).toEqual([one.title, []]);
+    for (const example of plain) expect([example.title, problemsOf(example.yaml)]).toEqual([example.title, []]);
   });
 });
 

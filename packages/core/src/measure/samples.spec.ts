@@ -20,7 +20,7 @@ const sample = fc.record({
 /** The samples dealt out to so many books, each taken out in batches of at most five. */
 function tableOf(samples: readonly Sample[], books: number, room = samples.length): SampleTable {
   const table = new SampleTable(room);
-  for (let own = 0; own < books; own++) {
+  for (let bookNumber = 0; bookNumber < books; bookNumber++) {
     const book = new SampleBook();
     const flush = () => {
       const batch = book.take();
@@ -29,16 +29,16 @@ function tableOf(samples: readonly Sample[], books: number, room = samples.lengt
       table.add(columnsOf(read), read.count, read.names, read.kinds);
     };
     samples
-      .filter((_, at) => at % books === own)
-      .forEach((one, at) => {
-        book.add(one);
+      .filter((_, at) => at % books === bookNumber)
+      .forEach((sample, at) => {
+        book.add(sample);
         if (at % 5 === 4) flush();
       });
     flush();
   }
   return table;
 }
-const sorted = (list: readonly Sample[]) => list.map((one) => JSON.stringify(one, Object.keys(one).sort())).sort();
+const sorted = (list: readonly Sample[]) => list.map((sample) => JSON.stringify(sample, Object.keys(sample).sort())).sort();
 
 describe('samples', () => {
   it('are the same however they were split over generators and seconds, and after a trip as plain data', () => {
@@ -71,20 +71,20 @@ describe('samples', () => {
         fc.integer({ min: 0, max: 2 }),
         (samples, query, page) => {
           const wanted = samples.filter(
-            (one) =>
-              one.crew === (query.crew ?? one.crew) &&
-              one.transaction === (query.transaction ?? one.transaction) &&
-              one.step === (query.step ?? one.step) &&
-              one.user === (query.user ?? one.user) &&
-              (query.failed === undefined || (one.failure !== null) === (query.failed === 'yes')) &&
-              (query.failure === undefined || `${one.failure ?? ''}:`.startsWith(`${query.failure}:`)) &&
-              one.durationMs >= (query.atLeastMs ?? 0) &&
-              one.atMs >= (query.fromSecond ?? 0) * 1000 &&
-              one.atMs < (query.toSecond ?? Infinity) * 1000,
+            (sample) =>
+              sample.crew === (query.crew ?? sample.crew) &&
+              sample.transaction === (query.transaction ?? sample.transaction) &&
+              sample.step === (query.step ?? sample.step) &&
+              sample.user === (query.user ?? sample.user) &&
+              (query.failed === undefined || (sample.failure !== null) === (query.failed === 'yes')) &&
+              (query.failure === undefined || `${sample.failure ?? ''}:`.startsWith(`${query.failure}:`)) &&
+              sample.durationMs >= (query.atLeastMs ?? 0) &&
+              sample.atMs >= (query.fromSecond ?? 0) * 1000 &&
+              sample.atMs < (query.toSecond ?? Infinity) * 1000,
           );
           const found = querySamples(tableOf(samples, 1), { ...query, order: 'slowest', page });
-          expect([found.total, found.failures]).toEqual([wanted.length, wanted.filter((one) => one.failure !== null).length]);
-          const times = wanted.map((one) => one.durationMs).sort((left, right) => left - right);
+          expect([found.total, found.failures]).toEqual([wanted.length, wanted.filter((sample) => sample.failure !== null).length]);
+          const times = wanted.map((sample) => sample.durationMs).sort((left, right) => left - right);
           expect(found.rows.map((row) => row.durationMs)).toEqual([...times].reverse().slice(page * 100, page * 100 + 100));
           expect(found.maxMs).toBe(times.at(-1) ?? 0);
           expect(found.p95Ms).toBe(times[Math.ceil(0.95 * times.length) - 1] ?? 0);

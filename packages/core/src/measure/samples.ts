@@ -88,16 +88,16 @@ export function readColumns(bytes: Uint8Array, count: number): SampleColumns {
 
 /** Collects samples until they are taken out as a batch. */
 export class SampleBook {
-  #own = emptyColumns(256);
+  #columns = emptyColumns(256);
   #count = 0;
   readonly #names = new Map<string, number>();
   readonly #kinds = new Map<string, number>();
   #nameList: SampleName[] = [];
 
   add({ crew, transaction, step, failure, ...figures }: Sample): void {
-    if (this.#count === this.#own.at.length) this.#grow();
+    if (this.#count === this.#columns.at.length) this.#grow();
     const at = this.#count++;
-    const sampleColumns = this.#own;
+    const sampleColumns = this.#columns;
     sampleColumns.at[at] = Math.max(0, Math.round(figures.atMs * 10));
     sampleColumns.durationMicros[at] = Math.round(figures.durationMs * 1000);
     sampleColumns.firstByteMicros[at] = Math.round(figures.firstByteMs * 1000);
@@ -129,7 +129,7 @@ export class SampleBook {
       count: this.#count,
       names: this.#nameList,
       kinds: [...this.#kinds.keys()],
-      data: bytesToBase64(columnBytes(this.#own, this.#count)),
+      data: bytesToBase64(columnBytes(this.#columns, this.#count)),
     };
     this.#count = 0;
     this.#names.clear();
@@ -139,9 +139,9 @@ export class SampleBook {
   }
 
   #grow(): void {
-    const grown = emptyColumns(this.#own.at.length * 2);
-    for (const [name] of columns) grown[name].set(this.#own[name]);
-    this.#own = grown;
+    const grown = emptyColumns(this.#columns.at.length * 2);
+    for (const [name] of columns) grown[name].set(this.#columns[name]);
+    this.#columns = grown;
   }
 }
 
@@ -157,7 +157,7 @@ export function thinned(
   sampleColumns: SampleColumns,
   count: number,
   stays: (at: number) => boolean,
-): { own: SampleColumns; count: number } {
+): { columns: SampleColumns; count: number } {
   const kept: number[] = [];
   for (let at = 0; at < count; at++) if (stays(at)) kept.push(at);
   const some = emptyColumns(kept.length);
@@ -165,7 +165,7 @@ export function thinned(
     const [from, to] = [sampleColumns[name], some[name]];
     for (const [place, at] of kept.entries()) to[place] = from[at] ?? 0;
   }
-  return { own: some, count: kept.length };
+  return { columns: some, count: kept.length };
 }
 
 /** All samples of a run, put together from its batches. */
@@ -174,16 +174,16 @@ export class SampleTable {
   readonly kinds: string[] = [];
   readonly #nameIndex = new Map<string, number>();
   readonly #kindIndex = new Map<string, number>();
-  #own: SampleColumns;
+  #columns: SampleColumns;
   count = 0;
 
   /** Room for so many samples. */
   constructor(room: number) {
-    this.#own = emptyColumns(room);
+    this.#columns = emptyColumns(room);
   }
 
   get columns(): SampleColumns {
-    return this.#own;
+    return this.#columns;
   }
 
   /** Adds the samples of a batch that stay. */
@@ -205,20 +205,20 @@ export class SampleTable {
     const part =
       keepEvery > 1
         ? thinned(sampleColumns, count, (at) => staysOf(keepEvery, user[at] ?? 0, iteration[at] ?? 0))
-        : { own: sampleColumns, count };
+        : { columns: sampleColumns, count };
     const from = this.count;
-    for (const [name] of columns) this.#own[name].set(part.own[name].subarray(0, part.count), from);
+    for (const [name] of columns) this.#columns[name].set(part.columns[name].subarray(0, part.count), from);
     for (let at = from; at < from + part.count; at++) {
-      this.#own.name[at] = nameOf[this.#own.name[at] ?? 0] ?? 0;
-      const kind = this.#own.kind[at] ?? 0;
-      if (kind > 0) this.#own.kind[at] = kindOf[kind - 1] ?? 0;
+      this.#columns.name[at] = nameOf[this.#columns.name[at] ?? 0] ?? 0;
+      const kind = this.#columns.kind[at] ?? 0;
+      if (kind > 0) this.#columns.kind[at] = kindOf[kind - 1] ?? 0;
     }
     this.count += part.count;
   }
 
   /** One sample, by its place. */
   at(place: number): Sample {
-    const sampleColumns = this.#own;
+    const sampleColumns = this.#columns;
     const name = this.names[sampleColumns.name[place] ?? 0] ?? { crew: '', transaction: '', step: '' };
     const kind = sampleColumns.kind[place] ?? 0;
     return {

@@ -50,11 +50,11 @@ describe('figures of samples', () => {
               >,
             ),
           );
-        const [one, other] = [whole.summary(1), merged.summary(1)];
-        expect(other).toEqual({
-          ...one,
-          meanMs: expect.closeTo(one.meanMs, 6) as number,
-          deviationMs: expect.closeTo(one.deviationMs, 3) as number,
+        const [wholeSummary, mergedSummary] = [whole.summary(1), merged.summary(1)];
+        expect(mergedSummary).toEqual({
+          ...wholeSummary,
+          meanMs: expect.closeTo(wholeSummary.meanMs, 6) as number,
+          deviationMs: expect.closeTo(wholeSummary.deviationMs, 3) as number,
         });
       }),
     );

@@ -15,7 +15,7 @@ import { form, html, json, TakeBuilder } from '../test/take-builder.js';
 
 const made = (take: LoadedTake, patterns: readonly HandoffPattern[], second: LoadedTake | null = null) =>
   correlate(scriptFromTake(take, { scriptId: 's', name: 's', tidy: everything }), take, second, patterns).script;
-const own = (change: Partial<HandoffPattern>): HandoffPattern => ({
+const ownPattern = (change: Partial<HandoffPattern>): HandoffPattern => ({
   id: 'own',
   name: 'Lane of the day',
   about: '',
@@ -33,16 +33,16 @@ describe('handoff patterns', () => {
     .load();
 
   it('hand off what no shape tells, with a reason that names the pattern; not where the pattern is switched off', () => {
-    const { handoffs } = made(take, [own({})]);
+    const { handoffs } = made(take, [ownPattern({})]);
     expect(handoffs.map((handoff) => [handoff.name, handoff.evidence, handoff.reason])).toEqual([
       ['lane', 'likely', 'The pattern “Lane of the day” knows it as “lane”, and the attribute content of <meta name="lane"> gives it.'],
     ]);
-    expect(made(take, [own({ enabled: false })]).handoffs).toEqual([]);
-    expect(made(take, [own({})], take).handoffs[0]?.reason).toContain('the same in both takes, but the pattern “Lane of the day”');
+    expect(made(take, [ownPattern({ enabled: false })]).handoffs).toEqual([]);
+    expect(made(take, [ownPattern({})], take).handoffs[0]?.reason).toContain('the same in both takes, but the pattern “Lane of the day”');
   });
 
   it('ask for the place where it is sent and received, the form of the value, and the answer to a change', () => {
-    const found = (change: Partial<HandoffPattern>) => made(take, [own(change)]).handoffs.length;
+    const found = (change: Partial<HandoffPattern>) => made(take, [ownPattern(change)]).handoffs.length;
     expect(found({ sent: { in: ['form'], name: '^lane$', value: 'north' } })).toBe(1);
     expect(found({ sent: { in: ['query', 'header'], name: '^lane$', value: '' } })).toBe(0);
     expect(found({ sent: { in: [], name: '^lane$', value: '^\\d+$' } })).toBe(0);
@@ -57,27 +57,27 @@ describe('handoff patterns', () => {
         .add(['GET', '/page'], [200, html, `<input name="token" value="${token}">`])
         .add(['POST', '/save', form, `token=${token}`], [200, html, '<p>ok</p>'])
         .load();
-    const leave = own({ sent: { in: [], name: '^token$', value: '' }, decision: 'leave' });
+    const leave = ownPattern({ sent: { in: [], name: '^token$', value: '' }, decision: 'leave' });
     expect(made(flow('a1b2c3d4e5f6'), [leave]).handoffs).toEqual([]);
     expect(made(flow('a1b2c3d4e5f6'), [leave], flow('f6e5d4c3b2a1')).handoffs.map((handoff) => handoff.evidence)).toEqual(['proven']);
   });
 
   it('show what they would find, and what fits but cannot be read so', () => {
-    expect(previewPattern(take, own({})).map(({ step, place, value, reads, from }) => [step, place, value, reads, from])).toEqual([
+    expect(previewPattern(take, ownPattern({})).map(({ step, place, value, reads, from }) => [step, place, value, reads, from])).toEqual([
       ['POST /save', 'form:lane', 'north-east', 'the attribute content of <meta name="lane">', '1, GET /page'],
     ]);
-    expect(previewPattern(take, own({ received: { in: ['json'], name: '', afterChange: false } }))).toMatchObject([
+    expect(previewPattern(take, ownPattern({ received: { in: ['json'], name: '', afterChange: false } }))).toMatchObject([
       { reads: null, from: null },
     ]);
   });
 
   it('come back from a file as they were; what is wrong in a file is told by name', () => {
-    const list = patternsOf([own({})]);
+    const list = patternsOf([ownPattern({})]);
     expect(readPatterns(writePatterns(list))).toEqual({ list });
     expect(readPatterns(JSON.stringify({ patterns: 1, list }))).toEqual({ list });
     expect(readPatterns('patterns: 2\nlist: []')).toMatchObject({ problems: [expect.stringContaining('patterns:')] });
     expect(readPatterns('patterns: [')).toMatchObject({ problems: [expect.stringContaining('This is no YAML')] });
-    expect(readPatterns(writePatterns([own({ sent: { in: [], name: '(', value: '' } })]))).toMatchObject({
+    expect(readPatterns(writePatterns([ownPattern({ sent: { in: [], name: '(', value: '' } })]))).toMatchObject({
       problems: [
         expect.stringContaining(
           'The pattern “Lane of the day” cannot be used: the expression for the name of what is sent, (, is not valid',
@@ -88,7 +88,7 @@ describe('handoff patterns', () => {
 
   it('change a shipped one in its own place', () => {
     const [first] = publishedPatterns;
-    const changed = { ...(first ?? own({})), enabled: false };
+    const changed = { ...(first ?? ownPattern({})), enabled: false };
     expect(patternsOf([changed])[0]).toEqual(changed);
     expect(patternsOf([changed])).toHaveLength(publishedPatterns.length);
   });
@@ -130,7 +130,7 @@ describe('the patterns that are shipped', () => {
       .add(['GET', '/orders/48213'], [200, html, '<p>ok</p>'])
       .load();
     const only = publishedPatterns.filter((publishedPattern) => publishedPattern.id === 'created-redirect');
-    expect(previewPattern(flow, only[0] ?? own({})).map((find) => [find.value, find.reads])).toEqual([
+    expect(previewPattern(flow, only[0] ?? ownPattern({})).map((find) => [find.value, find.reads])).toEqual([
       ['48213', 'the header location, after “/orders/”'],
     ]);
   });

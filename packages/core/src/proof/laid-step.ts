@@ -15,7 +15,7 @@ import { sentNow } from '../rehearse/sent-now.js';
 export interface LaidStep {
   step: RecordedStep;
   number: number;
-  own: StepOfTake | undefined;
+  stepOfTake: StepOfTake | undefined;
   recorded: AnswerText[];
   other: AnswerText | undefined;
   replays: { sent: Map<string, string>; views: AnswerText[] }[];
@@ -24,12 +24,12 @@ export interface LaidStep {
 /** Lays the steps of a script beside what was recorded, what the second take got, and what each rehearsal sent and got. */
 export function layOut(script: Script, loaded: LoadedTake, twin: SecondTake | null, rehearsals: readonly Captured[]): LaidStep[] {
   const byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
-  const ofTake = new Map(stepsOfTake(script, loaded).map((take) => [take.step.id, take]));
+  const ofTake = new Map(stepsOfTake(script, loaded).map((stepOfTake) => [stepOfTake.step.id, stepOfTake]));
   const captures = rehearsals.map((rehearsal) => lastOfEach(rehearsal.steps));
   return recordedSteps(script).map(({ step, number }) => ({
     step,
     number,
-    own: ofTake.get(step.id),
+    stepOfTake: ofTake.get(step.id),
     recorded: exchangesOf(step).flatMap((n) => {
       const exchange = byNumber.get(n);
       return exchange ? [viewOf(exchange, loaded.readBody)].filter((view) => view !== undefined) : [];
@@ -53,6 +53,6 @@ const viewsOf = (captured: CapturedStep, rehearsal: Captured): AnswerText[] =>
 
 /** Where the last redirect among some answers leads, without its origin; undefined where none does. */
 export function ledTo(views: readonly AnswerText[]): string | undefined {
-  const location = views.map((view) => headerOf(headersIn(view), 'location')).findLast((one) => one !== undefined);
+  const location = views.map((view) => headerOf(headersIn(view), 'location')).findLast((target) => target !== undefined);
   return location?.replace(/^[a-z][a-z0-9+.-]*:\/\/[^/?#]*/i, '');
 }

@@ -49,8 +49,8 @@ describe('a pass is proven', () => {
     const proof = proofOf(script, [played(script, '5001'), played(script, '5002')]);
     expect(proof.open).toEqual([]);
     expect(proof.state).toBe('proven');
-    expect(proof.made.map((one) => one.what)).toEqual(['made crate 5001, then 5002']);
-    expect(proof.changed.map((one) => one.what)).toContain('note “Keep it dry” is shown by step 3');
+    expect(proof.made.map((effect) => effect.what)).toEqual(['made crate 5001, then 5002']);
+    expect(proof.changed.map((effect) => effect.what)).toContain('note “Keep it dry” is shown by step 3');
   });
 
   it('never by one rehearsal alone', () => {
@@ -137,7 +137,7 @@ describe('a pass is not proven', () => {
     // Repair sends it as recorded again, before it tries anything else.
     const seen = judgeRehearsal(wrong, first, played(wrong, '5001', '5001', shown('5001')), second);
     const experiment = repair(wrong, first, { rehearsal: seen, proof }, second);
-    expect(experiment.script.handoffs.map((one) => one.id)).not.toContain('h9');
+    expect(experiment.script.handoffs.map((handoff) => handoff.id)).not.toContain('h9');
     expect(experiment.tried).toMatchObject([{ kind: 'wrong-handoff', step: 's2' }]);
   });
 
@@ -157,8 +157,8 @@ describe('a pass is not proven', () => {
         .add(['POST', `/api/crates/${id}/release`, json, ''], [200, json, ''])
         .add(['GET', `/api/crates/${id}`], [200, json, `{"goods":"${goods}","state":"released today"}`])
         .load();
-    const [take, other] = [visit('4711', 'Frozen peas'), visit('4718', 'Cooled fish')];
-    const ownScript = scriptOf(take, other);
+    const [take, second] = [visit('4711', 'Frozen peas'), visit('4718', 'Cooled fish')];
+    const ownScript = scriptOf(take, second);
     const once = (id: string, text: string) =>
       playback(
         ownScript,
@@ -170,8 +170,8 @@ describe('a pass is not proven', () => {
         { s1: '{"goods":"Frozen peas"}' },
         { s2: `/api/crates/${id}/release`, s3: `/api/crates/${id}` },
       );
-    expect(prove(ownScript, take, other, [once('5001', 'released today'), once('5002', 'released today')]).state).toBe('proven');
-    expect(prove(ownScript, take, other, [once('5001', 'expected'), once('5002', 'expected')]).open).toMatchObject([
+    expect(prove(ownScript, take, second, [once('5001', 'released today'), once('5002', 'released today')]).state).toBe('proven');
+    expect(prove(ownScript, take, second, [once('5001', 'expected'), once('5002', 'expected')]).open).toMatchObject([
       { kind: 'not-shown', number: 3, sentence: expect.stringContaining('“released today” after step 2') as string },
     ]);
   });
@@ -181,12 +181,12 @@ describe('a pass is not proven', () => {
       new TakeBuilder()
         .add(['POST', '/people', form, `last=${last}&name=${first}+${last}`], [200, html, `<p>Made ${first} ${last}.</p>`])
         .load();
-    const [take, other] = [visit('Anna', 'Hill'), visit('Beat', 'Wood')];
-    const ownScript = scriptOf(take, other);
+    const [take, second] = [visit('Anna', 'Hill'), visit('Beat', 'Wood')];
+    const ownScript = scriptOf(take, second);
     const once = (end: string) =>
       playback(ownScript, { s1: [200, html, `<p>Made Anna Hill${end}.</p>`] }, { s1: `last=Hill${end}x&name=Anna+Hill${end}` });
     // The page never showed the last name by itself, so that its absence says nothing.
-    expect(prove(ownScript, take, other, [once('k7'), once('m9')])).toMatchObject({ state: 'proven', open: [] });
+    expect(prove(ownScript, take, second, [once('k7'), once('m9')])).toMatchObject({ state: 'proven', open: [] });
   });
 
   it('by any script that lacks one of its handoffs (each left out in turn)', () => {

@@ -94,36 +94,37 @@ class Prover {
   }
 
   /** A step by which a person changes something: no reading, no signing in or out. */
-  #isAct({ step, own }: LaidStep): boolean {
-    if (!actionKindOf(step).mayChange(step) || own === undefined) return false;
+  #isAct({ step, stepOfTake }: LaidStep): boolean {
+    if (!actionKindOf(step).mayChange(step) || stepOfTake === undefined) return false;
     const nodes = sentLeaves(step);
     if (nodes.some(isPassword) && nodes.length <= mostInSignIn) return false;
-    if (/log-?(in|out|on|off)|sign-?(in|out|on|off)|\/(oauth2?|token|auth|session)s?\b/i.test(pathAndQuery(own.exchange.url))) return false;
-    return nodes.some((node) => this.#isInput(node, own) || !isStill(node.template));
+    if (/log-?(in|out|on|off)|sign-?(in|out|on|off)|\/(oauth2?|token|auth|session)s?\b/i.test(pathAndQuery(stepOfTake.exchange.url)))
+      return false;
+    return nodes.some((node) => this.#isInput(node, stepOfTake) || !isStill(node.template));
   }
 
   /** A value that a person typed or chose: the form says so, or it was sent before any answer gave it and reads as people write. */
-  #isInput(node: SentNode, take: StepOfTake): boolean {
-    const other = this.#twin?.valueAt(take.exchange.n, node.place);
+  #isInput(node: SentNode, stepOfTake: StepOfTake): boolean {
+    const otherValue = this.#twin?.valueAt(stepOfTake.exchange.n, node.place);
     // What both takes gave alike, or what signs in, is no news that an answer could show.
-    if (other === node.value || this.#credentials.has(node.value)) return false;
-    const input = this.#judge.inputOf(node, take, other);
+    if (otherValue === node.value || this.#credentials.has(node.value)) return false;
+    const input = this.#judge.inputOf(node, stepOfTake, otherValue);
     if (input) return input.kind === 'typed' || input.kind === 'chosen';
     if (/^(path|header|cookie):/.test(node.place) || node.isName || node.value.length < 2) return false;
-    const origins = this.#index.origins(node.value, node.name, take.exchange, true);
-    if (origins.length === 0) return readsAsTyped(node.value) && !this.#judge.isClock(node.value, take);
-    const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, other, take);
+    const origins = this.#index.origins(node.value, node.name, stepOfTake.exchange, true);
+    if (origins.length === 0) return readsAsTyped(node.value) && !this.#judge.isClock(node.value, stepOfTake);
+    const judged = this.#judge.judge({ value: node.value, name: node.name, place: node.place }, origins, otherValue, stepOfTake);
     return judged.kind === 'chosen' || judged.kind === 'typed';
   }
 
   /** What a person gave to this act and to none before it. */
   #newInputs(act: LaidStep): SentNode[] {
-    const { own } = act;
-    if (!own) return [];
+    const { stepOfTake } = act;
+    if (!stepOfTake) return [];
     const before = new Set(
       this.#steps.filter((step) => step.number < act.number).flatMap((step) => sentLeaves(step.step).map((node) => node.value)),
     );
-    return sentLeaves(act.step).filter((node) => node.value !== '' && !before.has(node.value) && this.#isInput(node, own));
+    return sentLeaves(act.step).filter((node) => node.value !== '' && !before.has(node.value) && this.#isInput(node, stepOfTake));
   }
 
   /** Each thing that the take made has to be another one in each rehearsal, and to be shown where the take showed its own. */
@@ -141,7 +142,7 @@ class Prover {
           step: maker.step.id,
           number: maker.number,
           kind: 'not-new',
-          sentence: `Step ${maker.number} made ${handoff.name} “${cutText(handoff.recorded, 40)}” in the take; ${known.length > 1 && known[0] === known[1] ? `both rehearsals got “${cutText(known[0] ?? '', 40)}”` : `the rehearsal got “${cutText(known.find((one) => one === handoff.recorded) ?? '', 40)}” again`}, so nothing new was made.`,
+          sentence: `Step ${maker.number} made ${handoff.name} “${cutText(handoff.recorded, 40)}” in the take; ${known.length > 1 && known[0] === known[1] ? `both rehearsals got “${cutText(known[0] ?? '', 40)}”` : `the rehearsal got “${cutText(known.find((value) => value === handoff.recorded) ?? '', 40)}” again`}, so nothing new was made.`,
           advice: 'What is typed there may have to be new each time: bind it to data, or let it be made anew.',
         });
         continue;
@@ -161,18 +162,19 @@ class Prover {
       this.#made.push({
         step: maker.step.id,
         number: maker.number,
-        what: `made ${handoff.name} ${known.map((one) => cutText(one, 40)).join(', then ')}`,
+        what: `made ${handoff.name} ${known.map((value) => cutText(value, 40)).join(', then ')}`,
       });
     }
   }
 
   /** What a person wrote, and what no answer of the take had shown before, must not be replaced by what an answer gives now. */
   #overwritten(): void {
-    for (const { step, number, own } of this.#steps)
-      for (const node of own ? sentLeaves(step) : []) {
+    for (const { step, number, stepOfTake } of this.#steps)
+      for (const node of stepOfTake ? sentLeaves(step) : []) {
         const piece = [...movingPieces(node.template)].find((movingPiece) => movingPiece.kind === 'handoff');
         const isWritten = !node.isName && /\s/.test(node.value) && readsAsTyped(node.value);
-        if (!own || piece?.recorded !== node.value || !isWritten || this.#index.wasReceived(node.value, own.exchange)) continue;
+        if (!stepOfTake || piece?.recorded !== node.value || !isWritten || this.#index.wasReceived(node.value, stepOfTake.exchange))
+          continue;
         if (
           this.#steps.some(
             (laidStep) => laidStep.number < number && sentLeaves(laidStep.step).some((before) => before.value === node.value),
@@ -193,12 +195,12 @@ class Prover {
   /** An act that leads on to the page of what it made leads to another page each time, as it did in both takes. */
   #ledToNew(): void {
     for (const act of this.#steps) {
-      if (!this.#isAct(act) || this.#made.some((one) => one.number === act.number)) continue;
+      if (!this.#isAct(act) || this.#made.some((effect) => effect.number === act.number)) continue;
       const recorded = ledTo(act.recorded);
       const now = act.replays.map((replay) => ledTo(replay.views));
-      if (recorded === undefined || now.some((one) => one === undefined)) continue;
-      const all = [recorded, ...now.filter((one) => one !== undefined)];
-      const parts = all.map((one) => one.split(/[/?#&=]/));
+      if (recorded === undefined || now.some((target) => target === undefined)) continue;
+      const all = [recorded, ...now.filter((target) => target !== undefined)];
+      const parts = all.map((target) => target.split(/[/?#&=]/));
       const at = (parts[0] ?? []).findIndex((part, place) => parts.some((otherPart) => otherPart[place] !== part));
       if (at < 0) continue;
       const values = parts.map((part) => part[at] ?? '');
@@ -206,7 +208,7 @@ class Prover {
         this.#made.push({
           step: act.step.id,
           number: act.number,
-          what: `led to ${now.map((one) => cutText(one ?? '', 60)).join(', then ')}`,
+          what: `led to ${now.map((target) => cutText(target ?? '', 60)).join(', then ')}`,
         });
     }
   }
@@ -267,19 +269,23 @@ class Prover {
   #stillRecorded(): void {
     const twin = this.#twin;
     if (!twin) return;
-    for (const { own, step, number } of this.#steps) {
-      if (!own) continue;
+    for (const { stepOfTake, step, number } of this.#steps) {
+      if (!stepOfTake) continue;
       visitStill(step, (node) => {
-        const other = twin.valueAt(own.exchange.n, node.place);
-        if (!isLeaf(node) || node.isName || other === undefined || other === node.value) return false;
-        const input = this.#judge.inputOf(node, own, other);
+        const otherValue = twin.valueAt(stepOfTake.exchange.n, node.place);
+        if (!isLeaf(node) || node.isName || otherValue === undefined || otherValue === node.value) return false;
+        const input = this.#judge.inputOf(node, stepOfTake, otherValue);
         if (input?.kind === 'typed' || input?.kind === 'chosen') return false;
-        const origins = this.#index.origins(node.value, node.name, own.exchange, true);
+        const origins = this.#index.origins(node.value, node.name, stepOfTake.exchange, true);
         const sent = { value: node.value, name: node.name, place: node.place };
-        const judged = this.#judge.judge(sent, origins, other, own);
+        const judged = this.#judge.judge(sent, origins, otherValue, stepOfTake);
         if (judged.kind === 'typed' || judged.kind === 'chosen') return false;
         // However weak the evidence, what an answer gives in both takes may move; what none gives was a person's.
-        if (this.#judge.weighed(sent, origins, other, own).length === 0 && !this.#hasMovingPart(node, own) && judged.kind !== 'handoff')
+        if (
+          this.#judge.weighed(sent, origins, otherValue, stepOfTake).length === 0 &&
+          !this.#hasMovingPart(node, stepOfTake) &&
+          judged.kind !== 'handoff'
+        )
           return false;
         this.#open.push({
           step: step.id,
@@ -295,21 +301,21 @@ class Prover {
   }
 
   /** True where a part of a value is what a handoff of the script reads, so that it moves. */
-  #hasMovingPart(node: SentNode, take: StepOfTake): boolean {
+  #hasMovingPart(node: SentNode, stepOfTake: StepOfTake): boolean {
     return this.script.handoffs.some(
       (handoff) =>
         !isWeak(handoff.recorded) &&
         handoff.recorded !== node.value &&
         node.value.includes(handoff.recorded) &&
-        !this.#index.isEcho(node.value, take.exchange),
+        !this.#index.isEcho(node.value, stepOfTake.exchange),
     );
   }
 
   /** What a person gave to an act and the take showed afterwards has to be shown by the rehearsals, too. */
   #shownAgain(): void {
     for (const act of this.#steps) {
-      const { own } = act;
-      if (!own || !this.#isAct(act)) continue;
+      const { stepOfTake } = act;
+      if (!stepOfTake || !this.#isAct(act)) continue;
       const inputs = this.#newInputs(act);
       if (inputs.length === 0) continue;
       let seen = 0;
@@ -360,7 +366,7 @@ class Prover {
           seen++;
         } else untied ??= { input, laid: echoes[0]?.laid };
       }
-      if (seen > 0 || this.#made.some((one) => one.number === act.number)) continue;
+      if (seen > 0 || this.#made.some((effect) => effect.number === act.number)) continue;
       if (untied) {
         this.#open.push({
           step: act.step.id,
@@ -401,10 +407,13 @@ class Prover {
       for (const laid of this.#steps.filter((step) => step.number >= act.number && step.number < next)) {
         const now = laid.replays.map(({ views }) => new Set(views.flatMap(shownTexts).map(masked)));
         if (now.length === 0 || laid.replays.some(({ views }) => views.length === 0)) continue;
-        const other = laid.other && new Set(shownTexts(laid.other).map(masked));
+        const otherTexts = laid.other && new Set(shownTexts(laid.other).map(masked));
         const news = [...new Set(laid.recorded.flatMap(shownTexts))].filter(
           (text) =>
-            !before.has(masked(text)) && /\p{L}{4}/u.test(text) && (other === undefined || other.has(masked(text))) && !this.#moves(text),
+            !before.has(masked(text)) &&
+            /\p{L}{4}/u.test(text) &&
+            (otherTexts === undefined || otherTexts.has(masked(text))) &&
+            !this.#moves(text),
         );
         const lost = news.filter((text) => now.some((texts) => !texts.has(masked(text))));
         if (news.length === 0 || lost.length * 2 < news.length) continue;
@@ -414,7 +423,7 @@ class Prover {
           kind: 'not-shown',
           sentence: `Step ${laid.number} showed ${lost
             .slice(0, 3)
-            .map((one) => `“${cutText(one, 40)}”`)
+            .map((text) => `“${cutText(text, 40)}”`)
             .join(', ')} after step ${act.number} in the take, and does not now.`,
           advice: 'Compare the two answers of that step: what was done before it may not have been taken.',
         });
@@ -440,7 +449,7 @@ class Prover {
     // What was typed elsewhere, such as the changed name, may hold this one.
     const longer = isLong
       ? [...new Set(this.#steps.flatMap((step) => sentLeaves(step.step).map((node) => node.value)))].filter(
-          (one) => one.length > input.value.length && one.includes(input.value),
+          (text) => text.length > input.value.length && text.includes(input.value),
         )
       : [];
     const plain = isLong ? find((view) => shows(view, input.value, longer), false) : [];
@@ -449,7 +458,7 @@ class Prover {
 
   /** True where a step shows a text once more often with each visit: the take, the first rehearsal, the second. */
   #grows(laid: LaidStep, value: string, now: readonly (string | undefined)[]): boolean {
-    if (now.some((one) => one !== value) || laid.replays.length < 2) return false;
+    if (now.some((nowSent) => nowSent !== value) || laid.replays.length < 2) return false;
     const counts = [laid.recorded, ...laid.replays.map((replay) => replay.views)].map((views) =>
       views.reduce((sum, view) => sum + timesShown(view, value), 0),
     );

@@ -24,17 +24,17 @@ const spellingsOf = (value: string): Set<string> =>
  */
 export function shows(view: AnswerText, value: string, longer: readonly string[] = []): boolean {
   if (value === '') return false;
-  const hidden = longer.flatMap((one) => [...spellingsOf(one)]);
+  const hidden = longer.flatMap((longerText) => [...spellingsOf(longerText)]);
   const holds = (text: string, spelling: string): boolean =>
     holdsWord(text, spelling) &&
     (hidden.length === 0 ||
       holdsWord(
-        hidden.reduce((left, one) => left.replaceAll(one, '\u0000'), text),
+        hidden.reduce((left, spelling) => left.replaceAll(spelling, '\u0000'), text),
         spelling,
       ));
   if (headersIn(view).some(([name, text]) => /^(location|etag|content-location)$/i.test(name) && holds(text, value))) return true;
   if (view.kind === 'binary' || view.kind === 'script') return false;
-  for (const one of spellingsOf(value)) if (holds(view.body, one)) return true;
+  for (const spelling of spellingsOf(value)) if (holds(view.body, spelling)) return true;
   return view.kind === 'html' && view.html.texts.some((text) => holds(text, value));
 }
 

@@ -23,11 +23,11 @@ const aspects: ((expect: Expectation, view: ResponseView, location: string | und
       if (expect.redirect === null) return null;
       if (location === undefined) return { expect: { ...expect, redirect: null }, said: 'an answer without a redirect' };
       const others = expect.otherRedirects ?? [];
-      if ([expect.redirect, ...others].some((one) => leadsTo(one, location))) return null;
+      if ([expect.redirect, ...others].some((shape) => leadsTo(shape, location))) return null;
       const redirect = commonShape(expect.redirect, location);
       if (redirect !== null) return { expect: { ...expect, redirect }, said: `a redirect to ${redirect}` };
-      const other = pathShape(location);
-      return { expect: { ...expect, otherRedirects: [...others, other] }, said: `a redirect to ${other}` };
+      const otherShape = pathShape(location);
+      return { expect: { ...expect, otherRedirects: [...others, otherShape] }, said: `a redirect to ${otherShape}` };
     },
     (expect, view) =>
       expect.content === null || expect.content === view.kind

@@ -74,9 +74,9 @@ export function sideOfRehearsal(script: Script, steps: readonly CapturedStep[], 
         : undefined;
     },
     handoff: (id) => {
-      const handoff = script.handoffs.find((one) => one.id === id);
-      const own = handoff && byStep.get(handoff.origin);
-      const view = own && capturedView(own, readBody, handoff.hop);
+      const handoff = script.handoffs.find((candidate) => candidate.id === id);
+      const captured = handoff && byStep.get(handoff.origin);
+      const view = captured && capturedView(captured, readBody, handoff.hop);
       // Of several that fit, nobody knows which one was drawn.
       if (!handoff || !view || ('pick' in handoff.extractor && handoff.extractor.pick === 'any')) return undefined;
       return readValue(handoff.extractor, view, () => 0);
@@ -87,17 +87,17 @@ export function sideOfRehearsal(script: Script, steps: readonly CapturedStep[], 
 /** Lays what two sides sent and got in a step beside each other; what moves from one visit to the next is harmless. */
 export function compareStep(script: Script, step: string, left: Side, right: Side): StepDifference {
   const moving = movingValues(script, left, right);
-  const [one, other] = [left.at(step), right.at(step)];
+  const [leftStep, rightStep] = [left.at(step), right.at(step)];
   const body = (side: Side, part: { headers: readonly Header[]; body: BodyRef | null } | null | undefined): string[] =>
     part ? linesOf(textOf(part.body, side.readBody), kindOf(part)) : [];
   return {
     request: differenceOf(
-      [...requestLines(one), ...body(left, one?.request)],
-      [...requestLines(other), ...body(right, other?.request)],
+      [...requestLines(leftStep), ...body(left, leftStep?.request)],
+      [...requestLines(rightStep), ...body(right, rightStep?.request)],
       moving,
     ),
-    headers: headerDifference(one?.response, other?.response, moving),
-    body: differenceOf(body(left, one?.response), body(right, other?.response), moving),
+    headers: headerDifference(leftStep?.response, rightStep?.response, moving),
+    body: differenceOf(body(left, leftStep?.response), body(right, rightStep?.response), moving),
   };
 }
 
@@ -134,16 +134,17 @@ const requestLines = (side: SideOfStep | undefined): string[] =>
 /** Values that the two sides sent, or read, at the same place and that differ. */
 function movingValues(script: Script, left: Side, right: Side): MovingValue[] {
   const found = new Map<string, MovingValue>();
-  const add = (one: string | undefined, other: string | undefined, name: string): void => {
-    if (one !== undefined && other !== undefined && one !== other && one !== '' && other !== '')
-      found.set(`${one} ${other}`, { left: one, right: other, name });
+  const add = (leftText: string | undefined, rightText: string | undefined, name: string): void => {
+    if (leftText !== undefined && rightText !== undefined && leftText !== rightText && leftText !== '' && rightText !== '')
+      found.set(`${leftText} ${rightText}`, { left: leftText, right: rightText, name });
   };
   for (const handoff of script.handoffs) add(left.handoff(handoff.id), right.handoff(handoff.id), `the handoff ${handoff.name}`);
   for (const { step } of recordedSteps(script)) {
-    const [own, theirs] = [left.at(step.id), right.at(step.id)];
-    if (!own || !theirs) continue;
-    const other = sentLeaves(theirs, right.readBody);
-    for (const [place, { name, value }] of sentLeaves(own, left.readBody)) add(value, other.get(place)?.value, `the ${name} that is sent`);
+    const [leftStep, theirs] = [left.at(step.id), right.at(step.id)];
+    if (!leftStep || !theirs) continue;
+    const rightLeaves = sentLeaves(theirs, right.readBody);
+    for (const [place, { name, value }] of sentLeaves(leftStep, left.readBody))
+      add(value, rightLeaves.get(place)?.value, `the ${name} that is sent`);
   }
   return [...found.values()];
 }

@@ -80,11 +80,11 @@ export function differenceOf(left: readonly string[], right: readonly string[], 
     else if (change.added) add({ kind: 'differs', left: [], right: right.slice(j, (j += count)), why: [] });
     else
       for (let at = 0; at < count; at++, i++, j++) {
-        const [one = '', other = ''] = [left[i], right[j]];
+        const [leftLine = '', rightLine = ''] = [left[i], right[j]];
         add(
-          one === other
-            ? { kind: 'same', left: [one], right: [other], why: [] }
-            : { kind: 'harmless', left: [one], right: [other], why: masks[0].namesIn(one) },
+          leftLine === rightLine
+            ? { kind: 'same', left: [leftLine], right: [rightLine], why: [] }
+            : { kind: 'harmless', left: [leftLine], right: [rightLine], why: masks[0].namesIn(leftLine) },
         );
       }
   }
@@ -104,7 +104,7 @@ class Mask {
   constructor(known: readonly { text: string; name: string }[]) {
     // Short values stand everywhere by chance; long ones go first, because they may hold others.
     this.#known = known
-      .filter((one) => one.text.length >= 3)
+      .filter((knownValue) => knownValue.text.length >= 3)
       .flatMap(({ text, name }) =>
         [...new Set([text, ...wrappings.map((wrapping) => encode(wrapping, text))])].map((wrapped) => ({ text: wrapped, name })),
       )
@@ -113,7 +113,8 @@ class Mask {
 
   apply(line: string): string {
     let text = line;
-    for (const one of this.#known) if (text.includes(one.text)) text = text.replaceAll(one.text, `${mark}${one.name}${mark}`);
+    for (const knownValue of this.#known)
+      if (text.includes(knownValue.text)) text = text.replaceAll(knownValue.text, `${mark}${knownValue.name}${mark}`);
     for (const { name, form } of madeAnew) text = text.replace(form, `${mark}${name}${mark}`);
     return text;
   }

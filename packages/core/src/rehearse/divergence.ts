@@ -31,7 +31,7 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
       cause: 'unreachable',
       advice: 'See whether the application runs and the environment names the right address, then rehearse again.',
     };
-  const missing = captured.missing.find((one) => boundTo(action?.step, one.handoff));
+  const missing = captured.missing.find((missingValue) => boundTo(action?.step, missingValue.handoff));
   if (missing)
     return {
       ...base,
@@ -49,10 +49,10 @@ export function firstDivergence(script: Script, steps: readonly RehearsedStep[],
       .at(-1);
   if (stale) {
     const where = stale.step === first.step ? 'It' : `Step ${numberOf(stale.step)}`;
-    const told = first.stale.length > 0 && first.verdict === 'drifted' && first.reasons.length === first.stale.length;
+    const isOnlyStale = first.stale.length > 0 && first.verdict === 'drifted' && first.reasons.length === first.stale.length;
     return {
       ...base,
-      sentence: `${told ? `${what} answered as in the take, but proves nothing.` : happened} ${where} sent ${stale.name} “${cutText(stale.recorded, 48)}” from the take; the server now gives “${cutText(stale.current, 48)}” at step ${numberOf(stale.origin)} (${describeExtractor(stale.extractor)}).`,
+      sentence: `${isOnlyStale ? `${what} answered as in the take, but proves nothing.` : happened} ${where} sent ${stale.name} “${cutText(stale.recorded, 48)}” from the take; the server now gives “${cutText(stale.current, 48)}” at step ${numberOf(stale.origin)} (${describeExtractor(stale.extractor)}).`,
       cause: 'stale-value',
       advice: `Hand ${stale.name} off: read it at step ${numberOf(stale.origin)} and send what is read.`,
     };

@@ -34,7 +34,7 @@ export function failureOf(response: ResponseView, expect: Expectation, location:
   if (
     expect.redirect !== null &&
     location !== undefined &&
-    ![expect.redirect, ...(expect.otherRedirects ?? [])].some((one) => leadsTo(one, location))
+    ![expect.redirect, ...(expect.otherRedirects ?? [])].some((shape) => leadsTo(shape, location))
   )
     return failureReason('redirect-unexpected', `It redirects to ${cutText(location, 80)} where the take went to ${expect.redirect}.`);
   if (response.declaredKind !== expect.content) {

@@ -83,7 +83,8 @@ class Finder {
     if (stale.size === 0) return found;
     visitCandidates(this.script, this.loaded, this.#index, (candidate) => {
       const proof = stale.get(key(candidate.step.id, candidate.node.place, candidate.start, candidate.end));
-      const origin = proof && candidate.origins.find((one) => JSON.stringify(one.extractor) === JSON.stringify(proof.extractor));
+      const origin =
+        proof && candidate.origins.find((possibleOrigin) => JSON.stringify(possibleOrigin.extractor) === JSON.stringify(proof.extractor));
       if (!proof || !origin) return false;
       const reason = `The rehearsal sent it as recorded while step ${this.#number(proof.origin)} now gave another (${describeExtractor(proof.extractor)}).`;
       found.push({
@@ -106,10 +107,10 @@ class Finder {
   /** A stale value whose origin the take does not hold: the rehearsal showed where it stands. */
   #givenByLost(stale: StaleValue): Supposition[] {
     const steps = stepsOfTake(this.script, this.loaded);
-    const step = steps.find((take) => take.step.id === stale.step);
-    const origin = steps.find((take) => take.step.id === stale.origin);
+    const step = steps.find((stepOfTake) => stepOfTake.step.id === stale.step);
+    const origin = steps.find((stepOfTake) => stepOfTake.step.id === stale.origin);
     const n = origin && answerOf(origin.step);
-    const exchange = this.loaded.exchanges.find((one) => one.n === n);
+    const exchange = this.loaded.exchanges.find((candidate) => candidate.n === n);
     const node = step && sentNodes(step.step).find((sentNode) => sentNode.place === stale.place && sentNode.value === stale.recorded);
     if (!step || !origin || !exchange || !node || stale.part) return [];
     const reason = `The take lacks the answer of step ${origin.number}; the rehearsal got it, and ${describeExtractor(stale.extractor)} stands there.`;
@@ -235,8 +236,8 @@ class Finder {
 
   /** True for a value that an answer had given before a step sends it: another of the same kind is taken from there. */
   #wasOffered(value: string, step: string): boolean {
-    const take = stepsOfTake(this.script, this.loaded).find((stepOfTake) => stepOfTake.step.id === step);
-    return take !== undefined && this.#index.occurrences(value, take.exchange).length > 0;
+    const stepOfTake = stepsOfTake(this.script, this.loaded).find((candidate) => candidate.step.id === step);
+    return stepOfTake !== undefined && this.#index.occurrences(value, stepOfTake.exchange).length > 0;
   }
 
   #isAct(step: string): boolean {
@@ -247,22 +248,22 @@ class Finder {
 
   /** What a person typed in a step: no password, and nothing that an answer had given. */
   #typedIn(stepId: string): SentNode[] {
-    const take = stepsOfTake(this.script, this.loaded).find((stepOfTake) => stepOfTake.step.id === stepId);
-    if (!take) return [];
+    const stepOfTake = stepsOfTake(this.script, this.loaded).find((candidate) => candidate.step.id === stepId);
+    if (!stepOfTake) return [];
     // A form with one password is a sign-in; one that repeats it makes an account.
-    if (sentLeaves(take.step).filter((node) => /pass/i.test(node.name) && node.value !== '').length === 1) return [];
+    if (sentLeaves(stepOfTake.step).filter((node) => /pass/i.test(node.name) && node.value !== '').length === 1) return [];
     const found: SentNode[] = [];
-    visitStill(take.step, (node) => {
+    visitStill(stepOfTake.step, (node) => {
       if (!isLeaf(node) || node.isName || node.value.length < 3 || /pass/i.test(node.name) || /^(path|header|cookie):/.test(node.place))
         return false;
-      const other = this.#twin?.valueAt(take.exchange.n, node.place);
-      const input = this.#judge.inputOf(node, take, other);
+      const otherValue = this.#twin?.valueAt(stepOfTake.exchange.n, node.place);
+      const input = this.#judge.inputOf(node, stepOfTake, otherValue);
       const isTyped = input
         ? input.kind === 'typed'
-        : other !== node.value &&
+        : otherValue !== node.value &&
           (readsAsTyped(node.value) || /^[A-Z]{2,}\d+$|^\d{4,}$/.test(node.value)) &&
-          this.#index.occurrences(node.value, take.exchange).length === 0 &&
-          !this.#judge.isClock(node.value, take);
+          this.#index.occurrences(node.value, stepOfTake.exchange).length === 0 &&
+          !this.#judge.isClock(node.value, stepOfTake);
       if (isTyped) found.push(node);
       return false;
     });
@@ -299,24 +300,24 @@ class Finder {
     const bad = this.#bad;
     const open = this.seen.proof?.open.find((point) => point.kind === 'not-shown' || point.kind === 'not-new');
     const overwritten = (this.seen.proof?.open ?? []).filter((point) => point.kind === 'overwritten');
-    const steps = new Set([bad?.step, open?.step, ...overwritten.map((point) => point.step)].filter((one) => one != null));
+    const steps = new Set([bad?.step, open?.step, ...overwritten.map((point) => point.step)].filter((stepId) => stepId != null));
     const missing = this.seen.rehearsal.divergence?.handoff;
     const found: Supposition[] = [];
     const seenHandoffs = new Set<string>();
-    for (const take of stepsOfTake(this.script, this.loaded)) {
-      if (!steps.has(take.step.id)) continue;
-      for (const node of sentLeaves(take.step)) {
+    for (const stepOfTake of stepsOfTake(this.script, this.loaded)) {
+      if (!steps.has(stepOfTake.step.id)) continue;
+      for (const node of sentLeaves(stepOfTake.step)) {
         const [piece, ...more] = [...movingPieces(node.template)];
         if (piece?.kind !== 'handoff' || more.length > 0 || piece.recorded !== node.value || seenHandoffs.has(piece.handoff)) continue;
-        const handoff = this.script.handoffs.find((one) => one.id === piece.handoff);
+        const handoff = this.script.handoffs.find((candidate) => candidate.id === piece.handoff);
         if (!handoff) continue;
         seenHandoffs.add(handoff.id);
         const isMissing = missing === handoff.id;
         const doubt = isMissing ? 0.7 : handoff.evidence === 'proven' ? 0.15 : 0.45;
-        const other = this.#twin?.valueAt(take.exchange.n, node.place);
-        const origins = this.#index.origins(node.value, node.name, take.exchange, true);
+        const otherValue = this.#twin?.valueAt(stepOfTake.exchange.n, node.place);
+        const origins = this.#index.origins(node.value, node.name, stepOfTake.exchange, true);
         const others = this.#judge
-          .plausible({ value: node.value, name: node.name, place: node.place }, origins, other, take)
+          .plausible({ value: node.value, name: node.name, place: node.place }, origins, otherValue, stepOfTake)
           .filter(({ origin }) => JSON.stringify(origin.extractor) !== JSON.stringify(handoff.extractor))
           .slice(0, 3);
         // One that is read again at each page has no single other place.
@@ -324,8 +325,8 @@ class Finder {
           found.push({
             id: `elsewhere ${handoff.id} ${origin.exchange.n} ${JSON.stringify(origin.extractor)}`,
             kind: 'read-elsewhere',
-            step: take.step.id,
-            number: take.number,
+            step: stepOfTake.step.id,
+            number: stepOfTake.number,
             sentence: `${handoff.name} is read at another place: ${describeExtractor(origin.extractor)}.`,
             likelihood: (doubt * Math.min(1, Math.max(0.2, weight.bits / bitsOfProof))) / (at + 1),
             change: (script) => readElsewhere(script, handoff.id, origin),
@@ -334,10 +335,10 @@ class Finder {
         found.push({
           id: `choice ${handoff.id}`,
           kind: 'wrong-handoff',
-          step: take.step.id,
-          number: take.number,
+          step: stepOfTake.step.id,
+          number: stepOfTake.number,
           sentence: `${handoff.name} “${cutText(handoff.recorded, 40)}” is no handoff: it was chosen, and is sent as recorded.`,
-          likelihood: overwritten.some((point) => point.step === take.step.id && point.about?.place === node.place)
+          likelihood: overwritten.some((point) => point.step === stepOfTake.step.id && point.about?.place === node.place)
             ? 0.9
             : handoff.evidence === 'proven'
               ? 0.05
@@ -354,26 +355,26 @@ class Finder {
     const last = this.#bad?.number ?? (this.seen.proof ? Infinity : 0);
     const refused = this.seen.rehearsal.divergence?.refused;
     const found: Supposition[] = [];
-    for (const take of stepsOfTake(this.script, this.loaded)) {
-      if (take.number > last) continue;
-      const places = new Set(this.script.unsure.filter((value) => value.step === take.step.id).map((value) => value.place));
+    for (const stepOfTake of stepsOfTake(this.script, this.loaded)) {
+      if (stepOfTake.number > last) continue;
+      const places = new Set(this.script.unsure.filter((value) => value.step === stepOfTake.step.id).map((value) => value.place));
       if (places.size === 0) continue;
-      visitStill(take.step, (node) => {
+      visitStill(stepOfTake.step, (node) => {
         if (!places.has(node.place)) return false;
-        const other = this.#twin?.valueAt(take.exchange.n, node.place);
-        const origins = this.#index.origins(node.value, node.name, take.exchange, true);
-        const [best] = this.#judge.plausible({ value: node.value, name: node.name, place: node.place }, origins, other, take);
+        const otherValue = this.#twin?.valueAt(stepOfTake.exchange.n, node.place);
+        const origins = this.#index.origins(node.value, node.name, stepOfTake.exchange, true);
+        const [best] = this.#judge.plausible({ value: node.value, name: node.name, place: node.place }, origins, otherValue, stepOfTake);
         if (!best) return false;
         found.push({
-          id: `unsure ${take.step.id} ${node.place}`,
+          id: `unsure ${stepOfTake.step.id} ${node.place}`,
           kind: 'unsure-value',
-          step: take.step.id,
-          number: take.number,
-          sentence: `Step ${take.number} sends ${node.name} “${cutText(node.value, 40)}”, which ${describeExtractor(best.origin.extractor)} gives.`,
-          likelihood: refused === node.value ? 0.85 : take.number === last ? 0.5 : 0.3,
+          step: stepOfTake.step.id,
+          number: stepOfTake.number,
+          sentence: `Step ${stepOfTake.number} sends ${node.name} “${cutText(node.value, 40)}”, which ${describeExtractor(best.origin.extractor)} gives.`,
+          likelihood: refused === node.value ? 0.85 : stepOfTake.number === last ? 0.5 : 0.3,
           put: (maker) => {
             maker.handOff(
-              { step: take.step, node, value: node.value, start: 0, end: node.value.length },
+              { step: stepOfTake.step, node, value: node.value, start: 0, end: node.value.length },
               best.origin,
               'likely',
               `A rehearsal tried it: ${describeExtractor(best.origin.extractor)} gives it.`,

@@ -43,14 +43,14 @@ export function judgeRehearsal(
   const byNumber = new Map(loaded.exchanges.map((exchange) => [exchange.n, exchange]));
   const stale = staleValues(script, loaded, captured, second);
   const steps = actionSteps(script).map(({ step, number }): RehearsedStep => {
-    const own = byStep.get(step.id) ?? null;
+    const played = byStep.get(step.id) ?? null;
     const ownStale = stale.filter((value) => value.step === step.id);
     const exchange = byNumber.get(answerOf(step) ?? -1);
     const good = [exchange && viewOf(exchange, loaded.readBody), twin?.partnerOf(exchange?.n ?? -1)?.view].filter(
       (view) => view !== undefined,
     );
-    const judged: Judged = own
-      ? judgeStep(step, good, own, captured)
+    const judged: Judged = played
+      ? judgeStep(step, good, played, captured)
       : {
           verdict: 'not-sent' as const,
           reasons: [
@@ -80,7 +80,7 @@ export function judgeRehearsal(
       ...(judged.redirect === undefined ? {} : { redirect: judged.redirect }),
       // Where a stale value tells why, the answer is no matter of taste.
       ...(judged.accept === undefined || ownStale.length > 0 ? {} : { accept: judged.accept }),
-      captured: own,
+      captured: played,
     };
   });
   // What was left out on purpose is no fault.
@@ -201,13 +201,13 @@ function judgeAnswer(
   const [recorded] = good;
   const trouble = recorded ? troubleIn(answer, good) : [];
   const said = trouble.map((saidTrouble) => cutText(saidTrouble.text, 160));
-  const told = said.length === 0 ? {} : { said };
+  const withSaid = said.length === 0 ? {} : { said };
   if (failure) {
     const redirect = easierRedirect();
-    return { ...judged(redirect === null ? 'failed' : 'drifted', failure.text, [], redirect), code: failure.code, ...told };
+    return { ...judged(redirect === null ? 'failed' : 'drifted', failure.text, [], redirect), code: failure.code, ...withSaid };
   }
   // What the tester asks of an answer is no matter of taste either.
-  if (played.checks) return { verdict: 'failed', reasons: played.checks, ...code, ...told };
+  if (played.checks) return { verdict: 'failed', reasons: played.checks, ...code, ...withSaid };
   if (!recorded) return { verdict: 'passed', reasons: [] };
   const like = likenessOf(good, answer);
   const found: { kind: Harmless[number]; verdict: Verdict; reason: string }[] = [];
@@ -235,16 +235,16 @@ function judgeAnswer(
       verdict: 'drifted',
       reason: `The answer is built differently: ${Math.round(like * 100)} % of its structure is that of the take.`,
     });
-  const left = found.filter((one) => !step.expect.harmless?.includes(one.kind));
+  const left = found.filter((difference) => !step.expect.harmless?.includes(difference.kind));
   const [first] = left;
-  if (!first) return { verdict: 'passed', reasons: [], ...told };
+  if (!first) return { verdict: 'passed', reasons: [], ...withSaid };
   return {
     ...judged(
       first.verdict,
       first.reason,
-      left.map((one) => one.kind),
+      left.map((difference) => difference.kind),
     ),
-    ...told,
+    ...withSaid,
   };
 }
 

@@ -80,7 +80,7 @@ export function likenessOf(good: AnswerText | readonly AnswerText[], replayed: A
   if (alike.length === 0) return 0;
   const structure = structureOf(replayed);
   const all = alike.map(structureOf);
-  const open = [...structure.open, ...all.flatMap((one) => one.open)];
+  const open = [...structure.open, ...all.flatMap((inner) => inner.open)];
   const counts = new Map<string, number>();
   for (const { features } of all) for (const feature of features) counts.set(feature, (counts.get(feature) ?? 0) + 1);
   let [shared, missing, strange] = [0, 0, 0];

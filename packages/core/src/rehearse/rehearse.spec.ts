@@ -293,8 +293,8 @@ describe('what has to be new each time', () => {
       )
       .add(['POST', '/make', form, `code=${code}&name=${name}`], [303, [['Location', '/made']]])
       .load();
-  const [take, other] = [flow('HILL-ANN', 'Ann+Hill'), flow('WOOD-BEA', 'Bea+Wood')];
-  const ownScript = correlate(scripted(take), take, other).script;
+  const [take, second] = [flow('HILL-ANN', 'Ann+Hill'), flow('WOOD-BEA', 'Bea+Wood')];
+  const ownScript = correlate(scripted(take), take, second).script;
 
   it('is all that names the thing, though an earlier page of a wizard asked for it', () => {
     const judgedNow = judgeRehearsal(
@@ -309,13 +309,13 @@ describe('what has to be new each time', () => {
         ],
         s3: [200, html, '<p>The entry exists already.</p>'],
       }),
-      other,
+      second,
     );
-    const experiment = repair(ownScript, take, { rehearsal: judgedNow, proof: null }, other);
+    const experiment = repair(ownScript, take, { rehearsal: judgedNow, proof: null }, second);
     expect(experiment.tried[0]).toMatchObject({ kind: 'must-be-new', number: 3 });
     expect(experiment.script.made.map((made) => made.recorded).sort()).toEqual(['Ann Hill', 'HILL-ANN']);
     // Where that does not help, they are tried one by one.
-    const next = repair(ownScript, take, { rehearsal: judgedNow, proof: null }, other, [experiment.tried[0]?.id ?? '']);
+    const next = repair(ownScript, take, { rehearsal: judgedNow, proof: null }, second, [experiment.tried[0]?.id ?? '']);
     expect(next.script.made).toHaveLength(1);
   });
 });
@@ -326,8 +326,8 @@ describe('an answer that the take lacks, because a script sent its form on at on
       .add(['POST', '/provider', form, 'user=kim'], [200, html, ''])
       .add(['POST', '/back', form, `answer=${token}&relay=home`], [303, [['Location', '/desk']]])
       .load();
-  const [take, other] = [flow('aZ81kq0Lw7Rt55Xc'), flow('Qm39vb2Pf6Hs71Yd')];
-  const ownScript = correlate(scripted(take), take, other).script;
+  const [take, second] = [flow('aZ81kq0Lw7Rt55Xc'), flow('Qm39vb2Pf6Hs71Yd')];
+  const ownScript = correlate(scripted(take), take, second).script;
   const play = (now: string) =>
     judgeRehearsal(
       ownScript,
@@ -336,7 +336,7 @@ describe('an answer that the take lacks, because a script sent its form on at on
         s1: [200, html, `<form><input type="hidden" name="answer" value="${now}"><input type="hidden" name="relay" value="home"></form>`],
         s2: [400, html, '<title>Bad request</title>'],
       }),
-      other,
+      second,
     );
 
   it('is had by the rehearsal: what stands in it is handed off, and nothing that both takes sent alike', () => {
@@ -344,7 +344,7 @@ describe('an answer that the take lacks, because a script sent its form on at on
     expect(seen.steps[1]?.stale.map((value) => [value.place, value.current, value.origin])).toEqual([
       ['form:answer', 'Tk90rr4Bn2Gz83Wj', 's1'],
     ]);
-    const { script: mended } = repair(ownScript, take, { rehearsal: seen, proof: null }, other);
+    const { script: mended } = repair(ownScript, take, { rehearsal: seen, proof: null }, second);
     expect(mended.handoffs).toMatchObject([{ origin: 's1', extractor: { kind: 'field', name: 'answer' } }]);
   });
 

@@ -17,10 +17,10 @@ interface Played {
 /** A rehearsal of five steps of which the first that failed is given; 0 for none. */
 const failedAt = (number: number): Played => ({
   verdict: number === 0 ? 'passed' : 'failed',
-  steps: [1, 2, 3, 4, 5].map((one) => ({
-    step: `s${one}`,
-    number: one,
-    verdict: one === number ? 'failed' : 'passed',
+  steps: [1, 2, 3, 4, 5].map((stepNumber) => ({
+    step: `s${stepNumber}`,
+    number: stepNumber,
+    verdict: stepNumber === number ? 'failed' : 'passed',
     reasons: [],
     stale: [],
     captured: null,
@@ -77,21 +77,21 @@ function work(
 
 describe('rehearse and repair', () => {
   it('rehearses a second time as soon as it passed, and ends where the two are proven', async () => {
-    const own = work({ raw: failedAt(3), mended: failedAt(0) }, [{ after: 'mended', tried: [hypothesis('a')] }]);
-    const done = await repairInRounds(script('raw'), own);
-    expect(own.played).toEqual(['raw', 'mended', 'mended']);
+    const rounds = work({ raw: failedAt(3), mended: failedAt(0) }, [{ after: 'mended', tried: [hypothesis('a')] }]);
+    const done = await repairInRounds(script('raw'), rounds);
+    expect(rounds.played).toEqual(['raw', 'mended', 'mended']);
     expect(done).toMatchObject({ result: 'proven', proof: proven, script: { name: 'mended' } });
     expect(done.rounds.map((round) => round.tried.map((tried) => tried.outcome))).toEqual([[], [], ['helped']]);
   });
 
   it('takes back what did not help, tries the next, and never the same again', async () => {
-    const own = work({ raw: failedAt(3), wrong: failedAt(2), right: failedAt(0) }, [
+    const rounds = work({ raw: failedAt(3), wrong: failedAt(2), right: failedAt(0) }, [
       { after: 'wrong', tried: [hypothesis('a')] },
       { after: 'right', tried: [hypothesis('b')] },
     ]);
-    const done = await repairInRounds(script('raw'), own);
+    const done = await repairInRounds(script('raw'), rounds);
     expect(done.script.name).toBe('right');
-    expect(own.failed).toEqual([[], ['a']]);
+    expect(rounds.failed).toEqual([[], ['a']]);
     expect(done.rounds[1]?.tried).toMatchObject([{ id: 'a', outcome: 'taken back' }]);
     const nothingHelped = await repairInRounds(
       script('raw'),
@@ -101,36 +101,36 @@ describe('rehearse and repair', () => {
   });
 
   it('keeps what a rehearsal proved even where it was not the only reason', async () => {
-    const own = work({ raw: failedAt(3), sure: failedAt(3) }, [
+    const rounds = work({ raw: failedAt(3), sure: failedAt(3) }, [
       { after: 'sure', sure: 'sure', tried: [hypothesis('a', 'stale-value', 0.95)] },
     ]);
-    const done = await repairInRounds(script('raw'), own);
+    const done = await repairInRounds(script('raw'), rounds);
     expect(done.script.name).toBe('sure');
     expect(done.rounds[1]?.tried).toMatchObject([{ id: 'a', outcome: 'kept' }]);
   });
 
   it('goes on with a script that passed but is not proven, and counts a proof with less open as further', async () => {
-    const own = work({ raw: failedAt(0), better: failedAt(0) }, [{ after: 'better', tried: [hypothesis('a')] }], {
+    const rounds = work({ raw: failedAt(0), better: failedAt(0) }, [{ after: 'better', tried: [hypothesis('a')] }], {
       raw: { ...open, open: [...open.open, ...open.open] },
       better: open,
     });
-    const done = await repairInRounds(script('raw'), own);
+    const done = await repairInRounds(script('raw'), rounds);
     expect(done).toMatchObject({ result: 'unproven', proof: open, script: { name: 'better' } });
     expect(done.rounds.at(-1)?.tried).toMatchObject([{ outcome: 'helped' }]);
   });
 
   it('a script that passes once and fails the second time is not proven', async () => {
     let count = 0;
-    const own = work({}, []);
-    own.rehearse = () => Promise.resolve(failedAt(count++ === 0 ? 0 : 4));
-    expect((await repairInRounds(script('raw'), own)).result).toBe('failed');
+    const rounds = work({}, []);
+    rounds.rehearse = () => Promise.resolve(failedAt(count++ === 0 ? 0 : 4));
+    expect((await repairInRounds(script('raw'), rounds)).result).toBe('failed');
   });
 
   it('never plays more rehearsals than it said', async () => {
     const endless = Array.from({ length: 30 }, (_, at) => ({ after: `try ${at}`, tried: [hypothesis(`h${at}`)] }));
-    const own = work({}, endless);
-    const done = await repairInRounds(script('raw'), own, 5);
-    expect([own.played.length, done.rounds.length, done.result]).toEqual([5, 5, 'failed']);
+    const rounds = work({}, endless);
+    const done = await repairInRounds(script('raw'), rounds, 5);
+    expect([rounds.played.length, done.rounds.length, done.result]).toEqual([5, 5, 'failed']);
     const once = work({ raw: failedAt(0) }, []);
     expect(await repairInRounds(script('raw'), once, 1)).toMatchObject({ result: 'unproven', proof: null });
   });

@@ -46,7 +46,7 @@ function reach(rehearsal: Judged, proof: Proof | null): [number, number, number]
 }
 
 function isFurther(left: readonly number[], right: readonly number[]): boolean {
-  const at = left.findIndex((one, place) => one !== right[place]);
+  const at = left.findIndex((entry, place) => entry !== right[place]);
   return at >= 0 && (left[at] ?? 0) > (right[at] ?? 0);
 }
 

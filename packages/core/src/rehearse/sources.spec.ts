@@ -79,18 +79,18 @@ describe('where a sent value may come from', () => {
   });
 
   it('knows a handoff that is read anew at each page, and leaves alone what it sends elsewhere', () => {
-    const keyed = (one: string, other: string) => {
+    const keyed = (firstKey: string, secondKey: string) => {
       const page = (key: string) => `<form action="/save" method="post"><input type="hidden" name="key" value="${key}"></form>`;
       return new TakeBuilder()
-        .add(['GET', '/form'], [200, html, page(one)])
-        .add(['POST', '/save', form, `key=${one}`], [200, html, page(other)])
-        .add(['POST', '/save', form, `key=${other}`], [200, html, '<p>saved</p>'])
+        .add(['GET', '/form'], [200, html, page(firstKey)])
+        .add(['POST', '/save', form, `key=${firstKey}`], [200, html, page(secondKey)])
+        .add(['POST', '/save', form, `key=${secondKey}`], [200, html, '<p>saved</p>'])
         .load();
     };
-    const [own, twin] = [keyed('k1-aa11bb22', 'k2-cc33dd44'), keyed('k3-ee55ff66', 'k4-gg77hh88')];
-    const { script } = correlate(scriptFromTake(own, { scriptId: 's', name: 's', tidy: everything }), own, twin);
+    const [first, twin] = [keyed('k1-aa11bb22', 'k2-cc33dd44'), keyed('k3-ee55ff66', 'k4-gg77hh88')];
+    const { script } = correlate(scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything }), first, twin);
     expect(script.handoffs).toMatchObject([{ origin: 's1', also: [{ step: 's2' }] }]);
-    const finder = new SourceFinder(script, own, twin);
+    const finder = new SourceFinder(script, first, twin);
     const last = { step: 's3', place: 'form:key' };
     expect(finder.of(last)).toMatchObject({ recorded: 'k2-cc33dd44', second: 'k4-gg77hh88', places: 1 });
     expect(found(finder, last).filter((candidate) => candidate.inUse)).toMatchObject([

@@ -104,10 +104,10 @@ interface Candidate extends SourceCandidate {
 
 /** The value at a place as it is looked into: what was recorded, where all it is sent, and the script with it sent as recorded. */
 interface Looked {
-  own: StepOfTake;
+  stepOfTake: StepOfTake;
   name: string;
   value: string;
-  other: string | undefined;
+  otherValue: string | undefined;
   handoff: Handoff | undefined;
   base: Script;
   targets: Target[];
@@ -136,11 +136,11 @@ export class SourceFinder {
   of(at: SourcePlace): Sources | null {
     const looked = this.#look(at);
     if (!looked) return null;
-    const { name, value, other, handoff, targets } = looked;
+    const { name, value, otherValue, handoff, targets } = looked;
     return {
       name: handoff?.name ?? name,
       recorded: value,
-      second: other ?? null,
+      second: otherValue ?? null,
       doubt:
         this.script.unsure.find((unsureValue) => unsureValue.step === at.step && unsureValue.place === at.place)?.reason ??
         handoff?.reason ??
@@ -154,7 +154,7 @@ export class SourceFinder {
   /** The script with a candidate at a place and wherever else that value is sent; null where there is no such candidate. */
   with(at: SourcePlace, id: string): { script: Script; candidate: SourceCandidate } | null {
     const looked = this.#look(at);
-    const candidate = looked && this.#candidates(looked).find((one) => one.id === id);
+    const candidate = looked && this.#candidates(looked).find((possible) => possible.id === id);
     if (!candidate) return null;
     const maker = new HandoffMaker(looked.base);
     candidate.put(maker);
@@ -168,15 +168,15 @@ export class SourceFinder {
   }
 
   #look({ step, place }: SourcePlace): Looked | null {
-    const take = this.#steps.find((stepOfTake) => stepOfTake.step.id === step);
+    const stepOfTake = this.#steps.find((candidate) => candidate.step.id === step);
     const node =
-      take &&
-      sentNodes(take.step)
+      stepOfTake &&
+      sentNodes(stepOfTake.step)
         .flatMap(withKids)
         .find((sentNode) => sentNode.place === place);
-    if (!take || !node || node.value === '') return null;
+    if (!stepOfTake || !node || node.value === '') return null;
     const piece = [...movingPieces(node.template)].find((movingPiece) => movingPiece.kind === 'handoff');
-    const handoff = piece && this.script.handoffs.find((one) => one.id === piece.handoff);
+    const handoff = piece && this.script.handoffs.find((candidate) => candidate.id === piece.handoff);
     const base = handoff ? withoutUses(this.script, handoff.id, piece.recorded) : this.script;
     const value = handoff && node.value.includes(piece.recorded) ? piece.recorded : node.value;
     const uses =
@@ -203,8 +203,8 @@ export class SourceFinder {
           return { step: request, node: sentNode, value, start, end: start + value.length };
         }),
     );
-    const whole = this.#twin?.valueAt(take.exchange.n, place);
-    return { own: take, name: node.name, value, other: value === node.value ? whole : undefined, handoff, base, targets };
+    const whole = this.#twin?.valueAt(stepOfTake.exchange.n, place);
+    return { stepOfTake, name: node.name, value, otherValue: value === node.value ? whole : undefined, handoff, base, targets };
   }
 
   #candidates(looked: Looked): Candidate[] {
@@ -217,38 +217,38 @@ export class SourceFinder {
   }
 
   #reads(looked: Looked): Candidate[] {
-    const { own, name, value, other, targets } = looked;
+    const { stepOfTake, name, value, otherValue, targets } = looked;
     const sent = { value, name, place: '' };
-    const all = this.#judge.plausible(sent, this.#index.origins(value, name, own.exchange, true), undefined, own);
-    const agrees = (origin: Origin): boolean => other === undefined || this.#twin === null || this.#twin.gives(origin, other);
-    const agreeing = this.#judge.plausible(sent, all.map((weighed) => weighed.origin).filter(agrees), other, own);
+    const all = this.#judge.plausible(sent, this.#index.origins(value, name, stepOfTake.exchange, true), undefined, stepOfTake);
+    const agrees = (origin: Origin): boolean => otherValue === undefined || this.#twin === null || this.#twin.gives(origin, otherValue);
+    const agreeing = this.#judge.plausible(sent, all.map((weighed) => weighed.origin).filter(agrees), otherValue, stepOfTake);
     const against = all.filter(({ origin }) => !agrees(origin)).slice(0, mostOthers);
     const wholes = [
       ...agreeing.slice(0, mostAgreeing).map(({ origin, weight }) => ({
         origin,
         evidence: evidenceOf(weight, value) ?? ('unsure' as const),
         why:
-          other === undefined || other === value
+          otherValue === undefined || otherValue === value
             ? `It gives what was sent; ${chanceOf(weight)}.`
             : `It gives what was sent in both takes; ${chanceOf(weight)}.`,
       })),
       ...against.map(({ origin }) => ({
         origin,
         evidence: 'unsure' as const,
-        why: `It gives what was sent in the take, but not in the second one, which sent “${cutText(other ?? '', 40)}”.`,
+        why: `It gives what was sent in the take, but not in the second one, which sent “${cutText(otherValue ?? '', 40)}”.`,
       })),
-    ].map((one) => this.#read(looked, one, targets));
+    ].map((foundSource) => this.#read(looked, foundSource, targets));
     return wholes.length > 0 ? wholes : this.#partReads(looked);
   }
 
   /** Where no answer gives the whole value, those that give parts of it. */
   #partReads(looked: Looked): Candidate[] {
-    const { own, value, targets } = looked;
+    const { stepOfTake, value, targets } = looked;
     const found: Candidate[] = [];
-    for (const target of targets.filter((one) => one.step.id === own.step.id && one.node.value === value).slice(0, 1))
-      visitParts(target.node, this.#index, own.exchange, ({ value: text, start, end, origins }) => {
+    for (const target of targets.filter((possible) => possible.step.id === stepOfTake.step.id && possible.node.value === value).slice(0, 1))
+      visitParts(target.node, this.#index, stepOfTake.exchange, ({ value: text, start, end, origins }) => {
         for (const { origin, weight } of this.#judge
-          .plausible({ value: text, name: looked.name, place: '' }, origins, undefined, own)
+          .plausible({ value: text, name: looked.name, place: '' }, origins, undefined, stepOfTake)
           .slice(0, 2))
           found.push(
             this.#read(
@@ -258,7 +258,7 @@ export class SourceFinder {
                 evidence: evidenceOf(weight, text) ?? 'unsure',
                 why: `It gives “${cutText(text, 40)}”, a part of what was sent; ${chanceOf(weight)}.`,
               },
-              targets.filter((one) => one.node.value === value).map((one) => ({ ...one, value: text, start, end })),
+              targets.filter((target) => target.node.value === value).map((target) => ({ ...target, value: text, start, end })),
             ),
           );
         return true;
@@ -267,7 +267,7 @@ export class SourceFinder {
   }
 
   #read(
-    { handoff, other }: Looked,
+    { handoff, otherValue }: Looked,
     { origin, evidence, why }: { origin: Origin; evidence: Candidate['evidence']; why: string },
     targets: readonly Target[],
   ): Candidate {
@@ -287,8 +287,8 @@ export class SourceFinder {
         readPlaces(handoff).some((responsePlace) => responsePlace.step === place?.step && responsePlace.hop === place.hop),
       gives: [
         { of: 'the take', value: givenBy(this.#index.matches(origin.exchange.n, origin.extractor), part) },
-        ...(this.#twin && other !== undefined
-          ? [{ of: 'the second take', value: givenBy(this.#twin.matches(origin.exchange.n, origin.extractor), other) }]
+        ...(this.#twin && otherValue !== undefined
+          ? [{ of: 'the second take', value: givenBy(this.#twin.matches(origin.exchange.n, origin.extractor), otherValue) }]
           : []),
         ...this.rehearsals.flatMap((rehearsal) => {
           const answer = place && rehearsal.steps.findLast((step) => step.step === place.step);
@@ -314,22 +314,22 @@ export class SourceFinder {
   }
 
   #answeredBefore({ exchange }: Origin, { step }: Target): boolean {
-    const take = this.#steps.find((stepOfTake) => stepOfTake.step.id === step.id);
-    return take !== undefined && this.#index.endedMs(exchange.n) <= take.exchange.startedAtMs + 1;
+    const stepOfTake = this.#steps.find((candidate) => candidate.step.id === step.id);
+    return stepOfTake !== undefined && this.#index.endedMs(exchange.n) <= stepOfTake.exchange.startedAtMs + 1;
   }
 
-  #asRecorded({ value, other, handoff, own, name, targets }: Looked): Candidate {
+  #asRecorded({ value, otherValue, handoff, stepOfTake, name, targets }: Looked): Candidate {
     const place = targets[0]?.node.place ?? '';
-    const input = this.#judge.inputOf({ place, name, value }, own, other);
-    const differs = other !== undefined && other !== value;
+    const input = this.#judge.inputOf({ place, name, value }, stepOfTake, otherValue);
+    const differs = otherValue !== undefined && otherValue !== value;
     const why =
       input?.kind === 'chosen'
         ? 'The form offered it for choosing, so it was a person’s choice.'
         : input?.kind === 'typed'
           ? 'It stands in a field that people fill.'
           : differs
-            ? `The second take sent “${cutText(other, 40)}”, so something else was right there.`
-            : other === undefined
+            ? `The second take sent “${cutText(otherValue, 40)}”, so something else was right there.`
+            : otherValue === undefined
               ? 'Nothing is known of another visit.'
               : 'Both takes sent it.';
     return {
@@ -337,7 +337,7 @@ export class SourceFinder {
       kind: 'recorded',
       sentence: `Send “${cutText(value, 40)}” as it was recorded`,
       why,
-      evidence: input?.kind === 'chosen' || input?.kind === 'typed' || (!differs && other !== undefined) ? 'likely' : 'unsure',
+      evidence: input?.kind === 'chosen' || input?.kind === 'typed' || (!differs && otherValue !== undefined) ? 'likely' : 'unsure',
       inUse: handoff === undefined,
       gives: [],
       put: () => undefined,
@@ -417,7 +417,7 @@ export function doubtfulPlaces(script: Script, rehearsal: Pick<Rehearsal, 'steps
 
 /** What a rehearsal sent at a place, and what came of it. */
 export function sentAndGot(rehearsal: Rehearsal, { step, place }: SourcePlace, readBody: BodyReader): SentAndGot {
-  const rehearsedStep = rehearsal.steps.find((one) => one.step === step);
+  const rehearsedStep = rehearsal.steps.find((candidate) => candidate.step === step);
   const captured = rehearsedStep?.captured;
   return {
     rehearsal: rehearsal.id,

@@ -37,14 +37,14 @@ export function staleValues(script: Script, loaded: LoadedTake, captured: Captur
     const { step, node, value, start, end } = candidate;
     if (!byStep.has(step.id)) return true;
     const isWhole = value === node.value;
-    const other = twin?.valueAt(candidate.exchange.n, node.place);
+    const otherValue = twin?.valueAt(candidate.exchange.n, node.place);
     // What a person typed or chose is no matter of any answer.
     if (isWhole) {
-      const input = judge.inputOf(node, candidate, other);
+      const input = judge.inputOf(node, candidate, otherValue);
       if (input?.kind === 'typed' || input?.kind === 'chosen') return true;
     }
     const name = isWhole ? node.name : nameBefore(node, start);
-    const weighed = judge.plausible({ value, name, place: node.place }, candidate.origins, isWhole ? other : undefined, candidate);
+    const weighed = judge.plausible({ value, name, place: node.place }, candidate.origins, isWhole ? otherValue : undefined, candidate);
     const found = currentValue(value, weighed, index, script, byStep, captured);
     if (found === 'unknown') return false;
     if (found !== 'same')
@@ -80,28 +80,29 @@ function givenByLostAnswers(
   const answers = new Map(loaded.exchanges.map((exchange) => [exchange.n, answerBody(exchange)]));
   const lost = steps.filter(({ step }) => byStep.has(step.id) && (answers.get(answerOf(step) ?? -1)?.size ?? 0) === 0);
   if (lost.length === 0) return [];
-  return steps.flatMap((take) => {
-    if (!byStep.has(take.step.id)) return [];
-    return sentNodes(take.step).flatMap((node): StaleValue[] => {
+  return steps.flatMap((stepOfTake) => {
+    if (!byStep.has(stepOfTake.step.id)) return [];
+    return sentNodes(stepOfTake.step).flatMap((node): StaleValue[] => {
       const moves = [...movingPieces(node.template)].some((piece) => piece.kind === 'handoff' || piece.kind === 'data');
       if (moves || !/^(form|part|query):[^/]+$/.test(node.place) || node.isName || node.value.length < shortestToken) return [];
       if (readsAsTyped(node.value)) return [];
-      if (twin?.valueAt(take.exchange.n, node.place) === node.value || index.occurrences(node.value, take.exchange).length > 0) return [];
+      if (twin?.valueAt(stepOfTake.exchange.n, node.place) === node.value || index.occurrences(node.value, stepOfTake.exchange).length > 0)
+        return [];
       for (const { step, number } of [...lost].reverse()) {
         const replay = byStep.get(step.id);
-        const view = number < take.number && replay ? capturedView(replay, captured.readBody) : undefined;
+        const view = number < stepOfTake.number && replay ? capturedView(replay, captured.readBody) : undefined;
         if (view?.kind !== 'html') continue;
         const extractor: Extractor = { kind: 'field', name: node.name, nth: 0 };
         // Only what the page itself sends: what it merely prefills a person had written over, as the take shows.
-        const body = sentBody(take.exchange);
-        const names = sentNames(take.exchange, body ? loaded.readBody(body.hash) : undefined);
-        const offered = formOf(take.exchange, names, [{ n: answerOf(step) ?? 0, html: view.html }]);
+        const body = sentBody(stepOfTake.exchange);
+        const names = sentNames(stepOfTake.exchange, body ? loaded.readBody(body.hash) : undefined);
+        const offered = formOf(stepOfTake.exchange, names, [{ n: answerOf(step) ?? 0, html: view.html }]);
         if (offered?.fields.get(node.name)?.kind !== 'given') continue;
         const [current] = matchesOf(extractor, view);
         if (current === undefined || current === '' || current === node.value) continue;
         return [
           {
-            step: take.step.id,
+            step: stepOfTake.step.id,
             place: node.place,
             name: plainName(node.name, node.place),
             recorded: node.value,

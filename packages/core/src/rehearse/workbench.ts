@@ -104,7 +104,7 @@ export class Workbench {
         problem: null,
       };
     } catch (error) {
-      return { describes, tried: [], elsewhere: null, problem: `This cannot be read with: ${told(error)}` };
+      return { describes, tried: [], elsewhere: null, problem: `This cannot be read with: ${messageOf(error)}` };
     }
   }
 
@@ -149,7 +149,7 @@ export class Workbench {
   #tryAt(place: ResponsePlace, handoff: Handoff, extractor: Extractor, isOrigin: boolean): TriedResponse[] {
     const found: TriedResponse[] = [];
     const n = this.#exchangeAt(place);
-    const exchange = this.take.exchanges.find((one) => one.n === n);
+    const exchange = this.take.exchanges.find((candidate) => candidate.n === n);
     const view = n === undefined ? undefined : this.#index.view(n);
     if (view && n !== undefined)
       found.push(
@@ -179,7 +179,7 @@ export class Workbench {
         ),
       );
     for (const rehearsal of this.rehearsals) {
-      const step = rehearsal.steps.findLast((one) => one.step === place.step);
+      const step = rehearsal.steps.findLast((captured) => captured.step === place.step);
       const replayed = step && capturedView(step, rehearsal.readBody, place.hop);
       if (replayed) {
         const triedResponse = tried(
@@ -206,17 +206,17 @@ export class Workbench {
       if (n == null) continue;
       // A part of a value, or a wrapped one, does not show what was read.
       if (this.#index.sends(n, handoff.recorded)) {
-        const other = this.#twin?.valueAt(n, use.place);
-        if (other !== undefined) return other;
+        const otherValue = this.#twin?.valueAt(n, use.place);
+        if (otherValue !== undefined) return otherValue;
       }
     }
     return null;
   }
 
   #elsewhere(places: readonly ResponsePlace[], extractor: Extractor): Trial['elsewhere'] {
-    const own = new Set(places.map((place) => this.#exchangeAt(place)));
+    const exchangesRead = new Set(places.map((place) => this.#exchangeAt(place)));
     return this.take.exchanges.flatMap((exchange) => {
-      const view = own.has(exchange.n) ? undefined : this.#index.view(exchange.n);
+      const view = exchangesRead.has(exchange.n) ? undefined : this.#index.view(exchange.n);
       const step = placeOfResponse(this.script, exchange.n)?.step;
       const count = view && step !== undefined ? locateMatches(extractor, view).length : 0;
       return count > 0 && step !== undefined ? [{ step, count }] : [];
@@ -259,4 +259,4 @@ function capturedBody(captured: CapturedStep, hop: number | undefined): TriedRes
   return (hop === undefined ? captured.response : captured.hops?.[hop])?.body ?? null;
 }
 
-const told = (error: unknown): string => (error instanceof Error ? error.message : String(error));
+const messageOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));

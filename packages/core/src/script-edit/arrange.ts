@@ -21,16 +21,16 @@ export function freshId(taken: Set<string>, letter: string, wanted?: string): st
 /** Steps as they may stand in this script: with ids of their own, and without pieces of handoffs and made values that are not here. */
 export function adopted(script: Script, steps: readonly Step[]): Step[] {
   const taken = idsOf(script);
-  const known = new Set([...script.handoffs, ...script.made].map((one) => one.id));
+  const known = new Set([...script.handoffs, ...script.made].map((named) => named.id));
   return steps.map(function adopt(step): Step {
-    const own = changeTemplates({ ...step, id: freshId(taken, step.id, step.id) }, (template) =>
+    const copy = changeTemplates({ ...step, id: freshId(taken, step.id, step.id) }, (template) =>
       mapPieces(template, (piece) =>
         (piece.kind === 'handoff' && !known.has(piece.handoff)) || (piece.kind === 'made' && !known.has(piece.made))
           ? { kind: 'text', text: piece.recorded }
           : undefined,
       ),
     );
-    return 'steps' in own ? ({ ...own, steps: own.steps.map(adopt) } as Step) : own;
+    return 'steps' in copy ? ({ ...copy, steps: copy.steps.map(adopt) } as Step) : copy;
   });
 }
 

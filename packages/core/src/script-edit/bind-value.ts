@@ -56,10 +56,10 @@ export function bindValue(
   return followRows({
     ...changeRecordedSteps(masked, (step) =>
       bindStep(step, (sentValue) => {
-        const own = wanted.get(`${step.id} ${sentValue.place}`);
-        if (!own) return undefined;
-        if (!own.part) return sentValue.value === value ? [...template] : undefined;
-        const { start, end } = own.part;
+        const wantedPlace = wanted.get(`${step.id} ${sentValue.place}`);
+        if (!wantedPlace) return undefined;
+        if (!wantedPlace.part) return sentValue.value === value ? [...template] : undefined;
+        const { start, end } = wantedPlace.part;
         if (sentValue.value.slice(start, end) !== value) return undefined;
         return compact([
           { kind: 'text', text: sentValue.value.slice(0, start) },
@@ -86,7 +86,7 @@ const inChecks = (script: Script, value: string, piece: Piece): Script =>
   changeRecordedSteps(script, (step) => {
     if (!step.checks) return step;
     const { checks } = changeTemplates({ ...step, url: [], headers: [], body: null }, (template) =>
-      template.flatMap((one) => (one.kind === 'text' ? replaced(one.text, value, piece) : [one])),
+      template.flatMap((templatePiece) => (templatePiece.kind === 'text' ? replaced(templatePiece.text, value, piece) : [templatePiece])),
     );
     return { ...step, ...(checks && { checks }) };
   });

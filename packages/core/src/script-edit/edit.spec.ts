@@ -64,7 +64,7 @@ describe('editing', () => {
   );
 
   it('renames a script, a transaction and a step', () => {
-    const renamed = ['s', 't2', 's4'].reduce((one, id) => editScript(one, { kind: 'rename', id, name: `new ${id}` }), script);
+    const renamed = ['s', 't2', 's4'].reduce((changed, id) => editScript(changed, { kind: 'rename', id, name: `new ${id}` }), script);
     expect([renamed.name, renamed.transactions[1]?.name, requestSteps(renamed).find(({ step }) => step.id === 's4')?.step.name]).toEqual([
       'new s',
       'new t2',
@@ -136,7 +136,7 @@ describe('editing', () => {
         { step: 's1', check },
       ],
     });
-    expect(requestSteps(checked)[0]?.step.checks?.map((one) => one.id)).toEqual(['c', 'check-2']);
+    expect(requestSteps(checked)[0]?.step.checks?.map((check) => check.id)).toEqual(['c', 'check-2']);
     expect(editScript(checked, { kind: 'set-checks', id: 's1', checks: [] })).toEqual(script);
   });
 

@@ -120,8 +120,10 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
     case 'set-phase':
       return {
         ...script,
-        transactions: script.transactions.map(({ phase, ...one }) =>
-          one.id === edit.id ? { ...one, ...(edit.phase && { phase: edit.phase }) } : { ...one, ...(phase && { phase }) },
+        transactions: script.transactions.map(({ phase, ...transaction }) =>
+          transaction.id === edit.id
+            ? { ...transaction, ...(edit.phase && { phase: edit.phase }) }
+            : { ...transaction, ...(phase && { phase }) },
         ),
       };
     case 'set-checks':
@@ -180,9 +182,9 @@ function mapSteps(
 ): Script {
   return {
     ...script,
-    transactions: script.transactions.map((one) => {
-      const transaction = changeTransaction(one);
-      return { ...transaction, steps: changeSteps(transaction.steps, change) };
+    transactions: script.transactions.map((transaction) => {
+      const changed = changeTransaction(transaction);
+      return { ...changed, steps: changeSteps(changed.steps, change) };
     }),
   };
 }
@@ -213,7 +215,7 @@ function move(script: Script, id: string, by: -1 | 1): Script {
 /** The script with a handoff's uses sent as they were recorded, and without the handoff. */
 export function withoutHandoff(script: Script, handoff: string): Script {
   const plain = putBack(script, null, { kind: 'handoff', handoff });
-  return { ...plain, handoffs: plain.handoffs.filter((one) => one.id !== handoff) };
+  return { ...plain, handoffs: plain.handoffs.filter((candidate) => candidate.id !== handoff) };
 }
 
 /** Puts the recorded value back; a handoff or client-made value that nothing sends any more is forgotten. */

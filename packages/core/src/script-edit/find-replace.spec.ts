@@ -37,12 +37,12 @@ const script = editScript(
   },
 );
 const wish = (text: string, more: Partial<FindWish> = {}): FindWish => ({ text, expression: false, anyCase: false, ...more });
-const told = (list: ReturnType<typeof findInScript>) =>
+const hitsOf = (list: ReturnType<typeof findInScript>) =>
   list.map((hit) => `${hit.id} ${hit.where}: ${hit.around.before}[${hit.around.found}]${hit.around.after}`);
 
 describe('finding a text in a script', () => {
   it('looks into names, addresses, headers, bodies, conditions, code and comments; what moves is no text', () => {
-    expect(told(findInScript(script, wish('en')))).toEqual([
+    expect(hitsOf(findInScript(script, wish('en')))).toEqual([
       's1 url: /store/a?lang=[en]',
       's1 header X-Lang: [en]',
       'c comment: [en] route',

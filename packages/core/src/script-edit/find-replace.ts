@@ -95,26 +95,28 @@ class Finder {
       const where = places[count] ?? 'text';
       return this.template(template, id, where, String(count++));
     });
-    return this.#texts('steps' in changed ? ({ ...changed, steps: changed.steps.map((one) => this.step(one)) } as Step) : changed);
+    return this.#texts(
+      'steps' in changed ? ({ ...changed, steps: changed.steps.map((innerStep) => this.step(innerStep)) } as Step) : changed,
+    );
   }
 
   /** Texts of a step that are no templates. */
   #texts(step: Step): Step {
     const { id } = step;
-    const own = (text: string, where: string): string => this.in(text, id, where, where);
-    if (isAction(step)) return { ...step, name: own(step.name, 'name') || step.name };
+    const replaceIn = (text: string, where: string): string => this.in(text, id, where, where);
+    if (isAction(step)) return { ...step, name: replaceIn(step.name, 'name') || step.name };
     switch (step.kind) {
       case 'repeat':
       case 'when':
       case 'meet':
-        return { ...step, name: own(step.name, 'name') || step.name };
+        return { ...step, name: replaceIn(step.name, 'name') || step.name };
       case 'comment':
-        return { ...step, text: own(step.text, 'comment') };
+        return { ...step, text: replaceIn(step.text, 'comment') };
       case 'code':
-        return { ...step, name: own(step.name, 'name') || step.name, source: own(step.source, 'code') };
+        return { ...step, name: replaceIn(step.name, 'name') || step.name, source: replaceIn(step.source, 'code') };
       case 'variable':
       case 'cookie':
-        return { ...step, name: own(step.name, 'name') || step.name };
+        return { ...step, name: replaceIn(step.name, 'name') || step.name };
       case 'pause':
       case 'log':
       case 'side-by-side':
@@ -122,8 +124,12 @@ class Finder {
     }
   }
 
-  transaction(one: Transaction): Transaction {
-    return { ...one, name: this.in(one.name, one.id, 'name', 'name') || one.name, steps: one.steps.map((step) => this.step(step)) };
+  transaction(transaction: Transaction): Transaction {
+    return {
+      ...transaction,
+      name: this.in(transaction.name, transaction.id, 'name', 'name') || transaction.name,
+      steps: transaction.steps.map((step) => this.step(step)),
+    };
   }
 }
 

@@ -56,7 +56,7 @@ const transactions = (script: Script) =>
     allSteps(transaction.steps).filter((step) => step.kind === 'request').length,
   ]);
 const sends = (script: Script, handoff: string) =>
-  usePlaces(script).get(script.handoffs.find((one) => one.name === handoff)?.id ?? '')?.length ?? 0;
+  usePlaces(script).get(script.handoffs.find((candidate) => candidate.name === handoff)?.id ?? '')?.length ?? 0;
 
 describe('a part', () => {
   const fish = makePart(scriptOf('fish', 'fish'), 't1', 'p1');
@@ -66,7 +66,9 @@ describe('a part', () => {
     expect(part.name).toBe('Sign in');
     expect(part.handoffs.map((handoff) => handoff.name)).toEqual(['formkey', 'ticket', 'outkey']);
     expect(
-      [...part.steps.map((step) => step.id), ...part.handoffs.map((handoff) => handoff.id)].every((one) => one.startsWith('p1.')),
+      [...part.steps.map((step) => step.id), ...part.handoffs.map((handoff) => handoff.id)].every((handoffId) =>
+        handoffId.startsWith('p1.'),
+      ),
     ).toBe(true);
     expect(sends(fish, 'ticket')).toBe(2);
     expect(ownParts(fish)).toBe(fish);
@@ -87,7 +89,7 @@ describe('a part', () => {
 
   it('finds what it sends but does not read by its name, and says what is missing', () => {
     const out = partOf(makePart(fish, 't3', 'p2'), 'p2');
-    expect(out.foreign.map((one) => one.name).sort()).toEqual(['outkey', 'ticket']);
+    expect(out.foreign.map((foreign) => foreign.name).sort()).toEqual(['outkey', 'ticket']);
     const fruit = editScript(scriptOf('fruit', 'fruit'), { kind: 'delete', id: 't3' });
     const { script, missing } = applyPart(fruit, out, 't2');
     // Deleting the sign-out left its key unsent and so unread; the ticket is still handed on.
@@ -127,6 +129,6 @@ describe('a part', () => {
     const made = { id: 'm1', name: 'user', made: 'unique-text' as const, recorded: 'ada', reason: '' };
     const place = { step: 's2', place: 'form:user' };
     const with1 = bindValue({ ...scriptOf('s', 'x'), made: [made] }, 'ada', [place], [{ kind: 'made', made: 'm1', recorded: 'ada' }]);
-    expect(partOf(makePart(with1, 't1', 'p9'), 'p9').made.map((one) => one.id)).toEqual(['p9.m1']);
+    expect(partOf(makePart(with1, 't1', 'p9'), 'p9').made.map((generatedValue) => generatedValue.id)).toEqual(['p9.m1']);
   });
 });

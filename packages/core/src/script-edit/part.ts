@@ -42,12 +42,16 @@ const stepIds = (steps: readonly Step[]): Set<string> => new Set(allSteps(steps)
 
 /** Changes the ids of steps, handoffs and client-made values wherever a script names them. */
 function renamed(script: Script, ids: ReadonlyMap<string, string>): Script {
-  const id = (one: string): string => ids.get(one) ?? one;
-  const piece = (one: Piece): Piece | undefined =>
-    one.kind === 'handoff' ? { ...one, handoff: id(one.handoff) } : one.kind === 'made' ? { ...one, made: id(one.made) } : undefined;
-  const step = (one: Step): Step => {
-    const own = changeTemplates({ ...one, id: id(one.id) }, (template) => mapPieces(template, piece));
-    const inner = 'steps' in own ? ({ ...own, steps: own.steps.map(step) } as Step) : own;
+  const id = (oldId: string): string => ids.get(oldId) ?? oldId;
+  const piece = (oldPiece: Piece): Piece | undefined =>
+    oldPiece.kind === 'handoff'
+      ? { ...oldPiece, handoff: id(oldPiece.handoff) }
+      : oldPiece.kind === 'made'
+        ? { ...oldPiece, made: id(oldPiece.made) }
+        : undefined;
+  const step = (oldStep: Step): Step => {
+    const changed = changeTemplates({ ...oldStep, id: id(oldStep.id) }, (template) => mapPieces(template, piece));
+    const inner = 'steps' in changed ? ({ ...changed, steps: changed.steps.map(step) } as Step) : changed;
     return inner.kind === 'repeat' && inner.loop?.kind === 'each-match'
       ? { ...inner, loop: { ...inner.loop, step: id(inner.loop.step) } }
       : inner;
@@ -87,37 +91,40 @@ export function ownParts(script: Script): Script {
     ...script.handoffs.map((handoff) => handoff.id),
     ...script.made.map((made) => made.id),
   ]);
-  const own = (prefix: string, id: string): void => {
+  const giveId = (prefix: string, id: string): void => {
     if (!id.startsWith(prefix)) ids.set(id, freshId(taken, 'x', `${prefix}${id.split('.').at(-1) ?? id}`));
   };
   for (const { part, steps } of script.transactions) {
     if (part === undefined) continue;
     const prefix = ownPrefix(part);
     const inside = stepIds(steps);
-    for (const id of inside) own(prefix, id);
-    for (const handoff of script.handoffs) if (inside.has(handoff.origin)) own(prefix, handoff.id);
+    for (const id of inside) giveId(prefix, id);
+    for (const handoff of script.handoffs) if (inside.has(handoff.origin)) giveId(prefix, handoff.id);
     const elsewhere = spokenOf(
       script.transactions.filter((transaction) => transaction.part !== part).flatMap((transaction) => transaction.steps),
     );
     const here = spokenOf(steps);
-    for (const made of script.made) if (here.has(made.id) && !elsewhere.has(made.id)) own(prefix, made.id);
+    for (const made of script.made) if (here.has(made.id) && !elsewhere.has(made.id)) giveId(prefix, made.id);
   }
   return ids.size === 0 ? script : renamed(script, ids);
 }
 
 /** A script of which one transaction is a part from now on. */
 export const makePart = (script: Script, transaction: string, part: string): Script =>
-  ownParts({ ...script, transactions: script.transactions.map((one) => (one.id === transaction ? { ...one, part } : one)) });
+  ownParts({
+    ...script,
+    transactions: script.transactions.map((candidate) => (candidate.id === transaction ? { ...candidate, part } : candidate)),
+  });
 
 /** A script of which a transaction is no part any more: it may be changed by itself. Its ids stay, as nothing else has them. */
 export const leavePart = (script: Script, transaction: string): Script => ({
   ...script,
-  transactions: script.transactions.map(({ part, ...one }) => (one.id === transaction || part === undefined ? one : { ...one, part })),
+  transactions: script.transactions.map(({ part, ...rest }) => (rest.id === transaction || part === undefined ? rest : { ...rest, part })),
 });
 
 /** The part as a script has it; null where it has it not. The script has been through `ownParts`. */
 export function partIn(script: Script, id: string): Part | null {
-  const transaction = script.transactions.find((one) => one.part === id);
+  const transaction = script.transactions.find((candidate) => candidate.part === id);
   if (!transaction) return null;
   const inside = stepIds(transaction.steps);
   const prefix = ownPrefix(id);
@@ -128,23 +135,23 @@ export function partIn(script: Script, id: string): Part | null {
       const [first, ...also] = readPlaces(handoff).filter(({ step }) => inside.has(step));
       return first ? readFrom(handoff, first, also) : handoff;
     });
-  const made = script.made.filter((one) => one.id.startsWith(prefix));
-  const own = new Set([...handoffs, ...made].map((one) => one.id));
-  const names = new Map([...script.handoffs, ...script.made].map((one) => [one.id, one.name]));
+  const made = script.made.filter((generatedValue) => generatedValue.id.startsWith(prefix));
+  const ownIds = new Set([...handoffs, ...made].map((named) => named.id));
+  const names = new Map([...script.handoffs, ...script.made].map((named) => [named.id, named.name]));
   const foreign = [...spokenOf(transaction.steps)]
-    .filter((one) => !own.has(one) && names.has(one))
-    .map((one) => ({ id: one, name: names.get(one) ?? one }));
+    .filter((spokenId) => !ownIds.has(spokenId) && names.has(spokenId))
+    .map((spokenId) => ({ id: spokenId, name: names.get(spokenId) ?? spokenId }));
   return { id, projectId: script.projectId, name: transaction.name, steps: transaction.steps, handoffs, made, foreign };
 }
 
 /** A part without what differs from script to script: the numbers of exchanges of their takes. */
 const bare = (part: Part): string =>
-  JSON.stringify({ ...part, steps: part.steps.map(withoutExchanges), foreign: part.foreign.map((one) => one.name).sort() });
+  JSON.stringify({ ...part, steps: part.steps.map(withoutExchanges), foreign: part.foreign.map((foreign) => foreign.name).sort() });
 
 function withoutExchanges(step: Step): Step {
-  const own =
+  const bareStep =
     step.kind === 'request' ? { ...step, exchange: null, hops: undefined } : step.kind === 'message' ? { ...step, exchange: null } : step;
-  return 'steps' in own ? ({ ...own, steps: own.steps.map(withoutExchanges) } as Step) : own;
+  return 'steps' in bareStep ? ({ ...bareStep, steps: bareStep.steps.map(withoutExchanges) } as Step) : bareStep;
 }
 
 /** True where two parts are the same for everybody who plays them. */
@@ -161,29 +168,31 @@ export interface WithPart {
  * the exchanges that they stand for in the script's own take; steps that are new here stand for none.
  */
 export function applyPart(script: Script, part: Part, after: string | null = null): WithPart {
-  const before = script.transactions.find((one) => one.part === part.id);
+  const before = script.transactions.find((candidate) => candidate.part === part.id);
   const exchanges = new Map(
-    allSteps(before?.steps ?? []).flatMap((one) =>
-      isRecorded(one) ? [[one.id, { exchange: one.exchange, ...('hops' in one && one.hops && { hops: one.hops }) }] as const] : [],
+    allSteps(before?.steps ?? []).flatMap((oldStep) =>
+      isRecorded(oldStep)
+        ? [[oldStep.id, { exchange: oldStep.exchange, ...('hops' in oldStep && oldStep.hops && { hops: oldStep.hops }) }] as const]
+        : [],
     ),
   );
   const prefix = ownPrefix(part.id);
-  const others = <T extends Handoff | GeneratedValue>(list: readonly T[]): T[] => list.filter((one) => !one.id.startsWith(prefix));
-  const byName = new Map([...others(script.handoffs), ...others(script.made)].map((one) => [one.name, one]));
+  const others = <T extends Handoff | GeneratedValue>(list: readonly T[]): T[] => list.filter((item) => !item.id.startsWith(prefix));
+  const byName = new Map([...others(script.handoffs), ...others(script.made)].map((named) => [named.name, named]));
   const madeIds = new Set(script.made.map((made) => made.id));
   const foreign = new Map(part.foreign.map(({ id, name }) => [id, byName.get(name) ?? null]));
-  const missing = part.foreign.filter(({ id }) => foreign.get(id) === null).map((one) => one.name);
-  const piece = (one: Piece): Piece | undefined => {
-    const id = one.kind === 'handoff' ? one.handoff : one.kind === 'made' ? one.made : undefined;
-    const own = id === undefined ? undefined : foreign.get(id);
-    if (own === undefined || one.kind === 'text') return undefined;
-    if (own === null) return { kind: 'text', text: one.recorded };
-    return madeIds.has(own.id)
-      ? { kind: 'made', made: own.id, recorded: one.recorded }
-      : { kind: 'handoff', handoff: own.id, recorded: one.recorded };
+  const missing = part.foreign.filter(({ id }) => foreign.get(id) === null).map((foreign) => foreign.name);
+  const piece = (oldPiece: Piece): Piece | undefined => {
+    const id = oldPiece.kind === 'handoff' ? oldPiece.handoff : oldPiece.kind === 'made' ? oldPiece.made : undefined;
+    const adopted = id === undefined ? undefined : foreign.get(id);
+    if (adopted === undefined || oldPiece.kind === 'text') return undefined;
+    if (adopted === null) return { kind: 'text', text: oldPiece.recorded };
+    return madeIds.has(adopted.id)
+      ? { kind: 'made', made: adopted.id, recorded: oldPiece.recorded }
+      : { kind: 'handoff', handoff: adopted.id, recorded: oldPiece.recorded };
   };
-  const step = (one: Step): Step => {
-    const ownStep = changeTemplates(one, (template) => mapPieces(template, piece));
+  const step = (oldStep: Step): Step => {
+    const ownStep = changeTemplates(oldStep, (template) => mapPieces(template, piece));
     if ('steps' in ownStep) return { ...ownStep, steps: ownStep.steps.map(step) } as Step;
     if (!isRecorded(ownStep)) return ownStep;
     const { exchange, hops } = exchanges.get(ownStep.id) ?? { exchange: null };
@@ -194,8 +203,14 @@ export function applyPart(script: Script, part: Part, after: string | null = nul
   const steps = part.steps.map(step);
   const transaction: Transaction = before
     ? { ...before, name: part.name, steps }
-    : { kind: 'transaction', id: freshId(new Set(script.transactions.map((one) => one.id)), 't'), name: part.name, part: part.id, steps };
-  const at = after === null ? -1 : script.transactions.findIndex((one) => one.id === after);
+    : {
+        kind: 'transaction',
+        id: freshId(new Set(script.transactions.map((candidate) => candidate.id)), 't'),
+        name: part.name,
+        part: part.id,
+        steps,
+      };
+  const at = after === null ? -1 : script.transactions.findIndex((candidate) => candidate.id === after);
   // What the script reads again outside of the part goes on being read there.
   const again = new Map(
     script.handoffs.map((handoff) => [handoff.id, readPlaces(handoff).filter(({ step: place }) => !place.startsWith(prefix))]),
@@ -208,7 +223,7 @@ export function applyPart(script: Script, part: Part, after: string | null = nul
     script: withoutOrphans({
       ...script,
       transactions: before
-        ? script.transactions.map((one) => (one.part === part.id ? transaction : one))
+        ? script.transactions.map((candidate) => (candidate.part === part.id ? transaction : candidate))
         : script.transactions.toSpliced(at + 1, 0, transaction),
       handoffs: [...others(script.handoffs), ...handoffs],
       made: [...others(script.made), ...part.made],
@@ -219,13 +234,13 @@ export function applyPart(script: Script, part: Part, after: string | null = nul
 
 /** Uses of handoffs that a part has no more get the recorded value back. */
 function withoutOrphans(script: Script): Script {
-  const known = new Set([...script.handoffs, ...script.made].map((one) => one.id));
-  const piece = (one: Piece): Piece | undefined =>
-    (one.kind === 'handoff' && !known.has(one.handoff)) || (one.kind === 'made' && !known.has(one.made))
-      ? { kind: 'text', text: one.recorded }
+  const known = new Set([...script.handoffs, ...script.made].map((named) => named.id));
+  const piece = (oldPiece: Piece): Piece | undefined =>
+    (oldPiece.kind === 'handoff' && !known.has(oldPiece.handoff)) || (oldPiece.kind === 'made' && !known.has(oldPiece.made))
+      ? { kind: 'text', text: oldPiece.recorded }
       : undefined;
-  const step = (one: Step): Step => {
-    const ownStep = changeTemplates(one, (template) => mapPieces(template, piece));
+  const step = (oldStep: Step): Step => {
+    const ownStep = changeTemplates(oldStep, (template) => mapPieces(template, piece));
     return 'steps' in ownStep ? ({ ...ownStep, steps: ownStep.steps.map(step) } as Step) : ownStep;
   };
   return { ...script, transactions: script.transactions.map((transaction) => ({ ...transaction, steps: transaction.steps.map(step) })) };

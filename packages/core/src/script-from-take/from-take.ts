@@ -263,7 +263,7 @@ function clientCookies(exchanges: readonly RequestExchange[]): ClientCookies {
     const pairs = headersOf(exchange.requestHeaders, 'cookie').flatMap((line) => line.split(';').map((pair) => pair.trim()));
     const fresh = !seen.has(host);
     seen.add(host);
-    const own = pairs.filter((pair) => {
+    const madePairs = pairs.filter((pair) => {
       const equals = pair.indexOf('=');
       const name = pair.slice(0, equals);
       const values = known.get(name) ?? new Set<string>();
@@ -272,7 +272,7 @@ function clientCookies(exchanges: readonly RequestExchange[]): ClientCookies {
       if (fresh) values.add(pair.slice(equals + 1));
       return equals > 0 && !values.has(pair.slice(equals + 1));
     });
-    if (own.length > 0) found.set(exchange.n, own.join('; '));
+    if (madePairs.length > 0) found.set(exchange.n, madePairs.join('; '));
     for (const line of headersOf(exchange.response?.headers ?? [], 'set-cookie')) {
       const pair = line.split(';')[0] ?? '';
       const equals = pair.indexOf('=');

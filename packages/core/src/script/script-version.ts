@@ -3,7 +3,7 @@ import { allSteps, type Step } from './step.schema.js';
 import type { Script } from './script.schema.js';
 
 /** A step without what it holds, so that a change inside a container is told once. */
-const own = (step: Step): string => JSON.stringify('steps' in step ? { ...step, steps: [] } : step);
+const textOf = (step: Step): string => JSON.stringify('steps' in step ? { ...step, steps: [] } : step);
 
 /** What differs between two states of a script, in a few words; empty where nothing does. */
 export function sayScriptChange(before: Script, after: Script): string {
@@ -14,7 +14,7 @@ export function sayScriptChange(before: Script, after: Script): string {
   const removed = [...left.keys()].filter((id) => !right.has(id)).length;
   const changed = [...left].filter(([id, step]) => {
     const now = right.get(id);
-    return now && own(step) !== own(now);
+    return now && textOf(step) !== textOf(now);
   }).length;
   const order = (script: Script, known: ReadonlyMap<string, Step>) =>
     script.transactions
@@ -33,4 +33,4 @@ export function sayScriptChange(before: Script, after: Script): string {
   return parts.join(', ');
 }
 
-const frames = (script: Script) => script.transactions.map(({ steps: _steps, ...one }) => one);
+const frames = (script: Script) => script.transactions.map(({ steps: _steps, ...rest }) => rest);

@@ -120,7 +120,9 @@ export interface ResponsePlace {
 
 /** All responses from which a handoff is read, in the order of play. */
 export const readPlaces = ({ origin, hop, also }: Handoff): ResponsePlace[] =>
-  [{ step: origin, hop }, ...(also ?? [])].map((one) => (one.hop === undefined ? { step: one.step } : { step: one.step, hop: one.hop }));
+  [{ step: origin, hop }, ...(also ?? [])].map((place) =>
+    place.hop === undefined ? { step: place.step } : { step: place.step, hop: place.hop },
+  );
 
 /** The handoff, read from other responses. */
 export function readFrom(handoff: Handoff, first: ResponsePlace, also: ResponsePlace[]): Handoff {

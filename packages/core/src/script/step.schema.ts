@@ -138,7 +138,7 @@ export function changeSteps(steps: readonly Step[], change: (step: Step) => Step
     const inner = changeSteps(changed.steps, change);
     if (inner.length === 0) return [];
     if (changed.kind !== 'side-by-side') return [{ ...changed, steps: inner }];
-    const requests = inner.filter((one) => one.kind === 'request');
+    const requests = inner.filter((innerStep) => innerStep.kind === 'request');
     // One request alone is beside nothing.
     return requests.length === 1 ? requests : [{ ...changed, steps: requests }];
   });

@@ -74,8 +74,8 @@ describe('secrets of an environment', () => {
       'proxy is not known',
     );
     expect(() => restoreSecrets({ ...shown, upstreamProxy: '' }, undefined)).toThrow('is not known');
-    const own = { ...known, credentials: [{ kind: 'bearer' as const, origin: '*', token: keptSecret }] };
-    expect(() => restoreSecrets({ ...own, upstreamProxy: '' }, undefined)).toThrow('The token for * is not known');
+    const changed = { ...known, credentials: [{ kind: 'bearer' as const, origin: '*', token: keptSecret }] };
+    expect(() => restoreSecrets({ ...changed, upstreamProxy: '' }, undefined)).toThrow('The token for * is not known');
   });
 
   it('stay with their variable: one that is no secret any more has to be written anew', () => {

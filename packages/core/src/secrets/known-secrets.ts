@@ -19,7 +19,7 @@ function spellings(secret: string): string[] {
     encodeURIComponent(secret),
     encodeURIComponent(secret).replaceAll('%20', '+'),
     JSON.stringify(secret).slice(1, -1),
-    ...inBase64.filter((one) => one.length >= shortest),
+    ...inBase64.filter((encoded) => encoded.length >= shortest),
   ];
 }
 
@@ -53,7 +53,7 @@ export class KnownSecrets {
   hideIn<T>(document: T): T {
     if (this.#pattern === null) return document;
     if (typeof document === 'string') return this.hide(document) as T;
-    if (Array.isArray(document)) return document.map((one: unknown) => this.hideIn(one)) as T;
+    if (Array.isArray(document)) return document.map((member: unknown) => this.hideIn(member)) as T;
     if (document === null || typeof document !== 'object') return document;
     return Object.fromEntries(Object.entries(document).map(([name, value]) => [name, this.hideIn(value as unknown)])) as T;
   }
@@ -71,7 +71,7 @@ export function environmentSecrets(environment: Environment): string[] {
     ...credentials.flatMap((credential) => Object.values(secretsOf(credential))),
     proxy,
     ...secretVariables.map((name) => variables[name] ?? ''),
-  ].filter((one) => one !== '');
+  ].filter((spelling) => spelling !== '');
 }
 
 /** Fields of forms that browsers hide while one types (HTML standard, 4.10.5.1.6), by their names. */

@@ -139,16 +139,16 @@ describe('whatever a server asks', () => {
     fc.assert(
       fc.property(fc.array(challenge, { minLength: 1, maxLength: 4 }), fc.constantFrom('ntlm', 'digest', 'basic'), (asked, kind) => {
         const credential = { kind, origin: '*', user: 'kim', password: 'p', ...(kind === 'ntlm' ? { domain: 'D' } : {}) } as Credential;
-        const own = new SignIn(
+        const signIn = new SignIn(
           [credential],
           (count) => new Uint8Array(count),
           () => 0,
         );
-        for (const one of asked) {
-          const told = own.answer({ origin: 'http://127.0.0.1:9', method: 'GET', target: '/', body: new Uint8Array(0) }, [
-            ['WWW-Authenticate', one],
+        for (const request of asked) {
+          const answer = signIn.answer({ origin: 'http://127.0.0.1:9', method: 'GET', target: '/', body: new Uint8Array(0) }, [
+            ['WWW-Authenticate', request],
           ]);
-          expect(told === null || /^\w+ /.test(told)).toBe(true);
+          expect(answer === null || /^\w+ /.test(answer)).toBe(true);
         }
       }),
       { numRuns: 400 },

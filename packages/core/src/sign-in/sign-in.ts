@@ -84,7 +84,8 @@ export class SignIn {
       return this.#digest(credential, request);
     }
     if (credential.kind === 'ntlm') {
-      const challenge = challenges.find((one) => one.scheme === 'ntlm') ?? challenges.find((one) => one.scheme === 'negotiate');
+      const challenge =
+        challenges.find((offered) => offered.scheme === 'ntlm') ?? challenges.find((offered) => offered.scheme === 'negotiate');
       if (!challenge) return null;
       if (challenge.token === null) {
         // Asked from the beginning again, before anything was let in: it was refused.

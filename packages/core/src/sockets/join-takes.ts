@@ -5,7 +5,7 @@ import { answeredAtMs } from './unfold-sockets.js';
 export interface JoinedTake {
   exchanges: Exchange[];
   /** Numbers of the exchanges of the first take. */
-  own: Map<number, number>;
+  base: Map<number, number>;
   /** Numbers of the piece that was put in. */
   piece: Map<number, number>;
 }
@@ -35,19 +35,19 @@ export function joinTakes(base: readonly Exchange[], piece: readonly Exchange[],
         exchange.messages && { messages: exchange.messages.map((message) => ({ ...message, atMs: message.atMs + byMs })) }),
     }));
   const all = [
-    ...before.map((exchange) => ({ from: 'own' as const, was: exchange.n, one: exchange })),
-    ...moved(piece, startMs - pieceStartMs).map((exchange) => ({ from: 'piece' as const, was: exchange.n, one: exchange })),
-    ...moved(behind, shiftMs).map((exchange) => ({ from: 'own' as const, was: exchange.n, one: exchange })),
+    ...before.map((exchange) => ({ from: 'base' as const, was: exchange.n, exchange })),
+    ...moved(piece, startMs - pieceStartMs).map((exchange) => ({ from: 'piece' as const, was: exchange.n, exchange })),
+    ...moved(behind, shiftMs).map((exchange) => ({ from: 'base' as const, was: exchange.n, exchange })),
   ];
-  const numbers = { own: new Map<number, number>(), piece: new Map<number, number>() };
-  const exchanges = all.map(({ from, was, one }, index) => {
+  const numbers = { base: new Map<number, number>(), piece: new Map<number, number>() };
+  const exchanges = all.map(({ from, was, exchange }, index) => {
     numbers[from].set(was, index + 1);
-    return { from, one: { ...one, n: index + 1 } };
+    return { from, exchange: { ...exchange, n: index + 1 } };
   });
   return {
     // Messages follow the handshake that they belong to.
-    exchanges: exchanges.map(({ from, one }) =>
-      one.kind === 'message' ? { ...one, openedBy: numbers[from].get(one.openedBy) ?? one.openedBy } : one,
+    exchanges: exchanges.map(({ from, exchange }) =>
+      exchange.kind === 'message' ? { ...exchange, openedBy: numbers[from].get(exchange.openedBy) ?? exchange.openedBy } : exchange,
     ),
     ...numbers,
   };

@@ -17,7 +17,7 @@ export function kindWords(text: string): KindWord[] {
     const value = JSON.parse(text) as unknown;
     if (Array.isArray(value)) return isWord(value[0]) ? [{ path: '$[0]', word: value[0] }] : [];
     return Object.entries(value as Record<string, unknown>)
-      .flatMap(([name, own]) => (tellingName.test(name) && isWord(own) ? [{ path: `$.${name}`, word: own }] : []))
+      .flatMap(([name, member]) => (tellingName.test(name) && isWord(member) ? [{ path: `$.${name}`, word: member }] : []))
       .slice(0, mostWords);
   }
   // Frames of text protocols begin with a command, or with a number and the name of an event.

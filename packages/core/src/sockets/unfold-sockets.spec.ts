@@ -19,7 +19,7 @@ import {
 } from '../index.js';
 import { message, talk } from '../test/talk.js';
 
-const told = ({ exchanges, readBody }: LoadedTake) =>
+const messagesOf = ({ exchanges, readBody }: LoadedTake) =>
   exchanges
     .filter((exchange) => exchange.kind === 'message')
     .map((exchange) => [
@@ -42,7 +42,7 @@ describe('messages over a WebSocket become exchanges', () => {
       message(400, 'client', 'no answer'),
       message(950, 'client', '1000 bye', 'close'),
     ]);
-    expect(told(loaded)).toEqual([
+    expect(messagesOf(loaded)).toEqual([
       ['AWAIT', null, '{"type":"hello"}'],
       ['SEND', 'first', 'answer'],
       ['AWAIT', null, 'more'],
@@ -62,7 +62,7 @@ describe('messages over a WebSocket become exchanges', () => {
       message(330, 'server', '{"id":2,"ok":true}'),
       message(340, 'server', '{"id":1,"ok":true}'),
     ]);
-    expect(told(loaded)).toEqual([
+    expect(messagesOf(loaded)).toEqual([
       ['SEND', '{"id":1,"op":"a"}', '{"id":1,"ok":true}'],
       ['SEND', '{"id":2,"op":"b"}', '{"id":2,"ok":true}'],
       ['AWAIT', null, '{"news":true}'],
@@ -111,8 +111,8 @@ describe('what a message is known by', () => {
       ' ': 7,
       'm~n': 8,
     });
-    const found = ['/foo', '/foo/0', '/', '/a~1b', '/c%d', '/e^f', '/g|h', '/i\\j', '/k"l', '/ ', '/m~0n', '/none'].map((one) =>
-      jsonAt(document, one),
+    const found = ['/foo', '/foo/0', '/', '/a~1b', '/c%d', '/e^f', '/g|h', '/i\\j', '/k"l', '/ ', '/m~0n', '/none'].map((pointer) =>
+      jsonAt(document, pointer),
     );
     expect(found).toEqual(['["bar","baz"]', '"bar"', '0', '1', '2', '3', '4', '5', '6', '7', '8', undefined]);
     expect(jsonAt('no JSON', '/foo')).toBeUndefined();

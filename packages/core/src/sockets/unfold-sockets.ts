@@ -10,7 +10,7 @@ export function answeredAtMs(exchange: Exchange): number {
   if (exchange.kind === 'message' || exchange.response?.status !== 101) return startedAtMs + durationMs;
   const { timings } = exchange;
   const { blocked, dns, connect, tls, send, wait } = timings;
-  const openedMs = [blocked, dns, connect, tls, send, wait].reduce((sum, one) => sum + Math.max(0, one), 0);
+  const openedMs = [blocked, dns, connect, tls, send, wait].reduce((sum, phaseMs) => sum + Math.max(0, phaseMs), 0);
   const firstMs = exchange.messages?.[0]?.atMs ?? Infinity;
   return Math.min(startedAtMs + (openedMs > 0 ? openedMs : durationMs), startedAtMs + durationMs, Math.max(startedAtMs, firstMs));
 }
@@ -76,15 +76,15 @@ function pairsOf(messages: readonly Message[]): { sent: Sent[]; unasked: Message
     }
     const places = message.kind === 'text' ? scalars(message.text) : new Map<string, string>();
     const tied = sent
-      .filter((one) => one.answer === null)
+      .filter((sentMessage) => sentMessage.answer === null)
       .slice(-mostUnanswered)
-      .map((one) => ({
-        one,
-        same: [...places].filter(([place, value]) => one.places.get(place) === value && ties(place)).map(([at]) => at),
+      .map((sentMessage) => ({
+        sentMessage,
+        same: [...places].filter(([place, value]) => sentMessage.places.get(place) === value && ties(place)).map(([at]) => at),
       }))
       .findLast(({ same }) => same.length > 0);
     const last = sent.at(-1);
-    if (tied) Object.assign(tied.one, { answer: message, same: tied.same });
+    if (tied) Object.assign(tied.sentMessage, { answer: message, same: tied.same });
     else if (last?.answer === null && last.message.kind === message.kind && ![...last.places.keys()].some(mustTie)) last.answer = message;
     else unasked.push(message);
   }

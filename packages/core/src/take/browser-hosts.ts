@@ -2,7 +2,7 @@
  * Hosts that browsers ask by themselves: updates, safe browsing, autofill, whether there is a network (seen in traffic of
  * Chromium and Firefox; common knowledge, no source). They belong to no application that is tested.
  */
-const own = [
+const browserHosts = [
   /^(update|content-autofill|optimizationguide-pa|safebrowsing|safebrowsingohttpgateway|clientservices|android\.clients|chromewebstore|tools)\.(google|googleapis)\.com$/,
   /^(clients\d*|accounts)\.google\.com$/,
   /(^|\.)gvt1\.com$/,
@@ -14,5 +14,5 @@ const own = [
 /** True for an origin that a browser asks by itself, whatever page is open. */
 export function isBrowsersOwnHost(origin: string): boolean {
   const host = URL.canParse(origin) ? new URL(origin).hostname : origin;
-  return own.some((pattern) => pattern.test(host));
+  return browserHosts.some((pattern) => pattern.test(host));
 }

@@ -3,13 +3,13 @@ import type { RequestExchange, Header } from './take.schema.js';
 /** First value of a header, by name without regard to case. */
 export function headerOf(headers: readonly Header[], name: string): string | undefined {
   const wanted = name.toLowerCase();
-  return headers.find(([one]) => one.toLowerCase() === wanted)?.[1];
+  return headers.find(([headerName]) => headerName.toLowerCase() === wanted)?.[1];
 }
 
 /** All values of a header, by name without regard to case. */
 export function headersOf(headers: readonly Header[], name: string): string[] {
   const wanted = name.toLowerCase();
-  return headers.filter(([one]) => one.toLowerCase() === wanted).map(([, value]) => value);
+  return headers.filter(([headerName]) => headerName.toLowerCase() === wanted).map(([, value]) => value);
 }
 
 /** Media type without parameters, in lower case; empty where there is none (RFC 9110, 8.3). */
@@ -124,8 +124,8 @@ export function textShape(text: string): string {
 
 /** True where a title is of the given shape; `*` stands for any words. */
 export function fitsTitle(shape: string, title: string): boolean {
-  const own = textShape(title);
-  if (own === shape) return true;
+  const shapeOfTitle = textShape(title);
+  if (shapeOfTitle === shape) return true;
   if (!shape.includes('*')) return false;
   const pattern = shape
     .split('*')
@@ -133,7 +133,7 @@ export function fitsTitle(shape: string, title: string): boolean {
     .join('.+');
   const fits = new RegExp(`^${pattern}$`, 'u');
   // A word with a digit in it may hold a part of the shape.
-  return fits.test(own) || fits.test(title.replace(/\s+/g, ' ').trim());
+  return fits.test(shapeOfTitle) || fits.test(title.replace(/\s+/g, ' ').trim());
 }
 
 /** The shape of two titles of one page: words that differ become `*`. Null where they are too different to be those of one page. */

@@ -33,6 +33,8 @@ export function suggestNames(html: string): string[] {
   });
   parser.end(html);
   const parts = titles.flatMap((title) => title.split(/\s+[|–—·-]\s+/).slice(0, 1));
-  const clean = [...buttons, ...parts].map((one) => one.replace(/\s+/g, ' ').trim()).filter((one) => one !== '' && one.length <= longest);
+  const clean = [...buttons, ...parts]
+    .map((text) => text.replace(/\s+/g, ' ').trim())
+    .filter((text) => text !== '' && text.length <= longest);
   return [...new Set(clean)].slice(0, most);
 }

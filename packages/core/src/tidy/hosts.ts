@@ -58,25 +58,26 @@ export function hostsOf(exchanges: readonly RequestExchange[]): Survey['hosts'] 
   }
   const first = exchanges.find(isMet) ?? exchanges[0];
   const home = first ? siteOf(originOf(first)) : '';
-  return [...grouped].map(([origin, own]) => {
+  return [...grouped].map(([origin, exchangesOfOrigin]) => {
     const base = {
       origin,
-      requests: own.length,
-      bytes: own.reduce((sum, exchange) => sum + (exchange.response?.body?.size ?? 0), 0),
-      failed: own.filter((exchange) => exchange.failure !== null || (exchange.response?.status ?? 0) >= 400).length,
+      requests: exchangesOfOrigin.length,
+      bytes: exchangesOfOrigin.reduce((sum, exchange) => sum + (exchange.response?.body?.size ?? 0), 0),
+      failed: exchangesOfOrigin.filter((exchange) => exchange.failure !== null || (exchange.response?.status ?? 0) >= 400).length,
     };
-    const met = own.filter(isMet).length;
-    if (own.every(isTelemetry))
+    const met = exchangesOfOrigin.filter(isMet).length;
+    if (exchangesOfOrigin.every(isTelemetry))
       return { ...base, role: 'telemetry', reason: 'Its addresses are those of a measuring service, and its answers carry nothing.' };
-    if (met > 0 && !(siteOf(origin) !== home && own.every((exchange) => isTelemetry(exchange) || isStaticFile(exchange))))
+    if (met > 0 && !(siteOf(origin) !== home && exchangesOfOrigin.every((exchange) => isTelemetry(exchange) || isStaticFile(exchange))))
       return {
         ...base,
         role: 'application',
         reason: met === 1 ? 'A page or redirect of the flow comes from it.' : `${met} pages or redirects of the flow come from it.`,
       };
-    if (own.every(isStaticFile)) return { ...base, role: 'content', reason: 'It gave style sheets, scripts, images or fonts only.' };
+    if (exchangesOfOrigin.every(isStaticFile))
+      return { ...base, role: 'content', reason: 'It gave style sheets, scripts, images or fonts only.' };
     if (siteOf(origin) === home) return { ...base, role: 'application', reason: 'It belongs to the same host as the first page.' };
-    if (own.some((exchange) => !/^(GET|HEAD|OPTIONS)$/.test(exchange.method)))
+    if (exchangesOfOrigin.some((exchange) => !/^(GET|HEAD|OPTIONS)$/.test(exchange.method)))
       return { ...base, role: 'application', reason: 'Something was sent to it, so it may belong to the flow.' };
     return {
       ...base,

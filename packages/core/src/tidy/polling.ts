@@ -69,8 +69,8 @@ export function pollsOf(exchanges: readonly RequestExchange[], marks: readonly M
     if (list) list.push(exchange);
     else groups.set(key, [exchange]);
   }
-  const candidates = [...groups].filter(([, own]) => own.length >= fewest && new Set(own.map(kindOf)).size === 1);
-  const polling = new Set(candidates.flatMap(([, own]) => own));
+  const candidates = [...groups].filter(([, group]) => group.length >= fewest && new Set(group.map(kindOf)).size === 1);
+  const polling = new Set(candidates.flatMap(([, group]) => group));
   const acts = [
     ...exchanges
       .filter(
@@ -81,21 +81,21 @@ export function pollsOf(exchanges: readonly RequestExchange[], marks: readonly M
     ...marks.filter((mark) => mark.kind === 'begin' || mark.kind === 'end').map((mark) => mark.atMs),
   ].sort((left, right) => left - right);
   const polls: Survey['polls'] = [];
-  for (const [key, own] of candidates) {
-    const gaps = own.slice(1).flatMap((exchange, index) => {
-      const from = own[index]?.startedAtMs ?? 0;
+  for (const [key, group] of candidates) {
+    const gaps = group.slice(1).flatMap((exchange, index) => {
+      const from = group[index]?.startedAtMs ?? 0;
       return hasBetween(acts, from, exchange.startedAtMs) ? [] : [exchange.startedAtMs - from];
     });
     const sorted = [...gaps].sort((left, right) => left - right);
     const median = sorted[Math.floor(sorted.length / 2)] ?? 0;
     const regular = gaps.filter((gap) => Math.abs(gap - median) <= median / 4).length;
     if (gaps.length < fewest - 1 || median < shortestMs || regular < regularPart * gaps.length) continue;
-    const answers = new Set(own.map((exchange) => `${exchange.response?.status ?? 0} ${exchange.response?.body?.hash ?? ''}`));
-    const [first] = own;
+    const answers = new Set(group.map((exchange) => `${exchange.response?.status ?? 0} ${exchange.response?.body?.hash ?? ''}`));
+    const [first] = group;
     polls.push({
       key,
       name: `${first?.method ?? ''} ${first ? (pathAndQuery(first.url).split('?')[0] ?? '/') : '/'}`,
-      exchanges: own.map((exchange) => exchange.n),
+      exchanges: group.map((exchange) => exchange.n),
       everyMs: Math.round(median),
       sameAnswer: answers.size === 1,
     });

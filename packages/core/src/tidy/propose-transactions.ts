@@ -98,7 +98,7 @@ function headingsOf(exchanges: readonly Exchange[], readBody: LoadedTake['readBo
   for (const { n, response } of exchanges.filter(isRequest)) {
     if (!response?.body || bodyKind(mediaType(response.headers)) !== 'html') continue;
     const { title } = readHtml((readBody(response.body.hash) ?? '').slice(0, 200_000));
-    const own = title
+    const titleParts = title
       .split(/\s*[|–—·:]\s+|\s+-\s+/)
       .map((part) =>
         part
@@ -107,14 +107,14 @@ function headingsOf(exchanges: readonly Exchange[], readBody: LoadedTake['readBo
           .trim(),
       )
       .filter((part) => /\p{L}{2}/u.test(part));
-    if (own.length > 0) parts.set(n, own);
+    if (titleParts.length > 0) parts.set(n, titleParts);
   }
   const counts = new Map<string, number>();
   for (const ownPart of parts.values()) for (const part of new Set(ownPart)) counts.set(part, (counts.get(part) ?? 0) + 1);
   const isCommon = (part: string): boolean => parts.size > 2 && (counts.get(part) ?? 0) > parts.size / 2;
   return new Map(
-    [...parts].flatMap(([n, own]) =>
-      own
+    [...parts].flatMap(([n, titleParts]) =>
+      titleParts
         .filter((part) => !isCommon(part))
         .slice(0, 1)
         .map((part) => [n, part] as const),

@@ -237,12 +237,12 @@ function lacksBody(exchange: RequestExchange): boolean {
   const { response } = exchange;
   if (!response || response.body || isStaticFile(exchange) || exchange.method === 'HEAD') return false;
   if (response.status !== 200 || isEventStream(exchange)) return false;
-  const told = Number(headerOf(response.headers, 'content-length') ?? '-1');
+  const saidLength = Number(headerOf(response.headers, 'content-length') ?? '-1');
   const kept = exchange.harEntry as { response?: { content?: { size?: number } } } | null;
   return (
-    told > 0 ||
+    saidLength > 0 ||
     (kept?.response?.content?.size ?? 0) > 0 ||
-    (told < 0 && ['html', 'json', 'xml'].includes(bodyKind(mediaType(response.headers))))
+    (saidLength < 0 && ['html', 'json', 'xml'].includes(bodyKind(mediaType(response.headers))))
   );
 }
 

@@ -11,15 +11,15 @@ import { everything, type Tidy } from './tidy.schema.js';
 const css: Header[] = [['Content-Type', 'text/css']];
 const scriptOf = (loaded: LoadedTake, tidy: Tidy = surveyTake(loaded).proposal): Script =>
   scriptFromTake(loaded, { scriptId: 's', name: 'S', tidy });
-const told = (steps: readonly Step[]): string[] =>
+const words = (steps: readonly Step[]): string[] =>
   steps.map((step) => {
     if (step.kind === 'request') return step.name + (step.hops ? ` +${step.hops.length}` : '');
     if (step.kind === 'side-by-side') return `[${step.steps.map((requestStep) => requestStep.name).join(' | ')}]`;
-    if (step.kind === 'repeat') return `${step.times} x ${told(step.steps).join(', ')} / ${step.pauseMs}`;
+    if (step.kind === 'repeat') return `${step.times} x ${words(step.steps).join(', ')} / ${step.pauseMs}`;
     return step.kind;
   });
 const steps = (script: Script) =>
-  told(script.transactions.flatMap((transaction) => transaction.steps).filter((step) => step.kind !== 'pause'));
+  words(script.transactions.flatMap((transaction) => transaction.steps).filter((step) => step.kind !== 'pause'));
 
 /** A take in which each exchange can be given its own host and times. */
 function take(
@@ -343,8 +343,8 @@ describe('users in addresses', () => {
     expect(requestSteps(script).flatMap(({ step }) => step.headers.filter((header) => header.name === 'Authorization'))).toEqual([]);
     const staged = withSignIns({ credentials: [], map: { [origin]: 'http://127.0.0.1:9' } }, signIns);
     expect(staged.credentials).toEqual([{ kind: 'basic', origin: 'http://127.0.0.1:9', user: 'kim', password: 'tulip' }]);
-    const own = { kind: 'digest' as const, origin: '*', user: 'lee', password: 'rose' };
-    expect(withSignIns({ credentials: [own], map: {} }, signIns).credentials).toEqual([own]);
+    const signIn = { kind: 'digest' as const, origin: '*', user: 'lee', password: 'rose' };
+    expect(withSignIns({ credentials: [signIn], map: {} }, signIns).credentials).toEqual([signIn]);
   });
 
   it('stay in the script where a take asked as several of them', () => {

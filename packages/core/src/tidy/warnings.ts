@@ -57,9 +57,9 @@ export function filesNamedBy(html: string, pageUrl: string): string[] {
     return [];
   });
   const found = new Set<string>();
-  for (const one of named) {
-    if (!one || !URL.canParse(one, pageUrl)) continue;
-    const url = new URL(one, pageUrl);
+  for (const address of named) {
+    if (!address || !URL.canParse(address, pageUrl)) continue;
+    const url = new URL(address, pageUrl);
     url.hash = '';
     if (url.protocol.startsWith('http')) found.add(url.href);
   }
@@ -69,7 +69,7 @@ export function filesNamedBy(html: string, pageUrl: string): string[] {
 /** The warning about files of a page that nobody asked for; null where all were. `asked` holds every address of the take. */
 export function filesNotAsked(page: RequestExchange, html: string, asked: ReadonlySet<string>): Warning | null {
   const { origin } = new URL(page.url);
-  const missing = filesNamedBy(html, page.url).filter((one) => new URL(one).origin === origin && !asked.has(one));
+  const missing = filesNamedBy(html, page.url).filter((url) => new URL(url).origin === origin && !asked.has(url));
   const [first] = missing;
   if (first === undefined) return null;
   return {

@@ -50,7 +50,7 @@ export function partsOf(pattern: string): number {
       }
     } else add(1);
   }
-  return open.reduce((sum, one) => sum + one, 0);
+  return open.reduce((sum, count) => sum + count, 0);
 }
 
 /** Compiles an expression of RE2. Throws where it is not valid, or where its repeats make it too large to be worked with. */

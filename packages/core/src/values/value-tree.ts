@@ -86,15 +86,15 @@ function requestTree(text: string, place: string): ValueTree | undefined {
   const tree = leaf(text);
   const start = (line[1] ?? '').length + 1;
   const target = line[2] ?? '';
-  const own = `${place}/target`;
+  const innerPlace = `${place}/target`;
   tree.kids.push({
     start,
     end: start + target.length,
     encoding: null,
-    place: own,
+    place: innerPlace,
     name: '',
     isName: false,
-    tree: targetTree(target, `${own}/`),
+    tree: targetTree(target, `${innerPlace}/`),
   });
   const blank = /\r?\n\r?\n/.exec(text);
   if (blank) addKid(tree, blank.index + blank[0].length, text.trimEnd().length, [null], `${place}/body`, '');
@@ -115,8 +115,16 @@ function peel(text: string, place: string, name: string): ValueTree | undefined 
     const inner = decode(encoding, text);
     if (inner === undefined || !readable(inner) || encode(encoding, inner) !== text) continue;
     const tree: ValueTree = { text, kids: [], peeled: true };
-    const own = `${place}/${encoding}`;
-    tree.kids.push({ start: 0, end: text.length, encoding, place: own, name, isName: false, tree: innerTree(inner, own, name) });
+    const innerPlace = `${place}/${encoding}`;
+    tree.kids.push({
+      start: 0,
+      end: text.length,
+      encoding,
+      place: innerPlace,
+      name,
+      isName: false,
+      tree: innerTree(inner, innerPlace, name),
+    });
     return tree;
   }
   return undefined;
@@ -135,8 +143,8 @@ export function targetTree(text: string, prefix = ''): ValueTree {
   let before = '';
   for (const segment of text.slice(origin, pathEnd).split('/')) {
     const cut = segment.indexOf(';');
-    const own = cut < 0 ? segment : segment.slice(0, cut);
-    addKid(tree, from, from + own.length, ['percent', 'component', null], `${prefix}path:${index}`, before);
+    const word = cut < 0 ? segment : segment.slice(0, cut);
+    addKid(tree, from, from + word.length, ['percent', 'component', null], `${prefix}path:${index}`, before);
     if (cut >= 0) {
       const equals = segment.indexOf('=', cut);
       const parameter = segment.slice(cut + 1, equals);
@@ -150,7 +158,7 @@ export function targetTree(text: string, prefix = ''): ValueTree {
           parameter,
         );
     }
-    if (own !== '') before = own;
+    if (word !== '') before = word;
     from += segment.length + 1;
     index++;
   }
@@ -195,12 +203,12 @@ function jsonTree(text: string, prefix: string): ValueTree | undefined {
       for (const property of node.children ?? []) {
         const [key, value] = property.children ?? [];
         if (!key || !value) continue;
-        const own = String(key.value);
+        const keyName = String(key.value);
         // JSON pointer escapes of RFC 6901, section 3.
-        const inner = `${pointer}/${own.replace(/~/g, '~0').replace(/\//g, '~1')}`;
-        if (mayHoldValue(own))
+        const inner = `${pointer}/${keyName.replace(/~/g, '~0').replace(/\//g, '~1')}`;
+        if (mayHoldValue(keyName))
           addKid(tree, key.offset + 1, key.offset + key.length - 1, ['json', null], `${places.of(prefix + inner)}#name`, name, true);
-        walk(value, inner, own, depth + 1);
+        walk(value, inner, keyName, depth + 1);
       }
     else if (node.type === 'array')
       (node.children ?? []).forEach((child, index) => {
@@ -297,8 +305,8 @@ export function headerTree(name: string, text: string): ValueTree {
     let from = 0;
     for (const pair of text.split(';')) {
       const equals = pair.indexOf('=');
-      const own = pair.slice(0, equals).trim();
-      if (equals > 0) addKid(tree, from + equals + 1, from + pair.length, ['percent', 'component', null], `cookie:${own}`, own);
+      const pairName = pair.slice(0, equals).trim();
+      if (equals > 0) addKid(tree, from + equals + 1, from + pair.length, ['percent', 'component', null], `cookie:${pairName}`, pairName);
       from += pair.length + 1;
     }
     return tree;

@@ -10,7 +10,8 @@ export const VersionSchema = z.object({
 export type Version = z.infer<typeof VersionSchema>;
 
 /** A number with its noun: “1 step”, “3 steps”. */
-export const counted = (count: number, one: string, several = `${one}s`): string => `${count} ${count === 1 ? one : several}`;
+export const counted = (count: number, singular: string, several = `${singular}s`): string =>
+  `${count} ${count === 1 ? singular : several}`;
 
 /** How many of a list were added, removed and changed between two states, in words; those are the same that have the same id. */
 export function sayListChange(
@@ -19,10 +20,10 @@ export function sayListChange(
   name: string,
   several?: string,
 ): string[] {
-  const [left, right] = [new Map(before.map((one) => [one.id, one])), new Map(after.map((one) => [one.id, one]))];
-  const added = after.filter((one) => !left.has(one.id)).length;
-  const removed = before.filter((one) => !right.has(one.id)).length;
-  const changed = before.filter((one) => right.has(one.id) && JSON.stringify(one) !== JSON.stringify(right.get(one.id))).length;
+  const [left, right] = [new Map(before.map((item) => [item.id, item])), new Map(after.map((item) => [item.id, item]))];
+  const added = after.filter((item) => !left.has(item.id)).length;
+  const removed = before.filter((item) => !right.has(item.id)).length;
+  const changed = before.filter((item) => right.has(item.id) && JSON.stringify(item) !== JSON.stringify(right.get(item.id))).length;
   return [
     ...(added > 0 ? [`${counted(added, name, several)} added`] : []),
     ...(removed > 0 ? [`${counted(removed, name, several)} removed`] : []),

@@ -90,8 +90,8 @@ describe('load curves', () => {
     const levels = curveLevels(two);
     expect(levels.unit).toBe('users');
     for (const second of [0, 5, 10, 15]) {
-      const at = levels.seconds.findLastIndex((one) => one <= second);
-      expect(levels.crews.map((crew) => crew.levels[at]).reduce((sum, one) => (sum ?? 0) + (one ?? 0), 0)).toBe(usersAt(two, second));
+      const at = levels.seconds.findLastIndex((levelSecond) => levelSecond <= second);
+      expect(levels.crews.map((crew) => crew.levels[at]).reduce((sum, level) => (sum ?? 0) + (level ?? 0), 0)).toBe(usersAt(two, second));
     }
     const open = curveLevels(of(curveOfKind('arrivals', stairs), 1));
     expect([open.unit, open.crews[0]?.levels[100]]).toEqual(['an hour', 0]);
@@ -203,7 +203,7 @@ describe('stop rules', () => {
 
   it('fire after so many seconds in a row, and say why', () => {
     const watch = new StopWatch([rule]);
-    expect([second(8, 2), second(10, 0), second(8, 2)].map((one) => watch.second(one))).toEqual([null, null, null]);
+    expect([second(8, 2), second(10, 0), second(8, 2)].map((frame) => watch.second(frame))).toEqual([null, null, null]);
     expect(watch.second([])).toBeNull();
     expect(watch.second(second(7, 3))).toBe(
       'A stop rule ended the run: the error rate of all transactions was above 10 % for 2 s, 30.0 % at last.',

@@ -144,7 +144,7 @@ export function phasesOf(workload: Pick<Workload, 'curve' | 'crews'>): Phase[] {
   const between = (cuts: readonly (readonly [name: string, until: number])[]): Phase[] =>
     cuts
       .map(([name, endSeconds], at) => ({ name, startSeconds: cuts[at - 1]?.[1] ?? 0, endSeconds }))
-      .filter((one) => one.endSeconds > one.startSeconds);
+      .filter((phase) => phase.endSeconds > phase.startSeconds);
   if (curve.kind === 'staircase') {
     const count = stairs(curve, Math.max(1, ...crews.map((crew) => crew.users)));
     const steps = Array.from({ length: count }, (_, step) => [`step ${step + 1}`, (step + 1) * curve.everySeconds] as const);

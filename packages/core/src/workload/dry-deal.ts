@@ -118,8 +118,8 @@ function firstStarts(
   let user = 0;
   for (const crew of workload.crews) {
     const script = scripts.get(crew.scriptId);
-    const own = script ? iterationSeconds(script, crew, (exchange) => requestMs(script, exchange)) : 1;
-    const cycle = cycleSeconds(crew, own);
+    const iterationLength = script ? iterationSeconds(script, crew, (exchange) => requestMs(script, exchange)) : 1;
+    const cycle = cycleSeconds(crew, iterationLength);
     if (curve.kind === 'arrivals') {
       // Each arrival is played by a user of its own.
       for (const atSeconds of arrivalTimes(curve, crew, seedrandom(`${workload.seed}:arrivals:${crew.id}`)).slice(0, most))

@@ -52,7 +52,7 @@ const workload = (crews: Crew[], rampUpSeconds = 20): Workload => ({
   generators: 1,
   seed: '1',
 });
-const told = (crews: Crew[], tables: DataTable[], script = fed, rampUpSeconds = 20) =>
+const forecastOf = (crews: Crew[], tables: DataTable[], script = fed, rampUpSeconds = 20) =>
   forecast(workload(crews, rampUpSeconds), new Map([['s', script]]), tables, () => 500);
 
 describe('the load curve', () => {
@@ -75,26 +75,26 @@ describe('the load curve', () => {
 
 describe('the forecast', () => {
   it('tells iterations, requests and rows from pacing and curve', () => {
-    const one = told([crew()], [table(100)]);
+    const plain = forecastOf([crew()], [table(100)]);
     // Spans of 80, 78, 76, 74 and 72 s hold 8 starts each at one every 10 s.
-    expect(one).toMatchObject({ seconds: 90, users: 5, iterations: 40, requests: 80, obstacles: [], warnings: [] });
-    expect(one.tables).toEqual([{ table: 'd', rowsNeeded: 40, rowsFree: 100, emptyAtSeconds: null }]);
+    expect(plain).toMatchObject({ seconds: 90, users: 5, iterations: 40, requests: 80, obstacles: [], warnings: [] });
+    expect(plain.tables).toEqual([{ table: 'd', rowsNeeded: 40, rowsFree: 100, emptyAtSeconds: null }]);
   });
 
   it('tells when the rows run out, and when one row for each user is enough', () => {
-    expect(told([crew()], [table(10)]).tables[0]).toMatchObject({ rowsNeeded: 40, emptyAtSeconds: 23 });
-    expect(told([crew()], [table(10, 'user')]).tables[0]).toMatchObject({ rowsNeeded: 5, emptyAtSeconds: null });
+    expect(forecastOf([crew()], [table(10)]).tables[0]).toMatchObject({ rowsNeeded: 40, emptyAtSeconds: 23 });
+    expect(forecastOf([crew()], [table(10, 'user')]).tables[0]).toMatchObject({ rowsNeeded: 5, emptyAtSeconds: null });
   });
 
   it('says what prevents a run, and what to be warned of', () => {
-    expect(told([crew()], [table(0)]).obstacles).toEqual([expect.stringContaining('“Numbers” has no free row left') as string]);
-    expect(told([crew()], []).obstacles).toEqual([expect.stringContaining('takes data from a table that is gone') as string]);
-    expect(told([crew({ scriptId: 'x' })], []).obstacles[0]).toContain('has no script');
-    expect(told([], []).obstacles[0]).toContain('There is no crew yet');
-    expect(told([crew({ pacing: { kind: 'start-to-start', seconds: 0.5 } })], [table(100)]).warnings[0]).toContain(
+    expect(forecastOf([crew()], [table(0)]).obstacles).toEqual([expect.stringContaining('“Numbers” has no free row left') as string]);
+    expect(forecastOf([crew()], []).obstacles).toEqual([expect.stringContaining('takes data from a table that is gone') as string]);
+    expect(forecastOf([crew({ scriptId: 'x' })], []).obstacles[0]).toContain('has no script');
+    expect(forecastOf([], []).obstacles[0]).toContain('There is no crew yet');
+    expect(forecastOf([crew({ pacing: { kind: 'start-to-start', seconds: 0.5 } })], [table(100)]).warnings[0]).toContain(
       'The rate will not be reached',
     );
-    expect(told([crew()], [table(100)], fed, 0).warnings[0]).toContain('stampede');
+    expect(forecastOf([crew()], [table(100)], fed, 0).warnings[0]).toContain('stampede');
   });
 });
 
@@ -143,14 +143,14 @@ describe('the dry deal', () => {
 
   it('keeps the row of a user, and one row for all where the deal says so', () => {
     const two = users(2, { ...pace, iterations: 2 });
-    expect(dealt(two, table(100, 'user')).map((one) => one[2])).toEqual([
+    expect(dealt(two, table(100, 'user')).map((deal) => deal[2])).toEqual([
       [['0', 0, null]],
       [['1', 0, null]],
       [['0', 0, null]],
       [['1', 0, null]],
     ]);
     const run = { ...table(100), deal: { ...table(100).deal, when: 'run' as const } };
-    expect(dealt(two, run).map((one) => one[2])).toEqual(Array.from({ length: 4 }, () => [['0', 0, null]]));
+    expect(dealt(two, run).map((deal) => deal[2])).toEqual(Array.from({ length: 4 }, () => [['0', 0, null]]));
   });
 
   it('tells where a table runs out, and who stops then', () => {
@@ -175,7 +175,7 @@ describe('the dry deal', () => {
       })),
     };
     expect(dealt(users(1, { iterations: 1 }), uses, twice)).toEqual([[1, 1, [['0 1 2', 2, null]]]]);
-    const told = forecast(users(3, { iterations: 2 }), new Map([[twice.id, twice]]), [uses], () => 100);
-    expect(told.tables[0]?.rowsNeeded).toBe(30);
+    const predicted = forecast(users(3, { iterations: 2 }), new Map([[twice.id, twice]]), [uses], () => 100);
+    expect(predicted.tables[0]?.rowsNeeded).toBe(30);
   });
 });

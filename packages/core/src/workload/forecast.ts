@@ -56,11 +56,14 @@ export function iterationSeconds(script: Script, crew: Crew, requestMs: (exchang
       case 'meet':
         return 0;
       case 'when':
-        return step.steps.reduce((sum, one) => sum + lasts(one), 0);
+        return step.steps.reduce((sum, innerStep) => sum + lasts(innerStep), 0);
       case 'side-by-side':
         return Math.max(...step.steps.map(lasts));
       case 'repeat':
-        return step.times * step.steps.reduce((sum, one) => sum + lasts(one), 0) + (step.times - 1) * pauseMs(step.pauseMs, crew.think);
+        return (
+          step.times * step.steps.reduce((sum, innerStep) => sum + lasts(innerStep), 0) +
+          (step.times - 1) * pauseMs(step.pauseMs, crew.think)
+        );
     }
   };
   return eachIteration(script).reduce((sum, step) => sum + lasts(step), 0) / 1000;
@@ -71,7 +74,7 @@ export function iterationActions(script: Script): number {
   const count = (step: Step): number => {
     if (isAction(step)) return Math.max(1, exchangesOf(step).length);
     if (!('steps' in step)) return 0;
-    return (step.kind === 'repeat' ? step.times : 1) * step.steps.reduce((sum, one) => sum + count(one), 0);
+    return (step.kind === 'repeat' ? step.times : 1) * step.steps.reduce((sum, innerStep) => sum + count(innerStep), 0);
   };
   return eachIteration(script).reduce((sum, step) => sum + count(step), 0);
 }
@@ -83,7 +86,7 @@ export function rowsPerIteration(script: Script, table: string, perUse: boolean)
   const count = (step: Step): number => {
     if (isAction(step)) return perUse && actionKindOf(step).sent(step).some(takes) ? 1 : 0;
     if (!('steps' in step)) return 0;
-    const inside = step.steps.reduce((sum, one) => sum + count(one), 0);
+    const inside = step.steps.reduce((sum, innerStep) => sum + count(innerStep), 0);
     if (step.kind !== 'repeat') return inside;
     return step.times * (inside + (step.loop?.kind === 'each-row' && step.loop.table === table ? 1 : 0));
   };
@@ -102,9 +105,13 @@ function neededRows(table: DataTable | undefined, script: Script, users: number,
 }
 
 /** Seconds from the start of one iteration of a user to the start of the next, where one takes `own` seconds. */
-export function cycleSeconds({ pacing }: Crew, own: number): number {
+export function cycleSeconds({ pacing }: Crew, iterationLength: number): number {
   const cycle =
-    pacing.kind === 'start-to-start' ? Math.max(pacing.seconds, own) : pacing.kind === 'end-to-start' ? own + pacing.seconds : own;
+    pacing.kind === 'start-to-start'
+      ? Math.max(pacing.seconds, iterationLength)
+      : pacing.kind === 'end-to-start'
+        ? iterationLength + pacing.seconds
+        : iterationLength;
   return Math.max(0.001, cycle);
 }
 
@@ -132,16 +139,16 @@ export function forecast(
       obstacles.push(`The crew “${crew.name}” has no script. Choose the script it plays.`);
       continue;
     }
-    const own = iterationSeconds(script, crew, (exchange) => requestMs(script, exchange));
-    const cycle = cycleSeconds(crew, own);
-    if (crew.pacing.kind === 'start-to-start' && crew.pacing.seconds < own && curve.kind !== 'arrivals')
+    const iterationLength = iterationSeconds(script, crew, (exchange) => requestMs(script, exchange));
+    const cycle = cycleSeconds(crew, iterationLength);
+    if (crew.pacing.kind === 'start-to-start' && crew.pacing.seconds < iterationLength && curve.kind !== 'arrivals')
       warnings.push(
-        `The pacing of “${crew.name}” is ${crew.pacing.seconds} s, but one iteration takes about ${own.toFixed(1)} s. The rate will not be reached.`,
+        `The pacing of “${crew.name}” is ${crew.pacing.seconds} s, but one iteration takes about ${iterationLength.toFixed(1)} s. The rate will not be reached.`,
       );
     let iterations = 0;
     if (curve.kind === 'arrivals') {
       iterations = expectedArrivals(curve, crew);
-      const busy = ((crew.ratePerHour ?? 0) / 3600) * own;
+      const busy = ((crew.ratePerHour ?? 0) / 3600) * iterationLength;
       if (iterations === 0) obstacles.push(`The crew “${crew.name}” has no rate. Say how many iterations start in an hour.`);
       // Users under way: rate times duration (Little 1961).
       else if (busy > crew.users)
@@ -152,7 +159,7 @@ export function forecast(
       for (let n = 0; n < crew.users; n++)
         for (const { startSeconds, endSeconds } of spansOf(curve, crew, n))
           iterations += Math.min(crew.iterations ?? Infinity, Math.max(0, Math.ceil((endSeconds - startSeconds) / cycle)));
-    crews.push({ crew: crew.id, iterations, requests: iterations * iterationActions(script), iterationSeconds: own });
+    crews.push({ crew: crew.id, iterations, requests: iterations * iterationActions(script), iterationSeconds: iterationLength });
     for (const table of boundColumns(script).keys()) {
       const known = tables.find((dataTable) => dataTable.id === table);
       perTable.set(table, (perTable.get(table) ?? 0) + neededRows(known, script, crew.users, iterations));

@@ -50,8 +50,10 @@ export function usersByShares(users: number, shares: readonly number[]): number[
   if (sum <= 0) return shares.map(() => 0);
   const exact = shares.map((share) => (users * share) / sum);
   const whole = exact.map(Math.floor);
-  let left = users - whole.reduce((all, one) => all + one, 0);
-  const order = exact.map((one, at) => ({ at, rest: one - Math.floor(one) })).sort((a, b) => b.rest - a.rest || a.at - b.at);
+  let left = users - whole.reduce((all, share) => all + share, 0);
+  const order = exact
+    .map((exactShare, at) => ({ at, rest: exactShare - Math.floor(exactShare) }))
+    .sort((a, b) => b.rest - a.rest || a.at - b.at);
   for (const { at } of order) if (left-- > 0) whole[at] = (whole[at] ?? 0) + 1;
-  return whole.map((one, at) => ((shares[at] ?? 0) > 0 ? Math.max(1, one) : one));
+  return whole.map((count, at) => ((shares[at] ?? 0) > 0 ? Math.max(1, count) : count));
 }

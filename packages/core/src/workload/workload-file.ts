@@ -90,7 +90,7 @@ export function workloadOfFile(file: WorkloadFile): Workload {
     name: file.name,
     crews,
     curve: file.curve,
-    criteria: file.criteria.map((one, at) => ({ ...one, id: `k${at + 1}` })),
+    criteria: file.criteria.map((criterion, at) => ({ ...criterion, id: `k${at + 1}` })),
     stopRules: file.stopRules.map((stopRule, at) => ({ ...stopRule, id: `r${at + 1}` })),
     ...(file.limitSeconds === undefined ? {} : { limitSeconds: file.limitSeconds }),
     generators: file.generators,

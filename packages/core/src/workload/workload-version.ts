@@ -43,13 +43,13 @@ export function sayWorkloadChange(before: Workload, after: Workload): string {
   const { crews: crewsBefore, curve: curveBefore, criteria: criteriaBefore, stopRules: rulesBefore = [], ...restBefore } = before;
   const { crews, curve, criteria, stopRules = [], ...rest } = after;
   const known = new Map(crewsBefore.map((crew) => [crew.id, crew]));
-  const own = (was: Crew, now: Crew): string[] => {
+  const changesOf = (was: Crew, now: Crew): string[] => {
     const changed = fields(was, now);
     return changed.length === 0 ? [] : [`${now.name}: ${changed.join(', ')}`];
   };
   const changedCrews = crews.flatMap((now) => {
     const was = known.get(now.id);
-    return was ? own(was, now) : [`crew ${now.name} added`];
+    return was ? changesOf(was, now) : [`crew ${now.name} added`];
   });
   const gone = crewsBefore.filter((was) => !crews.some((now) => now.id === was.id)).map((was) => `crew ${was.name} removed`);
   const shape = fields(curveBefore, curve);

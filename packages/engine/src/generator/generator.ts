@@ -206,7 +206,7 @@ export class Generator {
 
   /** The states of users that are not as they were told last: of thousands only a few change within a second. */
   #changed(): UserState[] {
-    return (this.#play?.seats ?? []).filter(hasChanged).map((seat) => (seat.told = { ...seat.state }));
+    return (this.#play?.seats ?? []).filter(hasChanged).map((seat) => (seat.lastTold = { ...seat.state }));
   }
 
   #flush(beforeSecond: number): void {

@@ -30,9 +30,9 @@ export class Meetings {
 
   /** Lets those go on who wait here. */
   go(who: readonly string[]): void {
-    for (const one of who) {
-      this.#waiting.get(one)?.();
-      this.#waiting.delete(one);
+    for (const visitor of who) {
+      this.#waiting.get(visitor)?.();
+      this.#waiting.delete(visitor);
     }
   }
 

@@ -77,16 +77,16 @@ export class Schedule {
   /** Waits until a moment that is asked for anew whenever a part of the curve is passed over. */
   async until(moment: () => number): Promise<void> {
     for (let leftMs = moment() - performance.now(); leftMs > 0 && !this.#isOver; leftMs = moment() - performance.now()) {
-      const told = { moved: false, wake: (): void => undefined };
+      const waiting = { moved: false, wake: (): void => undefined };
       const move = () => {
-        told.moved = true;
-        told.wake();
+        waiting.moved = true;
+        waiting.wake();
       };
       this.#onCurve.add(move);
-      await this.pause(leftMs, (wake) => (told.wake = wake));
+      await this.pause(leftMs, (wake) => (waiting.wake = wake));
       this.#onCurve.delete(move);
       // Woken by a finish, or because its time has come.
-      if (!told.moved) return;
+      if (!waiting.moved) return;
     }
   }
 

@@ -10,7 +10,7 @@ export interface Seat {
   place: number;
   state: UserState;
   /** What was told of it last. */
-  told: UserState | null;
+  lastTold: UserState | null;
   user: VirtualUser;
   tables: string[];
   random: () => number;
@@ -52,7 +52,7 @@ export function makeSeat(
     crew,
     place,
     state: { user, crew: crew.id, state: 'waiting', iteration: 0, step: null, row: null, lastError: null },
-    told: null,
+    lastTold: null,
     tables: program.tables,
     random,
     endSeconds: Infinity,
@@ -67,9 +67,9 @@ export function makeSeat(
 }
 
 /** True where the state of a user differs from what was told of it last. */
-export const hasChanged = ({ state, told }: Seat): boolean =>
-  told?.state !== state.state ||
-  told.iteration !== state.iteration ||
-  told.step !== state.step ||
-  told.row !== state.row ||
-  told.lastError !== state.lastError;
+export const hasChanged = ({ state, lastTold }: Seat): boolean =>
+  lastTold?.state !== state.state ||
+  lastTold.iteration !== state.iteration ||
+  lastTold.step !== state.step ||
+  lastTold.row !== state.row ||
+  lastTold.lastError !== state.lastError;

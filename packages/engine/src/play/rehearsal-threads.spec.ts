@@ -59,7 +59,7 @@ describe('a rehearsal in a thread of its own', () => {
   it('captures what a rehearsal in this thread captures, with the rows that it is dealt and its bodies', async () => {
     const deal = (): Promise<Row> => Promise.resolve(new Map([['lot', '17']]));
     const seen: string[] = [];
-    const captured = await play(flow(), { deal, onStep: (one) => seen.push(one.step) });
+    const captured = await play(flow(), { deal, onStep: (captured) => seen.push(captured.step) });
     const here = await rehearse({
       script: flow(),
       environment: environment(origin),
@@ -68,13 +68,16 @@ describe('a rehearsal in a thread of its own', () => {
       put: ref,
       readFile: () => undefined,
     });
-    const told = ({ steps, notes, missing, skipped }: typeof here) => ({
-      steps: steps.map((one) => one.kind === 'request' && [one.step, one.request.url, one.response?.status, one.response?.body?.size]),
+    const summaryOf = ({ steps, notes, missing, skipped }: typeof here) => ({
+      steps: steps.map(
+        (captured) =>
+          captured.kind === 'request' && [captured.step, captured.request.url, captured.response?.status, captured.response?.body?.size],
+      ),
       notes,
       missing,
       skipped,
     });
-    expect(told(captured)).toEqual(told(here));
+    expect(summaryOf(captured)).toEqual(summaryOf(here));
     expect(captured.notes).toMatchObject([{ step: 'j', kind: 'log', text: 'Seen /row/17' }]);
     expect(seen).toEqual(['s1', 's2']);
     expect([...kept.keys()]).toEqual(expect.arrayContaining(['Seen /row/17', 'Seen /two']));

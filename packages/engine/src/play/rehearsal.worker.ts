@@ -23,16 +23,16 @@ const ask = <T>(question: { deal: string } | { gate: string }): Promise<T> =>
 
 /** Tells what was captured since the last time. */
 function teller(): (soFar: Omit<RehearsalCapture, 'endedBefore'>) => void {
-  const told = { steps: 0, missing: 0, notes: 0, skipped: 0 };
+  const sentCounts = { steps: 0, missing: 0, notes: 0, skipped: 0 };
   return ({ steps, missing, notes, skipped }) => {
     say({
       kind: 'news',
-      steps: steps.slice(told.steps),
-      missing: missing.slice(told.missing),
-      notes: notes.slice(told.notes),
-      skipped: skipped.slice(told.skipped),
+      steps: steps.slice(sentCounts.steps),
+      missing: missing.slice(sentCounts.missing),
+      notes: notes.slice(sentCounts.notes),
+      skipped: skipped.slice(sentCounts.skipped),
     });
-    Object.assign(told, { steps: steps.length, missing: missing.length, notes: notes.length, skipped: skipped.length });
+    Object.assign(sentCounts, { steps: steps.length, missing: missing.length, notes: notes.length, skipped: skipped.length });
   };
 }
 

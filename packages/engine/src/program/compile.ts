@@ -81,7 +81,7 @@ const recordedPauses: ThinkTime = { kind: 'recorded', factor: 1, ms: 0, capMs: 3
  * `CompileError` where a step would hit what the environment does not allow.
  */
 export function compile(script: Script, environment: Environment, options: CompileOptions = {}): Program {
-  const made = new Map(script.made.map((one) => [one.id, one]));
+  const made = new Map(script.made.map((generatedValue) => [generatedValue.id, generatedValue]));
   const tables = new Set<string>();
   const think = options.think ?? recordedPauses;
   const renderer = (template: Template) => compileTemplate(template, { made, tables, variables: environment.variables });

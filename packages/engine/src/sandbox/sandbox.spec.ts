@@ -40,7 +40,7 @@ describe('the sandbox of code steps', () => {
     const drawn = async () => (await run('variables.drawn = [Math.random(), Math.random()].join()')).variables['drawn'];
     expect(await drawn()).toBe(await drawn());
     const numbers = (await drawn())?.split(',').map(Number) ?? [];
-    expect(numbers.every((one) => one >= 0 && one < 1) && numbers[0] !== numbers[1]).toBe(true);
+    expect(numbers.every((number) => number >= 0 && number < 1) && numbers[0] !== numbers[1]).toBe(true);
   });
 
   it.each([
@@ -55,14 +55,14 @@ describe('the sandbox of code steps', () => {
     ['a promise that never settles is not waited for, but a throw is told', 'throw { odd: true }', /Error/, null],
     ['an unknown digest', 'digest("sha7", "x")', /no wrapping or digest called “sha7”/, null],
   ])('ends in a clear error: %s', async (_name, source, message, line) => {
-    let told: unknown;
+    let failure: unknown;
     try {
       await run(source, message.source.includes('200 ms') ? 200 : 3000);
     } catch (error) {
-      told = error;
+      failure = error;
     }
-    expect(told).toMatchObject({ message: expect.stringMatching(message) as string });
-    if (line !== null) expect(told).toMatchObject({ line });
+    expect(failure).toMatchObject({ message: expect.stringMatching(message) as string });
+    if (line !== null) expect(failure).toMatchObject({ line });
     // The next run is not harmed.
     expect((await run('variables.ok = "yes"')).variables['ok']).toBe('yes');
   });

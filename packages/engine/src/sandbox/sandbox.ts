@@ -168,22 +168,22 @@ export class Sandbox {
   }
 
   #failure(error: unknown, timeMs: number): CodeError {
-    const told = error as { name?: unknown; message?: unknown; stack?: unknown } | null | undefined;
+    const thrown = error as { name?: unknown; message?: unknown; stack?: unknown } | null | undefined;
     const text = (value: unknown): string => (typeof value === 'string' ? value : '');
-    const stack = typeof error === 'object' ? text(told?.stack) : '';
+    const stack = typeof error === 'object' ? text(thrown?.stack) : '';
     const line = new RegExp(`${codeFile.replace('.', '\\.')}:(\\d+)`).exec(stack)?.[1];
     const at = line === undefined ? null : Number(line);
     const where = at === null ? '' : `Line ${at}: `;
     // Without memory even the error cannot be made.
-    if (error === null || error === undefined || (typeof error === 'object' && told?.message === 'out of memory')) {
+    if (error === null || error === undefined || (typeof error === 'object' && thrown?.message === 'out of memory')) {
       this.isSpent = true;
       return new CodeError(this.#tooMuch(where), at);
     }
     if (typeof error !== 'object') return new CodeError(`It threw ${JSON.stringify(error)}.`, null);
-    const message = text(told?.message);
+    const message = text(thrown?.message);
     if (message === 'interrupted')
       return new CodeError(`${where}It ran longer than the ${timeMs} ms that it may. Look for a loop without an end.`, at);
-    return new CodeError(`${where}${text(told?.name) || 'Error'}: ${message}`, at);
+    return new CodeError(`${where}${text(thrown?.name) || 'Error'}: ${message}`, at);
   }
 }
 

@@ -49,13 +49,16 @@ export function play(
     const generator = new Generator((message: FromGenerator) => {
       if (message.kind === 'ready') {
         generator.receive({ kind: 'start', atMs: performance.timeOrigin + performance.now() });
-        for (const { ms, message: own } of later) setTimeout(() => generator.receive(own), ms);
+        for (const { ms, message: late } of later) setTimeout(() => generator.receive(late), ms);
       }
       if (message.kind === 'came') {
         const { step, who, users } = message;
         // A conductor is another thread, so its answer never comes within the message.
         setImmediate(() => {
-          generator.receive({ kind: 'go', who: meetings.come(step, who, Math.min(users, plan.crews.flatMap((one) => one.users).length)) });
+          generator.receive({
+            kind: 'go',
+            who: meetings.come(step, who, Math.min(users, plan.crews.flatMap((planned) => planned.users).length)),
+          });
         });
       }
       if (message.kind === 'samples') onSamples(message.batch);

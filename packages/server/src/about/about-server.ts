@@ -95,7 +95,7 @@ function withoutPassword(address: string): string {
 
 /** The room on the disk of the first of these folders that is there; null where none can be asked. */
 function diskOf(folders: readonly string[]): About['disk'] {
-  const folder = folders.find((one) => one !== '' && existsSync(one));
+  const folder = folders.find((candidate) => candidate !== '' && existsSync(candidate));
   if (folder === undefined) return null;
   try {
     const { bavail, blocks, bsize } = statfsSync(folder);

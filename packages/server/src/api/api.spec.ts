@@ -21,7 +21,7 @@ const services = {
   store: {
     projects: () => Promise.resolve([{ id: 'p1', name: 'P' }]),
     environments: () => Promise.resolve([environment]),
-    saveEnvironment: (one: unknown) => Promise.resolve(void saved.push(one)),
+    saveEnvironment: (saving: unknown) => Promise.resolve(void saved.push(saving)),
     take: () => Promise.resolve(null),
     tables: () => Promise.resolve([]),
     body: () => Promise.resolve({ bytes: Buffer.from('<script>alert(1)</script>'), mimeType: 'text/html' }),
@@ -46,37 +46,37 @@ describe('the API', () => {
   });
 
   it('tells every error as problem details (RFC 9457): from a schema, from the work, from the unknown, from a fault', async () => {
-    const told = async (test: request.Test) => {
+    const problemOf = async (test: request.Test) => {
       const answer = await local(test);
       expect(answer.headers['content-type']).toContain('application/problem+json');
       expect(answer.body).toMatchObject({ type: 'about:blank', status: answer.status });
       return answer.body as { status: number; detail: string };
     };
-    expect(await told(request(app).post('/api/projects/p1/takes/record').send({ name: '' }))).toMatchObject({
+    expect(await problemOf(request(app).post('/api/projects/p1/takes/record').send({ name: '' }))).toMatchObject({
       status: 400,
       detail: expect.stringContaining('In the body: name: Give the take a name.') as string,
     });
-    expect(await told(request(app).post('/api/projects/p1/takes/record').send({ name: 'x' }))).toMatchObject({
+    expect(await problemOf(request(app).post('/api/projects/p1/takes/record').send({ name: 'x' }))).toMatchObject({
       status: 409,
       detail: 'Stop it first.',
     });
-    expect(await told(request(app).get('/api/takes/none'))).toMatchObject({
+    expect(await problemOf(request(app).get('/api/takes/none'))).toMatchObject({
       status: 404,
       detail: expect.stringContaining('There is no take “none”') as string,
     });
-    expect(await told(request(app).get('/api/nothing'))).toMatchObject({
+    expect(await problemOf(request(app).get('/api/nothing'))).toMatchObject({
       status: 404,
       detail: expect.stringContaining('GET /api/nothing is not part of the API') as string,
     });
     const terminal = jest.spyOn(process.stderr, 'write').mockReturnValue(true);
-    const fault = await told(request(app).get('/api/runs/x'));
+    const fault = await problemOf(request(app).get('/api/runs/x'));
     const written = terminal.mock.calls.map(([text]) => String(text)).join('');
     terminal.mockRestore();
     expect([fault.status, fault.detail]).toEqual([500, expect.not.stringContaining('the disk is full')]);
     const number = /under the number (\w{8})/.exec(fault.detail)?.[1] ?? 'none';
     expect(written).toMatch(new RegExp(`fault ${number} GET /api/runs/x; stack .*the disk is full`));
     expect(
-      await told(request(app).post('/api/projects/p1/takes/record').set('Content-Type', 'application/json').send('{"a"')),
+      await problemOf(request(app).post('/api/projects/p1/takes/record').set('Content-Type', 'application/json').send('{"a"')),
     ).toMatchObject({ status: 400, detail: expect.stringContaining('not valid JSON') as string });
   });
 
@@ -84,11 +84,11 @@ describe('the API', () => {
     const put = (body: object) => local(request(app).put('/api/projects/p1/environments/e1').send(body));
     const shown = await local(request(app).get('/api/projects/p1/environments'));
     expect(JSON.stringify(shown.body)).not.toContain('quince');
-    const [own] = shown.body as [Environment];
-    const kept = await put({ ...own, name: 'There' });
+    const [shownEnvironment] = shown.body as [Environment];
+    const kept = await put({ ...shownEnvironment, name: 'There' });
     expect([kept.status, JSON.stringify(kept.body).includes('quince')]).toEqual([200, false]);
     expect(saved).toMatchObject([{ name: 'There', credentials: [{ password: 'quince-7781' }] }]);
-    const moved = await put({ ...own, credentials: [{ ...own.credentials[0], origin: 'http://127.0.0.1:9' }] });
+    const moved = await put({ ...shownEnvironment, credentials: [{ ...shownEnvironment.credentials[0], origin: 'http://127.0.0.1:9' }] });
     expect([moved.status, saved.length]).toEqual([422, 1]);
     expect(moved.body).toMatchObject({ detail: expect.stringContaining('Write it anew') as string });
   });
@@ -151,7 +151,7 @@ describe('the OpenAPI document', () => {
   };
 
   it('names every operation once, with its parameters', () => {
-    const operations = Object.values(document.paths).flatMap((one) => Object.values(one));
+    const operations = Object.values(document.paths).flatMap((methods) => Object.values(methods));
     const ids = operations.map((operation) => operation.operationId);
     expect(new Set(ids).size).toBe(ids.length);
     expect(document.paths['/api/tables/{tableId}/rows']?.['get']?.parameters).toEqual([

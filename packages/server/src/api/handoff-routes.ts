@@ -19,7 +19,7 @@ const mostRehearsals = 5;
 export const handoffRoutes = ({ store, compute }: Services): AnyRoute[] => {
   const need = async ({ scriptId, handoffId }: z.infer<typeof InHandoff>): Promise<{ script: Script; handoff: Handoff }> => {
     const script = await needScript(store, scriptId);
-    const handoff = script.handoffs.find((one) => one.id === handoffId);
+    const handoff = script.handoffs.find((candidate) => candidate.id === handoffId);
     if (!handoff) throw notFound('handoff', handoffId);
     return { script, handoff };
   };

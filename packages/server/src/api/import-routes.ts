@@ -36,12 +36,12 @@ export const importRoutes = ({ store }: Services): AnyRoute[] => [
     result: ImportedTakeSchema,
     handle: async ({ params, body }) => {
       const { requests, problems } = readCurl(body.text);
-      const told = problems.map(({ command, text }) => ({ entry: command, text }));
+      const problemsByEntry = problems.map(({ command, text }) => ({ entry: command, text }));
       if (requests.length === 0)
         throw new Problem(
           422,
           'No request in it',
-          told[0] ? `Command ${told[0].entry}: ${told[0].text}` : 'There is no command in the text.',
+          problemsByEntry[0] ? `Command ${problemsByEntry[0].entry}: ${problemsByEntry[0].text}` : 'There is no command in the text.',
         );
       const { exchanges, bodies } = pasted(requests);
       const take: Take = {
@@ -56,7 +56,7 @@ export const importRoutes = ({ store }: Services): AnyRoute[] => [
       await store.putBodies(bodies);
       await store.saveTake(take);
       await store.saveExchanges(take.id, exchanges);
-      return { take, exchangeCount: exchanges.length, problems: told };
+      return { take, exchangeCount: exchanges.length, problems: problemsByEntry };
     },
   }),
 ];

@@ -43,7 +43,7 @@ export const partRoutes = ({ store }: Services): AnyRoute[] => {
       result: ScriptSchema,
       handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
-        const transaction = script.transactions.find((one) => one.id === body.transaction);
+        const transaction = script.transactions.find((candidate) => candidate.id === body.transaction);
         if (!transaction) throw notFound('transaction', body.transaction);
         if (transaction.part !== undefined)
           throw new Problem(409, 'It is a part already', `“${transaction.name}” is kept as a part already.`);
@@ -66,7 +66,7 @@ export const partRoutes = ({ store }: Services): AnyRoute[] => {
       result: z.object({ script: ScriptSchema, missing: z.array(z.string()) }),
       handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
-        const part = (await store.parts(script.projectId)).find((one) => one.id === body.part);
+        const part = (await store.parts(script.projectId)).find((candidate) => candidate.id === body.part);
         if (!part) throw notFound('part', body.part);
         if (script.transactions.some((transaction) => transaction.part === part.id))
           throw new Problem(

@@ -67,7 +67,7 @@ export const projectRoutes = ({ store, recorder, conductor, compute, log, secret
     handle: async ({ params, body }) => {
       const problem = environmentProblem(body);
       if (problem !== null) throw new Problem(422, 'This environment cannot be used', problem);
-      const known = (await store.environments(params.projectId)).find((one) => one.id === params.environmentId);
+      const known = (await store.environments(params.projectId)).find((candidate) => candidate.id === params.environmentId);
       const environment = withSecrets({ ...body, id: params.environmentId, projectId: params.projectId }, known);
       await store.saveEnvironment(environment);
       log.mask(await secrets.of(params.projectId, []));
@@ -105,7 +105,7 @@ export const projectRoutes = ({ store, recorder, conductor, compute, log, secret
       const held: HeldSign[] = [];
       for (const { id, name } of (await store.takes(params.projectId)).slice(-mostTried)) {
         const stored = await store.loadTake(id);
-        if (stored) held.push(...(await compute.heldBy(stored, body, mostHeld)).map((one) => ({ takeId: id, take: name, ...one })));
+        if (stored) held.push(...(await compute.heldBy(stored, body, mostHeld)).map((holding) => ({ takeId: id, take: name, ...holding })));
       }
       return held.slice(0, mostHeld);
     },

@@ -136,7 +136,7 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
         const counted = await Promise.all(
           tables.map(async ({ id, name }) => ({ table: name, rows: await store.countSpent(id, `run ${run.number}`) })),
         );
-        return counted.filter((one) => one.rows > 0);
+        return counted.filter((count) => count.rows > 0);
       },
     }),
     ...(['json', 'csv', 'xml'] as const).map((format) =>

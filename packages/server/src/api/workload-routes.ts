@@ -195,13 +195,13 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
       result: ForecastSchema,
       handle: async ({ body }) => {
         const { scripts, requestMs } = await planned(body);
-        const told = forecast(body, scripts, await store.tables(body.projectId), requestMs);
+        const predicted = forecast(body, scripts, await store.tables(body.projectId), requestMs);
         const unproven: string[] = [];
         for (const script of scripts.values()) {
           const warning = proofWarning(script.name, (await store.rehearsals(script.id, 1))[0]);
           if (warning !== null) unproven.push(warning);
         }
-        return { ...told, warnings: [...unproven, ...told.warnings] };
+        return { ...predicted, warnings: [...unproven, ...predicted.warnings] };
       },
     }),
     route({

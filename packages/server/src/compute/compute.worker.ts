@@ -19,7 +19,7 @@ port.on('message', ({ id, method, args }: { id: number; method: keyof typeof tas
     const progress = (done: number, total: number): void => {
       if (performance.now() - toldMs < leastBetweenMs) return;
       toldMs = performance.now();
-      port.postMessage({ id, told: { done, total } });
+      port.postMessage({ id, progress: { done, total } });
     };
     Promise.resolve(task(...args, progress)).then((result) => {
       port.postMessage({ id, result });

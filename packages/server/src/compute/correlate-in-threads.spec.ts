@@ -29,11 +29,11 @@ afterAll(() => helpers.close());
 
 describe('correlating with several threads', () => {
   it('decides what one thread decides, and tells how far it is', async () => {
-    const told: number[] = [];
-    const onProgress = (done: number, total: number) => told.push(done / total);
+    const progress: number[] = [];
+    const onProgress = (done: number, total: number) => progress.push(done / total);
     expect(decided(await correlateInThreads(script, take, second, publishedPatterns, onProgress, helpers))).toBe(alone);
-    expect(told).toEqual([...told].sort((left, right) => left - right));
-    expect(told.at(-1)).toBe(1);
+    expect(progress).toEqual([...progress].sort((left, right) => left - right));
+    expect(progress.at(-1)).toBe(1);
     expect(correlate(script, take, second).report.handoffs.length).toBeGreaterThan(0);
     // The helpers are there already, and know nothing any more of what was wanted before.
     const otherScript = scriptFromTake(second, { scriptId: 's', name: 'flow', tidy: everything });

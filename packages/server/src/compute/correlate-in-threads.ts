@@ -67,10 +67,10 @@ export class AnswerHelpers {
     try {
       return await work(used);
     } finally {
-      for (const one of used)
-        void one.then((calls) => {
+      for (const helper of used)
+        void helper.then((calls) => {
           if (calls === null || calls.hasEnded) return;
-          if (this.#threads.length < this.most) this.#threads.push(one);
+          if (this.#threads.length < this.most) this.#threads.push(helper);
           else void calls.worker.terminate();
         });
     }

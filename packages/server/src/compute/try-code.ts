@@ -26,7 +26,7 @@ export async function tryCode(
   code: Pick<CodeStep, 'source' | 'timeMs' | 'memoryMb'>,
 ): Promise<TriedCode[]> {
   const step = recordedSteps(script).find((numberedStep) => numberedStep.step.id === after)?.step;
-  const exchange = step && take.exchanges.find((one) => one.n === answerOf(step));
+  const exchange = step && take.exchanges.find((candidate) => candidate.n === answerOf(step));
   const row: Record<string, string> = {};
   for (const template of templatesOfScript(script))
     for (const piece of movingPieces(template)) if (piece.kind === 'data') row[piece.column] = piece.recorded;
@@ -38,7 +38,7 @@ export async function tryCode(
     nowMs: Date.now(),
     random: 0.5,
   });
-  const played = rehearsal?.steps.findLast((one) => one.step === after);
+  const played = rehearsal?.steps.findLast((captured) => captured.step === after);
   const tries: { source: TriedCode['source']; rehearsal: number | null; view: AnswerText | undefined; url: string }[] = [
     { source: 'take', rehearsal: null, view: exchange && viewOf(exchange, take.readBody), url: exchange?.url ?? '' },
     ...(rehearsal && played && played.kind !== 'line'
@@ -53,11 +53,11 @@ export async function tryCode(
       : []),
   ];
   const results: TriedCode[] = [];
-  for (const one of tries) {
+  for (const attempt of tries) {
     const started = performance.now();
-    const about = { source: one.source, rehearsal: one.rehearsal, status: one.view ? statusIn(one.view) : null };
+    const about = { source: attempt.source, rehearsal: attempt.rehearsal, status: attempt.view ? statusIn(attempt.view) : null };
     try {
-      const output = await codeThreads.run(code.source, input(one.url, one.view), code);
+      const output = await codeThreads.run(code.source, input(attempt.url, attempt.view), code);
       results.push({ ...about, ...output, error: null, line: null, tookMs: performance.now() - started });
     } catch (error) {
       if (!(error instanceof CodeError)) throw error;

@@ -168,7 +168,7 @@ describe('the conductor', () => {
     expect(users.flat().sort()).toEqual([1, 2, 3, 4, 5]);
     expect(users.map((user) => user?.length)).toEqual([2, 3]);
     transport.say[0]?.({ kind: 'ready' });
-    expect(transport.sent.flat().some((one) => one.kind === 'start')).toBe(false);
+    expect(transport.sent.flat().some((message) => message.kind === 'start')).toBe(false);
     transport.say[1]?.({ kind: 'ready' });
     expect(transport.sent.map((messages) => messages.at(-1)?.kind)).toEqual(['start', 'start']);
     await conductor.need(run.id).abort();
@@ -235,8 +235,8 @@ describe('the conductor', () => {
     expect(store.framesSaved).toEqual([]);
     Object.assign(store, { saveFrames, saveRun });
     while (conductor.current) await settled();
-    expect(store.framesSaved.map((one) => [one.second, one.generator])).toEqual(
-      [0, 1, 2].flatMap((second) => [0, 1].map((one) => [second, one])),
+    expect(store.framesSaved.map((saved) => [saved.second, saved.generator])).toEqual(
+      [0, 1, 2].flatMap((second) => [0, 1].map((generator) => [second, generator])),
     );
     const ended = store.runsSaved.at(-1);
     expect(ended).toMatchObject({ id: run.id, state: 'done', verdict: 'held' });
@@ -280,7 +280,7 @@ describe('the conductor', () => {
   it('starts all generators at the same moment, each told by its own clock', async () => {
     const { transport, conductor, run, settled } = await started();
     transport.all({ kind: 'ready' });
-    const starts = transport.sent.flat().flatMap((one) => (one.kind === 'start' ? one.atMs : []));
+    const starts = transport.sent.flat().flatMap((message) => (message.kind === 'start' ? message.atMs : []));
     // The clock of the second one is a second ahead, which is known to half of the time between question and answer.
     const apart = (starts[1] ?? 0) - (starts[0] ?? 0);
     const generators = (await settled())?.generators ?? [];
@@ -492,8 +492,8 @@ describe('the conductor', () => {
     const stopRules = [{ id: 'r', measure: 'mean' as const, transaction: 'T', limit: 14, forSeconds: 2 }];
     const ruled = await started({ stopRules });
     ruled.transport.all({ kind: 'ready' });
-    const second = (one: number) => {
-      ruled.transport.say.forEach((say, generator) => say({ kind: 'frame', frame: frame(generator, one) }));
+    const second = (number: number) => {
+      ruled.transport.say.forEach((say, generator) => say({ kind: 'frame', frame: frame(generator, number) }));
       return ruled.transport.sent.map((messages) => messages.at(-1)?.kind);
     };
     // The means of both generators are 10 and 20 ms, of all 15 ms.

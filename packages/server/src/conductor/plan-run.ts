@@ -26,7 +26,7 @@ export async function planRun(
   const all = await store.scripts(workload.projectId);
   const scripts: Script[] = [];
   for (const crew of workload.crews) {
-    const script = all.find((one) => one.id === crew.scriptId);
+    const script = all.find((candidate) => candidate.id === crew.scriptId);
     if (!script)
       throw new Problem(422, 'A script is missing', `The crew “${crew.name}” plays a script that was deleted. Choose another one for it.`);
     if (!scripts.includes(script)) scripts.push(script);
@@ -71,7 +71,7 @@ export async function planRun(
     generator,
     generators,
     scripts,
-    crews: seats.map(({ crew, users }) => ({ crew, users: users.filter((one) => one.user % generators === generator) })),
+    crews: seats.map(({ crew, users }) => ({ crew, users: users.filter((seat) => seat.user % generators === generator) })),
     curve: workload.curve,
     environment: shown,
     ...(shownSigns && { shownSigns }),

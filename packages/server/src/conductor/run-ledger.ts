@@ -125,6 +125,6 @@ export class RunLedger {
 
 /** The part of a message that says why, without the query and its values. */
 function reasonOf(message: string): string {
-  const own = /No space left on device|disk quota exceeded|Read-only file system/i.exec(message)?.[0];
-  return own ?? message.split('\n')[0]?.slice(0, 120) ?? 'unknown reason';
+  const diskFault = /No space left on device|disk quota exceeded|Read-only file system/i.exec(message)?.[0];
+  return diskFault ?? message.split('\n')[0]?.slice(0, 120) ?? 'unknown reason';
 }

@@ -76,9 +76,9 @@ export class HostWatcher {
         if (busy) return;
         busy = true;
         const second = Math.floor((performance.now() - this.startedMs) / 1000);
-        const told = await this.#reader.read(watch);
+        const reading = await this.#reader.read(watch);
         busy = false;
-        if (!this.#ended && second >= 0) this.tell({ watch: watch.id, second, ...told });
+        if (!this.#ended && second >= 0) this.tell({ watch: watch.id, second, ...reading });
       };
       void read();
       this.#timers.push(setInterval(() => void read(), watch.everySeconds * 1000));

@@ -59,9 +59,9 @@ class MachineHelper {
       }, limitMs);
       const onMessage = (answer: unknown) => {
         end();
-        const told = answer as Answer;
-        if ('values' in told) resolve(told.values);
-        else reject(new Error(`The figures of this machine could not be read: ${told.problem}`));
+        const answered = answer as Answer;
+        if ('values' in answered) resolve(answered.values);
+        else reject(new Error(`The figures of this machine could not be read: ${answered.problem}`));
       };
       const onExit = () => {
         end();

@@ -25,24 +25,24 @@ class FakeStore {
 const lines = (count: number): string => `n;name\n${Array.from({ length: count }, (_, at) => `${at};"row ${at}"`).join('\n')}\n`;
 
 async function imported(source: Readable, store = new FakeStore(), signal = new AbortController().signal) {
-  const told: number[] = [];
+  const progress: number[] = [];
   const table = await importTable(
     store as unknown as Store,
     tableImportWorkerFile,
     source,
     { projectId: 'p', name: 'T' },
     { ragged: 'skip' },
-    (rows) => told.push(rows),
+    (rows) => progress.push(rows),
     signal,
   );
-  return { table, told, store };
+  return { table, progress: progress, store };
 }
 
 describe('importing a table while it is uploaded', () => {
   it('stores batch by batch, tells how many rows there are, and keeps the table once it is whole', async () => {
     const text = lines(12_000);
-    const { table, told, store } = await imported(Readable.from([Buffer.from(text.slice(0, 70_001)), Buffer.from(text.slice(70_001))]));
-    expect([table.rowCount, store.rows.length, told]).toEqual([12_000, 12_000, [5000, 10_000, 12_000]]);
+    const { table, progress, store } = await imported(Readable.from([Buffer.from(text.slice(0, 70_001)), Buffer.from(text.slice(70_001))]));
+    expect([table.rowCount, store.rows.length, progress]).toEqual([12_000, 12_000, [5000, 10_000, 12_000]]);
     expect(store.rows[11_999]).toEqual(['11999', 'row 11999']);
     expect(store.saved).toMatchObject({
       id: table.id,
@@ -88,10 +88,10 @@ describe('importing a table while it is uploaded', () => {
 
 it('clears away uploads of processes that live no more, and only these', async () => {
   // Numbers of processes end at 4,194,304 (proc(5), pid_max).
-  const [left, own] = [9_999_999, process.pid].map((pid) => mkdtempSync(join(tmpdir(), `sturdy-upload-${pid}-`)));
+  const [left, kept] = [9_999_999, process.pid].map((pid) => mkdtempSync(join(tmpdir(), `sturdy-upload-${pid}-`)));
   await clearLeftUploads();
-  expect([left, own].map((folder) => existsSync(folder ?? ''))).toEqual([false, true]);
-  rmSync(own ?? '', { recursive: true });
+  expect([left, kept].map((folder) => existsSync(folder ?? ''))).toEqual([false, true]);
+  rmSync(kept ?? '', { recursive: true });
 });
 
 describe('a table of generated rows', () => {

@@ -33,7 +33,9 @@ const methods = {
     into = quoted(name);
     const named = new Set(dataColumns.map((column) => column.name));
     const all = [
-      ...extra.map((one) => `${quoted(named.has(one) ? ` ${one}` : one)} ${one === 'row' ? 'integer' : 'text'}`),
+      ...extra.map(
+        (columnName) => `${quoted(named.has(columnName) ? ` ${columnName}` : columnName)} ${columnName === 'row' ? 'integer' : 'text'}`,
+      ),
       ...dataColumns.map(({ name: column, kind }) => `${quoted(column)} ${kind === 'number' ? 'numeric' : 'text'}`),
     ];
     await (await database).exec(`create table ${into} (${all.join(', ')})`);

@@ -143,15 +143,15 @@ describe('a query of the data tables of a project', () => {
   });
 
   it('becomes a table of all its rows, with the kinds of its columns', async () => {
-    const told: number[] = [];
+    const progress: number[] = [];
     const table = await queryTable(
       keeping,
       { address, sql: 'select id, kg, due from loads' },
       { projectId: 'p', name: 'T' },
-      (rows) => told.push(rows),
+      (rows) => progress.push(rows),
       never,
     );
-    expect([table.rowCount, made.rows.length, told]).toEqual([12_000, 12_000, [5000, 10_000, 12_000]]);
+    expect([table.rowCount, made.rows.length, progress]).toEqual([12_000, 12_000, [5000, 10_000, 12_000]]);
     expect(made.table?.columns.map((column) => [column.name, column.kind])).toEqual([
       ['id', 'number'],
       ['kg', 'number'],

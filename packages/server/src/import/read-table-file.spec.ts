@@ -91,9 +91,9 @@ describe('files of data tables', () => {
     ['XFE1', 'outside of every sheet'],
     ['A1048577', 'outside of every sheet'],
     ['XFD1048576', 'reaches over 16384 columns and 1048576 rows'],
-  ])('refuses a sheet with a cell at %s, before it is laid out', async (at, told) => {
+  ])('refuses a sheet with a cell at %s, before it is laid out', async (at, problem) => {
     const rows = `<row r="1">${text('A1', 'grower')}</row><row r="2">${text(at, 'x')}</row>`;
-    await expect(readBytes(workbook(rows))).rejects.toThrow(told);
+    await expect(readBytes(workbook(rows))).rejects.toThrow(problem);
   });
 
   it.each([
@@ -101,15 +101,15 @@ describe('files of data tables', () => {
     [zipSync({ 'a.txt': strToU8('x') }), 'no sheet that can be read'],
     [Buffer.from('a,b\n"1,2'), 'cannot be read as CSV at line'],
     [Buffer.from(`a,b\n1,2\n"3,${'x'.repeat(17 << 20)}`), 'The record that begins at line 3 does not end within 16 MB.'],
-  ])('says what is wrong with a file', async (bytes, told) => {
-    await expect(readBytes(bytes)).rejects.toThrow(told);
+  ])('says what is wrong with a file', async (bytes, problem) => {
+    await expect(readBytes(bytes)).rejects.toThrow(problem);
   });
 });
 
 // csv-spectrum 2.0.0 (M. Ogden): files of CSV with what trips readers up, and what they hold.
 describe('The files of csv-spectrum', () => {
   const suite = join(__dirname, '../../../../node_modules/csv-spectrum');
-  const names = readdirSync(join(suite, 'csvs')).map((one) => one.replace('.csv', ''));
+  const names = readdirSync(join(suite, 'csvs')).map((fileName) => fileName.replace('.csv', ''));
 
   it.each(names)('%s is read as the suite says', async (name) => {
     const wanted = [JSON.parse(readFileSync(join(suite, 'json', `${name}.json`), 'utf8')) as Record<string, string>].flat();

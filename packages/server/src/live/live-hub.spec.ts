@@ -7,7 +7,7 @@ function listener() {
   const response = { writeHead: () => undefined, write: (text: string) => heard.push(text), on: () => undefined };
   return {
     response: response as unknown as Response,
-    told: () => heard.filter((one) => one.startsWith('event')).map((one) => one.split('data: ')[1]?.trim()),
+    told: () => heard.filter((chunk) => chunk.startsWith('event')).map((chunk) => chunk.split('data: ')[1]?.trim()),
   };
 }
 
@@ -22,7 +22,7 @@ it('who comes to listen hears what was kept for those who come, then what is tol
   hub.listen('tables', late.response);
   importing(5, 3);
   expect(late.told()).toEqual([2, 3, 4, 5].map((rows) => JSON.stringify({ rows })));
-  const other = listener();
-  hub.listen('other tables', other.response);
-  expect(other.told()).toEqual([]);
+  const another = listener();
+  hub.listen('other tables', another.response);
+  expect(another.told()).toEqual([]);
 });

@@ -42,9 +42,9 @@ describe('The log of the server', () => {
       ['error', 'fault 1'],
       ['warn', 'refused: ••••••••'],
     ]);
-    const told = terminal.mock.calls.map(([text]) => String(text)).join('');
-    expect(told).toContain('refused: ••••••••');
-    expect(told).not.toMatch(/quince|PUT/);
+    const written = terminal.mock.calls.map(([text]) => String(text)).join('');
+    expect(written).toContain('refused: ••••••••');
+    expect(written).not.toMatch(/quince|PUT/);
   });
 
   it('writes to the terminal where it has no folder', () => {

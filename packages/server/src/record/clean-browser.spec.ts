@@ -32,7 +32,7 @@ it('the clean browser records HTTPS without a warning, asks for every file each 
   const refusedCertificates: string[] = [];
   const proxy = new TappingProxy({
     authority,
-    allows: (one) => one === origin,
+    allows: (target) => target === origin,
     upstream: { credentials: [], trust: { authorities: targets.certificatePem, checksCertificates: true }, upstreamProxy: '' },
     tap: {
       begin: (head) => {
@@ -58,11 +58,11 @@ it('the clean browser records HTTPS without a warning, asks for every file each 
     shortcut: (key) => pressed.push(key),
   });
   try {
-    for (let waited = 0; waited < 300 && asked.filter((one) => one.startsWith('/sees')).length < 2; waited++)
+    for (let waited = 0; waited < 300 && asked.filter((path) => path.startsWith('/sees')).length < 2; waited++)
       await new Promise((done) => setTimeout(done, 100));
     // The page itself sees nothing of the listener.
-    expect(new Set(asked.filter((one) => one.startsWith('/sees')))).toEqual(new Set(['/sees?undefined']));
-    expect(asked.filter((one) => one === '/style.css').length).toBeGreaterThanOrEqual(2);
+    expect(new Set(asked.filter((path) => path.startsWith('/sees')))).toEqual(new Set(['/sees?undefined']));
+    expect(asked.filter((path) => path === '/style.css').length).toBeGreaterThanOrEqual(2);
     expect(clicked[0]).toBe('Book gate');
     expect(pressed[0]).toBe('begin');
     expect(refusedCertificates).toEqual([]);

@@ -94,9 +94,9 @@ export function openCleanBrowser(wanted: CleanBrowserWanted): CleanBrowser {
       }
       pipe.send('Runtime.runIfWaitingForDebugger', {}, sessionId);
     } else if (method === 'Runtime.bindingCalled') {
-      const told = JSON.parse(String(params['payload'])) as { clicked?: string; key?: 'begin' | 'end' | 'pause' };
-      if (told.clicked !== undefined) wanted.clicked(told.clicked);
-      if (told.key) wanted.shortcut(told.key);
+      const payload = JSON.parse(String(params['payload'])) as { clicked?: string; key?: 'begin' | 'end' | 'pause' };
+      if (payload.clicked !== undefined) wanted.clicked(payload.clicked);
+      if (payload.key) wanted.shortcut(payload.key);
     }
   });
   pipe.send('Target.setAutoAttach', { autoAttach: true, waitForDebuggerOnStart: true, flatten: true });

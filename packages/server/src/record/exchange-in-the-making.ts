@@ -135,9 +135,9 @@ export class ExchangeInTheMaking implements ExchangeTap {
       this.#request.decode(this.request.headers, true),
       this.#head ? this.#response.decode(this.#head.headers, failure === null) : undefined,
     ];
-    if (decoding.every((one) => one === undefined)) this.#isWhole();
+    if (decoding.every((bodyDecoded) => bodyDecoded === undefined)) this.#isWhole();
     else
-      this.settling = Promise.all(decoding.map((one) => one ?? Promise.resolve())).then(() => {
+      this.settling = Promise.all(decoding.map((bodyDecoded) => bodyDecoded ?? Promise.resolve())).then(() => {
         this.#isWhole();
       });
   }

@@ -431,10 +431,10 @@ describe('what goes wrong while recording', () => {
     await askPlain(proxy, `${plain.origin}/ntlm`);
     await askSecure(proxy, `${http2.origin}/gzip`, (await recorder.authority()).certificatePem);
     await soon(100);
-    const told = (recorder.current?.warnings ?? []).map((warning) => `${warning.kind}: ${warning.text}`);
-    expect(told[0]).toMatch(/^cached: GET \/cached came from the browser's cache/);
-    expect(told[1]).toMatch(/^connection-sign-in: .* asks for a sign-in by NTLM/);
-    expect(told[2]).toMatch(/^certificate: The certificate of 127\.0\.0\.1:\d+ was not accepted \(self-signed/);
+    const warnings = (recorder.current?.warnings ?? []).map((warning) => `${warning.kind}: ${warning.text}`);
+    expect(warnings[0]).toMatch(/^cached: GET \/cached came from the browser's cache/);
+    expect(warnings[1]).toMatch(/^connection-sign-in: .* asks for a sign-in by NTLM/);
+    expect(warnings[2]).toMatch(/^certificate: The certificate of 127\.0\.0\.1:\d+ was not accepted \(self-signed/);
     await recorder.stop();
   });
 
@@ -447,13 +447,13 @@ describe('what goes wrong while recording', () => {
     await soon(1800);
     expect(warnings()).toEqual([]);
     await recorder.stop();
-    const other = await recording();
-    await expect(askSecure(other.proxy, `${http2.origin}/gzip`, targetAuthority.certificatePem)).rejects.toThrow();
+    const another = await recording();
+    await expect(askSecure(another.proxy, `${http2.origin}/gzip`, targetAuthority.certificatePem)).rejects.toThrow();
     await soon(1800);
-    expect((other.recorder.current?.warnings ?? []).map((warning) => warning.text)).toEqual([
+    expect((another.recorder.current?.warnings ?? []).map((warning) => warning.text)).toEqual([
       expect.stringContaining('The browser refused the certificate for 127.0.0.1') as string,
     ]);
-    await other.recorder.stop();
+    await another.recorder.stop();
   });
 
   it('tells of a page whose files nobody asked for, and takes names for transactions from it', async () => {

@@ -34,7 +34,7 @@ function store() {
     bodies,
     take: (id: string) => Promise.resolve(id === 't' ? ({ id } as never) : null),
     putBodies: (given: readonly { hash: string; bytes: Uint8Array }[]) => {
-      for (const one of given) bodies.set(one.hash, Uint8Array.from(one.bytes));
+      for (const body of given) bodies.set(body.hash, Uint8Array.from(body.bytes));
       return Promise.resolve();
     },
     saveExchanges: (_id: string, docs: readonly Exchange[]) => {

@@ -119,7 +119,7 @@ function asJson(text: string): unknown {
 export async function recoverJournals(folder: string, store: Pick<Store, 'take' | 'putBodies' | 'saveExchanges'>): Promise<number> {
   if (!existsSync(folder)) return 0;
   let count = 0;
-  for (const name of readdirSync(folder).filter((one) => one.startsWith(prefix))) {
+  for (const name of readdirSync(folder).filter((fileName) => fileName.startsWith(prefix))) {
     const file = join(folder, name);
     const takeId = name.slice(prefix.length);
     // A take that was deleted meanwhile stays deleted.

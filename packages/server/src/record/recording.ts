@@ -201,7 +201,7 @@ export class Recording implements ProxyTap {
   }
 
   #warn(warning: Warning): void {
-    if (this.#ended || this.warnings.some((one) => one.kind === warning.kind && one.about === warning.about)) return;
+    if (this.#ended || this.warnings.some((known) => known.kind === warning.kind && known.about === warning.about)) return;
     // It stands in the take from now on, and is stored with the next change at the latest.
     this.#change({ warnings: [...this.warnings, warning] }).catch(() => undefined);
   }
@@ -245,7 +245,7 @@ export class Recording implements ProxyTap {
     try {
       while (this.#waiting.length > 0) {
         const batch = this.#waiting.slice(0, mostWritten);
-        await this.store.putBodies(batch.flatMap((one) => one.bodies));
+        await this.store.putBodies(batch.flatMap((waiting) => waiting.bodies));
         // Of an exchange that has grown meanwhile the last state counts.
         const last = new Map(batch.map(({ exchange }) => [exchange.n, exchange]));
         await this.store.saveExchanges(

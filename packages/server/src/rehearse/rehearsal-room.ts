@@ -188,7 +188,7 @@ export class RehearsalRoom {
           this.live.tell(script.id, 'step', { step: step.step });
         },
         gate: (step, soFar) =>
-          underWay.gate(new Set(soFar.steps.map((one) => one.step)), async () => ({
+          underWay.gate(new Set(soFar.steps.map((captured) => captured.step)), async () => ({
             ...(await judge({ ...soFar, endedBefore: step })),
             waitingAt: step,
           })),
@@ -276,10 +276,10 @@ export class RehearsalRoom {
     return {
       spent,
       deal: async (bound) => {
-        const own = open.get(bound);
-        if (!own) return null;
-        const { table, dealer, wished } = own;
-        own.wished = undefined;
+        const openTable = open.get(bound);
+        if (!openTable) return null;
+        const { table, dealer, wished } = openTable;
+        openTable.wished = undefined;
         const [row] = wished === undefined ? await dealer.lease(1) : await this.#wishedRow(table, wished, `rehearsal ${id}`);
         // A loop that goes through the rows ends where there are no more of them.
         if (!row && looped.has(bound)) return null;

@@ -39,9 +39,9 @@ describe('a rehearsal under way', () => {
   it('is paused before its next step, and ended where it waits', async () => {
     const underWay = new RehearsalUnderWay(wish(), true);
     underWay.command('pause');
-    const told = underWay.next();
+    const next = underWay.next();
     const gate = underWay.gate(played('s1'), at('s2'));
-    expect((await told).waitingAt).toBe('s2');
+    expect((await next).waitingAt).toBe('s2');
     underWay.command('end');
     expect(await gate).toBe('end');
     expect(await underWay.gate(played('s1'), at('s3'))).toBe('end');

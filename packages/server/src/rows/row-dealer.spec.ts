@@ -62,14 +62,14 @@ describe('dealing rows', () => {
             const leases = await Promise.all(run.asks.map(({ count }) => dealer.lease(count)));
             for (const [index, lease] of leases.entries()) {
               const rows = lease.map((row) => row.row);
-              const own = rows.slice(0, run.asks[index]?.used);
-              for (const row of own) {
+              const usedRows = rows.slice(0, run.asks[index]?.used);
+              for (const row of usedRows) {
                 // Nobody was ever dealt this row before.
                 expect(used.has(row)).toBe(false);
                 used.add(row);
                 given++;
               }
-              if (run.ends === 'well') await dealer.unused(rows.slice(own.length));
+              if (run.ends === 'well') await dealer.unused(rows.slice(usedRows.length));
             }
             if (run.ends === 'well') await dealer.ended();
             else await store.closeOpen();

@@ -63,12 +63,12 @@ describe('files of samples', () => {
   });
 
   it('say once that the disk does not take them, and the run goes on', async () => {
-    const told: string[] = [];
+    const problems: string[] = [];
     const blocked = new SampleFiles(join(folder, 'sub'));
-    blocked.keep('x/y', batch(0), (problem) => told.push(problem));
-    blocked.keep('x/y', batch(1), (problem) => told.push(problem));
+    blocked.keep('x/y', batch(0), (problem) => problems.push(problem));
+    blocked.keep('x/y', batch(1), (problem) => problems.push(problem));
     await blocked.end('x/y');
-    expect(told).toEqual([expect.stringMatching(/^Single samples are kept no longer: .*ENOENT/)]);
+    expect(problems).toEqual([expect.stringMatching(/^Single samples are kept no longer: .*ENOENT/)]);
   });
 });
 
@@ -81,9 +81,9 @@ describe('samples of a run on a disk that takes nothing', () => {
     const file = join(folder, 'a file');
     writeFileSync(file, '');
     const files = new SampleFiles(join(file, 'samples'));
-    const told: string[] = [];
-    for (let second = 0; second < 3; second++) files.keep('r', batch(second), (problem) => told.push(problem));
+    const problems: string[] = [];
+    for (let second = 0; second < 3; second++) files.keep('r', batch(second), (problem) => problems.push(problem));
     await files.end('r');
-    expect(told).toEqual([expect.stringMatching(/^Single samples are kept no longer: E/)]);
+    expect(problems).toEqual([expect.stringMatching(/^Single samples are kept no longer: E/)]);
   });
 });

@@ -70,7 +70,7 @@ export class SampleFiles {
     const part =
       ownOpen.keepEvery > 1
         ? thinned(columns, batch.count, (at) => staysOf(ownOpen.keepEvery, user[at] ?? 0, iteration[at] ?? 0))
-        : { own: columns, count: batch.count };
+        : { columns: columns, count: batch.count };
     const head: BatchHead = {
       version: 1,
       count: part.count,
@@ -82,7 +82,7 @@ export class SampleFiles {
     const text = Buffer.from(JSON.stringify(head));
     const length = Buffer.alloc(4);
     length.writeUInt32LE(text.length);
-    const bytes = Buffer.concat([length, text, columnBytes(part.own, part.count)]);
+    const bytes = Buffer.concat([length, text, columnBytes(part.columns, part.count)]);
     ownOpen.waiting += bytes.length;
     ownOpen.writing = ownOpen.writing.then(async () => {
       try {

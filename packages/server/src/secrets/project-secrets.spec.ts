@@ -42,7 +42,7 @@ function storeOf(state: Take['state']) {
         ]),
       take: () => Promise.resolve({ id: 't', projectId: 'p', name: 'T', startedAt: '', state, marks: [], harLog: null } as Take),
       exchanges: asked,
-      exchange: (_takeId: string, n: number) => Promise.resolve(list.find((one) => one.n === n) ?? null),
+      exchange: (_takeId: string, n: number) => Promise.resolve(list.find((candidate) => candidate.n === n) ?? null),
       body: (hash: string) => Promise.resolve({ bytes: Buffer.from(bodies[hash] ?? ''), mimeType: '' }),
     },
   };

@@ -56,7 +56,7 @@ const until = async (holds: () => boolean) => {
     server.restart();
     writes.push(...Array.from({ length: 20 }, (_, n) => store.saveTake({ ...take, id: `after ${n}` })));
     await Promise.all(writes);
-    expect((await store.takes('p1')).filter((one) => /^(restart|after) /.test(one.id))).toHaveLength(220);
+    expect((await store.takes('p1')).filter((kept) => /^(restart|after) /.test(kept.id))).toHaveLength(220);
   }, 60_000);
 
   it.each([
@@ -165,13 +165,13 @@ describe('A database that goes away in the middle of a call', () => {
   };
 
   it('is asked again, but for a change that might then be made twice', async () => {
-    const told: unknown[] = [];
+    const reasons: unknown[] = [];
     const patience = new Patience(
       () => Promise.resolve(),
-      (away) => told.push(away?.reason ?? null),
+      (away) => reasons.push(away?.reason ?? null),
     );
     expect(await after(500, patience.run('saveTake', failOnce(gone()), 1000))).toBe('done');
-    expect(told).toEqual(['Connection terminated unexpectedly', null]);
+    expect(reasons).toEqual(['Connection terminated unexpectedly', null]);
     const change = failOnce(gone());
     await expect(after(500, patience.run('changeTable', change, 1000))).rejects.toThrow(
       /Look whether the change is there before you make it again\.$/,
@@ -240,7 +240,7 @@ const disk = smallDisk(140);
       await store.putBodies([{ hash, mimeType: 'image/png', bytes: randomBytes(megabytes << 20) }]);
       stored.push(hash);
     };
-    const told = {
+    const noRoom = {
       name: 'NoRoomError',
       message: expect.stringMatching(/^No room on the disk.*Nothing of this was stored; make room\.$/) as string,
     };
@@ -249,7 +249,7 @@ const disk = smallDisk(140);
       (async () => {
         for (let n = 0; n < 100; n++) await put(`c${n}`, 4);
       })(),
-    ).rejects.toMatchObject({ ...told, message: expect.stringContaining('64 MB have to be') as string });
+    ).rejects.toMatchObject({ ...noRoom, message: expect.stringContaining('64 MB have to be') as string });
     for (const hash of stored) expect((await store.body(hash))?.bytes).toHaveLength(4 << 20);
     execFileSync('mount', ['-o', 'remount,size=600m', folder]);
     await put('d', 4);

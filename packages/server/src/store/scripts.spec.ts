@@ -35,7 +35,7 @@ const script = (id: string): Script => ({
   made: [],
   unsure: [],
 });
-const renamed = (one: Script, name: string): Script => editScript(one, { kind: 'rename', id: one.id, name });
+const renamed = (before: Script, name: string): Script => editScript(before, { kind: 'rename', id: before.id, name });
 const at = (minute: number): string => new Date(Date.UTC(2026, 10, 25, 9, minute)).toISOString();
 
 onBothDatabases('scripts', (opened) => {
@@ -43,7 +43,7 @@ onBothDatabases('scripts', (opened) => {
   beforeAll(() => {
     store = opened();
   });
-  const told = async (id: string) => (await store.scriptVersions(id)).map((version) => [version.number, version.by, version.what]);
+  const versionsOf = async (id: string) => (await store.scriptVersions(id)).map((version) => [version.number, version.by, version.what]);
 
   it('are kept with who changed what: one version for each piece of work, and each can be had back', async () => {
     const first = script('a-1');
@@ -60,7 +60,7 @@ onBothDatabases('scripts', (opened) => {
       at(31),
       'Correlated',
     );
-    expect(await told('a-1')).toEqual([
+    expect(await versionsOf('a-1')).toEqual([
       [5, 'Bo', 'Correlated: 1 client-made value added'],
       [4, 'Bo', 'called later'],
       [3, 'Bo', '1 step removed'],
@@ -78,24 +78,24 @@ onBothDatabases('scripts', (opened) => {
     await store.saveScript(first, 'Ada', at(0));
     await store.saveScript(renamed(first, 'X'), 'Ada', at(1));
     await store.saveScript(first, 'Ada', at(2));
-    expect(await told('b-1')).toEqual([
+    expect(await versionsOf('b-1')).toEqual([
       [2, 'Ada', 'changed and changed back'],
       [1, 'Ada', 'made'],
     ]);
   });
 
   it('a part that is changed in one script is changed in each that has it, and nowhere else', async () => {
-    const [one, two, three] = [makePart(script('c-1'), 'in', 'p1'), makePart(script('c-2'), 'in', 'p1'), script('c-3')] as const;
-    const part = partIn(one, 'p1');
+    const [first, two, three] = [makePart(script('c-1'), 'in', 'p1'), makePart(script('c-2'), 'in', 'p1'), script('c-3')] as const;
+    const part = partIn(first, 'p1');
     if (!part) throw new Error('it has the part');
     await store.savePart(part);
-    for (const ownScript of [one, two, three]) await store.saveScript(ownScript, 'Ada', at(0));
-    const edited = editScript(one, { kind: 'insert', after: 'p1.in-1', steps: [{ kind: 'pause', id: 'wait', ms: 5 }] });
+    for (const ownScript of [first, two, three]) await store.saveScript(ownScript, 'Ada', at(0));
+    const edited = editScript(first, { kind: 'insert', after: 'p1.in-1', steps: [{ kind: 'pause', id: 'wait', ms: 5 }] });
     const kept = await keepScript(store, edited, { by: 'Bo' });
     expect(kept.changedToo).toEqual(['c-2']);
     expect(kept.script.transactions[0]?.steps.map((step) => step.id)).toEqual(['p1.in-1', 'p1.wait']);
     expect((await store.script('c-2'))?.transactions[0]?.steps.map((step) => step.id)).toEqual(['p1.in-1', 'p1.wait']);
-    expect((await told('c-2'))[0]).toEqual([2, 'Bo', 'The part “in” was changed in “c-1”: 1 step added']);
+    expect((await versionsOf('c-2'))[0]).toEqual([2, 'Bo', 'The part “in” was changed in “c-1”: 1 step added']);
     expect(await store.script('c-3')).toEqual(three);
     expect((await store.parts('c'))[0]?.steps).toHaveLength(2);
     // What does not touch the part tells nobody.

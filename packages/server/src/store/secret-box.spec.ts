@@ -67,7 +67,7 @@ describe('keys', () => {
   });
 
   it('may come from the environment, several of them; what is no key is told', () => {
-    const given = [key(1), key(2)].map((one) => one.toString('base64')).join(',');
+    const given = [key(1), key(2)].map((bytes) => bytes.toString('base64')).join(',');
     expect(openKeys(folder, { STURDY_SECRETS_KEY: given })).toEqual([key(1), key(2)]);
     expect(() => openKeys(folder, { STURDY_SECRETS_KEY: 'tulip' })).toThrow('no key');
     writeFileSync(join(folder, 'secrets.key'), `${key(3).toString('base64')}\n${key(1).toString('base64')}\n`);

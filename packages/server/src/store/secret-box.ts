@@ -78,9 +78,9 @@ export function openKeys(folder: string, environment: NodeJS.ProcessEnv = proces
   const given = environment[keyVariable];
   const [first, ...rest] = (given ?? '')
     .split(',')
-    .map((one) => one.trim())
+    .map((keyText) => keyText.trim())
     .filter(Boolean);
-  if (first !== undefined) return [keyFrom(first, keyVariable), ...rest.map((one) => keyFrom(one, keyVariable))];
+  if (first !== undefined) return [keyFrom(first, keyVariable), ...rest.map((keyText) => keyFrom(keyText, keyVariable))];
   ownFolder(folder);
   const file = join(folder, keyFileName);
   if (!existsSync(file)) {
@@ -90,8 +90,8 @@ export function openKeys(folder: string, environment: NodeJS.ProcessEnv = proces
   }
   const [newest, ...older] = readFileSync(file, 'utf8')
     .split('\n')
-    .map((one) => one.trim())
+    .map((keyText) => keyText.trim())
     .filter(Boolean);
   if (newest === undefined) throw new Error(`${file} is empty. Put the key back that was in it, or nothing that was sealed can be read.`);
-  return [keyFrom(newest, file), ...older.map((one) => keyFrom(one, file))];
+  return [keyFrom(newest, file), ...older.map((keyText) => keyFrom(keyText, file))];
 }

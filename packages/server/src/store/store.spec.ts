@@ -123,7 +123,7 @@ onBothDatabases('store', (opened) => {
     // As a fault or another version might have left them.
     await repository.saveTake({ ...take, id: 'bad', projectId: 'hurt', state: 'done', name: 5 as unknown as string });
     await repository.saveExchanges('good', [exchangeNo(1), { ...exchangeNo(2), durationMs: 'long' as unknown as number }]);
-    expect((await repository.takes('hurt')).map((one) => one.id)).toEqual(['good']);
+    expect((await repository.takes('hurt')).map((listed) => listed.id)).toEqual(['good']);
     expect((await repository.exchanges('good')).map((exchange) => exchange.n)).toEqual([1]);
     expect(await repository.take('bad')).toBeNull();
     expect((await repository.damaged()).map((damaged) => [damaged.kind, damaged.id, damaged.reason.split(':')[0]])).toEqual([
@@ -137,7 +137,7 @@ onBothDatabases('store', (opened) => {
     expect(await repository.deleteDamaged('take', 'bad')).toBe(true);
     expect(await repository.deleteDamaged('exchange', 'good/2')).toBe(true);
     expect(await repository.damaged()).toEqual([]);
-    expect((await repository.takes('hurt')).map((one) => [one.id, one.exchangeCount])).toEqual([['good', 1]]);
+    expect((await repository.takes('hurt')).map((listed) => [listed.id, listed.exchangeCount])).toEqual([['good', 1]]);
     await repository.deleteTake('good');
   });
 
@@ -208,10 +208,10 @@ onBothDatabases('store', (opened) => {
     expect(new Set(rows).size).toBe(2500);
     expect((await repository.tables('p'))[0]).toMatchObject({ rowCount: 2500, spentCount: 2500 });
     // Only who leased a row can give it back.
-    const own = leases[3]?.map((row) => row.row) ?? [];
-    expect(await repository.releaseRows('d1', own, 'run 4')).toBe(0);
-    expect(await repository.releaseRows('d1', own, 'run 3')).toBe(own.length);
-    expect(await repository.releaseRows('d1', null, null)).toBe(2500 - own.length);
+    const leased = leases[3]?.map((row) => row.row) ?? [];
+    expect(await repository.releaseRows('d1', leased, 'run 4')).toBe(0);
+    expect(await repository.releaseRows('d1', leased, 'run 3')).toBe(leased.length);
+    expect(await repository.releaseRows('d1', null, null)).toBe(2500 - leased.length);
   });
 
   it('closes a run that a crash left open as interrupted, with what was flushed', async () => {
@@ -220,7 +220,7 @@ onBothDatabases('store', (opened) => {
     await repository.saveFrames('r1', [frame(2)]);
     expect(await repository.closeOpen()).toEqual({ runs: [1], takes: [] });
     expect(await repository.run('r1')).toMatchObject({ state: 'interrupted', endedAt: '2026-11-23T10:00:02.000Z' });
-    expect((await repository.frames('r1')).map((one) => one.second)).toEqual([0, 1, 2]);
+    expect((await repository.frames('r1')).map((frame) => frame.second)).toEqual([0, 1, 2]);
   });
 });
 

@@ -11,15 +11,17 @@ const { dataVersions } = tables;
 
 /** Exchanges a version with what the table shows; says how the columns are then. */
 export async function swapVersion(work: Work, tableId: string, number: number, columns: DataColumn[]): Promise<DataColumn[]> {
-  const other = sql`(select row, values, spent_by from data_version_rows where table_id = ${tableId} and number = ${number})`;
+  const otherSide = sql`(select row, values, spent_by from data_version_rows where table_id = ${tableId} and number = ${number})`;
   const shown = await read<{ row: number; values: string[] | null; spent_by: string | null }>(
     work,
-    sql`select o.row, r.values, r.spent_by from ${other} o left join data_rows r on r.table_id = ${tableId} and r.row = o.row`,
+    sql`select o.row, r.values, r.spent_by from ${otherSide} o left join data_rows r on r.table_id = ${tableId} and r.row = o.row`,
   );
-  await work.execute(sql`delete from data_rows r using ${other} o where r.table_id = ${tableId} and r.row = o.row and o.values is null`);
+  await work.execute(
+    sql`delete from data_rows r using ${otherSide} o where r.table_id = ${tableId} and r.row = o.row and o.values is null`,
+  );
   // A row that comes back is as spent as it was when it went, and one that stayed is as spent as it is now.
   await work.execute(
-    sql`insert into data_rows (table_id, row, values, spent_by) select ${tableId}, o.row, o.values, o.spent_by from ${other} o where o.values is not null on conflict (table_id, row) do update set values = excluded.values`,
+    sql`insert into data_rows (table_id, row, values, spent_by) select ${tableId}, o.row, o.values, o.spent_by from ${otherSide} o where o.values is not null on conflict (table_id, row) do update set values = excluded.values`,
   );
   const [version] = await work
     .select({ columns: dataVersions.columns })
@@ -51,17 +53,17 @@ export class TableChanger {
     if (column >= columns.length) throw new Refusal(`The table has no column ${column + 1}.`);
     switch (change.kind) {
       case 'set-cells': {
-        if (change.cells.some((one) => one.column >= columns.length)) throw new Refusal('A cell lies beside the last column.');
+        if (change.cells.some((cell) => cell.column >= columns.length)) throw new Refusal('A cell lies beside the last column.');
         const wanted = new Map<number, Map<number, string>>();
-        for (const { row, column: own, text } of change.cells)
-          wanted.set(row, (wanted.get(row) ?? new Map<number, string>()).set(own, text));
+        for (const { row, column: cellColumn, text } of change.cells)
+          wanted.set(row, (wanted.get(row) ?? new Map<number, string>()).set(cellColumn, text));
         const before = await read<{ row: number; values: string[] }>(
           this.work,
           sql`select r.row, r.values from data_rows r where r.table_id = ${this.tableId} and r.row in (select n::int from jsonb_array_elements_text(${JSON.stringify([...wanted.keys()])}::jsonb) n)`,
         );
         const after = before.map(({ row, values }) => ({
           row,
-          values: padded(values, columns).map((text, own) => wanted.get(row)?.get(own) ?? text),
+          values: padded(values, columns).map((text, at) => wanted.get(row)?.get(at) ?? text),
         }));
         return { rows: await this.#rewrite(after), columns };
       }
@@ -78,13 +80,13 @@ export class TableChanger {
         return { rows: await this.#paste(change), columns };
       case 'fill': {
         const found = foundRows(this.tableId, columns, change.wish);
-        const own = cell(column);
+        const cellText = cell(column);
         const text =
           change.instead === undefined
             ? sql`${storedText(change.text)}::text`
-            : sql`replace(${own}, ${storedText(change.instead)}, ${storedText(change.text)})`;
+            : sql`replace(${cellText}, ${storedText(change.instead)}, ${storedText(change.text)})`;
         const rows = await this.#keep(
-          change.instead === undefined ? found : sql`${found} and position(${storedText(change.instead)} in ${own}) > 0`,
+          change.instead === undefined ? found : sql`${found} and position(${storedText(change.instead)} in ${cellText}) > 0`,
         );
         await this.work.execute(
           sql`update data_rows r set values = jsonb_set((select jsonb_agg(coalesce(r.values -> at, '""'::jsonb) order by at) from generate_series(0, ${columns.length - 1}::int) at), array[${String(column)}::text], to_jsonb(${text})) where r.table_id = ${this.tableId} and r.row in (select row from data_version_rows where table_id = ${this.tableId} and number = ${this.number})`,
@@ -161,11 +163,11 @@ export class TableChanger {
       this.work,
       sql`select r.row, r.values from data_rows r where ${foundRows(this.tableId, columns, wish)} order by ${inOrder(columns, wish)} limit ${cells.length} offset ${at}`,
     );
-    const over = cells.slice(targets.length).map((row) => columns.map((_, own) => row[own - column] ?? ''));
+    const over = cells.slice(targets.length).map((row) => columns.map((_, at) => row[at - column] ?? ''));
     const touched = await this.#rewrite(
       targets.map(({ row, values }, index) => ({
         row,
-        values: padded(values, columns).map((text, own) => cells[index]?.[own - column] ?? text),
+        values: padded(values, columns).map((text, at) => cells[index]?.[at - column] ?? text),
       })),
     );
     return touched + (over.length > 0 ? await this.#add(over) : 0);

@@ -42,7 +42,7 @@ export class TableRepository {
       .from(dataRows)
       .groupBy(dataRows.tableId);
     return rows.map((row) => {
-      const count = counts.find((one) => one.tableId === row.id);
+      const count = counts.find((candidate) => candidate.tableId === row.id);
       return {
         ...row,
         columns: row.columns.map((column) => DataColumnSchema.parse(column)),
@@ -114,8 +114,8 @@ export class TableRepository {
   async duplicates(tableId: string): Promise<{ column: number; rows: number; example: string }[]> {
     const { columns } = await this.#need(tableId);
     const found: { column: number; rows: number; example: string }[] = [];
-    for (const [column, one] of columns.entries()) {
-      if (!one.unique) continue;
+    for (const [column, definition] of columns.entries()) {
+      if (!definition.unique) continue;
       const [row] = await read<{ rows: number; example: string | null }>(
         this.database,
         sql`select coalesce(sum(n), 0)::int as rows, min(v) as example from (select ${cell(column)} as v, count(*) as n from data_rows r where r.table_id = ${tableId} and ${cell(column)} <> '' group by 1 having count(*) > 1) twice`,
@@ -154,7 +154,7 @@ export class TableRepository {
       .from(dataRows)
       .where(eq(dataRows.tableId, tableId))
       .orderBy(asc(dataRows.row));
-    return Int32Array.from(rows, (one) => one.row);
+    return Int32Array.from(rows, (leased) => leased.row);
   }
 
   /** The next free rows in the order in which they would be leased, without leasing them. */
@@ -274,7 +274,7 @@ export class TableRepository {
         .select({ number: dataVersions.number, from: dataVersions.fromVersion })
         .from(dataVersions)
         .where(eq(dataVersions.tableId, tableId));
-      if (wanted !== 0 && !versions.some((one) => one.number === wanted)) throw new Refusal(`The table has no version ${wanted}.`);
+      if (wanted !== 0 && !versions.some((version) => version.number === wanted)) throw new Refusal(`The table has no version ${wanted}.`);
       const { back, again } = versionPath(versions, version, wanted);
       let now = columns;
       for (const number of [...back, ...again]) now = await swapVersion(work, tableId, number, now);

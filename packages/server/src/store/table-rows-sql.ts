@@ -52,15 +52,15 @@ export function foundRows(tableId: string, columns: readonly DataColumn[], wish:
         : sql`r.values::text ilike ${`%${likeText(wish.text)}%`}`,
     );
   for (const { column, is, text } of wish.filters) {
-    const own = cell(column);
+    const cellText = cell(column);
     const known = columns[column];
-    if (is === 'contains') conditions.push(sql`${own} ilike ${`%${likeText(text)}%`}`);
-    else if (is === 'lacks') conditions.push(sql`${own} not ilike ${`%${likeText(text)}%`}`);
-    else if (is === 'starts') conditions.push(sql`${own} ilike ${`${likeText(text)}%`}`);
-    else if (is === 'equals') conditions.push(sql`${own} = ${storedText(text)}`);
-    else if (is === 'differs') conditions.push(sql`${own} <> ${storedText(text)}`);
-    else if (is === 'empty') conditions.push(sql`${own} = ''`);
-    else if (is === 'filled') conditions.push(sql`${own} <> ''`);
+    if (is === 'contains') conditions.push(sql`${cellText} ilike ${`%${likeText(text)}%`}`);
+    else if (is === 'lacks') conditions.push(sql`${cellText} not ilike ${`%${likeText(text)}%`}`);
+    else if (is === 'starts') conditions.push(sql`${cellText} ilike ${`${likeText(text)}%`}`);
+    else if (is === 'equals') conditions.push(sql`${cellText} = ${storedText(text)}`);
+    else if (is === 'differs') conditions.push(sql`${cellText} <> ${storedText(text)}`);
+    else if (is === 'empty') conditions.push(sql`${cellText} = ''`);
+    else if (is === 'filled') conditions.push(sql`${cellText} <> ''`);
     else {
       const limit = known?.kind === 'number' ? sql`${Number(text) || 0}::numeric` : sql`lower(${storedText(text)})`;
       conditions.push(is === 'less' ? sql`${comparable(known, column)} < ${limit}` : sql`${comparable(known, column)} > ${limit}`);

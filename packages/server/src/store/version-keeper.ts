@@ -28,8 +28,8 @@ export class VersionKeeper<T> {
    * of work and not of keystrokes.
    */
   async keep(change: Database, ownerId: string, before: T | null, doc: T, { by, at, what }: Saving): Promise<void> {
-    const told = before ? this.say(before, doc) : 'made';
-    if (told === '') return;
+    const changes = before ? this.say(before, doc) : 'made';
+    if (changes === '') return;
     const [last, base] = await change
       .select()
       .from(this.table)
@@ -54,7 +54,7 @@ export class VersionKeeper<T> {
         number: (last?.number ?? first.length) + 1,
         at,
         by,
-        what: what === undefined ? told : `${what}: ${told}`,
+        what: what === undefined ? changes : `${what}: ${changes}`,
         closed: what !== undefined || !before,
         packed: pack(doc),
       },

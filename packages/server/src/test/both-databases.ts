@@ -12,9 +12,9 @@ export function onBothDatabases(name: string, suite: (store: () => Store) => voi
     let store: Store;
     let close: (() => Promise<void>) | undefined;
     beforeAll(async () => {
-      const own = await place();
+      const opened = await place();
       const secretsFolder = mkdtempSync(join(tmpdir(), 'sturdy-secrets-'));
-      store = await openStore(own.place, {
+      store = await openStore(opened.place, {
         worker: storeWorkerFile,
         migrations: migrationsFolder,
         emptyDatabase: emptyDatabaseFolder,
@@ -23,7 +23,7 @@ export function onBothDatabases(name: string, suite: (store: () => Store) => voi
       close = async () => {
         await store.close();
         rmSync(secretsFolder, { recursive: true, force: true });
-        await own.stop();
+        await opened.stop();
       };
     }, 90_000);
     afterAll(() => close?.());

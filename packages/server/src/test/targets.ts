@@ -92,7 +92,7 @@ async function listening(server: NetServer, scheme: string): Promise<Target> {
   return {
     origin: `${scheme}://127.0.0.1:${(server.address() as AddressInfo).port}`,
     close: async () => {
-      for (const one of open) one.destroy();
+      for (const connection of open) connection.destroy();
       await new Promise((done) => server.close(done));
     },
   };

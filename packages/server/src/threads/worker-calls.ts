@@ -9,7 +9,7 @@ interface Answer {
   /** Something that the worker says without being asked. */
   news?: unknown;
   /** How much of the work is done; an answer follows. */
-  told?: { done: number; total: number };
+  progress?: { done: number; total: number };
   ready?: boolean;
   failed?: string;
 }
@@ -61,7 +61,7 @@ export class WorkerCalls {
     return this.#ended !== null;
   }
 
-  /** `told` hears of the progress of work that tells it; `more` goes to the worker beside the call. */
+  /** `onProgress` hears of the progress of work that tells of it; `more` goes to the worker beside the call. */
   call(method: string, args: unknown[], progress?: (done: number, total: number) => void, more: object = {}): Promise<unknown> {
     if (this.#ended) return Promise.reject(this.#ended);
     const id = ++this.#next;
@@ -71,10 +71,10 @@ export class WorkerCalls {
     });
   }
 
-  #answer({ id, result, error, name, told }: Answer): void {
+  #answer({ id, result, error, name, progress }: Answer): void {
     const waiting = this.#waiting.get(id ?? -1);
-    if (told) {
-      waiting?.onProgress?.(told.done, told.total);
+    if (progress) {
+      waiting?.onProgress?.(progress.done, progress.total);
       return;
     }
     this.#waiting.delete(id ?? -1);

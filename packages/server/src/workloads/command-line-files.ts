@@ -73,7 +73,7 @@ export async function writeCommandLineFiles(
     await add(scriptFiles.get(script.id) ?? script.id, [writeScript(script, bodies)]);
   }
   const { name, targets, map, secretVariables, failureSigns, trust, upstreamProxy } = environment;
-  const variables = Object.fromEntries(Object.entries(environment.variables).filter(([one]) => !secretVariables.includes(one)));
+  const variables = Object.fromEntries(Object.entries(environment.variables).filter(([variable]) => !secretVariables.includes(variable)));
   await add('env.yaml', [
     environmentHead +
       stringify({

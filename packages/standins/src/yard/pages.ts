@@ -58,7 +58,7 @@ export function newIntakePage(fields: { formKey: string; pageState: string; draf
 }
 
 export function intakePage(intake: Intake, formKey: string): string {
-  const grower = growers.find((one) => one.id === intake.growerId)?.name ?? 'unknown grower';
+  const grower = growers.find((candidate) => candidate.id === intake.growerId)?.name ?? 'unknown grower';
   return page(
     `Intake ${intake.number} - Tidewell Yard`,
     `<h1>Intake <span id="number">${intake.number}</span></h1>

@@ -387,7 +387,7 @@ class YardApplication implements Yard {
     if (ask.request.headers['x-twin'] !== visit.twin) return html(pages.visitEndedPage());
     if (ask.request.headers['if-match'] !== `"${intake.version}"`) return json({ error: 'The record was changed by somebody else.' }, 409);
     const wanted = JSON.parse(ask.body) as { bay?: string; pallets?: number };
-    const bay = this.#records.bays.find((one) => one.code === wanted.bay);
+    const bay = this.#records.bays.find((candidate) => candidate.code === wanted.bay);
     if (!bay) return json({ error: `There is no bay ${wanted.bay ?? ''}.` }, 422);
     if (bay.intakeId !== null) return json({ error: `Bay ${bay.code} was taken.` }, 422);
     if (intake.pallets > bay.capacity || wanted.pallets !== intake.pallets)
@@ -415,7 +415,7 @@ class YardApplication implements Yard {
     if (intake.docket !== null) return fault('R3', 'The load was released before.');
     if (intake.bay === null) return fault('R4', 'The load has no bay.');
     if (Math.abs(Date.now() - Date.parse(tag('sentAt'))) > formOpenMs) return fault('R5', 'The message is too old.');
-    const bay = this.#records.bays.find((one) => one.code === intake.bay);
+    const bay = this.#records.bays.find((candidate) => candidate.code === intake.bay);
     if (bay) bay.intakeId = null;
     intake.docket = `RL-${intake.id}-${this.#token(3)}`;
     this.#records.touch(intake);

@@ -14,8 +14,8 @@ export function countersOf(steps: readonly StepOfTake[]): Set<string> {
   for (const { step } of steps) {
     const walk = (node: SentNode): void => {
       if (/^\d{1,9}$/.test(node.value) && isLeaf(node)) {
-        const own = series.get(node.place);
-        if (own) own.push(Number(node.value));
+        const numbers = series.get(node.place);
+        if (numbers) numbers.push(Number(node.value));
         else series.set(node.place, [Number(node.value)]);
       }
       node.kids.forEach(walk);
@@ -24,7 +24,7 @@ export function countersOf(steps: readonly StepOfTake[]): Set<string> {
   }
   return new Set(
     [...series]
-      .filter(([, all]) => all.length >= fewest && all.every((one, at) => at === 0 || one === (all[at - 1] ?? 0) + 1))
+      .filter(([, all]) => all.length >= fewest && all.every((number, at) => at === 0 || number === (all[at - 1] ?? 0) + 1))
       .map(([place]) => place),
   );
 }

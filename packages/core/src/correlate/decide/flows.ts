@@ -9,7 +9,7 @@ import { isWeak } from '../find/wanted.js';
 
 /** A sent value, or a part of one, that is to be handed off. */
 export interface Find {
-  own: StepOfTake;
+  stepOfTake: StepOfTake;
   target: Target;
   origin: Origin;
   evidence: Evidence;
@@ -43,13 +43,13 @@ export class Flows {
 
   add(find: Find): void {
     this.#finds.push(find);
-    this.settle(find.own, find.target.node);
+    this.settle(find.stepOfTake, find.target.node);
   }
 
   /** Says that a person typed or chose what a place sends. */
-  input(take: StepOfTake, node: SentNode): void {
-    this.inputs.add(`${take.step.id} ${node.place}`);
-    this.settle(take, node);
+  input(stepOfTake: StepOfTake, node: SentNode): void {
+    this.inputs.add(`${stepOfTake.step.id} ${node.place}`);
+    this.settle(stepOfTake, node);
   }
 
   /** Says that a place is dealt with. */
@@ -58,7 +58,11 @@ export class Flows {
   }
 
   /** Hands off what was found: the same text from the same origin. `otherAt` is what the second take sent at a place. */
-  resolve(maker: HandoffMaker, steps: readonly StepOfTake[], otherAt: (take: StepOfTake, node: SentNode) => string | undefined): void {
+  resolve(
+    maker: HandoffMaker,
+    steps: readonly StepOfTake[],
+    otherAt: (stepOfTake: StepOfTake, node: SentNode) => string | undefined,
+  ): void {
     const groups = new Map<string, Find[]>();
     for (const find of this.#finds) {
       const key = flowKey(find.target.value, find.other);
@@ -76,12 +80,12 @@ export class Flows {
   /** The find of a flow whose origin has the most weight and had answered before the value was sent. */
   #bestFor(find: Find, group: readonly Find[]): Find {
     return group
-      .filter((one) => !one.ofPage && one.as === find.as && this.#endedBefore(one, find.own))
-      .reduce((best, one) => (one.bits > best.bits ? one : best), find);
+      .filter((candidate) => !candidate.ofPage && candidate.as === find.as && this.#endedBefore(candidate, find.stepOfTake))
+      .reduce((best, candidate) => (candidate.bits > best.bits ? candidate : best), find);
   }
 
-  #endedBefore({ origin }: Find, take: StepOfTake): boolean {
-    return this.endedMs(origin.exchange.n) <= take.exchange.startedAtMs + 1;
+  #endedBefore({ origin }: Find, stepOfTake: StepOfTake): boolean {
+    return this.endedMs(origin.exchange.n) <= stepOfTake.exchange.startedAtMs + 1;
   }
 
   /** Places that send the text of a flow and about which nothing was found by themselves go with it. */
@@ -89,17 +93,18 @@ export class Flows {
     maker: HandoffMaker,
     groups: ReadonlyMap<string, Find[]>,
     steps: readonly StepOfTake[],
-    otherAt: (take: StepOfTake, node: SentNode) => string | undefined,
+    otherAt: (stepOfTake: StepOfTake, node: SentNode) => string | undefined,
   ): void {
     const wholes = this.#finds.filter((find) => find.target.value === find.target.node.value);
     const composites = new Map<string, Find[]>();
     for (const find of this.#finds) {
       if (find.target.value === find.target.node.value) continue;
-      const key = flowKey(find.target.node.value, otherAt(find.own, find.target.node));
+      const key = flowKey(find.target.node.value, otherAt(find.stepOfTake, find.target.node));
       const list = composites.get(key) ?? [];
       composites.set(key, list);
       // One place that sends it is the pattern for the others.
-      if (list.every((one) => one.target.step === find.target.step && one.target.node.place === find.target.node.place)) list.push(find);
+      if (list.every((candidate) => candidate.target.step === find.target.step && candidate.target.node.place === find.target.node.place))
+        list.push(find);
     }
     const byValue = new Map<string, Find[]>();
     for (const whole of wholes) byValue.set(whole.target.value, [...(byValue.get(whole.target.value) ?? []), whole]);
@@ -107,8 +112,8 @@ export class Flows {
       visitStill(step.step, (node) => {
         if (!isLeaf(node) || node.isName || this.#settled.has(`${step.step.id} ${node.place}`) || maker.has(step.step.id, node.place))
           return false;
-        const other = otherAt(step, node);
-        const same = (other === undefined ? byValue.get(node.value) : groups.get(flowKey(node.value, other))) ?? [];
+        const otherValue = otherAt(step, node);
+        const same = (otherValue === undefined ? byValue.get(node.value) : groups.get(flowKey(node.value, otherValue))) ?? [];
         const flow = same
           .filter((find) => find.target.value === find.target.node.value && this.#endedBefore(find, step) && isTied(find, node))
           .reduce<Find | null>((best, find) => (best === null || find.bits > best.bits ? find : best), null);
@@ -120,7 +125,7 @@ export class Flows {
             flow.reason,
             flow.as,
           );
-        const parts = (composites.get(flowKey(node.value, other)) ?? []).filter((find) => this.#endedBefore(find, step));
+        const parts = (composites.get(flowKey(node.value, otherValue)) ?? []).filter((find) => this.#endedBefore(find, step));
         for (const { target, origin, evidence, reason, as } of parts)
           maker.handOff({ ...target, step: step.step, node }, origin, evidence, reason, as);
         return parts.length > 0;
@@ -128,7 +133,7 @@ export class Flows {
   }
 }
 
-const flowKey = (value: string, other: string | undefined): string => `${value}\u0000${other ?? ''}`;
+const flowKey = (value: string, otherValue: string | undefined): string => `${value}\u0000${otherValue ?? ''}`;
 
 /** A short value is the same thing only under a name of it. */
 const isTied = (find: Find, node: SentNode): boolean =>

@@ -63,35 +63,45 @@ export class Judge {
   }
 
   /** What the page says that showed the form of a value; null where no page did. */
-  inputOf(node: Pick<SentNode, 'place' | 'name' | 'value'>, take: StepOfTake, other: string | undefined): FormInput | null {
-    const form = this.#forms.of(take.exchange);
+  inputOf(node: Pick<SentNode, 'place' | 'name' | 'value'>, stepOfTake: StepOfTake, otherValue: string | undefined): FormInput | null {
+    const form = this.#forms.of(stepOfTake.exchange);
     if (!form) return null;
-    return formInput(node, form, other === undefined ? null : { value: other, form: this.twin?.formOf(take.exchange.n) ?? null });
+    return formInput(
+      node,
+      form,
+      otherValue === undefined ? null : { value: otherValue, form: this.twin?.formOf(stepOfTake.exchange.n) ?? null },
+    );
   }
 
   /** Decides by the form that the page showed; undefined where that says nothing. */
-  byForm(node: SentNode, take: StepOfTake, other: string | undefined, origins: readonly Origin[]): Judged | undefined {
+  byForm(node: SentNode, stepOfTake: StepOfTake, otherValue: string | undefined, origins: readonly Origin[]): Judged | undefined {
     if (node.isName) return undefined;
-    const input = this.inputOf(node, take, other);
-    const differs = other !== undefined && other !== node.value;
+    const input = this.inputOf(node, stepOfTake, otherValue);
+    const differs = otherValue !== undefined && otherValue !== node.value;
     switch (input?.kind) {
       case 'typed':
-        return this.#isFilledByScript(node, take, other, origins) ? undefined : typed;
+        return this.#isFilledByScript(node, stepOfTake, otherValue, origins) ? undefined : typed;
       case 'chosen':
         return chosen;
       case 'given':
         return differs
-          ? this.#byPage(node, take, input.page, [input.extractor], 'It differs between the two takes, and the form of the page gave it')
+          ? this.#byPage(
+              node,
+              stepOfTake,
+              input.page,
+              [input.extractor],
+              'It differs between the two takes, and the form of the page gave it',
+            )
           : undefined;
       case 'moved-choice':
         return (
           this.#byPage(
             node,
-            take,
+            stepOfTake,
             input.page,
             input.extractors,
             'It differs between the two takes because what the form offers for choosing moved',
-            other,
+            otherValue,
           ) ?? {
             kind: 'unsure',
             reason: 'It was chosen from what the form offers, and both takes chose differently from different offers.',
@@ -103,22 +113,22 @@ export class Judge {
   }
 
   /** True where a script of the page filled a text field: with a value that nobody types and that an answer gave. */
-  #isFilledByScript(node: SentNode, take: StepOfTake, other: string | undefined, origins: readonly Origin[]): boolean {
+  #isFilledByScript(node: SentNode, stepOfTake: StepOfTake, otherValue: string | undefined, origins: readonly Origin[]): boolean {
     if (readsAsTyped(node.value)) return false;
-    if (other === undefined || other === node.value) return origins.length > 0 && dynamicShape(node.name, node.value) !== null;
-    const [best] = this.weighed(node, origins, other, take);
+    if (otherValue === undefined || otherValue === node.value) return origins.length > 0 && dynamicShape(node.name, node.value) !== null;
+    const [best] = this.weighed(node, origins, otherValue, stepOfTake);
     return best !== undefined && best.weight.bits >= 2 * bitsOfProof;
   }
 
   #byPage(
     node: SentNode,
-    take: StepOfTake,
+    stepOfTake: StepOfTake,
     page: number,
     extractors: readonly Extractor[],
     why: string,
-    other?: string,
+    otherValue?: string,
   ): Judged | undefined {
-    const exchange = this.loaded.exchanges.find((one) => one.n === page);
+    const exchange = this.loaded.exchanges.find((candidate) => candidate.n === page);
     for (const extractor of exchange ? extractors : []) {
       const origin: Origin | undefined = exchange && {
         exchange,
@@ -129,7 +139,7 @@ export class Judge {
         linked: true,
         name: node.name,
       };
-      const there = other ?? this.twin?.valueAt(take.exchange.n, node.place);
+      const there = otherValue ?? this.twin?.valueAt(stepOfTake.exchange.n, node.place);
       if (!origin || !this.index.matches(page, extractor).includes(node.value)) continue;
       if (there !== undefined && !this.twin?.gives(origin, there)) continue;
       return {
@@ -144,23 +154,23 @@ export class Judge {
   }
 
   /** Decides about a value that answers gave, from its candidates; `other` is what the second take sent there. */
-  judge(sent: SentAs, origins: readonly Origin[], other: string | undefined, take: StepOfTake): Judged {
+  judge(sent: SentAs, origins: readonly Origin[], otherValue: string | undefined, stepOfTake: StepOfTake): Judged {
     const { value, name } = sent;
     const [best] = origins;
     if (!best) return fixed;
     const shape = dynamicShape(name, value);
-    if (this.twin && other !== undefined) {
-      if (other === value) return this.#sameInBoth(sent, origins, shape, take);
-      return this.#moved(sent, origins, other, shape, take);
+    if (this.twin && otherValue !== undefined) {
+      if (otherValue === value) return this.#sameInBoth(sent, origins, shape, stepOfTake);
+      return this.#moved(sent, origins, otherValue, shape, stepOfTake);
     }
     return this.#alone(sent, origins, best, shape);
   }
 
   /** A value that differs between the takes. */
-  #moved(sent: SentAs, origins: readonly Origin[], other: string, shape: string | null, take: StepOfTake): Judged {
+  #moved(sent: SentAs, origins: readonly Origin[], otherValue: string, shape: string | null, stepOfTake: StepOfTake): Judged {
     const { value } = sent;
-    const giving = this.weighed(sent, origins, other, take);
-    const free = giving.find(({ origin }) => !this.#isChoice(origin, value, other));
+    const giving = this.weighed(sent, origins, otherValue, stepOfTake);
+    const free = giving.find(({ origin }) => !this.#isChoice(origin, value, otherValue));
     const evidence = free && evidenceOf(free.weight, value);
     if (free && evidence)
       return {
@@ -170,25 +180,25 @@ export class Judge {
         bits: free.weight.bits,
         reason: `It differs between the two takes, and ${describeExtractor(free.origin.extractor)} gives the right value in both; ${chanceOf(free.weight)}.`,
       };
-    const unseen = free ? undefined : this.#unseen(sent, origins, take);
+    const unseen = free ? undefined : this.#unseen(sent, origins, stepOfTake);
     if (unseen) return unseen;
-    if (origins.some((origin) => this.#isChoice(origin, value, other))) return chosen;
-    if (readsAsTyped(value) && readsAsTyped(other) && !isPlainPath(sent.place)) return typed;
+    if (origins.some((origin) => this.#isChoice(origin, value, otherValue))) return chosen;
+    if (readsAsTyped(value) && readsAsTyped(otherValue) && !isPlainPath(sent.place)) return typed;
     if (free)
       return {
         kind: 'unsure',
         reason: `It differs between the two takes, and ${describeExtractor(free.origin.extractor)} gives it in both, but ${chanceOf(free.weight)}.`,
       };
-    return shape || verbOf(take.exchange) !== 'GET'
+    return shape || verbOf(stepOfTake.exchange) !== 'GET'
       ? { kind: 'unsure', reason: 'It differs between the two takes, but no place in the responses gives it in both.' }
       : fixed;
   }
 
   /** A value that differs between the takes, where the second one lacks the answer that would have given it: the first one has to do. */
-  #unseen(sent: SentAs, origins: readonly Origin[], take: StepOfTake): Judged | undefined {
+  #unseen(sent: SentAs, origins: readonly Origin[], stepOfTake: StepOfTake): Judged | undefined {
     const [best] = origins
       .filter(({ exchange, listed }) => !listed && answerBody(exchange) && this.twin?.lacksAnswer(exchange.n))
-      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, take) }))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, stepOfTake) }))
       .sort((left, right) => right.weight.bits - left.weight.bits);
     if (!best || best.weight.bits < bitsOfLikelihood) return undefined;
     return {
@@ -201,10 +211,10 @@ export class Judge {
   }
 
   /** The origins that give the right value in the second take too, those with the greatest weight first. */
-  weighed(sent: SentAs, origins: readonly Origin[], other: string, take: StepOfTake): Weighed[] {
+  weighed(sent: SentAs, origins: readonly Origin[], otherValue: string, stepOfTake: StepOfTake): Weighed[] {
     return origins
-      .filter((origin) => this.twin?.gives(origin, other))
-      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, other, take) }))
+      .filter((origin) => this.twin?.gives(origin, otherValue))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, otherValue, stepOfTake) }))
       .sort((left, right) => right.weight.bits - left.weight.bits);
   }
 
@@ -212,10 +222,10 @@ export class Judge {
    * The origins from which a value that was sent as recorded could come, those with the greatest weight first. With a second take only
    * those that give there what it sent.
    */
-  plausible(sent: SentAs, origins: readonly Origin[], other: string | undefined, take: StepOfTake): Weighed[] {
+  plausible(sent: SentAs, origins: readonly Origin[], otherValue: string | undefined, stepOfTake: StepOfTake): Weighed[] {
     return origins
-      .filter((origin) => other === undefined || this.twin === null || this.twin.gives(origin, other))
-      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, other, take) }))
+      .filter((origin) => otherValue === undefined || this.twin === null || this.twin.gives(origin, otherValue))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, otherValue, stepOfTake) }))
       .sort((left, right) => right.weight.bits - left.weight.bits);
   }
 
@@ -224,13 +234,13 @@ export class Judge {
     return isCreatedId(value, name, origin) && !this.index.wasSentAs(name, value, origin.exchange);
   }
 
-  #weightOf({ value, name }: SentAs, origin: Origin, other: string | undefined, take: StepOfTake): Weight {
+  #weightOf({ value, name }: SentAs, origin: Origin, otherValue: string | undefined, stepOfTake: StepOfTake): Weight {
     const { extractor, exchange } = origin;
     const anyOf = 'pick' in extractor && extractor.pick === 'any';
     const distinct = (texts: readonly string[]): number => new Set(texts).size;
     const repeats =
-      this.index.sends(exchange.n, value) && (other === undefined || this.twin === null || this.twin.sends(exchange.n, other));
-    return weigh(origin, value, other === value ? undefined : other, {
+      this.index.sends(exchange.n, value) && (otherValue === undefined || this.twin === null || this.twin.sends(exchange.n, otherValue));
+    return weigh(origin, value, otherValue === value ? undefined : otherValue, {
       name,
       sameForm: this.index.sameForm(exchange.n, value),
       offered: anyOf
@@ -239,7 +249,7 @@ export class Judge {
       created: this.#isCreated(value, name, origin),
       narrowed: extractor.beside !== undefined && this.#isNarrowed(exchange.n, extractor),
       repeats,
-      sharedPath: this.#sharesPath(take.exchange.url, exchange.url),
+      sharedPath: this.#sharesPath(stepOfTake.exchange.url, exchange.url),
     });
   }
 
@@ -261,7 +271,7 @@ export class Judge {
   }
 
   /** A value that both takes sent alike. */
-  #sameInBoth(sent: SentAs, all: readonly Origin[], shape: string | null, take: StepOfTake): Judged {
+  #sameInBoth(sent: SentAs, all: readonly Origin[], shape: string | null, stepOfTake: StepOfTake): Judged {
     const { value, name, place } = sent;
     // Where an answer gave another value in the second take, the value sent did not come from there.
     const origins = all.filter((origin) => this.twin?.gives(origin, value) !== false);
@@ -278,7 +288,7 @@ export class Judge {
       };
     const created = origins
       .filter((origin) => this.#isCreated(value, name, origin))
-      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, take) }))
+      .map((origin) => ({ origin, weight: this.#weightOf(sent, origin, undefined, stepOfTake) }))
       .sort((left, right) => right.weight.bits - left.weight.bits)[0];
     if (created && created.weight.tie > 0 && created.weight.bits >= bitsOfLikelihood)
       return {
@@ -355,20 +365,20 @@ export class Judge {
   }
 
   /** True where both takes chose from a list that offered both: then the tester chose, and nothing moved. */
-  #isChoice(origin: Origin, value: string, other: string): boolean {
+  #isChoice(origin: Origin, value: string, otherValue: string): boolean {
     if (!origin.listed || !this.twin || origin.extractor.beside) return false;
     const any = anyOfItsList(origin.extractor);
     const [here, there] = [this.index.matches(origin.exchange.n, any), this.twin.matches(origin.exchange.n, any)];
-    return [here, there].every((offered) => offered.includes(value) && offered.includes(other));
+    return [here, there].every((offered) => offered.includes(value) && offered.includes(otherValue));
   }
 
   /** True for what people type: a text that reads so, or one that comes back in pages. */
-  isTyped(value: string, take: StepOfTake): boolean {
-    return /\s/.test(value) || isPlainWord(value) || this.index.isEchoed(value, take.exchange);
+  isTyped(value: string, stepOfTake: StepOfTake): boolean {
+    return /\s/.test(value) || isPlainWord(value) || this.index.isEchoed(value, stepOfTake.exchange);
   }
 
-  isClock(value: string, take: StepOfTake): boolean {
-    return clockKind(value, this.loaded.take, take.exchange) !== null;
+  isClock(value: string, stepOfTake: StepOfTake): boolean {
+    return clockKind(value, this.loaded.take, stepOfTake.exchange) !== null;
   }
 }
 

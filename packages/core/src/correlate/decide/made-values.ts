@@ -51,9 +51,13 @@ const isComputed = (name: string, value: string): boolean =>
  * Random values that the client draws: UUIDs, long digits, letters and digits, where nothing else explains them. What is sent several
  * times unchanged is not drawn for each request, and what reads as people write was typed.
  */
-function randomKind(node: SentNode, other: string | undefined, times: number): { made: GeneratedValue['made']; reason: string } | null {
+function randomKind(
+  node: SentNode,
+  otherValue: string | undefined,
+  times: number,
+): { made: GeneratedValue['made']; reason: string } | null {
   const { value, name } = node;
-  const differs = other !== undefined && other !== value;
+  const differs = otherValue !== undefined && otherValue !== value;
   const isBuster = busterName.test(name);
   if (/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(value))
     return { made: 'guid', reason: 'It is a UUID that no response gave, so the client made it.' };
@@ -126,8 +130,8 @@ export function findMade(
       const digest = known.digestOf(node.value);
       if (digest && known.put(digest, whole, maker)) return true;
       if (known.putJoined(whole, maker)) return true;
-      const other = twin?.valueAt(exchange.n, node.place);
-      const random = inputs.has(`${step.id} ${node.place}`) ? null : randomKind(node, other, times.get(node.value) ?? 0);
+      const otherValue = twin?.valueAt(exchange.n, node.place);
+      const random = inputs.has(`${step.id} ${node.place}`) ? null : randomKind(node, otherValue, times.get(node.value) ?? 0);
       if (random) {
         maker.make(whole, random.made, random.reason);
         return true;
@@ -193,7 +197,7 @@ class KnownValues {
 
   put({ encoding, source }: Digest, target: Target, maker: HandoffMaker): boolean {
     const handoff = maker.handoffOf(source);
-    const told = `It is ${encoding} of “${cutText(source, 40)}”`;
+    const finding = `It is ${encoding} of “${cutText(source, 40)}”`;
     if (handoff) {
       maker.put(target, {
         kind: 'wrap',
@@ -210,7 +214,7 @@ class KnownValues {
     maker.make(
       target,
       made,
-      `${told}, which the client draws at random${made === 'verifier' ? ' (RFC 7636, 4.2)' : ''}.`,
+      `${finding}, which the client draws at random${made === 'verifier' ? ' (RFC 7636, 4.2)' : ''}.`,
       encoding,
       source,
     );
@@ -220,14 +224,14 @@ class KnownValues {
   /** Where the value is a digest of two known values joined, one of them a handoff: it is made anew of what is read. */
   putJoined(target: Target, maker: HandoffMaker): boolean {
     if (!looksLikeDigest(target.value) || ++this.#tried > mostTried) return false;
-    const own: string[] = [];
+    const sentTexts: string[] = [];
     const walk = (node: SentNode): void => {
-      if (isLeaf(node) && node.value !== target.value && node.value.length <= 200) own.push(node.value);
+      if (isLeaf(node) && node.value !== target.value && node.value.length <= 200) sentTexts.push(node.value);
       node.kids.forEach(walk);
     };
     sentNodes(target.step).forEach(walk);
     const read = maker.recordedLately(mostJoined);
-    const near = [...new Set([...own, ...read])].slice(0, mostJoined);
+    const near = [...new Set([...sentTexts, ...read])].slice(0, mostJoined);
     for (const left of near)
       for (const right of near) {
         if (left === right || (!maker.handoffOf(left) && !maker.handoffOf(right))) continue;

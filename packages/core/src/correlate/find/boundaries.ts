@@ -66,7 +66,7 @@ export function boundariesBehind(text: string, raw: string, name: string): Extra
     if (/\d/.test(left)) continue;
     let nth = 0;
     for (let before = text.indexOf(left); before >= 0 && before < from; before = text.indexOf(left, before + 1)) nth++;
-    if (!found.some((one) => one.left === left && one.nth === nth)) found.push({ kind: 'between', left, right, nth });
+    if (!found.some((boundary) => boundary.left === left && boundary.nth === nth)) found.push({ kind: 'between', left, right, nth });
   }
   return found;
 }

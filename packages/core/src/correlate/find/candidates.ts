@@ -51,11 +51,11 @@ export function visitStill(step: RecordedStep, visit: (node: SentNode) => boolea
  * long parts before short ones. `visit` says whether the value is dealt with; then nothing inside it is looked at.
  */
 export function visitCandidates(script: Script, loaded: LoadedTake, index: ValueIndex, visit: (candidate: Candidate) => boolean): void {
-  for (const take of stepsOfTake(script, loaded))
-    visitStill(take.step, (node) => {
-      const origins = index.origins(node.value, node.name, take.exchange);
-      if (origins.length > 0 && visit({ ...take, node, value: node.value, start: 0, end: node.value.length, origins })) return true;
-      if (isLeaf(node)) visitParts(node, index, take.exchange, (part) => visit({ ...take, node, ...part }));
+  for (const stepOfTake of stepsOfTake(script, loaded))
+    visitStill(stepOfTake.step, (node) => {
+      const origins = index.origins(node.value, node.name, stepOfTake.exchange);
+      if (origins.length > 0 && visit({ ...stepOfTake, node, value: node.value, start: 0, end: node.value.length, origins })) return true;
+      if (isLeaf(node)) visitParts(node, index, stepOfTake.exchange, (part) => visit({ ...stepOfTake, node, ...part }));
       return false;
     });
 }
@@ -70,7 +70,7 @@ export function visitParts(
   for (const { text, start } of spansOf(node.value)) {
     const end = start + text.length;
     if (text.length < shortestPart && !/^\d+$/.test(text)) continue;
-    if (taken.some((one) => start < one.end && end > one.start)) continue;
+    if (taken.some((span) => start < span.end && end > span.start)) continue;
     const origins = index.origins(text, nameBefore(node, start), exchange);
     if (origins.length > 0 && visit({ value: text, start, end, origins })) taken.push({ start, end });
   }

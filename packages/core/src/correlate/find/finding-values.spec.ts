@@ -7,18 +7,18 @@ const correlated = (first: LoadedTake, second: LoadedTake | null = null): Script
 /** The script with each handoff replaced by its name in brackets, step by step. */
 const sent = (script: Script) =>
   requestSteps(script).map(({ step }) => {
-    const names = new Map([...script.handoffs, ...script.made].map((one) => [one.id, one.name]));
-    const told = (template: typeof step.url): string =>
+    const names = new Map([...script.handoffs, ...script.made].map((named) => [named.id, named.name]));
+    const words = (template: typeof step.url): string =>
       template
         .map((piece) =>
           piece.kind === 'text'
             ? piece.text
             : piece.kind === 'wrap'
-              ? `${piece.encoding}(${told(piece.pieces)})`
+              ? `${piece.encoding}(${words(piece.pieces)})`
               : `[${names.get(piece.kind === 'handoff' ? piece.handoff : piece.kind === 'made' ? piece.made : '') ?? piece.kind}]`,
         )
         .join('');
-    return told(step.url) + (step.body ? ` ${told(step.body)}` : '');
+    return words(step.url) + (step.body ? ` ${words(step.body)}` : '');
   });
 
 describe('places that a header gives', () => {
@@ -52,17 +52,17 @@ describe('an answer that the second take lacks', () => {
       .add(['POST', '/enter', form, `Response=${encodeURIComponent(assertion(id))}&mode=4`], [200, html, '<p>in</p>'])
       .load();
   const page = (id: string) => `<form action="/enter"><input type="hidden" name="Response" value="${assertion(id)}"></form><p>4</p>`;
-  const [first, other] = ['4c81e07fd2a6', 'e93b5a1d7f08'];
+  const [first, second] = ['4c81e07fd2a6', 'e93b5a1d7f08'];
 
   it('is not asked: the first take alone says where a value came from that differs, and nothing within it is drawn', () => {
-    const script = correlated(flow(first, page(first)), flow(other, ''));
+    const script = correlated(flow(first, page(first)), flow(second, ''));
     expect(sent(script)[1]).toBe('/enter Response=form([response])&mode=4');
     expect(script.handoffs).toMatchObject([{ evidence: 'likely', extractor: { kind: 'field', name: 'Response' } }]);
     expect([script.made, script.unsure]).toEqual([[], []]);
   });
 
   it('is asked where it is there, and gives something else', () => {
-    const script = correlated(flow(first, page(first)), flow(other, page(first)));
+    const script = correlated(flow(first, page(first)), flow(second, page(first)));
     expect(script.handoffs).toEqual([]);
   });
 });
@@ -289,15 +289,15 @@ describe('values in all places', () => {
     const [exchange] = take.exchanges;
     if (!exchange?.requestBody) throw new Error('there is a body');
     exchange.requestBody.mimeType = 'multipart/form-data';
-    const [own] = requestSteps(scripted({ ...take, readBytes: () => bytes }));
-    expect(own?.step.body).toMatchObject([
+    const [step] = requestSteps(scripted({ ...take, readBytes: () => bytes }));
+    expect(step?.step.body).toMatchObject([
       { kind: 'text', text: head },
       { kind: 'file', start: head.length, end: head.length + 5 },
       { kind: 'text' },
     ]);
     expect(
-      own &&
-        sentNodes(own.step)
+      step &&
+        sentNodes(step.step)
           .filter((node) => node.place.startsWith('part:'))
           .map((node) => [node.place, node.value]),
     ).toEqual([['part:token', 't-1']]);

@@ -47,13 +47,13 @@ export const sameName = (left: string, right: string): boolean => plain(left) !=
 function thing(name: string): string {
   const known = things.get(name);
   if (known !== undefined) return known;
-  const own = plain(name)
+  const plainName = plain(name)
     .replace(/(?<=.{2})(ids?|number|no|key|uuid|guid)$/, '')
     .replace(/ies$/, 'y')
     .replace(/([^s])s$/, '$1');
   if (things.size >= mostThings) things.clear();
-  things.set(name, own);
-  return own;
+  things.set(name, plainName);
+  return plainName;
 }
 
 // The same few names are compared millions of times while a long page is read.

@@ -111,9 +111,9 @@ export function formInput(
   const field = name === undefined ? undefined : (form?.fields.get(name) ?? form?.fields.get(node.name));
   if (!form || !field) return null;
   const otherField = input?.form?.fields.get(field.name);
-  const same = field.preset.filter((one) => one.value === node.value);
-  const preset = same.find((one) => one === field.preset[repetition(node.place)]) ?? same[0];
-  const isPreset = input === null || otherField === undefined || otherField.preset.some((one) => one.value === input.value);
+  const same = field.preset.filter((preset) => preset.value === node.value);
+  const preset = same.find((candidate) => candidate === field.preset[repetition(node.place)]) ?? same[0];
+  const isPreset = input === null || otherField === undefined || otherField.preset.some((preset) => preset.value === input.value);
   if (field.kind !== 'choice') {
     // Scripts of the page may fill a hidden field; then it is not the page that gave it.
     if (preset && isPreset && node.value !== '') return { kind: 'given', page: form.page, extractor: preset.extractor };

@@ -25,7 +25,7 @@ export function extractorsFor(received: ReceivedValue, value: string, view: Answ
     else if (at === all.length - 1 && all.length > 1) wanted.push({ ...extractor, pick: 'last' });
     wanted.push({ ...extractor, nth: at });
     // The links of a list that all lead to a thing of the same kind: any of them would do where the picked row is another each time.
-    if (received.listed && extractor.within && all.length > 1 && all.every((one) => kindOf(one) === kindOf(value)))
+    if (received.listed && extractor.within && all.length > 1 && all.every((text) => kindOf(text) === kindOf(value)))
       wanted.push({ ...extractor, pick: 'any' });
   } else if (extractor.kind === 'jsonpath' && received.listed) {
     const all = matchesOf(extractor, view);
@@ -35,7 +35,7 @@ export function extractorsFor(received: ReceivedValue, value: string, view: Answ
     wanted.push(...besides(extractor, view, typed(), last ? 'last' : 'first'));
     wanted.push(...(tuple ? [...positions, extractor] : [extractor, ...positions]));
   } else wanted.push(extractor);
-  return wanted.filter((one) => isPicked(value, one, matchesOf(one, view)));
+  return wanted.filter((extractor) => isPicked(value, extractor, matchesOf(extractor, view)));
 }
 
 /** A list this long is a list of like things, whatever stands in it. */
@@ -93,14 +93,14 @@ function besideName(name: string, value: string, view: AnswerText, typed: () => 
   const texts = typed()
     .filter((text) => view.body.includes(text) && !/\d{10}/.test(text))
     .slice(0, 4);
-  return named.flatMap((one) => {
-    const all = matchesOf({ ...one, nth: 0, pick: 'any' }, view);
-    const end = all.length > 1 && one.nth === all.length - 1 ? 'last' : 'first';
-    const inLine = texts.map((text): Extractor => ({ ...one, nth: 0, pick: end, beside: [{ kind: 'text', text }] }));
-    const byPosition: Extractor = end === 'last' ? { ...one, nth: 0, pick: 'last' } : one;
+  return named.flatMap((boundary) => {
+    const all = matchesOf({ ...boundary, nth: 0, pick: 'any' }, view);
+    const end = all.length > 1 && boundary.nth === all.length - 1 ? 'last' : 'first';
+    const inLine = texts.map((text): Extractor => ({ ...boundary, nth: 0, pick: end, beside: [{ kind: 'text', text }] }));
+    const byPosition: Extractor = end === 'last' ? { ...boundary, nth: 0, pick: 'last' } : boundary;
     return [
       ...(all.length > 1 ? inLine : []),
-      one.nth === 0 || end === 'last' ? byPosition : one,
+      boundary.nth === 0 || end === 'last' ? byPosition : boundary,
       ...(all.length > 1 ? [] : inLine),
     ].filter((way) => isPicked(value, way, matchesOf(way, view)));
   });

@@ -260,13 +260,13 @@ function fromHtml(page: HtmlPage, collector: Collector): void {
       if (attribute === 'value' && name !== '' && element === 'input') continue;
       const extractor: Extractor = { kind: 'attribute', element, by: by?.name === attribute ? null : by, attribute, nth: 0 };
       const isLink = /^(href|src|action|formaction)$/.test(attribute);
-      const own = attribute.startsWith('data-')
+      const ownName = attribute.startsWith('data-')
         ? attribute.slice(5)
         : attribute === 'content'
           ? (by?.value ?? attribute)
           : name || attribute;
       const rank = isLink ? (by ? 3 : 5) : by ? 2 : 4;
-      collector.text(text, { name: own, extractor, rank, listed: !by });
+      collector.text(text, { name: ownName, extractor, rank, listed: !by });
     }
   }
   for (const text of [...page.scripts, ...page.comments]) if (collector.wants.mayBeAnywhereIn(text)) fromScript(text, collector);

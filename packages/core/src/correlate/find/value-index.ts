@@ -139,9 +139,9 @@ export class ValueIndex {
     for (const { step } of recordedSteps(script)) {
       const exchange = step.exchange === null ? undefined : this.#byNumber.get(step.exchange);
       if (!exchange) continue;
-      const own = new Set<string>();
+      const strangeValues = new Set<string>();
       const walk = (node: SentNode) => {
-        own.add(node.value);
+        strangeValues.add(node.value);
         wanted.add(node.value, node.name);
         if (!node.isName && known(node.value, node.name, node.place)) wanted.addKnown(node.value);
         const before = this.#firstSentMs.get(node.value);
@@ -162,7 +162,7 @@ export class ValueIndex {
         node.kids.forEach(walk);
       };
       sentNodes(step).forEach(walk);
-      this.#sentBy.set(exchange.n, own);
+      this.#sentBy.set(exchange.n, strangeValues);
     }
     return wanted;
   }
@@ -278,7 +278,7 @@ export class ValueIndex {
           (this.sends(occurrence.exchange.n, value) ? 3 : 0),
       };
     });
-    const strong = weak && !proven ? scored.filter((one) => one.linked) : scored;
+    const strong = weak && !proven ? scored.filter((scoredOrigin) => scoredOrigin.linked) : scored;
     const ordered = strong.sort(
       (left, right) => right.score - left.score || right.exchange.n - left.exchange.n || left.received.rank - right.received.rank,
     );
@@ -286,18 +286,20 @@ export class ValueIndex {
     if (!best) return [];
     // Within the chosen response the more robust place wins, whatever its name.
     const grouped = [
-      ...ordered.filter((one) => one.exchange.n === best.exchange.n).sort((left, right) => cost(left, weak) - cost(right, weak)),
-      ...ordered.filter((one) => one.exchange.n !== best.exchange.n),
+      ...ordered
+        .filter((scoredOrigin) => scoredOrigin.exchange.n === best.exchange.n)
+        .sort((left, right) => cost(left, weak) - cost(right, weak)),
+      ...ordered.filter((scoredOrigin) => scoredOrigin.exchange.n !== best.exchange.n),
     ].slice(0, mostOccurrences);
-    return grouped.flatMap((one) =>
-      this.#proposals(one, value).map((extractor) => ({
-        exchange: one.exchange,
+    return grouped.flatMap((scoredOrigin) =>
+      this.#proposals(scoredOrigin, value).map((extractor) => ({
+        exchange: scoredOrigin.exchange,
         value,
         extractor,
-        listed: one.received.listed,
-        choice: one.received.choice,
-        linked: one.linked,
-        name: one.received.name,
+        listed: scoredOrigin.received.listed,
+        choice: scoredOrigin.received.choice,
+        linked: scoredOrigin.linked,
+        name: scoredOrigin.received.name,
       })),
     );
   }
@@ -329,7 +331,7 @@ export class ValueIndex {
       if ((this.#typedInTurn[at]?.sentMs ?? 0) < endMs) low = at + 1;
       else high = at;
     }
-    const texts = this.#typedInTurn.slice(Math.max(0, low - mostTyped), low).map((one) => one.text);
+    const texts = this.#typedInTurn.slice(Math.max(0, low - mostTyped), low).map((typed) => typed.text);
     // Where a second take tells, what both sent alike names no row of this visit.
     return this.moving.size === 0
       ? texts

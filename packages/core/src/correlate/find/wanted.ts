@@ -115,7 +115,7 @@ const mostAnswers = 10_000;
 
 const isNamedByAny = (name: string, names: ReadonlySet<string>): boolean => {
   if (isBareId(name)) return true;
-  for (const one of names) if (isBareId(one) || sameThing(one, name)) return true;
+  for (const knownName of names) if (isBareId(knownName) || sameThing(knownName, name)) return true;
   return false;
 };
 

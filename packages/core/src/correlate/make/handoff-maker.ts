@@ -63,7 +63,7 @@ export class HandoffMaker {
   #lastHandoff: number;
 
   constructor(readonly script: Script) {
-    this.#names = new Names([...script.handoffs, ...script.made].map((one) => one.name));
+    this.#names = new Names([...script.handoffs, ...script.made].map((named) => named.name));
     this.#lastHandoff = nextNumber(script.handoffs) - 1;
     for (const handoff of script.handoffs) {
       const place = handoff.hop === undefined ? { step: handoff.origin } : { step: handoff.origin, hop: handoff.hop };
@@ -103,7 +103,7 @@ export class HandoffMaker {
   /** Lets the client make the value; the same UUID or number sent twice is made once in an iteration. */
   make(target: Target, made: GeneratedValue['made'], reason: string, as?: Encoding, source = target.value): void {
     const all = [...this.script.made, ...this.#made];
-    const same = all.find((one) => one.made === made && (one.recorded === source || !stays(made)));
+    const same = all.find((candidate) => candidate.made === made && (candidate.recorded === source || !stays(made)));
     const value: GeneratedValue = same ?? { id: `m${nextNumber(all)}`, name: this.#freeName(target), made, recorded: source, reason };
     if (!same) this.#made.push(value);
     const piece: Piece = { kind: 'made', made: value.id, recorded: source };
@@ -117,7 +117,7 @@ export class HandoffMaker {
 
   /** True where a value moves that lies inside the one at a place. */
   hasInside(step: string, place: string): boolean {
-    return [...this.#pieces.keys()].some((one) => one.startsWith(`${step} ${place}/`));
+    return [...this.#pieces.keys()].some((key) => key.startsWith(`${step} ${place}/`));
   }
 
   /** The handoff that gives a value; undefined where none does. */
@@ -238,5 +238,5 @@ function loosenRedirect(step: RequestStep, read: ReadonlySet<string> | undefined
 const stays = (made: GeneratedValue['made']): boolean => !/^(epoch|iso|http|ticks|counter)/.test(made);
 
 function nextNumber(all: readonly { id: string }[]): number {
-  return all.reduce((highest, one) => Math.max(highest, Number(one.id.slice(1)) || 0), 0) + 1;
+  return all.reduce((highest, item) => Math.max(highest, Number(item.id.slice(1)) || 0), 0) + 1;
 }

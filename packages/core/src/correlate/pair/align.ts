@@ -61,9 +61,9 @@ function alignBy(first: readonly Exchange[], second: readonly Exchange[], weight
   for (let i = first.length - 1; i >= 0; i--)
     for (let j = second.length - 1; j >= 0; j--) {
       const [left, right] = [first[i], second[j]];
-      const own = left && right ? weight(left, right) : 0;
-      weights[i * second.length + j] = own;
-      best[i * width + j] = Math.max(at(i + 1, j), at(i, j + 1), own > 0 ? own + at(i + 1, j + 1) : 0);
+      const pairWeight = left && right ? weight(left, right) : 0;
+      weights[i * second.length + j] = pairWeight;
+      best[i * width + j] = Math.max(at(i + 1, j), at(i, j + 1), pairWeight > 0 ? pairWeight + at(i + 1, j + 1) : 0);
     }
   const pairs = new Map<number, number>();
   let i = 0;
@@ -128,12 +128,12 @@ class Likeness {
 
   /** True for two requests to the same address, ids aside; the same few addresses are asked again and again. */
   isAlike(left: Exchange, right: Exchange): boolean {
-    const [own, other] = [this.#address(left), this.#address(right)];
-    if (own.fixed !== other.fixed || own.segments.length !== other.segments.length) return false;
-    const key = `${own.segments.join('/')} ${other.segments.join('/')}`;
+    const [leftAddress, rightAddress] = [this.#address(left), this.#address(right)];
+    if (leftAddress.fixed !== rightAddress.fixed || leftAddress.segments.length !== rightAddress.segments.length) return false;
+    const key = `${leftAddress.segments.join('/')} ${rightAddress.segments.join('/')}`;
     const known = this.#alike.get(key);
     if (known !== undefined) return known;
-    const found = alike(own, other);
+    const found = alike(leftAddress, rightAddress);
     this.#alike.set(key, found);
     return found;
   }
@@ -142,19 +142,19 @@ class Likeness {
     if (!this.isAlike(left, right)) return 0;
     const agreed = this.#telling.agreement(left, right);
     if (agreed === false) return 0;
-    const [own, other] = [this.#address(left), this.#address(right)];
-    const sameNames = own.names === other.names && this.#names.get(left) === this.#names.get(right);
-    const samePath = own.segments.every((part, at) => part === other.segments[at]);
+    const [leftAddress, rightAddress] = [this.#address(left), this.#address(right)];
+    const sameNames = leftAddress.names === rightAddress.names && this.#names.get(left) === this.#names.get(right);
+    const samePath = leftAddress.segments.every((part, at) => part === rightAddress.segments[at]);
     return 4 + Math.min(agreed, 3) + (sameNames ? 3 : 0) + (samePath ? 2 : 0) + 2 * this.#shared(left, right);
   };
 
   /** The part of what two requests send that is the same, 0 to 1 (Jaccard 1901). */
   #shared(left: Exchange, right: Exchange): number {
-    const [own, other] = [this.#values.get(left) ?? new Set(), this.#values.get(right) ?? new Set()];
-    if (own.size === 0 && other.size === 0) return 1;
+    const [leftValues, rightValues] = [this.#values.get(left) ?? new Set(), this.#values.get(right) ?? new Set()];
+    if (leftValues.size === 0 && rightValues.size === 0) return 1;
     let shared = 0;
-    for (const one of own) if (other.has(one)) shared++;
-    return shared / (own.size + other.size - shared);
+    for (const value of leftValues) if (rightValues.has(value)) shared++;
+    return shared / (leftValues.size + rightValues.size - shared);
   }
 }
 

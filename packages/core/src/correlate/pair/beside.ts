@@ -76,6 +76,6 @@ function answersDiffer(first: Exchange, second: Exchange): string | null {
   if (first.kind !== 'request' || second.kind !== 'request') return null;
   const [left, right] = [first.response?.status ?? 0, second.response?.status ?? 0];
   if (left === right) return null;
-  const told = (status: number) => (status === 0 ? 'nothing' : String(status));
-  return `It answered ${told(left)} in the first take and ${told(right)} in the second.`;
+  const words = (status: number) => (status === 0 ? 'nothing' : String(status));
+  return `It answered ${words(left)} in the first take and ${words(right)} in the second.`;
 }

@@ -109,9 +109,9 @@ export function pairCalls(first: CallSide, second: CallSide, partners: ReadonlyM
     add(left, first, n, calls);
   }
   for (const [n, nodes] of second.nodes) if (!seen.has(n) && (isBatch(nodes) || isLone(nodes))) add(right, second, n, callsOf(n, nodes));
-  for (const [group, own] of left) {
-    const calls = right.get(group) ?? [];
-    if ([...own, ...calls].some((call) => call.at !== wholeBody)) pair(own, calls);
+  for (const [group, leftCalls] of left) {
+    const rightCalls = right.get(group) ?? [];
+    if ([...leftCalls, ...rightCalls].some((call) => call.at !== wholeBody)) pair(leftCalls, rightCalls);
   }
   return pairs;
 }
@@ -135,6 +135,8 @@ const answerTo = (at: string): string | undefined => {
 
 /** The path into the answer to one call, as it leads to the answer to another one; undefined where it leads into no such answer. */
 export function pathToCall(path: string, from: string, to: string): string | undefined {
-  const [own, other] = [answerTo(from), answerTo(to)];
-  return own !== undefined && other !== undefined && path.startsWith(own) ? `${other}${path.slice(own.length)}` : undefined;
+  const [fromAnswer, toAnswer] = [answerTo(from), answerTo(to)];
+  return fromAnswer !== undefined && toAnswer !== undefined && path.startsWith(fromAnswer)
+    ? `${toAnswer}${path.slice(fromAnswer.length)}`
+    : undefined;
 }

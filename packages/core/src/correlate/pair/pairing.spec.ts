@@ -103,7 +103,7 @@ describe('requests to one address are paired by what they ask', () => {
     const listed = { result: { rows: [] } };
     const flow = (key: string, calls: [object, object][]) => {
       const builder = calls.reduce(
-        (made, [asked, told]) => made.add(['POST', '/rpc', json, JSON.stringify(asked)], [200, json, JSON.stringify(told)]),
+        (made, [asked, answered]) => made.add(['POST', '/rpc', json, JSON.stringify(asked)], [200, json, JSON.stringify(answered)]),
         new TakeBuilder(),
       );
       return builder
@@ -117,15 +117,15 @@ describe('requests to one address are paired by what they ask', () => {
       (key) => [[list, listed], [open, opened(key)]], // prettier-ignore
     ];
     for (const apart of others)
-      for (const [one, other, path] of [
+      for (const [leftCalls, rightCalls, path] of [
         [together, apart, '$[0].result.key'],
         [apart, together, apart === others[0] ? '$[0].result.key' : '$.result.key'],
       ] as const) {
-        const first = flow(keys[0], one(keys[0]));
+        const first = flow(keys[0], leftCalls(keys[0]));
         const { script } = correlate(
           scriptFromTake(first, { scriptId: 's', name: 's', tidy: everything }),
           first,
-          flow(keys[1], other(keys[1])),
+          flow(keys[1], rightCalls(keys[1])),
         );
         expect(script.handoffs).toMatchObject([{ recorded: keys[0], evidence: 'proven', extractor: { path } }]);
       }

@@ -50,22 +50,22 @@ export class SecondTake {
       { exchanges: this.#byNumber, nodes: right },
       this.#pairs,
     );
-    for (const [n, own] of left) {
+    for (const [n, ownNodes] of left) {
       const calls = this.#calls.get(n);
       const nodes = right.get(this.#pairs.get(n) ?? -1) ?? [];
       // Of a batch only what is no call is paired by its place.
-      this.#pairNodes(n, own, calls ? nodes.filter((node) => !isInCall(node)) : nodes);
+      this.#pairNodes(n, ownNodes, calls ? nodes.filter((node) => !isInCall(node)) : nodes);
       for (const [at, there] of calls ?? [])
-        this.#pairNodes(n, callNodes(own, at, at), callNodes(right.get(there.exchange) ?? [], there.at, at));
+        this.#pairNodes(n, callNodes(ownNodes, at, at), callNodes(right.get(there.exchange) ?? [], there.at, at));
     }
   }
 
   #pairNodes(n: number, left: readonly SentNode[], right: readonly SentNode[]): void {
     const byPlace = new Map(right.map((node) => [node.place, node]));
     const spare = new Map<string, SentNode[]>();
-    const own = new Set(left.map((node) => node.place));
+    const leftPlaces = new Set(left.map((node) => node.place));
     for (const node of right)
-      if (!own.has(node.place)) spare.set(placeShape(node.place), [...(spare.get(placeShape(node.place)) ?? []), node]);
+      if (!leftPlaces.has(node.place)) spare.set(placeShape(node.place), [...(spare.get(placeShape(node.place)) ?? []), node]);
     for (const node of left) {
       const partner = byPlace.get(node.place) ?? spare.get(placeShape(node.place))?.shift();
       if (!partner) continue;
@@ -177,17 +177,17 @@ export function differingParts(first: string, second: string): { start: number; 
     found.push(single);
     // A letter or two before the digits belong to the form, not to the number: c1f3 aside, `C17` is `C` and 17.
     found.push(
-      single.map((one) => {
-        const own = first.slice(one.start, one.end);
-        const head = /^[A-Za-z]*/.exec(own)?.[0] ?? '';
-        const tail = /[A-Za-z]*$/.exec(own)?.[0] ?? '';
-        return one.other.startsWith(head) && one.other.endsWith(tail) && head.length + tail.length < own.length
+      single.map((span) => {
+        const leftText = first.slice(span.start, span.end);
+        const head = /^[A-Za-z]*/.exec(leftText)?.[0] ?? '';
+        const tail = /[A-Za-z]*$/.exec(leftText)?.[0] ?? '';
+        return span.other.startsWith(head) && span.other.endsWith(tail) && head.length + tail.length < leftText.length
           ? {
-              start: one.start + head.length,
-              end: one.end - tail.length,
-              other: one.other.slice(head.length, one.other.length - tail.length),
+              start: span.start + head.length,
+              end: span.end - tail.length,
+              other: span.other.slice(head.length, span.other.length - tail.length),
             }
-          : one;
+          : span;
       }),
     );
   }

@@ -31,7 +31,7 @@ export class PatternBook {
   /** The first pattern that knows a value and an origin of it, the best origin first; undefined where none does. */
   find(value: string, name: string, place: string, origins: readonly Origin[]): { pattern: HandoffPattern; origin: Origin } | undefined {
     for (const { pattern, received } of this.#sent(value, name, place)) {
-      const origin = origins.find((one) => isReceivedAs(pattern, received, one));
+      const origin = origins.find((candidate) => isReceivedAs(pattern, received, candidate));
       if (origin) return { pattern, origin };
     }
     return undefined;
@@ -67,5 +67,5 @@ function isReceivedAs(pattern: HandoffPattern, name: RE2JS | null, origin: Origi
   if (pattern.received.afterChange && verbOf(origin.exchange) === 'GET') return false;
   // A header of an answer is called by the header, whatever part of it is read.
   const called = 'name' in origin.extractor ? [origin.name, origin.extractor.name] : [origin.name];
-  return name === null ? origin.linked : called.some((one) => name.matcher(one).find());
+  return name === null ? origin.linked : called.some((calledName) => name.matcher(calledName).find());
 }

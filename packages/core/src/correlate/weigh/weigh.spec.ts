@@ -9,7 +9,7 @@ const correlated = (first: LoadedTake, second: LoadedTake | null) => correlate(s
 
 describe('the weight of a match', () => {
   it('of a small number is that of its leading digits (Benford 1938, table of 1 to 9: 30.1, 17.6, 12.5 … 4.6 %)', () => {
-    expect([1, 2, 3, 9].map((one) => Math.round(1000 * 2 ** -surprisal(String(one))) / 10)).toEqual([30.1, 17.6, 12.5, 4.6]);
+    expect([1, 2, 3, 9].map((value) => Math.round(1000 * 2 ** -surprisal(String(value))) / 10)).toEqual([30.1, 17.6, 12.5, 4.6]);
   });
 
   it('is the sum of log2(m/u) of what agrees (Fellegi and Sunter 1969): a name adds, chances to match by accident take away', () => {

@@ -77,11 +77,11 @@ const saysNothing = (name: string): boolean => name === '' || isBareId(name) || 
  * The weight of an origin for a value that was sent. `other` is what the second take sent at the same place, where the origin gave just
  * that; undefined where there is no second take, or where it sent the same.
  */
-export function weigh(origin: Origin, value: string, other: string | undefined, circumstances: Circumstances): Weight {
+export function weigh(origin: Origin, value: string, otherValue: string | undefined, circumstances: Circumstances): Weight {
   const { name, sameForm, offered, created, narrowed, repeats, sharedPath } = circumstances;
   const { extractor } = origin;
   const chance =
-    Math.min(mostBits, surprisal(value) + (other === undefined ? 0 : surprisal(other))) -
+    Math.min(mostBits, surprisal(value) + (otherValue === undefined ? 0 : surprisal(otherValue))) -
     Math.log2(Math.max(1, sameForm)) -
     offered.reduce((sum, count) => sum + Math.log2(Math.max(1, count)), 0);
   const isFreePick = 'pick' in extractor && extractor.pick === 'any';

@@ -78,14 +78,14 @@ curl 'http://127.0.0.1:4701/api' -X 'PUT' --json '{"a":"it'\\''s"}'`);
     const body = 'note=it\'s "quoted" $HOME `x` \\ ü\nsecond';
     const [exchange] = new TakeBuilder().add(['POST', "/a?b='c'"], [200, []]).load().exchanges;
     if (!exchange) throw new Error('no exchange');
-    const own = { ...exchange, requestHeaders: [['X-Odd', "o'b $1"] as [string, string], ['Host', 'x'] as [string, string]] };
-    const line = writeCurl(own, Buffer.from(body));
+    const odd = { ...exchange, requestHeaders: [['X-Odd', "o'b $1"] as [string, string], ['Host', 'x'] as [string, string]] };
+    const line = writeCurl(odd, Buffer.from(body));
     const words = execFileSync('sh', ['-c', `curl() { printf '%s\\0' "$@"; }\n${line}`])
       .toString()
       .split('\0')
       .slice(0, -1);
-    expect(words).toEqual([own.url, '-X', 'POST', '-H', "X-Odd: o'b $1", '--data-raw', body]);
-    expect(readCurl(line).requests[0]).toMatchObject({ url: own.url, method: 'POST', body });
-    expect(writeCurl(own, Uint8Array.of(0xff, 0xfe))).toMatch(/^printf %s \/\/4= \| base64 -d \| curl .*--data-binary @-$/s);
+    expect(words).toEqual([odd.url, '-X', 'POST', '-H', "X-Odd: o'b $1", '--data-raw', body]);
+    expect(readCurl(line).requests[0]).toMatchObject({ url: odd.url, method: 'POST', body });
+    expect(writeCurl(odd, Uint8Array.of(0xff, 0xfe))).toMatch(/^printf %s \/\/4= \| base64 -d \| curl .*--data-binary @-$/s);
   });
 });

@@ -102,8 +102,8 @@ function commandsOf(text: string): string[][] {
       const quoted = end.exec(text)?.[0] ?? '';
       word =
         (word ?? '') +
-        quoted.replace(/\\(?:u([0-9a-fA-F]{4})|x([0-9a-fA-F]{1,2})|([\s\S]))/g, (_all, unicode?: string, hex?: string, one?: string) =>
-          (unicode ?? hex) ? String.fromCharCode(parseInt(unicode ?? hex ?? '0', 16)) : (escapes[one ?? ''] ?? `\\${one ?? ''}`),
+        quoted.replace(/\\(?:u([0-9a-fA-F]{4})|x([0-9a-fA-F]{1,2})|([\s\S]))/g, (_all, unicode?: string, hex?: string, single?: string) =>
+          (unicode ?? hex) ? String.fromCharCode(parseInt(unicode ?? hex ?? '0', 16)) : (escapes[single ?? ''] ?? `\\${single ?? ''}`),
         );
       at += 2 + quoted.length;
     } else if (sign === '\n' || sign === ';' || sign === '&') endCommand();

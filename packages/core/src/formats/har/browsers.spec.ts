@@ -48,7 +48,7 @@ describe.each([
     expect(loaded.readBody(post?.requestBody?.hash ?? '')).toMatch(/^formKey=[\w-]{24}&user=\w+&password=\w+-pass$/);
     const desk = imported.exchanges.find((exchange) => exchange.url.includes('/desk/'));
     expect(loaded.readBody(desk?.response?.body?.hash ?? '')).toContain('<h1>Desk of');
-    expect(Object.values(desk?.timings ?? {}).every((one) => one >= -1)).toBe(true);
+    expect(Object.values(desk?.timings ?? {}).every((ms) => ms >= -1)).toBe(true);
   });
 
   it('becomes a script whose sign-in follows its redirect, with the values that were sent', () => {

@@ -8,7 +8,8 @@ import { form, html, TakeBuilder } from '../../test/take-builder.js';
 const load = createRequire(join(__dirname, 'har.js'));
 const ajv = new Ajv();
 ajv.addMetaSchema(load('ajv/lib/refs/json-schema-draft-06.json') as object);
-for (const one of Object.values(load('har-schema') as Record<string, { $id?: string }>)) if (one.$id !== undefined) ajv.addSchema(one);
+for (const schema of Object.values(load('har-schema') as Record<string, { $id?: string }>))
+  if (schema.$id !== undefined) ajv.addSchema(schema);
 const isHar = (document: unknown): string[] => {
   ajv.validate('har.json#', document);
   return (ajv.errors ?? []).map((error) => `${error.dataPath} ${error.message ?? ''}`);

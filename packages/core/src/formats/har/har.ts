@@ -145,7 +145,9 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
   const headers = (list: { name: string; value: string }[]): [string, string][] =>
     list
       .filter(({ name }) => !name.startsWith(':'))
-      .flatMap(({ name, value }) => (/^set-cookie$/i.test(name) ? value.split('\n') : [value]).map((one): [string, string] => [name, one]));
+      .flatMap(({ name, value }) =>
+        (/^set-cookie$/i.test(name) ? value.split('\n') : [value]).map((line): [string, string] => [name, line]),
+      );
   const timing = (value: number | null | undefined) => (value == null || value < 0 ? -1 : value);
   const messages = socketMessages(entry, startedAtMs);
   const content = response.content;
@@ -153,11 +155,13 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
   const isKept = content?.text != null && !(content.text === '' && (content.size ?? 0) > 0);
   const contentBytes = !isKept ? null : content.encoding === 'base64' ? base64ToBytes(content.text ?? '') : utf8.encode(content.text ?? '');
   const post = postBytes(request.postData);
-  const told = headers(request.headers);
-  const postType = request.postData?.mimeType ?? headerOf(told, 'content-type') ?? '';
+  const headersGiven = headers(request.headers);
+  const postType = request.postData?.mimeType ?? headerOf(headersGiven, 'content-type') ?? '';
   // Some recorders tell what kind a body is beside it only; sent without its header it would be another request.
   const sent: [string, string][] =
-    post && postType !== '' && headerOf(told, 'content-type') === undefined ? [...told, ['Content-Type', postType]] : told;
+    post && postType !== '' && headerOf(headersGiven, 'content-type') === undefined
+      ? [...headersGiven, ['Content-Type', postType]]
+      : headersGiven;
   // Bodies live on the shelf; what remains of the entry is kept for the export.
   const kept: HarEntry = {
     ...entry,
@@ -201,9 +205,9 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
 
 /** Why there is no answer, where the browser wrote it down. */
 function noAnswer({ response }: HarEntry): string {
-  const told = response['_error'];
-  return typeof told === 'string' && told !== ''
-    ? `The browser got no answer: ${told}.`
+  const errorGiven = response['_error'];
+  return typeof errorGiven === 'string' && errorGiven !== ''
+    ? `The browser got no answer: ${errorGiven}.`
     : 'The recording has no response for this request.';
 }
 

@@ -52,7 +52,8 @@ function deepest(issue: z.core.$ZodIssue): { path: PropertyKey[]; message: strin
   if (issue.code !== 'invalid_union') return [{ path: issue.path, message: issue.message }];
   const [best] = [...issue.errors].sort(
     (left, right) =>
-      left.length - right.length || Math.max(...right.map((one) => one.path.length)) - Math.max(...left.map((one) => one.path.length)),
+      left.length - right.length ||
+      Math.max(...right.map((nested) => nested.path.length)) - Math.max(...left.map((nested) => nested.path.length)),
   );
   return (best ?? []).flatMap((inner) => deepest({ ...inner, path: [...issue.path, ...inner.path] })).slice(0, 3);
 }
@@ -123,7 +124,7 @@ class Reader {
       steps: transaction.steps.map((step, index) => this.#step(step, ['transactions', at, 'steps', index])),
     }));
     for (const handoff of this.#handoffs)
-      for (const step of [handoff.origin, ...(handoff.also ?? []).map((other) => other.step)])
+      for (const step of [handoff.origin, ...(handoff.also ?? []).map((place) => place.step)])
         if (!this.#ids.has(step))
           this.#problem(['handoffs', handoff.name, 'from'], 0, `No step has the id “${step}”, from which “${handoff.name}” is read.`);
     if (this.#problems.length > 0) return { problems: this.#problems };

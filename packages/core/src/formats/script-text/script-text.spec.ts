@@ -105,9 +105,9 @@ describe('a script as text', () => {
           {
             ...first.step,
             id: 'checked',
-            checks: checked.map((one, at) => ({
+            checks: checked.map((check, at) => ({
               id: `c${at}`,
-              checked: one,
+              checked: check,
               onFailure: (['mark', 'next-iteration', 'stop-user'] as const)[at % 3] ?? 'mark',
             })),
           },
@@ -139,11 +139,11 @@ describe('a script as text', () => {
     ['two steps of one id', (text: string) => text.replace('id: s2', 'id: s1'), 'used twice'],
     ['a handoff from nowhere', (text: string) => text.replace('from: s1', 'from: s9'), 'No step has the id “s9”'],
     ['what is no YAML', (text: string) => text.replace('transactions:', 'transactions: ]'), 'This is no YAML'],
-  ])('says with line and column where it has %s', (_name, spoil, told) => {
+  ])('says with line and column where it has %s', (_name, spoil, sentence) => {
     const text = spoil(writeScript(script));
     const read = readScript(text, base);
     if (!('problems' in read)) throw new Error('it was read');
-    expect(read.problems.map((problem) => problem.message).join('\n')).toContain(told);
+    expect(read.problems.map((problem) => problem.message).join('\n')).toContain(sentence);
     expect(read.problems[0]?.line).toBeGreaterThan(0);
     expect(read.problems[0]?.column).toBeGreaterThan(0);
   });

@@ -11,7 +11,7 @@ import { pieceNames, type PieceNames } from './template-text.js';
 /** Writes a script as YAML that reads back to the same script. `files` are bodies by hash, in base64, for a script that travels alone. */
 export function writeScript(script: Script, files?: ReadonlyMap<string, string>): string {
   const names = pieceNames(script);
-  const firstRecorded = new Map([...script.handoffs, ...script.made].map((one) => [one.name, one.recorded]));
+  const firstRecorded = new Map([...script.handoffs, ...script.made].map((named) => [named.name, named.recorded]));
   const text: ScriptText = {
     script: scriptTextVersion,
     name: script.name,
@@ -42,7 +42,7 @@ const handoffToText = ({ name, origin, hop, also, ...rest }: Handoff): [string, 
 
 function stepToText(step: Step, names: PieceNames, firstRecorded: ReadonlyMap<string, string>): StepText {
   const writer = new StepWriter(names, firstRecorded);
-  const inner = (steps: readonly Step[]): StepText[] => steps.map((one) => stepToText(one, names, firstRecorded));
+  const inner = (steps: readonly Step[]): StepText[] => steps.map((innerStep) => stepToText(innerStep, names, firstRecorded));
   const { id } = step;
   switch (step.kind) {
     case 'pause':

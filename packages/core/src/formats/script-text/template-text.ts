@@ -23,9 +23,10 @@ export interface PieceNames {
 /** Handoffs and client-made values go by their names, data by `data:table/column`, variables by `variable:name`. */
 export function pieceNames(script: Pick<Script, 'handoffs' | 'made'>): PieceNames {
   const handoffs = new Map(script.handoffs.map((handoff) => [handoff.id, handoff]));
-  const made = new Map(script.made.map((one) => [one.id, one]));
+  const made = new Map(script.made.map((generatedValue) => [generatedValue.id, generatedValue]));
   const byName = new Map<string, Piece>();
-  for (const one of script.made) byName.set(one.name, { kind: 'made', made: one.id, recorded: one.recorded });
+  for (const generatedValue of script.made)
+    byName.set(generatedValue.name, { kind: 'made', made: generatedValue.id, recorded: generatedValue.recorded });
   for (const handoff of script.handoffs) byName.set(handoff.name, { kind: 'handoff', handoff: handoff.id, recorded: handoff.recorded });
   return {
     nameOf: (piece) => {

@@ -40,8 +40,8 @@ const encodingsOf = (encoding: string | undefined): string[] =>
   (encoding ?? '')
     .toLowerCase()
     .split(',')
-    .map((one) => one.trim())
-    .filter((one) => known.has(one))
+    .map((encoding) => encoding.trim())
+    .filter((encoding) => known.has(encoding))
     .reverse();
 const known = new Set(['gzip', 'x-gzip', 'br', 'deflate', 'zstd']);
 
@@ -64,7 +64,7 @@ export function decodeBody(bytes: Uint8Array, encoding: string | undefined, part
   if (bytes.length > smallBytes) return decodeLater(bytes, encodings, partial);
   try {
     let decoded = bytes;
-    for (const one of encodings) decoded = unpackAtOnce(decoded, one, partial, smallOutput);
+    for (const encoding of encodings) decoded = unpackAtOnce(decoded, encoding, partial, smallOutput);
     return { bytes: decoded, failure: null };
   } catch (error) {
     return isTooMuch(error) ? decodeLater(bytes, encodings, partial) : failed(bytes, error);

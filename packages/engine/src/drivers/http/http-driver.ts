@@ -139,11 +139,11 @@ function instead(headers: readonly Header[], others: readonly Header[]): readonl
 /** Headers with the user's cookies; a cookie that the script makes itself, as page scripts do, wins over a kept one of its name. */
 function withCookies(headers: readonly Header[], kept: string): Header[] {
   const isCookie = ([name]: Header) => name.toLowerCase() === 'cookie';
-  const own = headers.filter(isCookie).map(([, value]) => value);
-  if (own.length === 0) return kept === '' ? [...headers] : [...headers, ['Cookie', kept]];
-  const names = new Set(own.flatMap((line) => line.split('; ').map((pair) => pair.split('=')[0])));
+  const scriptCookies = headers.filter(isCookie).map(([, value]) => value);
+  if (scriptCookies.length === 0) return kept === '' ? [...headers] : [...headers, ['Cookie', kept]];
+  const names = new Set(scriptCookies.flatMap((line) => line.split('; ').map((pair) => pair.split('=')[0])));
   const rest = kept.split('; ').filter((pair) => pair !== '' && !names.has(pair.split('=')[0]));
-  return [...headers.filter((header) => !isCookie(header)), ['Cookie', [...rest, ...own].join('; ')]];
+  return [...headers.filter((header) => !isCookie(header)), ['Cookie', [...rest, ...scriptCookies].join('; ')]];
 }
 
 /** HTTP/1.1 and HTTP/2 over undici, and WebSockets: own connections, own cookies (RFC 6265), timings of every phase. */

@@ -136,8 +136,8 @@ function changed(request: WireRequest, next: NextRequest | null): WireRequest {
 /** A target with one parameter of its query set; the others stay as they are, to the letter. */
 function withQuery(target: string, name: string, value: string): string {
   const [path = '', query = ''] = target.split('?', 2);
-  const own = `${encodeURIComponent(name)}=${encodeURIComponent(value)}`;
+  const newPair = `${encodeURIComponent(name)}=${encodeURIComponent(value)}`;
   const pairs = query === '' ? [] : query.split('&');
   const at = pairs.findIndex((pair) => pair.split('=')[0] === encodeURIComponent(name));
-  return `${path}?${(at < 0 ? [...pairs, own] : pairs.with(at, own)).join('&')}`;
+  return `${path}?${(at < 0 ? [...pairs, newPair] : pairs.with(at, newPair)).join('&')}`;
 }

@@ -177,10 +177,10 @@ function pairs(raw: readonly (Buffer | string | (Buffer | string)[])[] | null): 
   for (let at = 0; raw && at + 1 < raw.length; at += 2) {
     const name = textOf(raw[at]);
     const value = raw[at + 1];
-    if (Array.isArray(value)) for (const one of value) found.push([name, textOf(one)]);
+    if (Array.isArray(value)) for (const item of value) found.push([name, textOf(item)]);
     else found.push([name, textOf(value)]);
   }
   return found;
 }
 
-const textOf = (one: Buffer | string | (Buffer | string)[] | undefined): string => (typeof one === 'string' ? one : String(one));
+const textOf = (raw: Buffer | string | (Buffer | string)[] | undefined): string => (typeof raw === 'string' ? raw : String(raw));

@@ -27,16 +27,22 @@ export class TargetTls {
   }
 
   #context(origin: string): SecureContext {
-    const own = credentialFor(this.settings.credentials, origin, ['certificate']);
+    const certificate = credentialFor(this.settings.credentials, origin, ['certificate']);
     // Without a client certificate of its own an origin shares the context of all the others.
-    const key = own ? origin : '';
+    const key = certificate ? origin : '';
     const known = this.#contexts.get(key);
     if (known) return known;
     const { authorities } = this.settings.trust;
     try {
       const made = createSecureContext({
         ...(authorities.trim() === '' ? {} : { ca: [...rootCertificates, authorities] }),
-        ...(own ? { cert: own.certificate, key: own.key, ...(own.passphrase === '' ? {} : { passphrase: own.passphrase }) } : {}),
+        ...(certificate
+          ? {
+              cert: certificate.certificate,
+              key: certificate.key,
+              ...(certificate.passphrase === '' ? {} : { passphrase: certificate.passphrase }),
+            }
+          : {}),
       });
       this.#contexts.set(key, made);
       return made;

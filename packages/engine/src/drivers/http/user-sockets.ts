@@ -89,12 +89,15 @@ export class UserSockets {
     this.#end(name);
     const { request, line } = wish;
     const where = request.origin + request.target;
-    const isProtocol = ([own]: Header) => own.toLowerCase() === 'sec-websocket-protocol';
+    const isProtocol = ([headerName]: Header) => headerName.toLowerCase() === 'sec-websocket-protocol';
     const protocols = wish.headers.filter(isProtocol).flatMap(([, value]) => value.split(/\s*,\s*/));
     const headers = wish.headers.filter((header) => !isProtocol(header));
     const started = performance.now();
     const marks = { lookedUp: 0, connected: 0, secured: 0, answered: 0 };
-    const bytesOut = wish.headers.reduce((sum, [own, value]) => sum + own.length + value.length + 4, request.target.length + 120);
+    const bytesOut = wish.headers.reduce(
+      (sum, [headerName, value]) => sum + headerName.length + value.length + 4,
+      request.target.length + 120,
+    );
     const response = (ended: number, rest: Partial<WireResponse>): WireResponse => ({
       status: 0,
       statusText: '',
@@ -175,7 +178,7 @@ export class UserSockets {
         done(
           response(performance.now(), {
             ...head,
-            bytesIn: head.headers.reduce((sum, [own, value]) => sum + own.length + value.length + 4, 0),
+            bytesIn: head.headers.reduce((sum, [headerName, value]) => sum + headerName.length + value.length + 4, 0),
           }),
         );
       });

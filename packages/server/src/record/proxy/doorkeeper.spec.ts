@@ -27,9 +27,9 @@ describe('the door of a recording on the network', () => {
   });
 
   it('has a password of 128 bits, another one each time', () => {
-    const [one, other] = [newClientPassword(), newClientPassword()];
-    expect(one).not.toBe(other);
-    const signs = one.replace('tester:', '').replaceAll('-', '');
+    const [left, right] = [newClientPassword(), newClientPassword()];
+    expect(left).not.toBe(right);
+    const signs = left.replace('tester:', '').replaceAll('-', '');
     expect(signs.length * Math.log2(31)).toBeGreaterThanOrEqual(128);
     expect(signs).toMatch(/^[a-hj-km-np-z2-9]+$/);
   });

@@ -175,8 +175,10 @@ export class ColumnForm {
   readonly kinds = columnKinds;
   readonly own = computed(() => fields[this.value().kind]);
   readonly listText = computed(() => {
-    const own = this.value();
-    return own.kind === 'pick' ? own.from.map((one) => (one.weight === 1 ? one.text : `${one.weight} x ${one.text}`)).join('\n') : '';
+    const column = this.value();
+    return column.kind === 'pick'
+      ? column.from.map((choice) => (choice.weight === 1 ? choice.text : `${choice.weight} x ${choice.text}`)).join('\n')
+      : '';
   });
 
   textOf(key: string): string {

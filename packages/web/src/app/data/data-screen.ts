@@ -150,7 +150,7 @@ export class DataScreen {
     this.#typed.set(text);
   }
   setOnly(id: string): void {
-    const kind = this.kinds().find((one) => one.id === id);
+    const kind = this.kinds().find((candidate) => candidate.id === id);
     if (kind) this.only.set(kind.id);
   }
   showTwice(column: number): void {

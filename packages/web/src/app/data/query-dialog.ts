@@ -139,11 +139,11 @@ export class QueryDialog {
     return columns.map((column) => column.name).join(', ');
   }
   /** Proposes a query that works there, as long as the tester has not written one. */
-  choose(own: boolean): void {
-    this.ownTables.set(own);
+  choose(isOwnTables: boolean): void {
+    this.ownTables.set(isOwnTables);
     const [first] = this.tables;
     const proposals = [serverQuery, ...(first ? [queryOf(first)] : [])];
-    if (proposals.includes(this.sql())) this.sql.set(own && first ? queryOf(first) : serverQuery);
+    if (proposals.includes(this.sql())) this.sql.set(isOwnTables && first ? queryOf(first) : serverQuery);
   }
   wish(): QueryWish {
     return { name: this.name().trim(), address: this.ownTables() ? 'own' : this.address().trim(), sql: this.sql() };

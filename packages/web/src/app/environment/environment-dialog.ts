@@ -161,7 +161,7 @@ export class EnvironmentDialog {
     // A line without a name was never filled in.
     const variables = this.variables()
       .map((variable) => ({ ...variable, name: variable.name.trim() }))
-      .filter((one) => one.name !== '' || one.value !== '');
+      .filter((variable) => variable.name !== '' || variable.value !== '');
     const twice = variables.find(
       (variable, at) => variable.name === '' || variables.findIndex((otherVariable) => otherVariable.name === variable.name) < at,
     );

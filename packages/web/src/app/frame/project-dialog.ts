@@ -154,7 +154,7 @@ export class ProjectDialog {
     this.problem.set(problemOf(error));
   };
   exampleOf(kind: FailureSign['kind']): string {
-    return kinds.find((one) => one.id === kind)?.example ?? '';
+    return kinds.find((candidate) => candidate.id === kind)?.example ?? '';
   }
   add(): void {
     this.signs.set([...this.signs(), { kind: 'text', text: '' }]);

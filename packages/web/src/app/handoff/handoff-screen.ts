@@ -43,21 +43,23 @@ export class HandoffScreen {
   readonly handoff = input.required<string>();
   readonly script = this.#store.selectSignal(scriptsFeature.selectCurrent);
   readonly saved = this.#store.selectSignal(scriptsFeature.selectSaved);
-  readonly own = computed(() => this.script()?.handoffs.find((handoff) => handoff.id === this.handoff()));
+  readonly shownHandoff = computed(() => this.script()?.handoffs.find((handoff) => handoff.id === this.handoff()));
   readonly colour = computed(() => hue(Math.max(0, this.script()?.handoffs.findIndex((handoff) => handoff.id === this.handoff()) ?? 0)));
   readonly #steps = computed(() => {
     const script = this.script();
     return new Map(script ? recordedSteps(script).map((step) => [step.step.id, step]) : []);
   });
   /** What is being tried: what is in use until another way is chosen or written. */
-  readonly draft = linkedSignal<Extractor | undefined>(() => this.own()?.extractor);
+  readonly draft = linkedSignal<Extractor | undefined>(() => this.shownHandoff()?.extractor);
   readonly everywhere = signal(false);
   readonly writing = signal(false);
   readonly chosen = signal(0);
-  readonly changed = computed(() => JSON.stringify(this.draft()) !== JSON.stringify(this.own()?.extractor));
+  readonly changed = computed(() => JSON.stringify(this.draft()) !== JSON.stringify(this.shownHandoff()?.extractor));
   readonly proposals = resource({
     params: () =>
-      this.own() ? { script: this.id(), handoff: this.handoff(), extractor: this.own()?.extractor, saved: this.saved() } : undefined,
+      this.shownHandoff()
+        ? { script: this.id(), handoff: this.handoff(), extractor: this.shownHandoff()?.extractor, saved: this.saved() }
+        : undefined,
     loader: ({ params }): Promise<Proposal[]> => firstValueFrom(this.#api.proposals(params.script, params.handoff)),
   });
   readonly #wanted = computed(() => ({ extractor: this.draft(), everywhere: this.everywhere() }));
@@ -65,7 +67,7 @@ export class HandoffScreen {
     toObservable(this.#wanted).pipe(
       // While someone writes, only what stands still for a moment is tried.
       debounceTime(200),
-      filter((one): one is { extractor: Extractor; everywhere: boolean } => one.extractor !== undefined),
+      filter((wanted): wanted is { extractor: Extractor; everywhere: boolean } => wanted.extractor !== undefined),
       switchMap(({ extractor, everywhere }) =>
         this.#api
           .tryExtractor(this.id(), this.handoff(), extractor, everywhere)
@@ -136,7 +138,7 @@ export class HandoffScreen {
   }
   rename(name: string): void {
     const trimmed = name.trim();
-    if (trimmed !== '' && trimmed !== this.own()?.name)
+    if (trimmed !== '' && trimmed !== this.shownHandoff()?.name)
       this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'rename-handoff', handoff: this.handoff(), name: trimmed } }));
   }
   use(): void {
@@ -144,6 +146,6 @@ export class HandoffScreen {
     if (extractor) this.#store.dispatch(scriptsActions.edited({ edit: { kind: 'set-extractor', handoff: this.handoff(), extractor } }));
   }
   putBack(): void {
-    this.draft.set(this.own()?.extractor);
+    this.draft.set(this.shownHandoff()?.extractor);
   }
 }

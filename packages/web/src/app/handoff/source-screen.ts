@@ -157,8 +157,8 @@ export class SourceScreen {
 
   /** What a try came to: whether the step passed, and whether something else was the reason where it did not. */
   #outcome(rehearsal: Rehearsal, step: string, candidate: SourceCandidate): { tone: 'good' | 'bad'; text: string } {
-    const [number, own] = [this.numberOf(step), rehearsal.steps.find((rehearsedStep) => rehearsedStep.step === step)];
-    if (own?.verdict === 'passed')
+    const [number, played] = [this.numberOf(step), rehearsal.steps.find((rehearsedStep) => rehearsedStep.step === step)];
+    if (played?.verdict === 'passed')
       return { tone: 'good', text: `Step ${number} passed with it in rehearsal ${rehearsal.number}. Use it, or try another.` };
     const why = rehearsal.divergence;
     if (!why)

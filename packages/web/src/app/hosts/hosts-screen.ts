@@ -153,8 +153,8 @@ export class HostsScreen implements OnDestroy {
     const modal = this.#modals.open(WatchDialog, { size: 'lg', scrollable: true });
     (modal.componentInstance as WatchDialog).load(watch);
     modal.closed.subscribe((changed: Watch) => {
-      const known = this.watches().some((one) => one.id === changed.id);
-      this.#change(known ? this.watches().map((one) => (one.id === changed.id ? changed : one)) : [...this.watches(), changed]);
+      const known = this.watches().some((watch) => watch.id === changed.id);
+      this.#change(known ? this.watches().map((watch) => (watch.id === changed.id ? changed : watch)) : [...this.watches(), changed]);
     });
   }
   #change(watches: Watch[]): void {

@@ -114,8 +114,8 @@ export class PatternScreen {
     const draft = this.draft();
     if (draft) this.change({ received: { ...draft.received, ...part } });
   }
-  toggled<T>(list: readonly T[], one: T): T[] {
-    return list.includes(one) ? list.filter((other) => other !== one) : [...list, one];
+  toggled<T>(list: readonly T[], item: T): T[] {
+    return list.includes(item) ? list.filter((listed) => listed !== item) : [...list, item];
   }
   switchOn(pattern: ListedPattern): void {
     this.#show(this.#api.savePattern({ ...plain(pattern), enabled: !pattern.enabled }));

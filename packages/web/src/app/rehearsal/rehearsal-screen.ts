@@ -125,8 +125,8 @@ export class RehearsalScreen {
     return n == null ? undefined : this.#exchanges().find((exchange) => exchange.n === n);
   });
   readonly accepted = computed(() => {
-    const [accept, own] = [this.current()?.accept, this.#actions().get(this.selected() ?? '')?.step];
-    return own !== undefined && isRecorded(own) && JSON.stringify(accept?.expect) === JSON.stringify(own.expect);
+    const [accept, step] = [this.current()?.accept, this.#actions().get(this.selected() ?? '')?.step];
+    return step !== undefined && isRecorded(step) && JSON.stringify(accept?.expect) === JSON.stringify(step.expect);
   });
   readonly rightPage = computed(() => this.#pageOf(this.rehearsal()));
   readonly leftPage = computed(() => {

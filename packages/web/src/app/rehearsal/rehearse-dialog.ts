@@ -151,8 +151,8 @@ export class RehearseDialog {
     const origins = [...new Set(this.steps().flatMap(({ step }) => ('origin' in step ? [step.origin] : [])))];
     return environment ? origins.map((origin) => resolveTarget(origin, environment)) : [];
   });
-  readonly targets = computed(() => [...new Set(this.#resolved().flatMap((one) => ('origin' in one ? [one.origin] : [])))]);
-  readonly refused = computed(() => this.#resolved().flatMap((one) => ('refused' in one ? [one.refused] : []))[0] ?? null);
+  readonly targets = computed(() => [...new Set(this.#resolved().flatMap((target) => ('origin' in target ? [target.origin] : [])))]);
+  readonly refused = computed(() => this.#resolved().flatMap((target) => ('refused' in target ? [target.refused] : []))[0] ?? null);
   readonly tables = computed(() => {
     const script = this.script();
     const bound = script ? boundColumns(script) : new Map<string, Set<string>>();

@@ -71,7 +71,7 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
     top += lane.share + gap;
   }
   const at = (value: (point: LanePoint) => number | null) => points.map((point) => [point.second, value(point)]);
-  const line = (index: number, name: string, data: unknown[], own: object) => ({
+  const line = (index: number, name: string, data: unknown[], options: object) => ({
     name,
     type: 'line',
     xAxisIndex: index,
@@ -81,7 +81,7 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
     // Of an hour more points come than the lane has pixels; the least and the most of each are drawn, so no peak is hidden.
     sampling: 'minmax',
     ...still,
-    ...own,
+    ...options,
   });
   return {
     animation: false,
@@ -219,11 +219,11 @@ export function heatCells(points: readonly LanePoint[]): [number, number, number
     columns.set(column, ownColumn);
     for (const [band = 0, count = 0] of bands) ownColumn.set(band, (ownColumn.get(band) ?? 0) + count);
   }
-  return [...columns].flatMap(([column, own]) => {
-    const all = [...own.values()].reduce((sum, count) => sum + count, 0);
+  return [...columns].flatMap(([column, points]) => {
+    const all = [...points.values()].reduce((sum, count) => sum + count, 0);
     // A column reaches from half a second before its first point, so that its points lie in it.
     const from = first + column * width - 0.5;
-    return [...own].map(([band, count]): [number, number, number, number, number] => [
+    return [...points].map(([band, count]): [number, number, number, number, number] => [
       from,
       from + width,
       bandStartMs(band),
@@ -242,8 +242,8 @@ export function toldAt({ points, hosts, events }: LanesView, second: number): { 
     { name: clock(at.second), text: `${at.users.toLocaleString('en')} users` },
     { name: 'p95, mean', text: `${ms(at.p95Ms)}, ${ms(at.meanMs)}` },
     { name: 'Transactions', text: `${at.perSecond.toLocaleString('en')} a second, ${at.failures.toLocaleString('en')} failed` },
-    ...hosts.map(({ host, name, unit, points: own }) => {
-      const value = lastBefore(own, at.second);
+    ...hosts.map(({ host, name, unit, points: hostPoints }) => {
+      const value = lastBefore(hostPoints, at.second);
       return {
         name: `${host}: ${name}`,
         text: value === null ? 'none' : `${value.toFixed(Math.abs(value) < 100 ? 1 : 0)} ${unit}`,

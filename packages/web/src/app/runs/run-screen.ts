@@ -101,9 +101,9 @@ export class RunScreen implements OnDestroy {
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   /** What each crew was dealt, tables by their names. */
   readonly dealt = computed(() =>
-    (this.result()?.dealt ?? []).map((one) => ({
-      ...one,
-      table: this.#tables().find(({ id }) => id === one.table)?.name ?? 'a data table',
+    (this.result()?.dealt ?? []).map((dealt) => ({
+      ...dealt,
+      table: this.#tables().find(({ id }) => id === dealt.table)?.name ?? 'a data table',
     })),
   );
   readonly asked = signal<'' | 'finish' | 'abort'>('');
@@ -147,7 +147,7 @@ export class RunScreen implements OnDestroy {
       ? { shape: 'failed', text: `${missed} of ${this.result()?.criteria.length ?? 0} criteria missed` }
       : { shape: 'none', text: 'No criteria were set' };
   });
-  readonly trusted = computed(() => this.result()?.trust.every((one) => one.good) ?? false);
+  readonly trusted = computed(() => this.result()?.trust.every((sign) => sign.good) ?? false);
   /** Height of the four lanes in the run room, in per cent of it, at the least: two more fit without scrolling. */
   readonly roomShare = 68;
   /** Height of the lanes without those of hosts, on the page of a run, in px. */
@@ -193,8 +193,8 @@ export class RunScreen implements OnDestroy {
     const seconds = (this.last()?.second ?? 0) + 1 + skipped;
     const phases = phasesOf(run.workload);
     const at = phases.findIndex((phase) => seconds < phase.endSeconds);
-    const [own, next] = [phases[at], phases[at + 1]];
-    return own && next ? { own: own.name, name: next.name } : null;
+    const [playing, next] = [phases[at], phases[at + 1]];
+    return playing && next ? { playing: playing.name, name: next.name } : null;
   });
   goToNextPhase(): void {
     this.#store.dispatch(runsActions.nextPhaseWanted({ id: this.id() }));

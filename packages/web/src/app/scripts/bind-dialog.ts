@@ -241,7 +241,7 @@ export class BindDialog {
   });
   readonly #made = computed<GeneratedValue>(() => {
     const taken = new Set(this.script()?.made.map((made) => made.id));
-    const names = new Set([...(this.script()?.made ?? []), ...(this.script()?.handoffs ?? [])].map((one) => one.name));
+    const names = new Set([...(this.script()?.made ?? []), ...(this.script()?.handoffs ?? [])].map((named) => named.name));
     const free = (wanted: string, has: ReadonlySet<string>): string => {
       let name = wanted;
       for (let count = 2; has.has(name); count++) name = `${wanted} ${count}`;
@@ -324,7 +324,7 @@ export class BindDialog {
     return this.#rows().get(table)?.[at]?.values[index];
   }
   setWay(text: string): void {
-    const way = ways.find((one) => one.id === text);
+    const way = ways.find((candidate) => candidate.id === text);
     if (!way) return;
     this.by.set(way.id);
     if (this.#isOwnForm) return;

@@ -114,8 +114,8 @@ export class ScriptScreen {
   readonly counts = computed(() => {
     const all = this.coverage();
     return classes
-      .map((one) => ({ ...one, count: all.filter((value) => value.class === one.id).length, percent: 0 }))
-      .map((one) => ({ ...one, percent: all.length === 0 ? 0 : (100 * one.count) / all.length }));
+      .map((kind) => ({ ...kind, count: all.filter((value) => value.class === kind.id).length, percent: 0 }))
+      .map((kind) => ({ ...kind, percent: all.length === 0 ? 0 : (100 * kind.count) / all.length }));
   });
   readonly filtered = computed(() => {
     const wanted = this.filter();
@@ -148,8 +148,8 @@ export class ScriptScreen {
   readonly dropAt = signal<string | null>(null);
   /** Parts of the project that this script does not have yet. */
   readonly parts = computed(() => {
-    const own = new Set(this.script()?.transactions.map((transaction) => transaction.part));
-    return this.#parts().filter((part) => !own.has(part.id));
+    const partsHere = new Set(this.script()?.transactions.map((transaction) => transaction.part));
+    return this.#parts().filter((part) => !partsHere.has(part.id));
   });
   readonly newSteps = newSteps;
   readonly icon = iconOf;
@@ -227,7 +227,7 @@ export class ScriptScreen {
   }
 
   hueOf(handoff: string | null): string {
-    return hue(Math.max(0, this.script()?.handoffs.findIndex((one) => one.id === handoff) ?? 0));
+    return hue(Math.max(0, this.script()?.handoffs.findIndex((candidate) => candidate.id === handoff) ?? 0));
   }
   durationOf(row: SpineRow): string {
     const chain = row.kind === 'action' ? exchangesOf(row.step) : [];

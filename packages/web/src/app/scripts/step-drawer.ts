@@ -284,7 +284,7 @@ export class StepDrawer {
   /** What a step stands behind: the step before it in its list, or its transaction. */
   #before(id: string): string | null {
     for (const transaction of this.script().transactions) {
-      const at = transaction.steps.findIndex((step) => allSteps([step]).some((one) => one.id === id));
+      const at = transaction.steps.findIndex((step) => allSteps([step]).some((innerStep) => innerStep.id === id));
       if (at >= 0) return transaction.steps[at - 1]?.id ?? transaction.id;
     }
     return null;

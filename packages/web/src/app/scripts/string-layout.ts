@@ -70,9 +70,9 @@ export function layRows(script: Script): SpineRow[] {
   let top = 0;
   let number = 0;
   const place = (height: number) => {
-    const own = { top, height };
+    const box = { top, height };
     top += height;
-    return own;
+    return box;
   };
   for (const transaction of script.transactions) {
     const { id, name, phase, part } = transaction;
@@ -118,7 +118,7 @@ export function layStrings(script: Script, rows: readonly SpineRow[]): DrawnStri
   const taken: { from: number; to: number }[][] = Array.from({ length: laneCount }, () => []);
   for (const string of [...strings].sort((left, right) => endOf(left) - left.originY - (endOf(right) - right.originY))) {
     const span = { from: string.originY, to: endOf(string) };
-    const free = taken.findIndex((lane) => lane.every((one) => one.to < span.from || one.from > span.to));
+    const free = taken.findIndex((lane) => lane.every((laneSpan) => laneSpan.to < span.from || laneSpan.from > span.to));
     string.lane = free >= 0 ? free : laneCount - 1;
     taken[string.lane]?.push(span);
   }

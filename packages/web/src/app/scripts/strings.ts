@@ -143,7 +143,7 @@ function draw({ handoff, hue: index, lane, originY, againY, uses }: DrawnString,
   const inSight = (y: number): boolean => y >= sight.top && y <= sight.bottom;
   const x = laneX(lane);
   const y0 = originY + 5;
-  const lowest = (list: readonly number[]): number => list.reduce((most, one) => Math.max(most, one), -Infinity);
+  const lowest = (list: readonly number[]): number => list.reduce((most, value) => Math.max(most, value), -Infinity);
   const last = Math.max(y0 + 14, lowest(againY) - 4, lowest(uses.map((use) => use.y)) - 12);
   const name = handoff.name;
   const labelWidth = Math.min(110, name.length * 6.4 + 14);

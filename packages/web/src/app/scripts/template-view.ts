@@ -110,7 +110,7 @@ function flatten(template: Template, script: Script, tables: Readonly<Record<str
           },
         ];
       case 'handoff': {
-        const index = script.handoffs.findIndex((one) => one.id === piece.handoff);
+        const index = script.handoffs.findIndex((candidate) => candidate.id === piece.handoff);
         const handoff = script.handoffs[index];
         return [
           {
@@ -135,7 +135,7 @@ function flatten(template: Template, script: Script, tables: Readonly<Record<str
           },
         ];
       case 'made': {
-        const made = script.made.find((one) => one.id === piece.made);
+        const made = script.made.find((candidate) => candidate.id === piece.made);
         return [
           {
             kind: 'made',

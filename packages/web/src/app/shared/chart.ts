@@ -101,7 +101,7 @@ export class Chart implements OnDestroy {
     if (!chart || this.#held) return;
     const elements = handles.map(({ x, y, sideways }, at) => {
       const [left = 0, top = 0] = chart.convertToPixel('grid', [x, y]);
-      const own = (event: { target: { x: number; y: number } }) => {
+      const onDrag = (event: { target: { x: number; y: number } }) => {
         if (sideways) event.target.y = top;
         this.#tell(at, event.target);
       };
@@ -119,7 +119,7 @@ export class Chart implements OnDestroy {
           this.#held = true;
           this.dragging.emit(true);
         },
-        ondrag: own,
+        ondrag: onDrag,
         ondragend: () => {
           this.#held = false;
           this.dragging.emit(false);

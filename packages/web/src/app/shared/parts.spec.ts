@@ -65,8 +65,8 @@ describe('deleting', () => {
 describe('a number field', () => {
   it('tells a number in its range, and puts back what is none', () => {
     const { fixture, element } = render(NumberField, { label: 'Users', value: 20, min: 1, max: 100 });
-    const told: number[] = [];
-    fixture.componentInstance.changed.subscribe((value) => told.push(value));
+    const heard: number[] = [];
+    fixture.componentInstance.changed.subscribe((value) => heard.push(value));
     const input = element.querySelector('input') ?? document.createElement('input');
     const type = (text: string) => {
       input.value = text;
@@ -75,7 +75,7 @@ describe('a number field', () => {
     type('35');
     type('0');
     type('');
-    expect(told).toEqual([35]);
+    expect(heard).toEqual([35]);
     expect(input.value).toBe('20');
   });
 });
@@ -101,9 +101,9 @@ describe('a text with moving pieces', () => {
     });
     const chosen: string[] = [];
     const back: unknown[] = [];
-    fixture.componentInstance.chosen.subscribe((one) => chosen.push(one));
-    fixture.componentInstance.putBack.subscribe((one) => back.push(one));
-    expect([...element.querySelectorAll('.chip')].map((one) => one.textContent.trim())).toEqual([
+    fixture.componentInstance.chosen.subscribe((handoff) => chosen.push(handoff));
+    fixture.componentInstance.putBack.subscribe((wanted) => back.push(wanted));
+    expect([...element.querySelectorAll('.chip')].map((chip) => chip.textContent.trim())).toEqual([
       'form key',
       'clock, ms',
       'Containers · number',
@@ -124,7 +124,7 @@ describe('two answers beside each other', () => {
 
   it('fold what is the same and what moves anyway, and open it where that is asked for', () => {
     const { element, click } = render(DifferenceView, { rows });
-    const shown = () => [...element.querySelectorAll('pre, .fold')].map((one) => one.textContent);
+    const shown = () => [...element.querySelectorAll('pre, .fold')].map((part) => part.textContent);
     expect(element.textContent).toContain('1 place differs.');
     expect(shown()).toEqual(['5 lines the same', '6\n7', '6\n7', '1 line differs only in the handoff key', 'stored', 'refused']);
     click('1 line differs only in');
@@ -167,7 +167,7 @@ describe('strings', () => {
     expect(threads.map((thread) => thread.classList.contains('faded'))).toEqual([true, false]);
     expect(threads.map((thread) => thread.querySelectorAll('[stroke="var(--red)"]').length)).toEqual([2, 0]);
     const chosen: string[] = [];
-    fixture.componentInstance.chosen.subscribe((one) => chosen.push(one));
+    fixture.componentInstance.chosen.subscribe((handoff) => chosen.push(handoff));
     threads[1]?.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter' }));
     expect(chosen).toEqual(['h2']);
   });
@@ -226,7 +226,9 @@ describe('exchanges', () => {
   it('that are messages have a size and no status, so that they have not failed', () => {
     const { fixture } = render(ExchangeTable, inputs);
     const table = fixture.componentInstance;
-    expect(inputs.exchanges.map((one) => [table.verb(one), table.statusOf(one), table.failed(one), table.answer(one)?.size])).toEqual([
+    expect(
+      inputs.exchanges.map((listed) => [table.verb(listed), table.statusOf(listed), table.failed(listed), table.answer(listed)?.size]),
+    ).toEqual([
       ['GET', '200', false, undefined],
       ['POST', '409', true, undefined],
       ['SEND', '', false, 2048],

@@ -51,8 +51,8 @@ export const asking = <Creator extends ActionCreator, Answer>(
             return from('type' in next ? [next] : next);
           }),
           catchError((error: unknown) => {
-            const told = messageActions.told({ tone: 'bad', text: problemOf(error) });
-            return failed ? of(told, failed) : of(told);
+            const message = messageActions.told({ tone: 'bad', text: problemOf(error) });
+            return failed ? of(message, failed) : of(message);
           }),
           until ? takeUntil(actions.pipe(filter(isOf(until)))) : identity,
         );

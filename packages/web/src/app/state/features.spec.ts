@@ -190,8 +190,8 @@ describe('the state of the project', () => {
 
 describe('messages', () => {
   it('are the last four, each with a number of its own, until they are closed', () => {
-    const told = ['a', 'b', 'c', 'd', 'e'].map((text) => messageActions.told({ tone: 'good', text }));
-    const shown = after(messagesFeature, ...told);
+    const messages = ['a', 'b', 'c', 'd', 'e'].map((text) => messageActions.told({ tone: 'good', text }));
+    const shown = after(messagesFeature, ...messages);
     expect(shown.list.map(({ text }) => text)).toEqual(['b', 'c', 'd', 'e']);
     expect(new Set(shown.list.map(({ id }) => id)).size).toBe(4);
     const id = shown.list[1]?.id ?? 0;

@@ -77,12 +77,12 @@ describe('a live run', () => {
   });
 
   it('shows a second anew with a generator that told of it late, and counts what that adds once', () => {
-    const own = (generator: number) => ({ generator, busy: 0, heapMb: 1, sockets: 1 });
-    const told = (generators: number[]) => {
+    const figuresOf = (generator: number) => ({ generator, busy: 0, heapMb: 1, sockets: 1 });
+    const pointOf = (generators: number[]) => {
       const { live: whole } = live(1);
-      return runsActions.secondCame({ live: { ...whole, point: { ...whole.point, generators: generators.map(own) } } });
+      return runsActions.secondCame({ live: { ...whole, point: { ...whole.point, generators: generators.map(figuresOf) } } });
     };
-    const after = [told([0]), told([0, 1]), told([0, 1])].reduce(reducer, opened);
+    const after = [pointOf([0]), pointOf([0, 1]), pointOf([0, 1])].reduce(reducer, opened);
     expect(after.lanes.map(({ second, generators }) => [second, generators?.length])).toEqual([
       [0, undefined],
       [1, 2],
@@ -128,7 +128,7 @@ it('the lanes leave a gap where nothing ended in a second', () => {
     () => '#000',
   );
   const series = options['series'] as { name: string; data: [number, number | null][] }[];
-  expect(series.find((one) => one.name === 'p95')?.data).toEqual([
+  expect(series.find((line) => line.name === 'p95')?.data).toEqual([
     [0, 20],
     [1, null],
   ]);
@@ -143,15 +143,15 @@ it('the cursor tells the nearest second, and of hosts their last figure before i
     hosts: [host],
     events: [{ kind: 'note' as const, second: 3, text: 'cache was emptied' }],
   };
-  const told = (second: number) => toldAt(view, second).map((one) => one.text);
-  expect(told(2.4)).toEqual([
+  const textsAt = (second: number) => toldAt(view, second).map((tip) => tip.text);
+  expect(textsAt(2.4)).toEqual([
     expect.stringContaining('users'),
     expect.stringContaining('none,'),
     expect.any(String),
     '10.3 %',
     'cache was emptied',
   ]);
-  expect(told(9).at(-1)).toBe('none');
+  expect(textsAt(9).at(-1)).toBe('none');
   expect(toldAt({ ...view, points: [] }, 1)).toEqual([]);
 });
 
@@ -173,5 +173,5 @@ it('the heat band shows which share of the answers took how long, and joins seco
   ]);
   const hour = heatCells(Array.from({ length: 3600 }, (_, second) => ({ ...point(second), bands: [[10, 1] as [number, number]] })));
   expect(hour).toHaveLength(240);
-  expect(hour.every((one) => one[4] === 1)).toBe(true);
+  expect(hour.every((figures) => figures[4] === 1)).toBe(true);
 });

@@ -178,11 +178,11 @@ describe('the time spine', () => {
   it('numbers requests through, and leads each string from its origin to its uses', () => {
     const rows = layRows(script);
     expect(rows.filter((row) => row.kind === 'action').map((row) => row.number)).toEqual([1, 2, 3]);
-    const [key, other] = layStrings(script, rows);
+    const [key, second] = layStrings(script, rows);
     const middle = (id: string) => rows.filter((row) => row.id === id).map((row) => row.top + row.height / 2)[0];
     expect(key).toMatchObject({ originY: middle('s1'), uses: [{ step: 's3', y: middle('s3') }] });
-    expect(other?.uses).toEqual([]);
+    expect(second?.uses).toEqual([]);
     // They overlap in time, so they do not share a lane.
-    expect(key?.lane).not.toBe(other?.lane);
+    expect(key?.lane).not.toBe(second?.lane);
   });
 });

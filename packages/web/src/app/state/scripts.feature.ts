@@ -69,9 +69,9 @@ const changed = (state: ScriptsState, script: Script): ScriptsState =>
 function told({ handoffs, made, eased, replaced }: CorrelationReport): string {
   const added = [
     ...handoffs.map((handoff) => `the handoff ${handoff.name}`),
-    ...made.map((one) => `${one.name}, made by the client`),
-    ...eased.map((one) => `a wider redirect at step ${one.step}`),
-    ...replaced.map((one) => one.reason),
+    ...made.map((generatedValue) => `${generatedValue.name}, made by the client`),
+    ...eased.map((change) => `a wider redirect at step ${change.step}`),
+    ...replaced.map((change) => change.reason),
   ];
   return added.length === 0
     ? 'Nothing could be added from this rehearsal.'
@@ -147,7 +147,7 @@ export const scriptsFeature = createFeature({
       busy: null,
       steerable: false,
       // One that waited is replaced by what became of it.
-      rehearsals: [rehearsal, ...state.rehearsals.filter((one) => one.id !== rehearsal.id)],
+      rehearsals: [rehearsal, ...state.rehearsals.filter((known) => known.id !== rehearsal.id)],
     })),
     on(scriptsActions.repaired, (state, { script, rounds }) => ({
       ...(state.current && JSON.stringify(state.current) === JSON.stringify(script) ? state : changed(state, script)),

@@ -46,7 +46,7 @@ export const takesFeature = createFeature({
     on(takesActions.takeLoaded, (state, { take, exchanges }) => ({ ...state, current: take, exchanges })),
     on(takesActions.exchangeCame, (state, { exchange }) => ({
       ...state,
-      exchanges: [...state.exchanges.filter((one) => one.n !== exchange.n), exchange].sort((left, right) => left.n - right.n),
+      exchanges: [...state.exchanges.filter((known) => known.n !== exchange.n), exchange].sort((left, right) => left.n - right.n),
     })),
     on(takesActions.takeChanged, (state, { take }) => ({ ...state, current: take })),
     on(takesActions.namesSuggested, (state, { names }) => ({ ...state, suggestions: names })),

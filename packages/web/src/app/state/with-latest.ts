@@ -5,7 +5,7 @@ export function concatLatestFrom<T, L>(latest: () => Observable<L>): OperatorFun
   return concatMap((value: T) =>
     latest().pipe(
       first(),
-      map((other): [T, L] => [value, other]),
+      map((latest): [T, L] => [value, latest]),
     ),
   );
 }

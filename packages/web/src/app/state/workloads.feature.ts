@@ -20,7 +20,7 @@ export const workloadsFeature = createFeature({
     on(workloadsActions.made, (state, { workload }) => ({ ...state, list: [...state.list, workload] })),
     on(workloadsActions.changed, (state, { workload }) => ({
       ...state,
-      list: state.list.map((one) => (one.id === workload.id ? workload : one)),
+      list: state.list.map((known) => (known.id === workload.id ? workload : known)),
     })),
     on(workloadsActions.forecastLoaded, (state, { forecast }) => ({ ...state, forecast })),
     on(workloadsActions.runWanted, (state) => ({ ...state, starting: true })),

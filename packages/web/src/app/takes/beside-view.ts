@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, ou
 import { pathAndQuery, verbOf, type BesideRow, type Exchange, type Take } from '@sturdy/core';
 import { SecretMask } from '../shared/secret-mask';
 
-const told = {
+const words = {
   same: 'the same',
   differs: 'differs',
   missing: 'only in the first',
@@ -152,7 +152,7 @@ export class BesideView {
   readonly chosen = output<string>();
   readonly onlyDifferent = signal(true);
   readonly secrets = signal(false);
-  readonly told = told;
+  readonly told = words;
   readonly firstByNumber = computed(() => new Map(this.exchanges().map((exchange) => [exchange.n, exchange])));
   readonly secondByNumber = computed(() => new Map(this.otherExchanges().map((exchange) => [exchange.n, exchange])));
   readonly shown = computed(() => (this.onlyDifferent() ? this.rows().filter((row) => row.state !== 'same') : this.rows()));

@@ -169,7 +169,7 @@ it('two takes beside each other show differences only, until all is asked for', 
 it('a name from the page begins a transaction', () => {
   const { fixture, click } = render(MarkCard, { open: null, suggestions: ['Book intake'] });
   const marks: unknown[] = [];
-  fixture.componentInstance.mark.subscribe((one) => marks.push(one));
+  fixture.componentInstance.mark.subscribe((mark) => marks.push(mark));
   click('Book intake');
   expect(marks).toEqual([{ kind: 'begin', text: 'Book intake' }]);
 });
@@ -180,9 +180,9 @@ describe('the state of takes', () => {
 
   it('keeps exchanges in order though they end out of order, replaces those that grow, and forgets discarded ones', () => {
     let state = start;
-    for (const one of [exchange(2), exchange(1), { ...exchange(2), durationMs: 99 }, exchange(3)])
-      state = reduce(state, takesActions.exchangeCame({ exchange: one }));
-    expect(state.exchanges.map((one) => [one.n, one.durationMs])).toEqual([
+    for (const received of [exchange(2), exchange(1), { ...exchange(2), durationMs: 99 }, exchange(3)])
+      state = reduce(state, takesActions.exchangeCame({ exchange: received }));
+    expect(state.exchanges.map((listed) => [listed.n, listed.durationMs])).toEqual([
       [1, 7],
       [2, 99],
       [3, 7],

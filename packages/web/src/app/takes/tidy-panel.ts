@@ -195,7 +195,7 @@ export class TidyPanel {
 
   toggleHost(origin: string): void {
     const { leftOut } = this.tidy();
-    this.change({ leftOut: leftOut.includes(origin) ? leftOut.filter((one) => one !== origin) : [...leftOut, origin] });
+    this.change({ leftOut: leftOut.includes(origin) ? leftOut.filter((listed) => listed !== origin) : [...leftOut, origin] });
   }
 
   setPoll(key: string, choice: 'keep' | 'repeat' | 'drop'): void {

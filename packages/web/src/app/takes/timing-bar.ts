@@ -61,6 +61,6 @@ const phases = [
 export class TimingBar {
   readonly exchange = input.required<RequestExchange>();
   readonly all = computed(() => phases.map((phase) => ({ ...phase, ms: this.exchange().timings[phase.id] })));
-  readonly measured = computed(() => this.all().filter((one) => one.ms > 0));
+  readonly measured = computed(() => this.all().filter((phase) => phase.ms > 0));
   readonly figure = figure;
 }

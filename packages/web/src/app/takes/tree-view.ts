@@ -70,8 +70,8 @@ export class TreeView {
 /** A JSON value as nodes. */
 export function jsonTree(label: string, value: unknown): TreeNode {
   if (value === null || typeof value !== 'object') return { label, value: JSON.stringify(value), children: [] };
-  const entries = Array.isArray(value) ? value.map((one, index): [string, unknown] => [String(index), one]) : Object.entries(value);
-  return { label, children: entries.map(([key, one]) => jsonTree(key, one)) };
+  const entries = Array.isArray(value) ? value.map((item, index): [string, unknown] => [String(index), item]) : Object.entries(value);
+  return { label, children: entries.map(([key, member]) => jsonTree(key, member)) };
 }
 
 /** An XML element as nodes: attributes first, then what is inside. */
@@ -84,6 +84,6 @@ export function xmlTree(element: Element): TreeNode {
   const inner = [...element.children].map(xmlTree);
   const text = inner.length === 0 ? element.textContent.trim() : '';
   if (attributes.length === 0 && inner.length === 0) return { label: element.tagName, value: text, children: [] };
-  const own = text === '' ? [] : [{ label: 'text', value: text, children: [] }];
-  return { label: element.tagName, children: [...attributes, ...inner, ...own] };
+  const ownText = text === '' ? [] : [{ label: 'text', value: text, children: [] }];
+  return { label: element.tagName, children: [...attributes, ...inner, ...ownText] };
 }

@@ -98,8 +98,10 @@ export class CrewRow {
   /** Iterations an hour that the crew comes to; null where nobody knows how long one takes. */
   readonly rate = computed(() => {
     const crew = this.crew();
-    const own = this.forecast()?.iterationSeconds ?? 0;
-    return own === 0 && crew.pacing.seconds === 0 ? null : Math.round((3600 * crew.users) / cycleSeconds(crew, own));
+    const iterationLength = this.forecast()?.iterationSeconds ?? 0;
+    return iterationLength === 0 && crew.pacing.seconds === 0
+      ? null
+      : Math.round((3600 * crew.users) / cycleSeconds(crew, iterationLength));
   });
   /** What is set behind the button, in words. */
   readonly told = computed(() => {

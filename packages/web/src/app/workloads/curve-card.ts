@@ -149,7 +149,7 @@ const sums = ({ seconds, crews }: CurveLevels): number[] =>
   seconds.map((_, at) => crews.reduce((sum, crew) => sum + (crew.levels[at] ?? 0), 0));
 
 function levelAt(levels: CurveLevels, second: number): number {
-  const at = levels.seconds.findLastIndex((one) => one < second);
+  const at = levels.seconds.findLastIndex((levelSecond) => levelSecond < second);
   return sums(levels)[Math.max(0, at)] ?? 0;
 }
 

@@ -176,8 +176,8 @@ export class WorkloadScreen {
     const all = Math.max(1, this.allUsers());
     this.change({
       crews:
-        this.workload()?.crews.map(({ sharePercent: _share, ...one }) =>
-          wanted ? { ...one, sharePercent: Math.round((1000 * one.users) / all) / 10 } : one,
+        this.workload()?.crews.map(({ sharePercent: _share, ...rest }) =>
+          wanted ? { ...rest, sharePercent: Math.round((1000 * rest.users) / all) / 10 } : rest,
         ) ?? [],
     });
   }

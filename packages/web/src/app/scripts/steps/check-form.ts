@@ -198,8 +198,8 @@ export class CheckForm {
   set(checked: Checked): void {
     this.changed.emit({ ...this.value(), checked });
   }
-  with<T extends Checked>(own: T, members: Partial<T>): Checked {
-    return { ...own, ...members };
+  with<T extends Checked>(checked: T, members: Partial<T>): Checked {
+    return { ...checked, ...members };
   }
   limit(text: string): number | null {
     const value = Number(text);
@@ -209,15 +209,15 @@ export class CheckForm {
     this.set(checkForms[kind as CheckKindName].blank);
   }
   setIs(text: string): void {
-    const own = this.asValue(this.checked());
+    const valueCheck = this.asValue(this.checked());
     const is = text as Comparison;
-    if (own) this.set({ ...own, is, ...(hasRightSide(is) ? {} : { than: [] }) });
+    if (valueCheck) this.set({ ...valueCheck, is, ...(hasRightSide(is) ? {} : { than: [] }) });
   }
   setStatuses(text: string): void {
     const statuses = text
       .split(/[^\d]+/)
       .map(Number)
-      .filter((one) => one >= 100 && one <= 599);
+      .filter((status) => status >= 100 && status <= 599);
     if (statuses.length > 0) this.set({ kind: 'status', statuses });
   }
   setFailure(text: string): void {

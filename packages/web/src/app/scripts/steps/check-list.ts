@@ -172,12 +172,12 @@ export class CheckList {
     this.draft.set(check ?? newCheck(`${this.step().id}-check-${this.checks().length + 1}`));
   }
   keep(check: Check): void {
-    const there = this.checks().some((one) => one.id === check.id);
-    this.#set(there ? this.checks().map((one) => (one.id === check.id ? check : one)) : [...this.checks(), check]);
+    const there = this.checks().some((known) => known.id === check.id);
+    this.#set(there ? this.checks().map((known) => (known.id === check.id ? check : known)) : [...this.checks(), check]);
     this.draft.set(null);
   }
   remove(check: Check): void {
-    this.#set(this.checks().filter((one) => one.id !== check.id));
+    this.#set(this.checks().filter((known) => known.id !== check.id));
   }
   accept(suggestion: CheckSuggestion): void {
     this.#set([...this.checks(), suggestion.check]);

@@ -70,9 +70,9 @@ export class CodeField {
       const error = this.error();
       const view = this.#view;
       if (!view) return;
-      const marks = (told: { line: number; message: string }): Diagnostic => {
-        const { from, to } = view.state.doc.line(Math.min(Math.max(1, told.line), view.state.doc.lines));
-        return { from, to, severity: 'error', message: told.message };
+      const marks = (problem: { line: number; message: string }): Diagnostic => {
+        const { from, to } = view.state.doc.line(Math.min(Math.max(1, problem.line), view.state.doc.lines));
+        return { from, to, severity: 'error', message: problem.message };
       };
       view.dispatch(setDiagnostics(view.state, error ? [marks(error)] : []));
     });
@@ -106,5 +106,5 @@ export class CodeField {
 function complete(context: CompletionContext): CompletionResult | null {
   const word = context.matchBefore(/[\w.]*/);
   if (!word || (word.from === word.to && !context.explicit)) return null;
-  return { from: word.from, options: known.map((one) => ({ ...one, type: 'variable' })) };
+  return { from: word.from, options: known.map((completion) => ({ ...completion, type: 'variable' })) };
 }

@@ -158,7 +158,7 @@ export class MessageParts {
   }
   dropSame(place: string): void {
     const awaited = this.awaits();
-    if (awaited) this.#set({ ...awaited, same: awaited.same.filter((one) => one !== place) });
+    if (awaited) this.#set({ ...awaited, same: awaited.same.filter((samePlace) => samePlace !== place) });
   }
   drop(at: number): void {
     const awaited = this.awaits();

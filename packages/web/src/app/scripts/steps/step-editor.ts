@@ -70,7 +70,7 @@ export class StepEditor {
   /** The part that the chosen transaction is. */
   readonly part = computed(() => this.#parts().find((part) => part.id === this.transaction()?.part));
   /** The other scripts that have it. */
-  readonly others = computed(() => (this.part()?.usedBy ?? []).filter((one) => one.id !== this.script().id));
+  readonly others = computed(() => (this.part()?.usedBy ?? []).filter((user) => user.id !== this.script().id));
   readonly icon = iconOf;
   readonly kinds = stepKinds;
   readonly transaction = computed(() => this.script().transactions.find((transaction) => transaction.id === this.id()) ?? null);
@@ -118,8 +118,8 @@ export class StepEditor {
     this.edit({ kind: 'set-step', step });
   }
   /** The step with some of its members changed. */
-  change<S extends Step>(own: S, members: Partial<S>): void {
-    this.set({ ...own, ...members });
+  change<S extends Step>(step: S, members: Partial<S>): void {
+    this.set({ ...step, ...members });
   }
   changeLoop(step: RepeatStep, loop: Extract<Loop, { kind: 'each-match' }>, members: Partial<Extract<Loop, { kind: 'each-match' }>>): void {
     this.set({ ...step, loop: { ...loop, ...members } });
@@ -136,9 +136,9 @@ export class StepEditor {
   setPhase(transaction: Transaction, phase: string): void {
     this.edit({ kind: 'set-phase', id: transaction.id, phase: phase === 'before' || phase === 'after' ? phase : undefined });
   }
-  setSpread(own: Extract<Step, { kind: 'pause' }>, kind: string): void {
-    const { spread: _before, ...rest } = own;
-    if (kind === 'uniform') this.set({ ...rest, spread: { kind, byMs: Math.round(own.ms / 2) } });
+  setSpread(step: Extract<Step, { kind: 'pause' }>, kind: string): void {
+    const { spread: _before, ...rest } = step;
+    if (kind === 'uniform') this.set({ ...rest, spread: { kind, byMs: Math.round(step.ms / 2) } });
     else if (kind === 'log-normal') this.set({ ...rest, spread: { kind, sigma: 0.5 } });
     else this.set(rest);
   }
@@ -159,8 +159,8 @@ export class StepEditor {
             : null;
     this.set(loop ? { ...rest, loop, times: Math.max(step.times, 50) } : rest);
   }
-  setCookie(own: Extract<Step, { kind: 'cookie' }>, action: string): void {
-    if (action === 'set' || action === 'read' || action === 'delete') this.set({ ...own, action });
+  setCookie(step: Extract<Step, { kind: 'cookie' }>, action: string): void {
+    if (action === 'set' || action === 'read' || action === 'delete') this.set({ ...step, action });
   }
   /** Keeps what was typed once typing rests, so that undo takes back words and not letters. */
   typed(step: CodeStep, source: string): void {

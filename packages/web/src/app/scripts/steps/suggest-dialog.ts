@@ -74,7 +74,7 @@ export class SuggestDialog {
             name: `${number} · ${step.name}`,
             all: (this.suggestions() ?? []).filter((suggestion) => suggestion.step === step.id),
           }))
-          .filter((one) => one.all.length > 0)
+          .filter((group) => group.all.length > 0)
       : [];
   });
 
