@@ -44,7 +44,7 @@ test('a table is edited as a sheet: cells, a pasted block, columns, what stands 
     buffer: Buffer.from(`container,kg,due\n${rows.map((row) => row.join(',')).join('\n')}\nlonely\n`),
   });
   const found = page.getByRole('region', { name: 'What the import found' });
-  await expect(found).toContainText('In 2 rows container stands twice');
+  await expect(found).toContainText('2 rows repeat a value of container');
   await expect(found).toContainText('Line 602 has 1 fields instead of 3.');
   await found.getByRole('button', { name: 'Show them' }).click();
   await expect(page.getByText('2 shown')).toBeVisible();

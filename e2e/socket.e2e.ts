@@ -35,7 +35,7 @@ test('a conversation over a WebSocket is recorded, handed on from message to mes
   const message = page.locator('.spine.action', { hasText: 'SEND' }).filter({ hasText: 'claim /inspection/line' });
   await message.locator('.step').click();
   await expect(page.getByText(/Sends a message over the WebSocket “line”, which step \d+ opens\./)).toBeVisible();
-  await expect(page.getByText('what stands at /id is what was sent there')).toBeVisible();
+  await expect(page.getByText('the value at /id is the one that was sent there')).toBeVisible();
   await looksRight(page, 'message step');
   await page.getByLabel('Wait at most, s').fill('4');
   await page.getByLabel('Wait at most, s').blur();

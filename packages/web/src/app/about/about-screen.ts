@@ -16,7 +16,7 @@ import { VerdictShape } from '../shared/verdict-shape';
       <button class="act" (click)="about.reload()"><i class="bi bi-arrow-clockwise" aria-hidden="true"></i>Ask again</button>
     </div>
     @if (about.error(); as error) {
-      <p class="note bad" role="alert">The server does not tell about itself: {{ error.message }}. Ask again in a moment.</p>
+      <p class="note bad" role="alert">The server gave no figures about itself: {{ error.message }}. Try again in a moment.</p>
     } @else if (told(); as server) {
       <div class="cards">
         <section class="card-box pad" aria-labelledby="health">
@@ -98,8 +98,8 @@ import { VerdictShape } from '../shared/verdict-shape';
         <section class="card-box pad wide" aria-labelledby="warnings">
           <h2 id="warnings">Last warnings</h2>
           <p class="muted small">
-            All that was changed, by whom and when, stands in the log{{ server.log.file === null ? '' : ', ' + server.log.file }}. A number
-            that an error message names is found there.
+            Every change, with who made it and when, is recorded in the log{{ server.log.file === null ? '' : ', ' + server.log.file }}. The
+            details of a numbered error are there too.
           </p>
           @if (server.log.recent.length > 0) {
             <table class="grid">

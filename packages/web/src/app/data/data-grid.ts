@@ -110,8 +110,8 @@ export type Looking = Pick<TableWish, 'text' | 'only' | 'twiceIn'>;
       (cellValueChanged)="edited($event)"
       (selectionChanged)="select()"
     />
-    @if (problem(); as told) {
-      <p class="note bad m-2" role="alert">{{ told }}</p>
+    @if (problem(); as sentence) {
+      <p class="note bad m-2" role="alert">{{ sentence }}</p>
     }`,
   styles: `
     :host {

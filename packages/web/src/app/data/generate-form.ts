@@ -26,8 +26,8 @@ const shownRows = 5;
     @for (column of columns(); track $index) {
       <app-column-form [value]="column" (changed)="change($index, $event)" (removed)="remove($index)" />
     }
-    @if (problem(); as told) {
-      <p class="note bad mt-2" role="alert">{{ told }}</p>
+    @if (problem(); as sentence) {
+      <p class="note bad mt-2" role="alert">{{ sentence }}</p>
     } @else {
       <table class="grid mt-2" aria-label="First rows as they would be">
         <thead>

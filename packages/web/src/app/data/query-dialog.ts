@@ -55,8 +55,8 @@ const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceA
       <button class="act" (click)="attempt()" [whyNot]="busy() && 'The query is under way.'">
         <i class="bi bi-play" aria-hidden="true"></i>Try it
       </button>
-      @if (problem(); as told) {
-        <p class="note bad mt-2 mb-0" role="alert">{{ told }}</p>
+      @if (problem(); as sentence) {
+        <p class="note bad mt-2 mb-0" role="alert">{{ sentence }}</p>
       }
       @if (tried(); as found) {
         <div class="rows mt-2" tabindex="0" role="region" aria-label="First rows">
@@ -86,10 +86,10 @@ const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceA
       }
       <p class="muted small mt-2 mb-0">
         @if (ownTables()) {
-          Copies of the tables are asked, so the query changes nothing; it is ended after 30 s.
+          The query runs on copies of the tables, so it changes nothing; it is stopped after 30 s.
         } @else {
-          Databases of this machine only. It is read in one transaction that may only read; a million rows at most. Address and password are
-          not kept.
+          Only databases on this machine can be read, in one read-only transaction and up to a million rows. Address and password are not
+          kept.
         }
       </p>
     </div>
@@ -101,7 +101,7 @@ const queryOf = ({ name }: DataTable): string => `select * from "${name.replaceA
         [whyNot]="
           name().trim() === ''
             ? 'Name the table first.'
-            : (tried()?.rows?.length ?? 0) === 0 && 'Try the query first: it has to give a row at least.'
+            : (tried()?.rows?.length ?? 0) === 0 && 'Try the query first; it must return at least one row.'
         "
       >
         Import all rows

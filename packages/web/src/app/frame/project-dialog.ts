@@ -33,7 +33,7 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
       @if (loaded()) {
         <h3>Failure signs</h3>
         <p class="muted small">
-          What no good answer holds, whatever its status: it fails the step in every rehearsal and run of every script.
+          Texts that no good answer contains, whatever its status. An answer that contains one fails its step in every rehearsal and run.
         </p>
         @for (failureSign of signs(); track $index; let at = $index) {
           <div class="sign">
@@ -60,10 +60,10 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
           @if (tried(); as result) {
             @if (result.at === at) {
               @if (result.held.length === 0) {
-                <p class="note good">No recorded answer holds it. It will tell those that failed.</p>
+                <p class="note good">No recorded answer contains it, so it will catch only answers that failed.</p>
               } @else {
                 <div class="note warn" role="status">
-                  {{ result.held.length === 1 ? 'A recorded answer holds' : 'Recorded answers hold' }} it, so good steps would fail:
+                  {{ result.held.length === 1 ? 'A recorded answer contains' : 'Recorded answers contain' }} it, so good steps would fail:
                   @for (held of result.held.slice(0, 4); track $index) {
                     <div class="mono small">{{ held.take }}, {{ held.exchange }}: {{ held.url }}</div>
                   }
@@ -76,13 +76,13 @@ const kinds: { id: FailureSign['kind']; name: string; example: string }[] = [
         }
         <button class="act slim" (click)="add()"><i class="bi bi-plus" aria-hidden="true"></i>Add a sign</button>
         <h3 class="mt-3">Criteria</h3>
-        <p class="muted small">What every run must hold where its workload sets no limit of its own.</p>
+        <p class="muted small">Limits for every run whose workload sets none of its own.</p>
         <app-limit-rows what="criterion" [limits]="criteria()" [transactions]="transactions()" (changed)="criteria.set($any($event))" />
       } @else if (!problem()) {
         <p class="muted small">Reading what the project has so far…</p>
       }
-      @if (problem(); as told) {
-        <p class="note bad mt-2 mb-0" role="alert">{{ told }}</p>
+      @if (problem(); as sentence) {
+        <p class="note bad mt-2 mb-0" role="alert">{{ sentence }}</p>
       }
     </div>
     <div class="modal-footer">

@@ -29,8 +29,8 @@ import { WatchDialog } from './watch-dialog';
       }
       <button class="act main" (click)="add()"><i class="bi bi-plus-lg" aria-hidden="true"></i>Watch a host</button>
     </div>
-    @if (problem(); as told) {
-      <p class="note bad" role="alert">{{ told }}</p>
+    @if (problem(); as sentence) {
+      <p class="note bad" role="alert">{{ sentence }}</p>
     }
     <div class="hosts">
       @for (watch of watches(); track watch.id) {
@@ -47,8 +47,8 @@ import { WatchDialog } from './watch-dialog';
             }
             <app-confirm-delete [name]="watch.name" question="Watch it no more" (confirmed)="remove(watch)" />
           </div>
-          @if (problems()[watch.id]; as told) {
-            <p class="note bad m-2">{{ told }}</p>
+          @if (problems()[watch.id]; as sentence) {
+            <p class="note bad m-2">{{ sentence }}</p>
           }
           <table class="grid">
             <thead>
@@ -73,7 +73,7 @@ import { WatchDialog } from './watch-dialog';
         </section>
       } @empty {
         <div class="card-box empty">
-          No host is watched. Without one a run tells that answers got slow, but not what ran out.<br />
+          No host is watched. Without host figures a run shows that answers got slow, but not what ran out.<br />
           <button class="act main" (click)="watchMachine()">Watch this machine</button>
         </div>
       }

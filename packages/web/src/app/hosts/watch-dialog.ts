@@ -23,12 +23,12 @@ import { WhyNot } from '../shared/why-not';
         <app-number-field label="Every, s" [value]="every()" [min]="1" [max]="60" [step]="1" (changed)="every.set($event)" />
         <button class="act" (click)="ask()" [whyNot]="asking() && 'The host is being asked.'">{{ asking() ? 'Asking…' : 'Ask it' }}</button>
       </div>
-      @if (problem(); as told) {
-        <p class="note bad" role="alert">{{ told }}</p>
+      @if (problem(); as sentence) {
+        <p class="note bad" role="alert">{{ sentence }}</p>
       }
       @if (offered().length > 0) {
         <p class="muted small mb-1">
-          Tick what is to be shown, and give it the name that people know it by. Counters are shown as what they grow by in a second.
+          Choose the figures to show, and name each as people know it. Counters are shown as growth per second.
         </p>
         <div class="scroll" tabindex="0" role="region" aria-label="Figures that it offers">
           <table class="grid">

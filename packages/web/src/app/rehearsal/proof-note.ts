@@ -11,7 +11,7 @@ import { VerdictShape } from '../shared/verdict-shape';
   template: `<div class="note" [class.good]="result() === 'proven'" [class.warn]="result() !== 'proven'">
     <app-verdict class="me-1" [verdict]="result()" /> <b>{{ words() }}.</b>
     @if (result() === 'proven') {
-      It was rehearsed twice in a row, and did each time what was recorded.
+      Two rehearsals in a row did what was recorded.
     } @else if (!rehearsal().proof) {
       All steps answered like the take. Rehearse twice in a row to see whether it does what was recorded.
     }

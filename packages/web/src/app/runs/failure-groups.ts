@@ -19,8 +19,8 @@ import { ExchangeView } from './exchange-view';
             >
           </div>
           <div>{{ failure.message }}</div>
-          @if (!brief() && words(failure.code); as own) {
-            <div class="muted">{{ own.meaning }} {{ own.advice }}</div>
+          @if (!brief() && words(failure.code); as meaning) {
+            <div class="muted">{{ meaning.meaning }} {{ meaning.advice }}</div>
           }
           @if (failure.example; as example) {
             <button class="act slim mt-1" (click)="toggle(failure)" [attr.aria-expanded]="open() === keyOf(failure)">

@@ -25,8 +25,8 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
       ><span class="grow"></span>
       <span class="muted small">times in ms, busy time without pauses; percentiles by nearest rank</span>
     </div>
-    @if (problem(); as told) {
-      <p class="note bad m-2" role="alert">{{ told }}</p>
+    @if (problem(); as sentence) {
+      <p class="note bad m-2" role="alert">{{ sentence }}</p>
     }
     <div class="wide" tabindex="0" role="region" aria-label="Figures of the transactions">
       <table class="grid" aria-label="Transactions">

@@ -112,8 +112,8 @@ const previewed = 3;
           }
         }
       </div>
-      @if (by() === 'text' && script(); as own) {
-        <app-template-field label="What is sent" [script]="own" [value]="text()" (changed)="text.set($event)" />
+      @if (by() === 'text' && script(); as shownScript) {
+        <app-template-field label="What is sent" [script]="shownScript" [value]="text()" (changed)="text.set($event)" />
       }
       @if (by() === 'data' || by() === 'handoff' || by() === 'variable') {
         <div class="two">
@@ -281,7 +281,7 @@ export class BindDialog {
       ({
         data: 'Every virtual user gets its own row, and no row is dealt twice.',
         handoff: 'What the handoff read last is sent.',
-        made: 'It is the same within one iteration, and another in the next; clocks are asked each time.',
+        made: 'It stays the same within one iteration and changes in the next; clocks are read each time.',
         variable: 'Set it in a step before, or in the environment.',
         code: 'A code step is put in before the first of these places; it must set the variable.',
         text: 'Several columns, handoffs and variables may stand in it.',

@@ -27,8 +27,8 @@ const shownHits = 300;
           group</label
         >
       </div>
-      @if (found().problem; as told) {
-        <p class="note bad mt-2 mb-0" role="alert">{{ told }}</p>
+      @if (found().problem; as sentence) {
+        <p class="note bad mt-2 mb-0" role="alert">{{ sentence }}</p>
       } @else if (text() !== '') {
         <b class="small d-block mt-2" role="status"
           >{{ figure(hits().length) }} {{ hits().length === 1 ? 'place' : 'places'
@@ -51,7 +51,7 @@ const shownHits = 300;
         </div>
       } @else {
         <p class="muted small mt-2 mb-0">
-          Names, addresses, headers, bodies, checks, conditions, code and comments are looked through. What moves stays.
+          The search covers names, addresses, headers, bodies, checks, conditions, code and comments. Moving values stay as they are.
         </p>
       }
     </div>

@@ -69,10 +69,10 @@ const classNames: Record<ClassifiedValue['class'], string> = {
           <app-check-list [script]="script()" [step]="step()" />
         }
         @case ('Sent') {
-          @if (request(); as own) {
-            <app-request-parts [script]="script()" [request]="own" (chosen)="isolate($event)" (putBack)="putBack($event)" />
-          } @else if (message(); as own) {
-            <app-message-parts [script]="script()" [message]="own" (chosen)="isolate($event)" (putBack)="putBack($event)" />
+          @if (request(); as shownRequest) {
+            <app-request-parts [script]="script()" [request]="shownRequest" (chosen)="isolate($event)" (putBack)="putBack($event)" />
+          } @else if (message(); as shownMessage) {
+            <app-message-parts [script]="script()" [message]="shownMessage" (chosen)="isolate($event)" (putBack)="putBack($event)" />
           }
         }
         @case ('Answer') {

@@ -45,8 +45,8 @@ export interface PieceChoice {
             }
           </select></label
         >
-        @if (problem(); as told) {
-          <p class="note bad" role="alert">{{ told }}</p>
+        @if (problem(); as sentence) {
+          <p class="note bad" role="alert">{{ sentence }}</p>
         }
         <b class="small d-block">Choose the first and the last request of the piece</b>
         <div class="list" tabindex="0" role="region" aria-label="Requests of the take">

@@ -43,9 +43,9 @@ interface Shown {
               <button ngbDropdownItem (click)="chosen.emit(piece.handoff)">Show its string</button>
               <a ngbDropdownItem [routerLink]="['/scripts', script().id, 'handoffs', piece.handoff]">How it is read</a>
             }
-            @if (piece.piece; as own) {
-              <button ngbDropdownItem (click)="putBack.emit({ everywhere: false, piece: own })">Send as recorded here</button>
-              <button ngbDropdownItem (click)="putBack.emit({ everywhere: true, piece: own })">Send as recorded everywhere</button>
+            @if (piece.piece; as namedPiece) {
+              <button ngbDropdownItem (click)="putBack.emit({ everywhere: false, piece: namedPiece })">Send as recorded here</button>
+              <button ngbDropdownItem (click)="putBack.emit({ everywhere: true, piece: namedPiece })">Send as recorded everywhere</button>
             }
           </div>
         </span>

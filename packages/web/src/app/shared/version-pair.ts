@@ -43,8 +43,8 @@ interface Other {
   selector: 'app-version-pair',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [WhyNot],
-  template: `@if (problem(); as told) {
-      <p class="note bad" role="alert">{{ told }}</p>
+  template: `@if (problem(); as sentence) {
+      <p class="note bad" role="alert">{{ sentence }}</p>
     }
     <div class="columns">
       <ol class="card-box" aria-label="Versions">
@@ -60,7 +60,7 @@ interface Other {
         }
       </ol>
       <section class="card-box middle" aria-label="What differs">
-        @if (shown(); as own) {
+        @if (shown(); as shownShown) {
           <div class="bar">
             <label class="small"
               >Beside
@@ -70,14 +70,14 @@ interface Other {
                 }
               </select></label
             >
-            <span class="muted small">left · version {{ own.number }} right</span>
+            <span class="muted small">left · version {{ shownShown.number }} right</span>
             <span class="grow"></span>
             <button
               class="act slim"
-              (click)="restore(own.number)"
-              [whyNot]="own.number === versions()[0]?.number && 'This is the version that is there now.'"
+              (click)="restore(shownShown.number)"
+              [whyNot]="shownShown.number === versions()[0]?.number && 'This is the version that is there now.'"
             >
-              <i class="bi bi-arrow-counterclockwise" aria-hidden="true"></i>Have version {{ own.number }} back
+              <i class="bi bi-arrow-counterclockwise" aria-hidden="true"></i>Have version {{ shownShown.number }} back
             </button>
           </div>
         }

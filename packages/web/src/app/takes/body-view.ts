@@ -19,9 +19,11 @@ interface Part {
   selector: 'app-body-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [TreeView],
-  template: `@if (body(); as own) {
+  template: `@if (body(); as shownBody) {
       <div class="line">
-        <span class="muted small kind" [title]="own.mimeType">{{ own.mimeType || 'no media type' }}, {{ bytes(own.size) }}</span>
+        <span class="muted small kind" [title]="shownBody.mimeType"
+          >{{ shownBody.mimeType || 'no media type' }}, {{ bytes(shownBody.size) }}</span
+        >
         <span class="grow"></span>
         @for (offered of modes(); track offered) {
           <button class="act slim" [class.on]="mode() === offered" [attr.aria-pressed]="mode() === offered" (click)="chosen.set(offered)">
@@ -32,8 +34,8 @@ interface Part {
           <button class="act slim" (click)="secrets.set(!secrets())">{{ secrets() ? 'Mask secrets' : 'Show secrets' }}</button>
         }
       </div>
-      @if (own.wholeSize !== undefined && own.wholeSize > own.size) {
-        <p class="note warn">Only the first {{ bytes(own.size) }} of {{ bytes(own.wholeSize) }} were kept.</p>
+      @if (shownBody.wholeSize !== undefined && shownBody.wholeSize > shownBody.size) {
+        <p class="note warn">Only the first {{ bytes(shownBody.size) }} of {{ bytes(shownBody.wholeSize) }} were kept.</p>
       }
       @if (text.isLoading()) {
         <pre class="body">loading…</pre>

@@ -142,16 +142,16 @@ type Tab = 'Request' | 'Response' | 'Page' | 'Image' | 'Messages' | 'Timings' | 
           </table>
         }
         @case ('Timings') {
-          @if (request(); as own) {
-            <app-timing-bar [exchange]="own" />
+          @if (request(); as shownRequest) {
+            <app-timing-bar [exchange]="shownRequest" />
           }
         }
         @case ('Compare') {
-          @if (pinned(); as other) {
-            @if (other.n === exchange().n) {
+          @if (pinned(); as pinnedExchange) {
+            @if (pinnedExchange.n === exchange().n) {
               <p class="muted">Choose another exchange in the list to compare it with this one.</p>
             } @else {
-              <app-exchange-compare [first]="other" [second]="exchange()" />
+              <app-exchange-compare [first]="pinnedExchange" [second]="exchange()" />
             }
             <button class="act slim mt-2" (click)="unpin()">Stop comparing</button>
           }

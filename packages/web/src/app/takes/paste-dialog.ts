@@ -24,7 +24,7 @@ import { WhyNot } from '../shared/why-not';
           placeholder="curl 'http://127.0.0.1:4701/sign-in' -H 'Accept: text/html'"
         ></textarea>
       </label>
-      <p class="muted small mt-2 mb-0">A take of pasted requests has no answers, so values that a server gives cannot be found in it.</p>
+      <p class="muted small mt-2 mb-0">A take of pasted requests has no answers, so correlation cannot find where values come from.</p>
     </div>
     <div class="modal-footer">
       <button type="button" class="act" (click)="modal.dismiss()">Cancel</button>

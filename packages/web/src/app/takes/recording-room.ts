@@ -105,10 +105,10 @@ import { WhyNot } from '../shared/why-not';
         <label class="tail small"><input type="checkbox" [ngModel]="tail()" (ngModelChange)="tail.set($event)" /> follow the newest</label>
         <div class="both" [class.split]="chosen()">
           <app-exchange-table [tail]="tail()" [exchanges]="exchanges()" [marks]="current()?.marks ?? []" [(selected)]="selected" />
-          @if (chosen(); as one) {
+          @if (chosen(); as chosenExchange) {
             <aside aria-label="Exchange">
               <button class="btn-close close" aria-label="Close the exchange" (click)="selected.set(null)"></button>
-              <app-exchange-viewer [takeId]="current()?.id ?? ''" [exchange]="one" />
+              <app-exchange-viewer [takeId]="current()?.id ?? ''" [exchange]="chosenExchange" />
             </aside>
           }
         </div>

@@ -23,24 +23,28 @@ type View = 'exchanges' | 'tidy' | 'beside';
   selector: 'app-take-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [WhyNot, FormsModule, NgbDropdownModule, BesideView, ExchangeTable, ExchangeViewer, ProposedTransactions, TidyPanel],
-  template: `@if (take(); as own) {
+  template: `@if (take(); as shownTake) {
     <div class="frame" [class.wide]="shown() === 'beside' || !chosen()">
       <div class="main-side">
         <div class="page-head">
-          <h1>{{ own.name }}</h1>
-          <span class="muted small">{{ moment(own.startedAt) }} · {{ exchanges().length }} exchanges</span>
+          <h1>{{ shownTake.name }}</h1>
+          <span class="muted small">{{ moment(shownTake.startedAt) }} · {{ exchanges().length }} exchanges</span>
           <span class="grow"></span>
           <div ngbDropdown class="d-inline-block">
             <button class="act" ngbDropdownToggle><i class="bi bi-download" aria-hidden="true"></i>Export HAR</button>
             <div ngbDropdownMenu>
-              <a ngbDropdownItem [href]="'/api/takes/' + own.id + '/har'">with secrets masked</a>
-              <a ngbDropdownItem [href]="'/api/takes/' + own.id + '/har?secrets=shown'">with everything, as recorded</a>
+              <a ngbDropdownItem [href]="'/api/takes/' + shownTake.id + '/har'">with secrets masked</a>
+              <a ngbDropdownItem [href]="'/api/takes/' + shownTake.id + '/har?secrets=shown'">with everything, as recorded</a>
             </div>
           </div>
           <form class="make" (ngSubmit)="makeScript()">
             <label class="field"
               ><span class="visually-hidden">Script name</span
-              ><input name="name" aria-label="Script name" [ngModel]="chosenName() ?? own.name" (ngModelChange)="chosenName.set($event)"
+              ><input
+                name="name"
+                aria-label="Script name"
+                [ngModel]="chosenName() ?? shownTake.name"
+                (ngModelChange)="chosenName.set($event)"
             /></label>
             <button
               class="act main"
@@ -115,7 +119,7 @@ type View = 'exchanges' | 'tidy' | 'beside';
             <div class="card-box list">
               <app-exchange-table
                 [exchanges]="exchanges()"
-                [marks]="own.marks"
+                [marks]="shownTake.marks"
                 [dimmed]="dimmed()"
                 [selected]="chosen()?.n ?? null"
                 (selectedChange)="go({ exchange: $event })"
@@ -137,13 +141,13 @@ type View = 'exchanges' | 'tidy' | 'beside';
                 }
               </app-tidy-panel>
             } @else {
-              <p class="muted pad">Looking the take over…</p>
+              <p class="muted pad">Examining the take…</p>
             }
           }
           @case ('beside') {
             <app-beside-view
               class="side-panel"
-              [first]="own"
+              [first]="shownTake"
               [exchanges]="exchanges()"
               [takes]="otherTakes()"
               [other]="besideTake()?.other ?? null"
@@ -156,7 +160,7 @@ type View = 'exchanges' | 'tidy' | 'beside';
       </div>
       @if (chosen() && view() !== 'beside') {
         <aside class="drawer" aria-label="Exchange">
-          <app-exchange-viewer [takeId]="own.id" [exchange]="chosen()!" [sought]="q() ?? ''" [(pinned)]="pinned" />
+          <app-exchange-viewer [takeId]="shownTake.id" [exchange]="chosen()!" [sought]="q() ?? ''" [(pinned)]="pinned" />
         </aside>
       }
     </div>

@@ -13,8 +13,8 @@ import { figure } from '../shared/format';
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
     </div>
     <div class="modal-body" tabindex="0">
-      @if (problem(); as told) {
-        <p class="note bad" role="alert">{{ told }}</p>
+      @if (problem(); as sentence) {
+        <p class="note bad" role="alert">{{ sentence }}</p>
       } @else if (dealt(); as list) {
         <table class="grid" aria-label="Rows of the first iterations">
           <thead>
@@ -62,8 +62,8 @@ import { figure } from '../shared/format';
     </div>
     <div class="modal-footer">
       <span class="muted small me-auto"
-        >No row is taken by this. With several generators each gets rows in blocks, so who gets which may differ; that none comes twice does
-        not.</span
+        >This takes no row. With several generators each gets rows in blocks, so users may get other rows than these; no row is dealt twice
+        in any case.</span
       >
       <button class="act main" (click)="modal.close()">Close</button>
     </div>`,

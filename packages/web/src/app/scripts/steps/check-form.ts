@@ -41,114 +41,124 @@ export const failureWords: Record<Check['onFailure'], string> = {
     >
     @switch (checked().kind) {
       @case ('text') {
-        @if (asText(checked()); as own) {
+        @if (asText(checked()); as textCheck) {
           <app-template-field
             label="Text"
             hint="Booked"
             [script]="script()"
-            [value]="own.text"
-            (changed)="set({ kind: 'text', text: $event, present: own.present })"
+            [value]="textCheck.text"
+            (changed)="set({ kind: 'text', text: $event, present: textCheck.present })"
           />
           <label class="field"
             >It must
-            <select #present (change)="set({ kind: 'text', text: own.text, present: present.value === 'yes' })">
-              <option value="yes" [selected]="own.present">stand there</option>
-              <option value="no" [selected]="!own.present">not stand there</option>
+            <select #present (change)="set({ kind: 'text', text: textCheck.text, present: present.value === 'yes' })">
+              <option value="yes" [selected]="textCheck.present">stand there</option>
+              <option value="no" [selected]="!textCheck.present">not stand there</option>
             </select></label
           >
         }
       }
       @case ('value') {
-        @if (asValue(checked()); as own) {
+        @if (asValue(checked()); as valueCheck) {
           <app-extractor-form
             [offered]="extractors()"
-            [value]="own.extractor"
-            (changed)="set({ kind: 'value', extractor: $event, is: own.is, than: own.than })"
+            [value]="valueCheck.extractor"
+            (changed)="set({ kind: 'value', extractor: $event, is: valueCheck.is, than: valueCheck.than })"
           />
           <label class="field"
-            >It must be so that it
+            >The value
             <select #is (change)="setIs(is.value)">
               @for (comparison of comparisons; track comparison) {
-                <option [value]="comparison" [selected]="comparison === own.is">{{ words(comparison) }}</option>
+                <option [value]="comparison" [selected]="comparison === valueCheck.is">{{ words(comparison) }}</option>
               }
             </select></label
           >
-          @if (hasRight(own.is)) {
+          @if (hasRight(valueCheck.is)) {
             <app-template-field
               label="this"
               [script]="script()"
-              [value]="own.than"
-              (changed)="set({ kind: 'value', extractor: own.extractor, is: own.is, than: $event })"
+              [value]="valueCheck.than"
+              (changed)="set({ kind: 'value', extractor: valueCheck.extractor, is: valueCheck.is, than: $event })"
             />
           }
         }
       }
       @case ('count') {
-        @if (asCount(checked()); as own) {
+        @if (asCount(checked()); as countCheck) {
           <app-extractor-form
             [offered]="extractors()"
-            [value]="own.extractor"
-            (changed)="set({ kind: 'count', extractor: $event, atLeast: own.atLeast, atMost: own.atMost })"
+            [value]="countCheck.extractor"
+            (changed)="set({ kind: 'count', extractor: $event, atLeast: countCheck.atLeast, atMost: countCheck.atMost })"
           />
           <div class="fields">
-            <app-number-field label="At least" [value]="own.atLeast" [step]="1" (changed)="set(with(own, { atLeast: $event }))" />
+            <app-number-field
+              label="At least"
+              [value]="countCheck.atLeast"
+              [step]="1"
+              (changed)="set(with(countCheck, { atLeast: $event }))"
+            />
             <label class="field narrow"
               >At most
               <input
                 type="number"
                 min="0"
-                [value]="own.atMost ?? ''"
+                [value]="countCheck.atMost ?? ''"
                 placeholder="any"
                 #most
-                (change)="set(with(own, { atMost: limit(most.value) }))"
+                (change)="set(with(countCheck, { atMost: limit(most.value) }))"
             /></label>
           </div>
         }
       }
       @case ('status') {
-        @if (asStatus(checked()); as own) {
+        @if (asStatus(checked()); as statusCheck) {
           <label class="field"
             >One of these, with commas
-            <input class="mono" [value]="own.statuses.join(', ')" #statuses (change)="setStatuses(statuses.value)"
+            <input class="mono" [value]="statusCheck.statuses.join(', ')" #statuses (change)="setStatuses(statuses.value)"
           /></label>
         }
       }
       @case ('redirect') {
-        @if (asRedirect(checked()); as own) {
+        @if (asRedirect(checked()); as redirectCheck) {
           <app-template-field
             label="This stands in the address it leads to"
             hint="/intakes/"
             [script]="script()"
-            [value]="own.to"
+            [value]="redirectCheck.to"
             (changed)="set({ kind: 'redirect', to: $event })"
           />
         }
       }
       @case ('size') {
-        @if (asSize(checked()); as own) {
+        @if (asSize(checked()); as sizeCheck) {
           <div class="fields">
             <app-number-field
               label="Bytes, at least"
-              [value]="own.atLeast"
+              [value]="sizeCheck.atLeast"
               [step]="1"
-              (changed)="set({ kind: 'size', atLeast: $event, atMost: own.atMost })"
+              (changed)="set({ kind: 'size', atLeast: $event, atMost: sizeCheck.atMost })"
             />
             <label class="field narrow"
               >at most
               <input
                 type="number"
                 min="0"
-                [value]="own.atMost ?? ''"
+                [value]="sizeCheck.atMost ?? ''"
                 placeholder="any"
                 #bytes
-                (change)="set({ kind: 'size', atLeast: own.atLeast, atMost: limit(bytes.value) })"
+                (change)="set({ kind: 'size', atLeast: sizeCheck.atLeast, atMost: limit(bytes.value) })"
             /></label>
           </div>
         }
       }
       @case ('time') {
-        @if (asTime(checked()); as own) {
-          <app-number-field label="ms, at most" [value]="own.atMostMs" [min]="1" (changed)="set({ kind: 'time', atMostMs: $event })" />
+        @if (asTime(checked()); as timeCheck) {
+          <app-number-field
+            label="ms, at most"
+            [value]="timeCheck.atMostMs"
+            [min]="1"
+            (changed)="set({ kind: 'time', atMostMs: $event })"
+          />
         }
       }
     }

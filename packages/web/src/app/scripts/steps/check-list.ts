@@ -43,18 +43,18 @@ import { WhyNot } from '../../shared/why-not';
         </p>
       }
     }
-    @if (draft(); as own) {
+    @if (draft(); as shownDraft) {
       <div class="draft card-box pad">
         <app-check-form
           [script]="script()"
           [looksAt]="kind().checks"
           [extractors]="kind().extractors"
-          [value]="own"
+          [value]="shownDraft"
           (changed)="draft.set($event)"
         />
         <div class="tried" role="status">
-          @if (problem(); as told) {
-            <p class="note bad">{{ told }}</p>
+          @if (problem(); as sentence) {
+            <p class="note bad">{{ sentence }}</p>
           }
           @for (trial of tried(); track $index) {
             <div class="small" [class.fails]="trial.failure !== null && !trial.stepFailed">
@@ -66,7 +66,7 @@ import { WhyNot } from '../../shared/why-not';
           }
         </div>
         <div class="d-flex gap-2">
-          <button class="act main" (click)="keep(own)" [whyNot]="problem()">Keep this check</button>
+          <button class="act main" (click)="keep(shownDraft)" [whyNot]="problem()">Keep this check</button>
           <button class="act" (click)="draft.set(null)">Leave it</button>
         </div>
       </div>

@@ -42,19 +42,19 @@ import { namesFor, templateText } from './template-names';
         it</label
       >
     }
-    @if (awaits(); as own) {
+    @if (awaits(); as shownAwaits) {
       <div class="muted small">Waits for the first message for which all of this holds</div>
-      @for (place of own.same; track place) {
+      @for (place of shownAwaits.same; track place) {
         <div class="asked">
           <span
-            >what stands at <span class="mono">{{ place }}</span> is what was sent there</span
+            >the value at <span class="mono">{{ place }}</span> is the one that was sent there</span
           >
           <button class="act slim" (click)="dropSame(place)" [attr.aria-label]="'No longer compare ' + place">
             <i class="bi bi-trash" aria-hidden="true"></i>
           </button>
         </div>
       }
-      @for (hold of own.holds; track $index) {
+      @for (hold of shownAwaits.holds; track $index) {
         <div class="asked">
           <span>{{ words(hold) }}</span>
           <button class="act slim" (click)="drop($index)" [attr.aria-label]="'No longer ask that it ' + words(hold)">
@@ -62,29 +62,29 @@ import { namesFor, templateText } from './template-names';
           </button>
         </div>
       }
-      @if (own.same.length + own.holds.length === 0) {
+      @if (shownAwaits.same.length + shownAwaits.holds.length === 0) {
         <p class="small">Any message will do.</p>
       }
       @if (draft(); as check) {
         <div class="card-box pad mt-2">
           <app-check-form [script]="script()" [value]="check" [ofMessage]="true" [looksAt]="messageChecks" (changed)="draft.set($event)" />
           <div class="d-flex gap-2 mt-2">
-            <button class="act main" (click)="keep(check, own)">Ask this of the message</button>
+            <button class="act main" (click)="keep(check, shownAwaits)">Add this condition</button>
             <button class="act" (click)="draft.set(null)">Leave it</button>
           </div>
         </div>
       } @else {
         <button class="act slim mt-2" (click)="draft.set(freshCheck())">
-          <i class="bi bi-plus" aria-hidden="true"></i>Ask more of the message
+          <i class="bi bi-plus" aria-hidden="true"></i>Add a condition
         </button>
       }
       <app-number-field
         class="d-block mt-2"
         label="Wait at most, s"
-        [value]="own.atMostMs / 1000"
+        [value]="shownAwaits.atMostMs / 1000"
         [min]="0.1"
         [max]="600"
-        (changed)="setMost($event, own)"
+        (changed)="setMost($event, shownAwaits)"
       />
     }`,
   styles: `

@@ -15,14 +15,14 @@ import { WhyNot } from '../../shared/why-not';
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
     </div>
     <div class="modal-body">
-      @if (failure(); as told) {
-        <p class="note bad" role="alert">{{ told }}</p>
+      @if (failure(); as sentence) {
+        <p class="note bad" role="alert">{{ sentence }}</p>
       } @else if (suggestions() === null) {
         <p role="status">
           <span class="spinner-border spinner-border-sm me-2" aria-hidden="true"></span>Trying checks on every answer at hand
         </p>
       } @else if (suggestions()?.length === 0) {
-        <p>Nothing is left to suggest: what the answers show is checked already, or it is not shown by every good answer.</p>
+        <p>Nothing is left to suggest: what the answers show is checked already, or not every good answer shows it.</p>
       } @else {
         <p class="muted small">
           Each of these holds on every good answer of the takes and the newest rehearsals. A failed check counts its step as failed.

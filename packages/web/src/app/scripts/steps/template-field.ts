@@ -28,8 +28,8 @@ import { nameable, namesFor, readTemplate, templateText } from './template-names
         </span>
       </span>
     </div>
-    @if (problem(); as told) {
-      <p class="bad small" role="alert">{{ told }}</p>
+    @if (problem(); as sentence) {
+      <p class="bad small" role="alert">{{ sentence }}</p>
     }`,
   styles: `
     :host {
