@@ -71,7 +71,7 @@ async function measured(
 }
 
 /**
- * Seconds that an answer takes beside its service: making the page, the way there and back. Read from users who never wait for each other,
+ * Seconds that an answer takes in addition to its service: making the page, the way there and back. Read from users who never wait for each other,
  * before the loads are played, because it depends on the machine of the day.
  */
 let wayThereAndBack = 0;

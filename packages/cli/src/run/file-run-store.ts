@@ -7,7 +7,7 @@ import seedrandom from 'seedrandom';
 export interface FileTable {
   table: DataTable;
   rows: string[][];
-  /** The file beside it that remembers the rows that were dealt for good. */
+  /** The file next to it that remembers the rows that were dealt for good. */
   spentFile: string;
 }
 
@@ -35,7 +35,7 @@ export function readSpent(file: string): Set<number> {
   );
 }
 
-/** Runs, figures and rows without a database: figures in memory, spent rows in a file beside each table, written before a row is used. */
+/** Runs, figures and rows without a database: figures in memory, spent rows in a file next to each table, written before a row is used. */
 export class FileRunStore implements RunStore {
   readonly #frames: Frame[] = [];
   readonly #tables: Map<string, OpenTable>;

@@ -15,7 +15,7 @@ export const AboutSchema = z.object({
   startedAt: z.string(),
   memoryBytes: bytes,
   database: z.object({ kind: z.enum(['embedded', 'PostgreSQL']), place: z.string(), bytes: bytes.nullable() }),
-  /** What is kept in files beside the database. */
+  /** What is kept in files outside the database. */
   folders: z.array(z.object({ what: z.string(), path: z.string(), bytes, files: z.number() })),
   disk: z.object({ freeBytes: bytes, totalBytes: bytes }).nullable(),
   /** What the last stop broke off: numbers of runs, names of takes, and exchanges that a journal had kept. */

@@ -216,7 +216,7 @@ function rateSign({ workload }: Run, held: readonly Frame[], seconds: number): R
   if (planned === 0) return [];
   const begun = held.reduce((sum, frame) => sum + (frame.lateness?.count ?? 0), 0);
   const hourly = (count: number) => Math.round((count * 3600) / seconds).toLocaleString('en');
-  // Of those that are due at the very edge of the hold some begin just beside it.
+  // Of those that are due at the very edge of the hold some begin just outside it.
   const users = crews.reduce((sum, crew) => sum + crew.users, 0);
   const good = planned - begun <= Math.max(missingShare * planned, Math.sqrt(users));
   return [

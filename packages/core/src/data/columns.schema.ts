@@ -18,7 +18,7 @@ export const GeneratedColumnSchema = z.discriminatedUnion('kind', [
     toDays: z.number(),
     form: z.enum(['YYYY-MM-DD', 'DD.MM.YYYY', 'MM/DD/YYYY', 'YYYY-MM-DDThh:mm:ssZ', 'ms since 1970']),
   }),
-  /** One of the texts; `weight` says how often, beside the others. */
+  /** One of the texts; `weight` says how often, compared with the others. */
   z.object({
     kind: z.literal('pick'),
     name,

@@ -28,7 +28,7 @@ const starts = 'b d f g h k l m n p r s t v w br dr gr kr pr st tr'.split(' ');
 const vowels = 'a e i o u ai ea oa'.split(' ');
 const ends = ['', '', 'n', 'r', 'l', 's', 'rd', 'm', 'nd', 'th'];
 
-/** How one column makes its values; each has a random stream of its own, so that another column beside it changes nothing. */
+/** How one column makes its values; each has a random stream of its own, so that another column changes nothing. */
 function makerOf(column: GeneratedColumn, before: ReadonlySet<string>, seed: string, count: number, nowMs: number): Make {
   const random = seedrandom(`${seed}\u0000${column.name}`);
   const below = (most: number): number => Math.floor(random() * most);

@@ -18,7 +18,7 @@ export const FindWishSchema = z.object({
 });
 export type FindWish = z.infer<typeof FindWishSchema>;
 
-/** A place where it stands: its key names it among all, `around` shows it with what is beside it. */
+/** A place where it stands: its key names it among all, `around` shows it with the text around it. */
 export interface FindHit {
   key: string;
   /** Step or transaction. */

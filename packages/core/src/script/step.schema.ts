@@ -139,7 +139,7 @@ export function changeSteps(steps: readonly Step[], change: (step: Step) => Step
     if (inner.length === 0) return [];
     if (changed.kind !== 'side-by-side') return [{ ...changed, steps: inner }];
     const requests = inner.filter((innerStep) => innerStep.kind === 'request');
-    // One request alone is beside nothing.
+    // One request alone needs no container.
     return requests.length === 1 ? requests : [{ ...changed, steps: requests }];
   });
 }

@@ -172,7 +172,7 @@ function joinPolls(units: readonly (RequestUnit | MessageUnit)[], tidy: Tidy): U
 const standsAlone = ({ chain }: RequestUnit): boolean =>
   chain[0].response?.status === 101 || bodyKind(mediaType((chain.at(-1) ?? chain[0]).response?.headers ?? [])) === 'html';
 
-/** Requests that started before any of those beside them had ended did not wait for each other. */
+/** Requests that started before any of those that they overlap had ended did not wait for each other. */
 function joinOverlaps(units: readonly Unit[], marks: readonly Mark[]): Unit[] {
   const joined: Unit[] = [];
   let group: RequestUnit[] = [];
@@ -190,7 +190,7 @@ function joinOverlaps(units: readonly Unit[], marks: readonly Mark[]): Unit[] {
     const [first] = group;
     const isNewPart = first && marks.some((mark) => mark.kind === 'begin' && mark.atMs > startOf(first) && mark.atMs <= startOf(unit));
     if (isNewPart || (first && startOf(unit) >= Math.min(...group.map(endOf)))) close();
-    // What a page asks for while it is still arriving needs what stands in its beginning: a page is beside nothing.
+    // What a page asks for while it is still arriving needs what stands in its beginning: a page stands alone.
     if (standsAlone(unit)) close();
     group.push(unit);
     if (standsAlone(unit)) close();

@@ -99,7 +99,7 @@ export function workloadOfFile(file: WorkloadFile): Workload {
   };
 }
 
-/** What a workload is written beside: the files that it names. */
+/** What comes with a workload as text: the files that it names. */
 export interface WorkloadFiles {
   /** File of a script by its id. */
   script: (id: string) => string;

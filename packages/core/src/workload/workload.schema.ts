@@ -75,7 +75,7 @@ export const CrewSchema = z.object({
   sharePercent: z.number().min(0).max(100).optional(),
   /** Iterations that start in an hour, where they come by themselves (arrivals); `users` is then the most that are under way. */
   ratePerHour: z.number().min(0).max(100_000_000).optional(),
-  /** Time between the starts of two users, in ms, beside what the curve says. */
+  /** Time between the starts of two users, in ms, in addition to what the curve says. */
   startDelayMs: z.number().int().min(0).max(600_000).optional(),
   think: ThinkTimeSchema,
   pacing: PacingSchema,

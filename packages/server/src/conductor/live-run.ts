@@ -31,7 +31,7 @@ const keptSeconds = 10;
 /** Up to so many users all are told of each second, whether they changed or not. */
 const toldAlways = 500;
 
-/** Users that are watched at a time, beside those that are captured: one for each browser that looks on. */
+/** Users that are watched at a time, in addition to those that are captured: one for each browser that looks on. */
 const mostWatched = 5;
 
 /** Grace after the planned end before a run is aborted, in seconds: every load loop is bounded. */

@@ -10,7 +10,7 @@ import {
   type ToGenerator,
 } from '@sturdy/engine';
 
-/** What generators ask for beside their plans. */
+/** What generators ask for in addition to their plans. */
 export interface PlanSupplies {
   /** Bodies that scripts send, by hash. */
   files: ReadonlyMap<string, Uint8Array>;

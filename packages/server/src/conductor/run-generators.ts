@@ -27,11 +27,11 @@ export interface GeneratorEvents {
 
 /** How often it is looked whether a generator says nothing, in ms. */
 const lookMs = 250;
-/** Time for the start to get through a busy machine, beside the round trips, in ms. */
+/** Time for the start to get through a busy machine, in addition to the round trips, in ms. */
 const leadMs = 20;
 /** Round trips are waited for so many ms at the most: on a busy machine they say more of the machine than of the network. */
 const mostPatienceMs = 3000;
-/** Time for generators to drop what is under way, beside the round trips, in ms. */
+/** Time for generators to drop what is under way, in addition to the round trips, in ms. */
 const abortMs = 300;
 
 const nowMs = (): number => performance.timeOrigin + performance.now();

@@ -1,6 +1,6 @@
 import type { Store } from '../store/store-client.js';
 
-/** What a run needs of a store: the database of the product, or files beside a workload. */
+/** What a run needs of a store: the database of the product, or files next to a workload. */
 export type RunStore = Pick<
   Store,
   | 'scripts'

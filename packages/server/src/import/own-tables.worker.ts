@@ -12,7 +12,7 @@ if (!port) throw new Error('This file runs in a worker thread only.');
 
 const quoted = (name: string): string => `"${name.replaceAll('"', '""')}"`;
 const isNumber = /^\s*[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d{1,3})?\s*$/i;
-/** What a table holds beside its own columns; where it has one of that name, its own stands. */
+/** What a table holds in addition to its own columns; where it has one of that name, its own stands. */
 const extra = ['row', 'spent_by'];
 
 const { emptyDatabase, dataDir } = workerData as { emptyDatabase: string; dataDir: string };

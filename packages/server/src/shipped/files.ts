@@ -1,6 +1,6 @@
 import { fileURLToPath } from 'node:url';
 
-/** Files that ship beside the compiled server; alone here, because `import.meta` does not exist in Jest. */
+/** Files that ship with the compiled server; alone here, because `import.meta` does not exist in Jest. */
 export const storeWorkerFile = new URL('../store/store.worker.js', import.meta.url);
 export const computeWorkerFile = new URL('../compute/compute.worker.js', import.meta.url);
 export const answersWorkerFile = new URL('../compute/answers.worker.js', import.meta.url);

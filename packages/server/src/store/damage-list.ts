@@ -4,7 +4,7 @@ import type { Damaged } from '@sturdy/core';
 
 export type DocumentKind = Damaged['kind'];
 
-/** Reads documents with their schemas. One that cannot be read is noted and left out, so that it spoils nothing beside it. */
+/** Reads documents with their schemas. One that cannot be read is noted and left out, so that it spoils nothing else. */
 export class DamageList {
   readonly #found = new Map<string, Damaged>();
 

@@ -61,7 +61,7 @@ export class WorkerCalls {
     return this.#ended !== null;
   }
 
-  /** `onProgress` hears of the progress of work that tells of it; `more` goes to the worker beside the call. */
+  /** `onProgress` hears of the progress of work that tells of it; `more` goes to the worker with the call. */
   call(method: string, args: unknown[], progress?: (done: number, total: number) => void, more: object = {}): Promise<unknown> {
     if (this.#ended) return Promise.reject(this.#ended);
     const id = ++this.#next;

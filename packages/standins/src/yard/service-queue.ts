@@ -6,7 +6,7 @@ interface Waiting {
 
 /**
  * A queue with c workers: a request holds one worker for its service time, the others wait in arrival order.
- * The figures that Yard shows follow from this queue, nothing is made up beside it.
+ * The figures that Yard shows follow from this queue, nothing else is made up.
  */
 export class ServiceQueue {
   #busy = 0;

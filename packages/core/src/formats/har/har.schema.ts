@@ -49,7 +49,7 @@ export type HarEntry = z.infer<typeof HarEntrySchema>;
 
 export const HarSchema = z.looseObject({ log: z.looseObject({ entries: z.array(z.unknown()) }) });
 
-/** Messages of a WebSocket, as browsers write them beside the fields of HAR 1.2. */
+/** Messages of a WebSocket, as browsers write them in addition to the fields of HAR 1.2. */
 export const SocketMessagesSchema = z.array(
   z.looseObject({ type: z.enum(['send', 'receive']), time: z.number(), opcode: z.number(), data: z.string() }),
 );

@@ -157,7 +157,7 @@ function exchangeOf(entry: HarEntry, n: number, startedAtMs: number, shelf: Body
   const post = postBytes(request.postData);
   const headersGiven = headers(request.headers);
   const postType = request.postData?.mimeType ?? headerOf(headersGiven, 'content-type') ?? '';
-  // Some recorders tell what kind a body is beside it only; sent without its header it would be another request.
+  // Some recorders tell the kind of a body only with the body; sent without its header it would be another request.
   const sent: [string, string][] =
     post && postType !== '' && headerOf(headersGiven, 'content-type') === undefined
       ? [...headersGiven, ['Content-Type', postType]]

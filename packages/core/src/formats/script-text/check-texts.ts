@@ -11,7 +11,7 @@ export type ReadTemplate = (text: string, key: string) => Template;
 
 const limits = { atLeast: z.number().int().nonnegative().optional(), atMost: z.number().int().nonnegative().nullable().optional() };
 
-/** The text form of a kind of check: the members that stand beside its id and what its failure does. The first key says what it looks at. */
+/** The text form of a kind of check: the members that stand with its id and what its failure does. The first key says what it looks at. */
 interface CheckTextForm<Kind extends CheckKindName, Shapes extends readonly z.ZodObject[]> {
   shapes: Shapes;
   write: (checked: Extract<Checked, { kind: Kind }>, text: WriteTemplate) => z.infer<Shapes[number]>;

@@ -23,7 +23,7 @@ export class MessagePlayer implements Player<CompiledMessage, PlayedMessage> {
   constructor(
     readonly driver: Driver<WireMessage, MessageObservation>,
     readonly ground: PlayerGround,
-    /** Plays the requests beside it: it knows where WebSockets lead, and what code wants changed of what is sent next. */
+    /** Plays the requests of the same user: it knows where WebSockets lead, and what code wants changed of what is sent next. */
     readonly requests: HttpPlayer,
   ) {}
 
