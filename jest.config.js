@@ -22,5 +22,6 @@ export default {
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },
   testTimeout: 60_000,
-  maxWorkers: 2,
+  // Servers and databases are waited for more than they compute, so three files at a time fit two processors.
+  maxWorkers: 3,
 };

@@ -169,10 +169,10 @@ test('a text is found and replaced, a piece is recorded anew, and the versions t
   await page.getByRole('button', { name: 'Add a sign' }).click();
   await page.getByLabel('Sign 1', { exact: true }).fill('Book intake');
   await page.getByRole('button', { name: 'Try it' }).click();
-  await expect(page.getByText('Recorded answers hold it, so good steps would fail:')).toBeVisible();
+  await expect(page.getByText('Recorded answers contain it, so good steps would fail:')).toBeVisible();
   await page.getByLabel('Sign 1', { exact: true }).fill('Your visit has ended');
   await page.getByRole('button', { name: 'Try it' }).click();
-  await expect(page.getByText('No recorded answer holds it.')).toBeVisible();
+  await expect(page.getByText('No recorded answer contains it,')).toBeVisible();
   await looksRight(page, 'project');
   await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByRole('dialog')).toHaveCount(0);

@@ -210,7 +210,7 @@ test('a host is watched, its figures stand in the lanes of a run, and the run is
   const kept = await ask<{ kept: number; measured: number; total: number }>('GET', `/runs/${run.id}/samples`);
   expect([kept.kept, kept.total]).toEqual([kept.measured, kept.measured]);
   await page.getByLabel('Outcome').selectOption('failed');
-  await expect(page.getByText('No request is like that.')).toBeVisible();
+  await expect(page.getByText('No request matches.')).toBeVisible();
   await page.getByRole('button', { name: 'Show all again' }).click();
   const shown = page.getByRole('region', { name: 'Captured exchanges' });
   await shown.getByRole('button', { name: 'Show' }).first().click();

@@ -41,7 +41,7 @@ describe('rows of a run', () => {
   });
 
   it('are leased, and the last answer says that none are left', async () => {
-    const { lease, rows } = dealing();
+    const { lease } = dealing();
     expect(await lease(2)).toEqual([[1, 2], 'perhaps']);
     expect(await lease(2)).toEqual([[3], 'none-left']);
   });

@@ -1,4 +1,4 @@
-import { Component, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
 import { NEVER } from 'rxjs';
@@ -7,6 +7,7 @@ import { ListPage } from './list-page';
 import { WhyNot } from './why-not';
 
 @Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [WhyNot],
   template: `<button title="Deletes the rows" [whyNot]="why()">Delete</button><button [whyNot]="why()">Add</button>`,
 })
@@ -15,6 +16,7 @@ class Buttons {
 }
 
 @Component({
+  changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ListPage],
   template: `<app-list-page heading="Runs" hint="newest first" [count]="count()" [listed]="listed()">
     <a actions href="/new">New</a>
