@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { plainEnvironment } from '@sturdy/core';
 import { seal } from '../link/index.js';
-import { secretContext, type FromGenerator, type Plan } from './messages.js';
+import { secretContext, type FromGenerator, type Plan, type ToGenerator } from './messages.js';
 import { PlanAssembly } from './plan-assembly.js';
 import { bodyMessages, planMessages } from './plan-messages.js';
 
@@ -27,55 +27,61 @@ const plan: Plan = {
 function assembling() {
   const sent: FromGenerator[] = [];
   const assembly = new PlanAssembly((message) => sent.push(message));
+  /** Gives it a message of those that belong to plans. */
+  const take = (message: ToGenerator) => {
+    if (message.kind !== 'plan' && message.kind !== 'body' && message.kind !== 'secret')
+      throw new Error(`${message.kind} is no part of a plan`);
+    return assembly.take(message);
+  };
   const wants = () => {
     const [message] = sent;
     if (message?.kind !== 'wants') throw new Error('nothing is wanted');
     return message;
   };
-  return { assembly, sent, wants };
+  return { take, sent, wants };
 }
 
 describe('a plan that comes in pieces', () => {
   it('is whole with its last piece, whatever the order, and nothing more is asked for where it needs nothing', async () => {
-    const { assembly, sent } = assembling();
+    const { take, sent } = assembling();
     // Long enough for several pieces.
     const long = { ...plan, seed: 'x'.repeat(700_000) };
     const messages = planMessages(long);
     expect(messages.length).toBeGreaterThan(2);
     const taken = [];
-    for (const message of [...messages].reverse()) taken.push(await assembly.take(message));
+    for (const message of [...messages].reverse()) taken.push(await take(message));
     expect(taken.slice(0, -1).every((whole) => whole === null)).toBe(true);
     expect(taken.at(-1)?.plan.seed).toBe(long.seed);
     expect(sent).toEqual([]);
   });
 
   it('asks once for its bodies and secrets, and is whole with the last of them, once', async () => {
-    const { assembly, sent, wants } = assembling();
+    const { take, sent, wants } = assembling();
     const needing = { ...plan, files: [hash], secrets: ['variable key'] };
-    for (const message of [...planMessages(needing), ...planMessages(needing)]) expect(await assembly.take(message)).toBeNull();
+    for (const message of [...planMessages(needing), ...planMessages(needing)]) expect(await take(message)).toBeNull();
     expect(sent).toHaveLength(1);
     expect(wants()).toMatchObject({ bodies: [hash], secrets: ['variable key'] });
-    for (const message of bodyMessages(hash, body)) expect(await assembly.take(message)).toBeNull();
+    for (const message of bodyMessages(hash, body)) expect(await take(message)).toBeNull();
     const sealed = await seal(wants().publicKey, 'quince-7781', secretContext({ run: 'r1', generator: 1 }, 'variable key'));
-    const whole = await assembly.take({ kind: 'secret', name: 'variable key', ...sealed });
+    const whole = await take({ kind: 'secret', name: 'variable key', ...sealed });
     expect(Buffer.from(whole?.files.get(hash) ?? []).toString()).toBe(body.toString());
-    expect(await assembly.take({ kind: 'secret', name: 'variable key', ...sealed })).toBeNull();
+    expect(await take({ kind: 'secret', name: 'variable key', ...sealed })).toBeNull();
   });
 
   it('refuses a body that is another one than was asked for, and secrets that come too early or were sealed for somebody else', async () => {
-    const { assembly, wants } = assembling();
+    const { take, wants } = assembling();
     const [wrong] = bodyMessages(hash, Buffer.from('another body'));
     if (!wrong) throw new Error('a body has a piece at least');
-    await expect(assembly.take(wrong)).rejects.toThrow(`The body ${hash.slice(0, 12)}… did not arrive as it was sent.`);
-    await expect(assembly.take({ kind: 'secret', name: 'key', enc: '', ciphertext: '' } as never)).rejects.toThrow(
+    await expect(take(wrong)).rejects.toThrow(`The body ${hash.slice(0, 12)}… did not arrive as it was sent.`);
+    await expect(take({ kind: 'secret', name: 'key', key: '', text: '' })).rejects.toThrow(
       'A secret came before the plan that it belongs to.',
     );
-    for (const message of planMessages({ ...plan, secrets: ['key'] })) await assembly.take(message);
+    for (const message of planMessages({ ...plan, secrets: ['key'] })) await take(message);
     for (const context of [
       secretContext({ run: 'r2', generator: 1 }, 'key'),
       secretContext({ run: 'r1', generator: 0 }, 'key'),
       secretContext({ run: 'r1', generator: 1 }, 'other'),
     ])
-      await expect(assembly.take({ kind: 'secret', name: 'key', ...(await seal(wants().publicKey, 'quince', context)) })).rejects.toThrow();
+      await expect(take({ kind: 'secret', name: 'key', ...(await seal(wants().publicKey, 'quince', context)) })).rejects.toThrow();
   });
 });
