@@ -2,6 +2,7 @@ import { inject, Injectable } from '@angular/core';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import type { Environment } from '@sturdy/core';
+import { filter, firstValueFrom } from 'rxjs';
 import { projectActions } from '../state/project.actions';
 import { projectFeature } from '../state/project.feature';
 import { EnvironmentDialog } from './environment-dialog';
@@ -12,9 +13,16 @@ export class EnvironmentDialogs {
   readonly #store = inject(Store);
   readonly #modals = inject(NgbModal);
   readonly #environment = this.#store.selectSignal(projectFeature.selectEnvironment);
+  readonly #saves = this.#store.select(projectFeature.selectIsSavingEnvironment);
 
-  /** With an origin, that one is proposed as a further target. */
+  /** With an origin, that one is proposed as a further target. Waits for an environment that is being saved: opened before, it would bring back the old one. */
   open(target?: string): void {
+    void firstValueFrom(this.#saves.pipe(filter((saves) => !saves))).then(() => {
+      this.#show(target);
+    });
+  }
+
+  #show(target: string | undefined): void {
     const environment = this.#environment();
     if (!environment) return;
     const modal = this.#modals.open(EnvironmentDialog, { size: 'lg', scrollable: true });

@@ -186,6 +186,15 @@ describe('the state of the project', () => {
       after(projectFeature, ...loaded, projectActions.environmentSaved({ environment: { ...environment, name: 'New' } })).environment?.name,
     ).toBe('New');
   });
+
+  it('knows that an environment is being saved until the server has answered, one way or the other', () => {
+    const changed = projectActions.environmentChanged({ environment: { id: 'e' } as Environment });
+    const saves = (...actions: Action[]) => after(projectFeature, ...actions).isSavingEnvironment;
+    expect(saves()).toBe(false);
+    expect(saves(changed)).toBe(true);
+    expect(saves(changed, projectActions.environmentSaved({ environment: { id: 'e' } as Environment }))).toBe(false);
+    expect(saves(changed, projectActions.environmentSaveFailed())).toBe(false);
+  });
 });
 
 describe('messages', () => {

@@ -12,5 +12,6 @@ export const projectActions = createActionGroup({
     'Live loaded': props<{ live: LiveState }>(),
     'Environment changed': props<{ environment: Environment }>(),
     'Environment saved': props<{ environment: Environment }>(),
+    'Environment save failed': emptyProps(),
   },
 });

@@ -37,5 +37,6 @@ export const projectEffects = {
     [projectActions.environmentChanged],
     (api, { environment }) => api.saveEnvironment(environment),
     (environment) => projectActions.environmentSaved({ environment }),
+    { failed: projectActions.environmentSaveFailed() },
   ),
 };
