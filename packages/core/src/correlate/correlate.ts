@@ -91,7 +91,7 @@ export class Correlation {
   ): boolean {
     if (placeOfResponse(this.script, found.origin.exchange.n) === null) return false;
     const name = target.value === target.node.value ? target.node.name : nameBefore(target.node, target.start);
-    this.#flows.add({ stepOfTake: stepOfTake, target, name, ofPage: false, ...found });
+    this.#flows.add({ stepOfTake, target, name, ofPage: false, ...found });
     return true;
   }
 

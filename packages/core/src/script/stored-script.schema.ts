@@ -1,6 +1,7 @@
 import * as z from 'zod';
-import { changeStoredSteps, isMembers } from './stored-steps.js';
+import { isMembers } from '../members.js';
 import { ScriptSchema } from './script.schema.js';
+import { changeStoredSteps } from './stored-steps.js';
 
 /** Steps as they are now. Earlier versions stored messages over WebSockets as requests that use one. */
 export const withMessageSteps = (stored: unknown): unknown =>

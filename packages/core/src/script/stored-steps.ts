@@ -1,7 +1,4 @@
-type Members = Readonly<Record<string, unknown>>;
-
-/** True for an object with members, such as JSON and YAML hold. */
-export const isMembers = (value: unknown): value is Members => typeof value === 'object' && value !== null && !Array.isArray(value);
+import { isMembers, type Members } from '../members.js';
 
 /**
  * Something stored that holds steps, with each of these changed: a script, a transaction, a part or a container, as JSON or as its text form was read.

@@ -1,8 +1,6 @@
 import * as z from 'zod';
+import { isMembers } from '../members.js';
 import { ExchangeSchema } from './take.schema.js';
-
-type Members = Readonly<Record<string, unknown>>;
-const isMembers = (value: unknown): value is Members => typeof value === 'object' && value !== null;
 
 /** An exchange with its kind. Earlier versions stored none, and messages over WebSockets as requests with a `socket`. */
 function withKind(stored: unknown): unknown {

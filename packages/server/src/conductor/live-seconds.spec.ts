@@ -1,20 +1,8 @@
-import { Tally, type Frame } from '@sturdy/core';
+import type { Frame } from '@sturdy/core';
+import { quietFrame } from '../test/frames.js';
 import { LiveSeconds, type LiveSecondFrames } from './live-seconds.js';
 
-const frame = (generator: number, second: number): Frame => ({
-  version: 1,
-  generator,
-  second,
-  activeUsers: 1,
-  iterationsPassed: 0,
-  iterationsFailed: 0,
-  failures: [],
-  users: [],
-  loopDelayMs: 0,
-  latenessMs: 0,
-  missedArrivals: 0,
-  items: [{ crew: 'c', transaction: 'T', step: null, tally: new Tally().toData() }],
-});
+const frame = (generator: number, second: number) => quietFrame(second, generator);
 
 /** Seconds of so many generators, with what was shown of them: second, generators of all frames, generators of the fresh ones. */
 function showing(generators: number) {

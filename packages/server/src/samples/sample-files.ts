@@ -70,7 +70,7 @@ export class SampleFiles {
     const part =
       ownOpen.keepEvery > 1
         ? thinned(columns, batch.count, (at) => staysOf(ownOpen.keepEvery, user[at] ?? 0, iteration[at] ?? 0))
-        : { columns: columns, count: batch.count };
+        : { columns, count: batch.count };
     const head: BatchHead = {
       version: 1,
       count: part.count,

@@ -1,9 +1,10 @@
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { allRows, onceInOrder, plainColumns, Tally, type RequestExchange, type Frame, type Run, type Take } from '@sturdy/core';
+import { allRows, onceInOrder, plainColumns, type RequestExchange, type Run, type Take } from '@sturdy/core';
 import { migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { onBothDatabases } from '../test/both-databases.js';
+import { quietFrame } from '../test/frames.js';
 import { hasPostgres, startPostgres } from '../test/postgres.js';
 import { openStore } from './store-client.js';
 import { lockDirectory } from './directory-lock.js';
@@ -39,20 +40,6 @@ const run: Run = {
   note: null,
   verdict: 'none',
 };
-const frame = (second: number): Frame => ({
-  version: 1,
-  generator: 0,
-  second,
-  activeUsers: 1,
-  iterationsPassed: 1,
-  iterationsFailed: 0,
-  failures: [],
-  users: [],
-  loopDelayMs: 0,
-  latenessMs: 0,
-  missedArrivals: 0,
-  items: [{ crew: 'c', transaction: 'T', step: null, tally: new Tally().toData() }],
-});
 const deal = onceInOrder;
 
 const exchangeNo = (n: number): RequestExchange => ({
@@ -104,7 +91,7 @@ onBothDatabases('store', (opened) => {
       lastSecond: 0,
       example: null,
     };
-    await repository.saveFrames('odd', [{ ...frame(1), failures: odd.map((message) => ({ ...failed, message })) }]);
+    await repository.saveFrames('odd', [{ ...quietFrame(1), failures: odd.map((message) => ({ ...failed, message })) }]);
     expect((await repository.frames('odd'))[0]?.failures.map((failure) => failure.message)).toEqual(odd);
     await repository.saveTable(
       { id: 'odd', projectId: 'odd', name: odd[0] ?? '', columns: plainColumns(['a', odd[1] ?? '']), deal },
@@ -216,8 +203,8 @@ onBothDatabases('store', (opened) => {
 
   it('closes a run that a crash left open as interrupted, with what was flushed', async () => {
     await repository.saveRun(run);
-    await repository.saveFrames('r1', [frame(0), frame(1), frame(2)]);
-    await repository.saveFrames('r1', [frame(2)]);
+    await repository.saveFrames('r1', [quietFrame(0), quietFrame(1), quietFrame(2)]);
+    await repository.saveFrames('r1', [quietFrame(2)]);
     expect(await repository.closeOpen()).toEqual({ runs: [1], takes: [] });
     expect(await repository.run('r1')).toMatchObject({ state: 'interrupted', endedAt: '2026-11-23T10:00:02.000Z' });
     expect((await repository.frames('r1')).map((frame) => frame.second)).toEqual([0, 1, 2]);

@@ -1,11 +1,10 @@
 import { pathAndQuery } from '../../take/messages.js';
 import { xmlTexts } from '../../answers/xml-texts.js';
 import { readHtml, type HtmlPage } from '../../answers/html.js';
-import type { AnswerText } from '../../answers/response-view.js';
+import { headersIn, type AnswerText } from '../../answers/response-view.js';
 import type { Extractor } from '../../extractors/extractor.schema.js';
 import { keptParts } from './kept-parts.js';
 import { spansOf } from './words.js';
-import { headersIn } from '../../answers/response-view.js';
 import type { Header } from '../../take/take.schema.js';
 
 /** A value of a response that a client could send back, and how to read it there. */

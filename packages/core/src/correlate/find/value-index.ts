@@ -139,9 +139,9 @@ export class ValueIndex {
     for (const { step } of recordedSteps(script)) {
       const exchange = step.exchange === null ? undefined : this.#byNumber.get(step.exchange);
       if (!exchange) continue;
-      const strangeValues = new Set<string>();
+      const sentValues = new Set<string>();
       const walk = (node: SentNode) => {
-        strangeValues.add(node.value);
+        sentValues.add(node.value);
         wanted.add(node.value, node.name);
         if (!node.isName && known(node.value, node.name, node.place)) wanted.addKnown(node.value);
         const before = this.#firstSentMs.get(node.value);
@@ -162,7 +162,7 @@ export class ValueIndex {
         node.kids.forEach(walk);
       };
       sentNodes(step).forEach(walk);
-      this.#sentBy.set(exchange.n, strangeValues);
+      this.#sentBy.set(exchange.n, sentValues);
     }
     return wanted;
   }

@@ -1,4 +1,5 @@
-import { changeStoredSteps, isMembers } from '../../script/stored-steps.js';
+import { isMembers } from '../../members.js';
+import { changeStoredSteps } from '../../script/stored-steps.js';
 
 /**
  * A script as text in which messages over WebSockets are written as such. Earlier versions wrote them as requests with a `socket`, whose first key

@@ -15,26 +15,25 @@ import { dataFeature } from '../../state/data.feature';
 import { NumberField } from '../../shared/number-field';
 import { scriptsActions } from '../../state/scripts.actions';
 import { CheckForm, newCheck } from './check-form';
-import { TemplateView } from '../template-view';
+import { SentBody } from './sent-body';
 import { namesFor, templateText } from './template-names';
 
 /** A message over a WebSocket: what is sent with its chips, and which message is waited for, told in words and changed. */
 @Component({
   selector: 'app-message-parts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CheckForm, NumberField, TemplateView],
+  imports: [CheckForm, NumberField, SentBody],
   template: `<p class="told">{{ sentence() }}</p>
     @if (message().body; as body) {
-      <div class="muted small">Message</div>
-      <div class="bodybox mono mb-2">
-        <app-template-view
-          [template]="body"
-          [script]="script()"
-          [tables]="tableNames()"
-          (chosen)="chosen.emit($event)"
-          (putBack)="putBack.emit($event)"
-        />
-      </div>
+      <app-sent-body
+        class="mb-2"
+        label="Message"
+        [body]="body"
+        [script]="script()"
+        [tables]="tableNames()"
+        (chosen)="chosen.emit($event)"
+        (putBack)="putBack.emit($event)"
+      />
     }
     @if (message().action === 'send') {
       <label class="pick"
@@ -88,14 +87,6 @@ import { namesFor, templateText } from './template-names';
       />
     }`,
   styles: `
-    .bodybox {
-      background: var(--paper);
-      border: 1px solid var(--line);
-      border-radius: 6px;
-      padding: 9px 11px;
-      line-height: 1.9;
-      overflow-wrap: anywhere;
-    }
     :host {
       display: block;
       border-left: 3px solid var(--line);

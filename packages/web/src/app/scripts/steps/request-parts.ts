@@ -3,12 +3,13 @@ import { Store } from '@ngrx/store';
 import { carriesValue, type PieceName, type RequestStep, type Script } from '@sturdy/core';
 import { dataFeature } from '../../state/data.feature';
 import { TemplateView } from '../template-view';
+import { SentBody } from './sent-body';
 
 /** A request with its chips: address, headers, body. */
 @Component({
   selector: 'app-request-parts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [TemplateView],
+  imports: [SentBody, TemplateView],
   template: `@if (request().opensSocket; as socket) {
       <p>Opens a WebSocket, which later steps know as “{{ socket }}”.</p>
     }
@@ -40,16 +41,14 @@ import { TemplateView } from '../template-view';
       }
     </dl>
     @if (request().body; as body) {
-      <div class="muted small">Body</div>
-      <div class="bodybox mono">
-        <app-template-view
-          [template]="body"
-          [script]="script()"
-          [tables]="tableNames()"
-          (chosen)="chosen.emit($event)"
-          (putBack)="putBack.emit($event)"
-        />
-      </div>
+      <app-sent-body
+        label="Body"
+        [body]="body"
+        [script]="script()"
+        [tables]="tableNames()"
+        (chosen)="chosen.emit($event)"
+        (putBack)="putBack.emit($event)"
+      />
     }
     @if (plain().length > 0) {
       <details class="mt-3">
@@ -63,14 +62,6 @@ import { TemplateView } from '../template-view';
       </details>
     }`,
   styles: `
-    .bodybox {
-      background: var(--paper);
-      border: 1px solid var(--line);
-      border-radius: 6px;
-      padding: 9px 11px;
-      line-height: 1.9;
-      overflow-wrap: anywhere;
-    }
     .kv {
       display: grid;
       grid-template-columns: 112px 1fr;
