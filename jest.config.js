@@ -14,9 +14,11 @@ export default {
     '<rootDir>/packages/cli/src',
   ],
   transform: { '^.+\\.[tj]s$': ['@swc/jest', swc] },
-  transformIgnorePatterns: [`/node_modules/(?!(.*/)?(${esmOnly})/)`],
+  transformIgnorePatterns: [`/node_modules/(?!(.*/)?(${esmOnly})/)`, '/\\.sturdy/'],
+  globalSetup: '<rootDir>/scripts/jest-setup.mjs',
   moduleNameMapper: {
-    '^@sturdy/(core|engine|server|standins)$': '<rootDir>/packages/$1/src/index.ts',
+    '^@sturdy/core$': '<rootDir>/.sturdy/core-for-tests.cjs',
+    '^@sturdy/(engine|server|standins)$': '<rootDir>/packages/$1/src/index.ts',
     '/files\\.js$': '<rootDir>/packages/server/src/test/files.ts',
     '/worker-file\\.js$': '<rootDir>/packages/engine/src/test/worker-file.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',

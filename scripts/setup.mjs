@@ -70,15 +70,27 @@ function newestSource(folder) {
   return newest;
 }
 
+/**
+ * Environment for programs that start right after `build`: they and their threads take the core in one file. It is asked for by a condition
+ * (`exports` in its package.json), so that nobody who runs the compiler alone gets a bundle from before.
+ */
+export const builtEnvironment = { ...process.env, NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ''} --conditions=bundled`.trim() };
+
 /** Builds all packages, where a source is newer than the last build. */
 export async function build() {
   const newest = Math.max(newestSource(join(root, 'packages')), statSync(join(root, 'package-lock.json')).mtimeMs);
-  const built = existsSync(stampFile) && existsSync(join(root, 'packages/web/dist/browser/index.html')) ? statSync(stampFile).mtimeMs : 0;
+  const built =
+    existsSync(stampFile) &&
+    ['web/dist/browser/index.html', 'core/dist/bundled.js'].every((file) => existsSync(join(root, 'packages', file)))
+      ? statSync(stampFile).mtimeMs
+      : 0;
   if (built > newest) return;
   process.stdout.write('Building…\n');
   const tsc = (...args) => [process.execPath, ['node_modules/typescript/bin/tsc', '-b', ...args]];
   // The web client needs the core alone; the rest is built beside it.
   await running(...tsc('packages/core'));
+  const { bundleCore } = await import('./bundle.mjs');
+  bundleCore(join(root, 'packages/core/dist/index.js'), join(root, 'packages/core/dist/bundled.js'), 'esm');
   await Promise.all([
     running(...tsc()).then(() => running(process.execPath, ['packages/server/dist/store/make-empty-database.js'])),
     running('npm', ['run', '-s', 'build', '-w', '@sturdy/web']),

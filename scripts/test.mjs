@@ -1,7 +1,7 @@
 // npm test: installs what is missing (Chromium and PostgreSQL from Debian included), builds, and runs every check and test.
 import { spawn } from 'node:child_process';
 import { existsSync } from 'node:fs';
-import { build, chromiumPath, installDebian, installPackages, root } from './setup.mjs';
+import { build, builtEnvironment, chromiumPath, installDebian, installPackages, root } from './setup.mjs';
 
 await Promise.all([
   installDebian([
@@ -39,7 +39,7 @@ const tell = (name, good, started) => {
 /** One check whose output is shown when it ends, so that checks that run at the same time do not mix theirs. */
 function check([name, command, args]) {
   const started = Date.now();
-  const program = spawn('nice', ['-n', '19', command, ...args], { cwd: root });
+  const program = spawn('nice', ['-n', '19', command, ...args], { cwd: root, env: builtEnvironment });
   let said = '';
   for (const stream of [program.stdout, program.stderr]) stream.on('data', (chunk) => (said += chunk));
   return new Promise((done) => {
@@ -62,7 +62,7 @@ const checked = Promise.all([lane(), lane()]);
 function test([name, command, args]) {
   process.stdout.write(`\n== ${name}\n`);
   const started = Date.now();
-  const program = spawn(command, args, { cwd: root, stdio: 'inherit' });
+  const program = spawn(command, args, { cwd: root, stdio: 'inherit', env: builtEnvironment });
   return new Promise((done) => {
     program.on('close', (code) => {
       tell(name, code === 0, started);

@@ -49,6 +49,12 @@ export class RowDeals {
     for (const supply of this.#supplies.values()) supply.waitNoLonger();
   }
 
+  /** The run is aborted: nobody waits for rows any more. */
+  abandon(): void {
+    this.#ends = true;
+    for (const supply of this.#supplies.values()) supply.abandon();
+  }
+
   /** All rows of a table that a loop goes through; null where each round is dealt a row of its own. */
   listed(table: string): readonly Row[] | null {
     return this.#listed.get(table) ?? null;

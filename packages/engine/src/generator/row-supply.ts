@@ -54,6 +54,11 @@ export class RowSupply {
     if (this.#askingAgain) this.#goWithout();
   }
 
+  /** Nobody waits any more, not even for rows that are on their way: what was asked may never be answered. */
+  abandon(): void {
+    this.#goWithout();
+  }
+
   /** Resolves once no rows are on their way, or after so many ms. Nothing is dealt any more then. */
   async settled(atMostMs: number): Promise<void> {
     if (this.#asked === 0) return;

@@ -113,7 +113,7 @@ export class RunPlay {
     this.#isFinishing = true;
     this.goOn();
     this.#schedule.over();
-    this.#rows.waitNoLonger();
+    this.#rows.abandon();
     for (const seat of this.seats) void seat.user.close();
   }
 

@@ -19,6 +19,7 @@ import {
 } from '@sturdy/core';
 import { Api } from '../shared/api';
 import { figure } from '../shared/format';
+import { WhyNot } from '../shared/why-not';
 import { madeNames } from './made-names';
 import { TemplateField } from './steps/template-field';
 
@@ -47,7 +48,7 @@ const previewed = 3;
 @Component({
   selector: 'app-bind-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, TemplateField],
+  imports: [RouterLink, TemplateField, WhyNot],
   template: `<div class="modal-header">
       <h2 class="m-0">Replace “{{ short() }}”</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -160,13 +161,7 @@ const previewed = 3;
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
-      <button
-        class="act main"
-        (click)="done()"
-        [disabled]="template().length === 0 || left().size === places().length || formProblem() !== null"
-      >
-        Replace it
-      </button>
+      <button class="act main" (click)="done()" [whyNot]="problem()">Replace it</button>
     </div>`,
   styles: `
     .two {
@@ -276,6 +271,15 @@ export class BindDialog {
         return this.text();
     }
   });
+  /** Why nothing can be replaced as it stands. */
+  readonly problem = computed(() =>
+    this.template().length === 0
+      ? ({ data: 'There is no column to choose.', handoff: 'This script reads no handoff.' }[this.by() as string] ??
+        'Name the variable first.')
+      : this.left().size === this.places().length
+        ? 'No place is ticked.'
+        : this.formProblem(),
+  );
   readonly told = computed(
     () =>
       ({

@@ -58,7 +58,7 @@ const shownHits = 300;
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
       <button class="act main" (click)="done()" [whyNot]="kept().length === 0 && 'No place is ticked.'">
-        Replace in {{ figure(kept().length) }} places
+        Replace in {{ figure(kept().length) }} {{ kept().length === 1 ? 'place' : 'places' }}
       </button>
     </div>`,
   styles: `
