@@ -192,8 +192,14 @@ describe('how rows are dealt', () => {
 });
 
 describe('versions of a table', () => {
-  const version = (number: number, from: number, rows = 1): TableVersion =>
-    ({ number, from, what: `change ${number}`, by: 'mara', at: '2026-03-01T10:00:00Z', rows });
+  const version = (number: number, from: number, rows = 1): TableVersion => ({
+    number,
+    from,
+    what: `change ${number}`,
+    by: 'mara',
+    at: '2026-03-01T10:00:00Z',
+    rows,
+  });
 
   it('are listed down to how the table was made; one that began elsewhere says where', () => {
     const { element, component, click } = render(VersionList, { versions: [version(3, 1, 12), version(2, 1), version(1, 0)], current: 3 });

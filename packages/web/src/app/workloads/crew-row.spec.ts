@@ -1,4 +1,4 @@
-import type { Crew, CrewForecast } from '@sturdy/core';
+import type { Crew } from '@sturdy/core';
 import { heard, render } from '../test/render';
 import { CrewRow } from './crew-row';
 
