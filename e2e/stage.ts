@@ -89,6 +89,8 @@ export function container(serial: number): string {
 
 /** Uploads bytes to the product's API; says what it answered, good or bad. */
 export const upload = async (path: string, body: string | Buffer) => {
+  // While a large body was made, the product may have closed the idle connection of an earlier call; that is noticed before it is used again.
+  await new Promise((done) => setTimeout(done, 20));
   const answer = await fetch(`${product}/api${path}`, {
     method: 'POST',
     body: new Uint8Array(Buffer.from(body)),

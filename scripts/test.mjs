@@ -16,7 +16,7 @@ await build();
 
 const checks = [
   ['Lint', 'npx', ['eslint', '.']],
-  ['Types of tests', 'npx', ['tsc', '-p', 'tsconfig.spec.json']],
+  ['Types of tests', 'npx', ['tsc', '-p', 'tsconfig.tests.json']],
   ['Types of the web client', 'npx', ['tsc', '-p', 'packages/web/tsconfig.spec.json', '--noEmit']],
   // They measure no times, so they take their turn here.
   ['Tests of the web client', 'npm', ['test', '-w', '@sturdy/web']],
@@ -36,10 +36,13 @@ const tell = (name, good, started) => {
   if (!good) failed.push(name);
 };
 
+// Compilers make much that they drop at once; with more room for it they clean up more seldom, and take an eighth less of the processor.
+const roomy = { ...builtEnvironment, NODE_OPTIONS: `${builtEnvironment.NODE_OPTIONS} --max-semi-space-size=128` };
+
 /** One check whose output is shown when it ends, so that checks that run at the same time do not mix theirs. */
 function check([name, command, args]) {
   const started = Date.now();
-  const program = spawn('nice', ['-n', '19', command, ...args], { cwd: root, env: builtEnvironment });
+  const program = spawn('nice', ['-n', '19', command, ...args], { cwd: root, env: roomy });
   let said = '';
   for (const stream of [program.stdout, program.stderr]) stream.on('data', (chunk) => (said += chunk));
   return new Promise((done) => {
@@ -70,7 +73,7 @@ function test([name, command, args]) {
     });
   });
 }
-for (const one of tests) await test(one);
+for (const runner of tests) await test(runner);
 await checked;
 
 const all = checks.length + tests.length;

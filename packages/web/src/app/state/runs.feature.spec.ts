@@ -1,7 +1,6 @@
 import { hostSeries, type LanePoint, type Run, type RunResult } from '@sturdy/core';
 import { runsActions } from './runs.actions';
 import { isLive, runsFeature, selectHostSeries } from './runs.feature';
-import { heatCells, lanesOptions, toldAt } from '../runs/lanes-chart';
 
 const run: Run = {
   id: 'r',
@@ -120,58 +119,4 @@ it('figures of hosts that were read before the page was opened go on with those 
     [0, 10],
     [2, 20],
   ]);
-});
-
-it('the lanes leave a gap where nothing ended in a second', () => {
-  const options = lanesOptions(
-    { points: [point(0), { ...point(1), p95Ms: null, p50Ms: null }], seconds: 5, limitMs: 100, hosts: [], events: [] },
-    () => '#000',
-  );
-  const series = options['series'] as { name: string; data: [number, number | null][] }[];
-  expect(series.find((line) => line.name === 'p95')?.data).toEqual([
-    [0, 20],
-    [1, null],
-  ]);
-});
-
-it('the cursor tells the nearest second, and of hosts their last figure before it', () => {
-  const host = { id: 'h', host: 'Yard', name: 'processor', unit: '%', points: [[0, 10.26], [4, null]] as [number, number | null][] }; // prettier-ignore
-  const view = {
-    points: [point(0), { ...point(3), p95Ms: null }, point(4)],
-    seconds: 9,
-    limitMs: null,
-    hosts: [host],
-    events: [{ kind: 'note' as const, second: 3, text: 'cache was emptied' }],
-  };
-  const textsAt = (second: number) => toldAt(view, second).map((tip) => tip.text);
-  expect(textsAt(2.4)).toEqual([
-    expect.stringContaining('users'),
-    expect.stringContaining('none,'),
-    expect.any(String),
-    '10.3 %',
-    'cache was emptied',
-  ]);
-  expect(textsAt(9).at(-1)).toBe('none');
-  expect(toldAt({ ...view, points: [] }, 1)).toEqual([]);
-});
-
-it('the heat band shows which share of the answers took how long, and joins seconds where there are many', () => {
-  // Bands are tenths of a decade: band 10 is 10 to 12.6 ms, band 20 is 100 to 126 ms.
-  const cells = heatCells([
-    {
-      ...point(0),
-      bands: [
-        [10, 3],
-        [20, 1],
-      ],
-    },
-    { ...point(1), bands: [] },
-  ]);
-  expect(cells).toEqual([
-    [-0.5, 0.5, 10, expect.closeTo(12.59, 2), 0.75],
-    [-0.5, 0.5, 100, expect.closeTo(125.89, 2), 0.25],
-  ]);
-  const hour = heatCells(Array.from({ length: 3600 }, (_, second) => ({ ...point(second), bands: [[10, 1] as [number, number]] })));
-  expect(hour).toHaveLength(240);
-  expect(hour.every((figures) => figures[4] === 1)).toBe(true);
 });
