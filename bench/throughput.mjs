@@ -109,7 +109,7 @@ async function bareVisitors(_index, goesOn, count) {
 }
 
 const engine = (wanted) => async (index, goesOn, count) => {
-  const driver = new HttpDriver({ allows: (one) => one === origin });
+  const driver = new HttpDriver({ refuses: () => null });
   const observer = {
     step: (played) => {
       if (played.failure) throw new Error(played.failure);

@@ -2,13 +2,16 @@ import { createHash, randomUUID } from 'node:crypto';
 import { createReadStream, existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { basename } from 'node:path';
 import {
+  clearanceLines,
+  clearanceProblem,
   environmentOfFile,
   EnvironmentFileSchema,
   environmentProblem,
   HarStream,
   readPatterns,
-  readYaml,
   readScript,
+  readYaml,
+  unclearedTarget,
   type BodyRef,
   type Environment,
   type Exchange,
@@ -17,6 +20,7 @@ import {
   type LoadedTake,
   type Script,
 } from '@sturdy/core';
+import { pinAddresses } from '@sturdy/engine';
 import { UsageError } from './usage-error.js';
 
 /** Bodies by the SHA-256 of their bytes, in memory. */
@@ -114,6 +118,25 @@ export function readPatternFile(file: string): HandoffPattern[] {
   return read.list;
 }
 
+/** The day that comes after so many, as YYYY-MM-DD. */
+const inDays = (days: number): string => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10);
+
+/**
+ * Looks up the targets that are cleared, tells where they lead, and pins them there for this command. Throws where a name has no address, or one to
+ * which nothing may be sent.
+ */
+export async function withPinnedTargets(environment: Environment): Promise<Environment> {
+  if (environment.clearances.length === 0) return environment;
+  const pinned = await pinAddresses(environment).catch((error: unknown) => {
+    throw new UsageError(error instanceof Error ? error.message : String(error));
+  });
+  const problem = environmentProblem(pinned, Date.now());
+  if (problem !== null) throw new UsageError(problem);
+  for (const { origin, by, until, addresses } of pinned.clearances)
+    process.stderr.write(`${origin} (${addresses.join(', ')}) was cleared by ${by} until ${until}.\n`);
+  return pinned;
+}
+
 /** Reads an environment file. */
 export function readEnvironmentFile(file: string): Environment {
   mustExist(file, 'The environment file');
@@ -124,7 +147,12 @@ export function readEnvironmentFile(file: string): Environment {
   if (!parsed.success)
     throw new UsageError(parsed.error.issues.map(({ path, message }) => `${file}: ${path.join('.') || 'the file'}: ${message}`).join('\n'));
   const environment = environmentOfFile(parsed.data);
-  const problem = environmentProblem(environment);
+  const uncleared = unclearedTarget(environment);
+  if (uncleared !== undefined)
+    throw new UsageError(
+      `${file}: ${clearanceProblem(environment, uncleared, Date.now()) ?? ''}\nIn ${file} it would be:\n\n${clearanceLines(uncleared, inDays(30))}`,
+    );
+  const problem = environmentProblem(environment, Date.now());
   if (problem !== null) throw new UsageError(`${file}: ${problem}`);
   return environment;
 }

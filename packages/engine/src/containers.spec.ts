@@ -40,7 +40,7 @@ async function playOnce(steps: Parameters<typeof script>[0], handoffs: Handoff[]
   const took: number[] = [];
   const user = new VirtualUser(
     compile(script(steps, { handoffs }), environment(origin)),
-    { http: new HttpDriver({ allows: () => true }) },
+    { http: new HttpDriver({ refuses: () => null }) },
     () => 0,
     { step: ({ outcome }) => took.push(outcome.durationMs), transaction: (_name, busyMs) => busy.push(busyMs) },
     { stopsNow: () => false, pause: (ms) => Promise.resolve(void pauses.push(ms)) },

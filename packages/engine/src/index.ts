@@ -1,4 +1,5 @@
 export { compile, type Program } from './program/compile.js';
+export { Ceilings } from './contract/ceilings.js';
 export { rulesFor, type ActionRules } from './contract/rules.js';
 export { driverSource, textsOf } from './drivers/kinds.js';
 export { CompileError } from './contract/compile-context.js';
@@ -24,3 +25,5 @@ export { bodyMessages, planMessages } from './generator/plan-messages.js';
 export { serveGenerator, type ServedGenerator } from './generator/serve-generator.js';
 export * from './generator/messages.js';
 export * from './link/index.js';
+export { AddressNotCleared, guardedLookup, literalProblem, type Lookup } from './net/guarded-lookup.js';
+export { pinAddresses } from './net/pin-addresses.js';

@@ -5,6 +5,7 @@ import type { Awaited, Checked, MessageStep, RequestStep, Step } from '@sturdy/c
 import { WebSocketServer, type WebSocket } from 'ws';
 import { compile, HttpDriver, textsOf, VirtualUser, type HttpUserDriver, type WireRequest } from './index.js';
 import { elsewhere, environment, expectation, play, crew, script, step, text } from './test/plans.js';
+import { notAllowed } from './contract/rules.js';
 
 const closing: (() => void)[] = [];
 afterAll(() => {
@@ -73,7 +74,7 @@ const opens = (origin: string): WireRequest => ({
 /** Plays steps once, and says of each how it ended and what answered it. */
 async function played(steps: Step[], origin: string, more: Parameters<typeof script>[1] = {}) {
   const found: { step: string; failure: string | null; answer: string; ms: number }[] = [];
-  const driver = new HttpDriver({ allows: (target) => target === origin });
+  const driver = new HttpDriver({ refuses: (target) => (target === origin ? null : notAllowed(target)) });
   const user = new VirtualUser(
     compile(script(steps, more), environment(origin)),
     { http: elsewhere(driver) },
@@ -193,7 +194,7 @@ describe('messages over a WebSocket', () => {
     });
     await listening(slow);
     closing.push(() => slow.close());
-    const driver = new HttpDriver({ allows: () => true });
+    const driver = new HttpDriver({ refuses: () => null });
     const opening = driver.send(opens(`http://127.0.0.1:${portOf(slow)}`));
     for (let n = 0; n < 400 && sockets === 0; n++) await new Promise((done) => setTimeout(done, 5));
     await driver.close();
@@ -209,7 +210,7 @@ describe('messages over a WebSocket', () => {
     expect(found[1]?.failure).toMatch(/not open/);
     let reached = 0;
     const foreign = await target(() => reached++);
-    const driver: HttpUserDriver = new HttpDriver({ allows: (target) => target === origin });
+    const driver: HttpUserDriver = new HttpDriver({ refuses: (target) => (target === origin ? null : notAllowed(target)) });
     expect((await driver.send(opens(foreign))).failure?.text).toMatch(/is not an allowed target, so nothing was sent/);
     expect(reached).toBe(0);
   });

@@ -58,7 +58,7 @@ function userOf(transactions: Transaction[], random = () => 0.5) {
   const skipped: string[] = [];
   const user = new VirtualUser(
     compile(script([], { transactions }), environment(origin)),
-    { http: new HttpDriver({ allows: () => true }) },
+    { http: new HttpDriver({ refuses: () => null }) },
     random,
     {
       step: (played) => failures.push(played.failure?.text ?? null),
@@ -79,7 +79,7 @@ describe('rows that are dealt while a script is played', () => {
   const userWith = (steps: Step[], deal: () => Row | null, listed: Row[] | null = null, perUse: string[] = []) =>
     new VirtualUser(
       compile(script(steps), environment(origin), { dealtPerUse: new Set(perUse) }),
-      { http: new HttpDriver({ allows: () => true }) },
+      { http: new HttpDriver({ refuses: () => null }) },
       () => 0,
       { step: () => undefined, transaction: () => undefined },
       { stopsNow: () => false, pause: () => Promise.resolve(), deal: () => Promise.resolve(deal()), listed: () => listed },
@@ -162,7 +162,7 @@ describe('what is played once by each user', () => {
     ];
     const user = new VirtualUser(
       compile(script([], { transactions, handoffs: [handoff] }), environment(origin)),
-      { http: new HttpDriver({ allows: () => true }) },
+      { http: new HttpDriver({ refuses: () => null }) },
       () => 0,
       { step: () => undefined, transaction: () => undefined },
       { stopsNow: () => false, pause: () => Promise.resolve() },

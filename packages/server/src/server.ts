@@ -1,6 +1,6 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { environmentProblem, plainEnvironment, version } from '@sturdy/core';
+import { serverProblem, plainEnvironment, version } from '@sturdy/core';
 import { AboutServer } from './about/about-server.js';
 import { createApp } from './api/app.js';
 import { projectId, type Services } from './api/services.js';
@@ -144,7 +144,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
 async function makeFirstProject(store: Services['store'], options: ServerOptions): Promise<void> {
   if ((await store.projects()).length > 0) return;
   const environment = plainEnvironment({ id: 'e1', projectId, name: 'This machine', targets: options.targets ?? [] });
-  const problem = environmentProblem(environment);
+  const problem = serverProblem(environment, Date.now());
   if (problem !== null) throw new Error(problem);
   await store.saveProject({ id: projectId, name: options.projectName ?? 'First project' });
   await store.saveEnvironment(environment);

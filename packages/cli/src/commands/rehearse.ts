@@ -19,7 +19,7 @@ import {
 } from '@sturdy/core';
 import { CompileError, rehearse } from '@sturdy/engine';
 import type { Command } from 'commander';
-import { BodyShelf, readEnvironmentFile, readScriptFile, readTake, writeJson } from '../input-files.js';
+import { BodyShelf, readEnvironmentFile, readScriptFile, readTake, withPinnedTargets, writeJson } from '../input-files.js';
 import { UsageError } from '../usage-error.js';
 
 interface Options {
@@ -55,7 +55,7 @@ export function addRehearse(program: Command): void {
     .addHelpText(
       'after',
       `
-Works without the server. Sends only to the targets that the environment names, and only to this machine.
+Works without the server. Sends only to the targets that the environment names; one that is not this machine has to be cleared there.
 With --repair the script file is written anew; what it was before is kept beside it as <script.yaml>.before.
 Each rehearsal makes the records that a person would make; with --repair that are up to as many as --rounds says.
 Exit status: 0 passed and proven, 4 passed but not proven (the lines say what could not be seen, and how to prove it),
@@ -64,7 +64,7 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
     )
     .action(async (file: string, options: Options) => {
       const { script, files } = readScriptFile(file);
-      const environment = readEnvironmentFile(options.environment);
+      const environment = await withPinnedTargets(readEnvironmentFile(options.environment));
       if (options.repair && options.take === undefined)
         throw new UsageError('--repair needs --take: the recording says what the answers should be.');
       const rounds = Number(options.rounds);

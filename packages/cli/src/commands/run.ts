@@ -22,7 +22,7 @@ import {
 } from '@sturdy/core';
 import { Conductor, Problem, LinkedTransport, WorkerThreads } from '@sturdy/server/conductor';
 import type { Command } from 'commander';
-import { readEnvironmentFile, readScriptFile, writeJson } from '../input-files.js';
+import { readEnvironmentFile, readScriptFile, withPinnedTargets, writeJson } from '../input-files.js';
 import { FileRunStore, readSpent, type FileTable } from '../run/file-run-store.js';
 import { RunFigures } from '../run/run-figures.js';
 import { UsageError } from '../usage-error.js';
@@ -48,14 +48,15 @@ export function addRun(program: Command): void {
     .addHelpText(
       'after',
       `
-Works without the server. Sends only to the targets that the environment names, and only to this machine.
+Works without the server. Sends only to the targets that the environment names; one that is not this machine has to be cleared there.
 Files that the workload names lie beside it. Rows that are dealt for good are remembered in <table>.csv.spent.
 Ctrl C lets users finish what they are at; pressed again, it aborts.
 Exit status: 0 all criteria held, 1 they did not, 2 it could not be run to its end, 3 they held, but the figures are not to be trusted.
 Example: sturdy run thursday.yaml --out results/ --metrics-port 9464`,
     )
     .action(async (file: string, options: Options) => {
-      process.exitCode = await play(prepare(file, options), options);
+      const prepared = prepare(file, options);
+      process.exitCode = await play({ ...prepared, environment: await withPinnedTargets(prepared.environment) }, options);
     });
 }
 

@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import { environmentProblem } from '@sturdy/core';
+import { serverProblem } from '@sturdy/core';
 import type { StorePlace } from '@sturdy/server';
 import type { Command } from 'commander';
 import { UsageError } from '../usage-error.js';
@@ -25,7 +25,7 @@ export function addServe(program: Command): void {
     .option('--project <name>', 'name of the first project', 'First project')
     .option('--target <origin...>', 'origins that a fresh project may hit', [])
     .action(async (options: Options) => {
-      const problem = environmentProblem({ targets: options.target, upstreamProxy: '' });
+      const problem = serverProblem({ targets: options.target, upstreamProxy: '', clearances: [] }, Date.now());
       if (problem !== null) throw new UsageError(`--target: ${problem}`);
       // The other commands need no server, and start without it.
       const { startServer } = await import('@sturdy/server');

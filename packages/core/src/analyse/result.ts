@@ -123,6 +123,7 @@ function trustSigns(run: Run, frames: readonly Frame[], period: Period): RunResu
     },
     ...(run.workload.curve.kind === 'arrivals' ? [arrivalSign(frames)] : rateSign(run, held, reached)),
     ...changeSign(run),
+    ...ceilingSigns(run),
     ...generatorSigns(run),
     { good: reached >= wanted, sentence: `The hold lasted ${reached} s of ${wanted} s planned.` },
     {
@@ -168,6 +169,19 @@ function changeSign({ events = [] }: Run): RunResult['trust'] {
     },
   ];
 }
+
+/** Ceilings of cleared targets that held the load back. */
+const ceilingSigns = ({ events = [] }: Run): RunResult['trust'] =>
+  events.flatMap(({ kind, origin = 'a target', second }) =>
+    kind === 'ceiling'
+      ? [
+          {
+            good: false,
+            sentence: `From second ${second} on requests to ${origin} waited for the ceiling for which it was cleared: the load was lower than planned.`,
+          },
+        ]
+      : [],
+  );
 
 /** Clocks of generators may be apart by this many ms, so that their seconds are the same (common practice, no source). */
 const apartLimitMs = 100;

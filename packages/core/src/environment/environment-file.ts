@@ -1,18 +1,34 @@
 import * as z from 'zod';
 import { WrittenFailureSignSchema } from '../check/failure-sign.js';
 import { CredentialSchema, TrustSchema } from '../sign-in/credential.schema.js';
-import { plainEnvironment } from './targets.js';
+import { isLoopback } from './address.js';
+import { ClearanceSchema } from './clearance.schema.js';
 import type { Environment } from './environment.schema.js';
+import { plainEnvironment } from './targets.js';
 
 const origin = z.string().refine((text) => URL.canParse(text) && new URL(text).origin === text.replace(/\/$/, ''), {
   message: 'Write an origin, such as http://127.0.0.1:4701.',
 });
 const trimmed = origin.transform((text) => new URL(text).origin);
 
+/** A target: an origin, or, where it is not this machine, an origin with who cleared it. */
+const target = z.union([
+  trimmed,
+  z.strictObject({
+    origin: trimmed,
+    cleared: z
+      .strictObject(ClearanceSchema.omit({ origin: true }).shape)
+      .describe('who allows this target, what for, until when, and up to how much; not needed for this machine'),
+  }),
+]);
+
 /** An environment as a file for the command line; only `targets` is needed. */
 export const EnvironmentFileSchema = z.strictObject({
   name: z.string().default('environment file'),
-  targets: z.array(trimmed).min(1, 'Name at least one target.').describe('origins that may be hit, such as http://127.0.0.1:4701'),
+  targets: z
+    .array(target)
+    .min(1, 'Name at least one target.')
+    .describe('origins that may be hit, such as http://127.0.0.1:4701; one that is not this machine with who cleared it'),
   map: z.record(z.string(), trimmed).default({}).describe('recorded origin to the origin that is hit instead'),
   credentials: z
     .array(CredentialSchema)
@@ -30,8 +46,29 @@ export const EnvironmentFileSchema = z.strictObject({
 export type EnvironmentFile = z.infer<typeof EnvironmentFileSchema>;
 
 /** The environment that a file describes. */
-export const environmentOfFile = ({ trust, ...file }: EnvironmentFile): Environment => ({
-  ...plainEnvironment({ id: 'file', projectId: 'file', name: file.name, targets: file.targets }),
+export const environmentOfFile = ({ trust, targets, ...file }: EnvironmentFile): Environment => ({
+  ...plainEnvironment({ id: 'file', projectId: 'file', name: file.name, targets: targets.map(originOf) }),
   ...file,
+  targets: targets.map(originOf),
+  clearances: targets.flatMap((target) => (typeof target === 'string' ? [] : [{ origin: target.origin, ...target.cleared }])),
   trust: { authorities: trust.authorities ?? '', checksCertificates: trust.checksCertificates ?? true },
 });
+
+const originOf = (target: EnvironmentFile['targets'][number]): string => (typeof target === 'string' ? target : target.origin);
+
+/** The lines of an environment file that clear a target; who writes them fills in the rest. `day` is when it shall end, as YYYY-MM-DD. */
+export const clearanceLines = (origin: string, day: string): string =>
+  [
+    'targets:',
+    `  - origin: ${origin}`,
+    '    cleared:',
+    '      by: YOUR NAME',
+    '      for: WHAT IS TESTED, AND WHO AGREED',
+    `      until: ${day}`,
+    '      requestsPerSecond: 10',
+    '      users: 5',
+  ].join('\n');
+
+/** The first target of an environment that is not on this machine and has no clearance; undefined where there is none. */
+export const unclearedTarget = ({ targets, clearances }: Environment): string | undefined =>
+  targets.find((target) => !isLoopback(target) && !clearances.some(({ origin }) => origin === target));

@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { WrittenFailureSignSchema } from '../check/failure-sign.js';
 import { CredentialSchema, TrustSchema } from '../sign-in/credential.schema.js';
+import { ClearanceSchema } from './clearance.schema.js';
 
 /** One place where the system under test runs. */
 export const EnvironmentSchema = z.object({
@@ -9,6 +10,8 @@ export const EnvironmentSchema = z.object({
   name: z.string(),
   /** Origins that may be hit, such as `http://127.0.0.1:4701`. */
   targets: z.array(z.string()),
+  /** Targets beyond this machine, each with who cleared it; no other is hit. */
+  clearances: z.array(ClearanceSchema).default([]),
   /** Recorded origin to the origin that is hit instead. */
   map: z.record(z.string(), z.string()),
   /** How connections sign in to a target. */

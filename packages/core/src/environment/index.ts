@@ -1,3 +1,6 @@
+export * from './address.js';
+export * from './clearance.js';
+export * from './clearance.schema.js';
 export * from './environment-file.js';
 export * from './environment.schema.js';
 export * from './targets.js';

@@ -66,6 +66,16 @@ export const failureCodes = {
     meaning: 'The body is not in the encoding that its header names, or becomes too large.',
     advice: 'Look at the answer as it came. A proxy may have changed the body or its headers.',
   },
+  'clearance-ended': {
+    title: 'clearance has ended',
+    meaning: 'The time for which the target was cleared was over, so nothing more was sent.',
+    advice: 'Ask again whether it may be tested, and clear it anew.',
+  },
+  'address-not-cleared': {
+    title: 'address that is not cleared',
+    meaning: 'The name of the target led to an address for which it was not cleared, so no connection was made.',
+    advice: 'See whether the name server answers as it should. Where the application has moved, clear the target anew.',
+  },
   'target-not-allowed': {
     title: 'target not allowed',
     meaning: 'The address is not among the targets of the environment, so nothing was sent.',

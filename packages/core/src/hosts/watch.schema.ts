@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { isLoopback } from '../environment/targets.js';
+import { isLoopback } from '../environment/address.js';
 
 /** A figure of an exposition that is shown, with the name and unit that people know it by. */
 export const ShownFigureSchema = z.object({

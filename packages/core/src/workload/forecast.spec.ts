@@ -99,6 +99,7 @@ describe('the forecast', () => {
 });
 
 describe('targets', () => {
+  const now = Date.UTC(2026, 0, 1);
   const environment = {
     ...plainEnvironment({ id: 'e', projectId: 'p', name: 'E', targets: ['http://127.0.0.1:4701', 'http://10.0.0.1'] }),
     map: { 'http://old': 'http://127.0.0.1:4701' },
@@ -112,12 +113,12 @@ describe('targets', () => {
   });
 
   it('follow the map, and are refused where the environment does not name them or they are not here', () => {
-    expect(resolveTarget('http://old', environment)).toEqual({ origin: 'http://127.0.0.1:4701' });
-    expect(resolveTarget('http://other', environment)).toMatchObject({
+    expect(resolveTarget('http://old', environment, now)).toEqual({ origin: 'http://127.0.0.1:4701' });
+    expect(resolveTarget('http://other', environment, now)).toMatchObject({
       refused: expect.stringContaining('is not a target of the environment “E”') as string,
     });
-    expect(resolveTarget('http://10.0.0.1', environment)).toMatchObject({
-      refused: expect.stringContaining('loopback addresses only') as string,
+    expect(resolveTarget('http://10.0.0.1', environment, now)).toMatchObject({
+      refused: expect.stringContaining('is not on this machine and is not cleared') as string,
     });
   });
 });

@@ -1,7 +1,7 @@
 import type { Driver } from './driver.js';
 import { perform } from './perform.js';
 
-const rules = { targets: ['tcp://127.0.0.1:9100'], limits: { connectMs: 1, answerMs: 50 } };
+const rules = { targets: ['tcp://127.0.0.1:9100'], cleared: {}, limits: { connectMs: 1, answerMs: 50 } };
 const action = { origin: 'tcp://127.0.0.1:9100' };
 /** A driver of which only this is known. */
 const driverThat = (does: Driver['perform']): Driver & { asked: number } => {

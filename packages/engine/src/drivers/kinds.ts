@@ -1,4 +1,5 @@
 import type { ActionStep, BodyRef, CapturedStep, Crew, Environment, Step } from '@sturdy/core';
+import { Ceilings } from '../contract/ceilings.js';
 import type { CompileContext } from '../contract/compile-context.js';
 import type { Driver } from '../contract/driver.js';
 import type { PlayerGround } from '../contract/player.js';
@@ -54,17 +55,17 @@ export const asBrowsersPlay = (steps: readonly Step[], readFrom: ReadonlySet<str
 /** Makes the drivers of one virtual user. */
 export type DriverSource = (kinds: ReadonlySet<ActionKindName>, crew?: Pick<Crew, 'line' | 'browser' | 'timeouts'>) => Drivers;
 
-/** Makes drivers for an environment; what is costly, such as its authorities, is read once for all users. */
-export function driverSource(environment: Environment): DriverSource {
+/** Makes drivers for an environment; what is costly, such as its authorities, is read once for all users, and they share its ceilings. */
+export function driverSource(environment: Environment, ceilings = new Ceilings()): DriverSource {
   const tls = new TargetTls(environment);
   return (kinds, crew = {}) => {
     const drivers: Drivers = {};
     if (kinds.has('http') || kinds.has('message')) {
-      const driver = new HttpDriver(optionsFor(environment, tls, crew));
+      const driver = new HttpDriver(optionsFor(environment, tls, crew, ceilings));
       const cache = crew.browser?.cache ?? 'off';
       drivers.http = cache === 'off' ? driver : new CachedDriver(driver, cache === 'cold');
     }
-    if (kinds.has('line')) drivers.line = new LineDriver(rulesFor(environment, crew));
+    if (kinds.has('line')) drivers.line = new LineDriver(rulesFor(environment, crew), ceilings);
     return drivers;
   };
 }

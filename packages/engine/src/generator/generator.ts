@@ -1,5 +1,6 @@
 import { SampleBook, type Frame, type UserState } from '@sturdy/core';
 import seedrandom from 'seedrandom';
+import { Ceilings } from '../contract/ceilings.js';
 import { driverSource } from '../drivers/kinds.js';
 import type { Control, Observer } from '../play/virtual-user.js';
 import { compile, type Program } from '../program/compile.js';
@@ -27,6 +28,7 @@ export class Generator {
   #samples: SampleBook | null = null;
   #rows: RowDeals | null = null;
   #meetings: Meetings | null = null;
+  #ceilings = new Ceilings();
   /** Seconds before this one were sent. */
   #flushed = 0;
   #timer: NodeJS.Timeout | null = null;
@@ -109,7 +111,8 @@ export class Generator {
       },
     );
     this.#meetings = meetings;
-    const driversFor = driverSource(environment);
+    this.#ceilings = new Ceilings(plan.generators);
+    const driversFor = driverSource(environment, this.#ceilings);
     const dealtPerUse = new Set(plan.tables.filter((table) => table.deal.when === 'use').map((table) => table.table));
     const rows = new RowDeals(plan, this.send, (crew, table) => {
       this.#meter.dealt(crew, table);
@@ -225,6 +228,7 @@ export class Generator {
       const batch = this.#samples?.take();
       if (batch) this.send({ kind: 'samples', batch });
     }
+    for (const heldBack of this.#ceilings.takeHeldBack()) this.send({ kind: 'held-back', ...heldBack });
     const entries = this.#reporter.takeLog();
     if (entries.length > 0) this.send({ kind: 'log', entries });
     this.#flushed = Math.max(this.#flushed, beforeSecond);

@@ -109,6 +109,8 @@ export const FromGeneratorSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('samples'), batch: SampleBatchSchema }),
   z.object({ kind: z.literal('unused'), table: z.string(), rows: z.array(z.number().int()) }),
   z.object({ kind: z.literal('log'), entries: z.array(UserLogEntrySchema) }),
+  /** Requests to an origin that waited for their turn under its ceiling since the last such message. */
+  z.object({ kind: z.literal('held-back'), origin: z.string(), count: z.number().int().min(1) }),
   z.object({ kind: z.literal('end-run'), reason: z.string() }),
   z.object({ kind: z.literal('ended') }),
   z.object({ kind: z.literal('fault'), message: z.string() }),

@@ -1,4 +1,5 @@
 import { failureReason, type FailureCode, type FailureReason } from '@sturdy/core';
+import { AddressNotCleared } from './guarded-lookup.js';
 
 /** Codes of Node.js for connections that failed, with what they mean; `where` is what was asked there. */
 const known: Record<string, [FailureCode, (origin: string, where: string) => string]> = {
@@ -7,6 +8,10 @@ const known: Record<string, [FailureCode, (origin: string, where: string) => str
   EPIPE: ['connection-closed', (_, where) => `${where} closed the connection while the request was sent.`],
   ENOTFOUND: ['name-not-found', (origin) => `${origin} cannot be found: its name has no address.`],
 };
+
+/** Why a connection was not made because of where it would have led; null for any other error. */
+export const refusedAddress = (error: unknown): FailureReason | null =>
+  error instanceof AddressNotCleared ? failureReason('address-not-cleared', `${error.message} No connection was made.`) : null;
 
 /** Why a connection failed, by the code of the error; null where the code says nothing of a connection. */
 export function connectionFailure(code: string | undefined, origin: string, where: string): FailureReason | null {

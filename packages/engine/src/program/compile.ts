@@ -111,7 +111,7 @@ export function compile(script: Script, environment: Environment, options: Compi
   };
   /** Where a step goes. Throws where the environment does not allow it. */
   const originOf = (step: { origin: string; name: string }): string => {
-    const target = resolveTarget(step.origin, environment);
+    const target = resolveTarget(step.origin, environment, Date.now());
     if ('refused' in target) throw new CompileError(`Step “${step.name}” of “${script.name}”: ${target.refused}`);
     return target.origin;
   };

@@ -121,6 +121,14 @@ describe('the API', () => {
       );
     expect((await put(['http://127.0.0.1:1/path'])).body).toMatchObject({ detail: expect.stringContaining('is not an origin') as string });
     expect((await put(['http://192.168.1.1'])).body).toMatchObject({ detail: expect.stringContaining('is not on this machine') as string });
+    // Not even where the change says that somebody cleared it.
+    const clearance = { origin: 'http://192.168.1.1', by: 'Mara', for: 'a test', until: '2099-01-01', addresses: ['192.168.1.1'] };
+    const cleared = local(
+      request(app)
+        .put('/api/projects/p1/environments/e1')
+        .send({ ...environment, targets: ['http://192.168.1.1'], clearances: [clearance] }),
+    );
+    expect((await cleared).body).toMatchObject({ detail: expect.stringContaining('The server may send to loopback addresses only') as string });
     const proxied = local(
       request(app)
         .put('/api/projects/p1/environments/e1')

@@ -1,7 +1,7 @@
 import {
   EnvironmentSchema,
   FailureSignSchema,
-  environmentProblem,
+  serverProblem,
   hideSecrets,
   restoreSecrets,
   makeBoard,
@@ -65,7 +65,7 @@ export const projectRoutes = ({ store, recorder, conductor, compute, log, secret
     body: EnvironmentSchema,
     result: EnvironmentSchema,
     handle: async ({ params, body }) => {
-      const problem = environmentProblem(body);
+      const problem = serverProblem(body, Date.now());
       if (problem !== null) throw new Problem(422, 'This environment cannot be used', problem);
       const known = (await store.environments(params.projectId)).find((candidate) => candidate.id === params.environmentId);
       const environment = withSecrets({ ...body, id: params.environmentId, projectId: params.projectId }, known);

@@ -1,4 +1,4 @@
-import { curveSeconds, lanePoint, phasesOf, StopWatch, type Run, type RunEvent, type UserState } from '@sturdy/core';
+import { curveSeconds, lanePoint, phasesOf, StopWatch, usersProblem, type Run, type RunEvent, type UserState } from '@sturdy/core';
 import { MeetingPoints, type FromGenerator } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import { HostWatcher } from '../hosts/host-reader.js';
@@ -177,6 +177,10 @@ export class LiveRun {
       );
     if (state !== 'running') throw new Problem(409, 'The run is not running', 'Users can be changed while the run is running.');
     if (users === before) return;
+    const [plan] = this.planned.plans;
+    const crews = workload.crews.map(({ id, scriptId }) => ({ scriptId, users: id === crewId ? users : (this.#crews.sizeOf(id) ?? 0) }));
+    const tooMany = plan ? usersProblem(plan.environment, crews, this.planned.scripts) : null;
+    if (tooMany !== null) throw new Problem(422, 'More users than are cleared', tooMany);
     for (const { generator, come, go } of this.#crews.resize(crewId, users, this.#generators.playing))
       this.#generators.send(generator, { kind: 'users', crew: crewId, come, go });
     this.#tell({ kind: 'users', text: `${crew.name}: ${before} → ${users} users`, crew: crewId, users });
@@ -280,6 +284,9 @@ export class LiveRun {
         this.ground.live.tell(this.#run.id, 'log', entries);
         return;
       }
+      case 'held-back':
+        this.#reachCeiling(message.origin);
+        return;
       case 'end-run':
         if (this.#run.state !== 'finishing') this.finish(message.reason);
         return;
@@ -288,6 +295,12 @@ export class LiveRun {
         this.#seconds.settle();
         this.#afterLast();
     }
+  }
+
+  /** Requests to a target wait for its ceiling; it is told when that begins. */
+  #reachCeiling(origin: string): void {
+    if (this.#run.events?.some((event) => event.kind === 'ceiling' && event.origin === origin)) return;
+    this.#tell({ kind: 'ceiling', text: `requests to ${origin} wait for its ceiling`, origin });
   }
 
   /** The run is over once no generator plays any more. */

@@ -1,4 +1,13 @@
-import { boundColumns, loopedTables, partSecrets, type DataTable, type Environment, type Script, type Workload } from '@sturdy/core';
+import {
+  boundColumns,
+  loopedTables,
+  partSecrets,
+  usersProblem,
+  type DataTable,
+  type Environment,
+  type Script,
+  type Workload,
+} from '@sturdy/core';
 import { compile, CompileError, type Plan } from '@sturdy/engine';
 import { Problem } from '../problem/problem.js';
 import { bodyFiles } from '../scripts/body-files.js';
@@ -38,6 +47,8 @@ export async function planRun(
     if (error instanceof CompileError) throw new Problem(422, 'The workload cannot be played', error.message);
     throw error;
   }
+  const tooMany = usersProblem(environment, workload.crews, scripts);
+  if (tooMany !== null) throw new Problem(422, 'More users than are cleared', tooMany);
   const known = await store.tables(workload.projectId);
   const tables = [...new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]))].map((id) => {
     const table = known.find((dataTable) => dataTable.id === id);

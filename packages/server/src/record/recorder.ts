@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { ServerResponse } from 'node:http';
 import { networkInterfaces } from 'node:os';
-import { environmentProblem, type Environment, type Mark, type RecordingState, type Take } from '@sturdy/core';
+import { serverProblem, type Environment, type Mark, type RecordingState, type Take } from '@sturdy/core';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem/problem.js';
 import type { Store } from '../store/store-client.js';
@@ -96,7 +96,7 @@ export class Recorder {
       new RecordingJournal(this.folder, take.id),
     );
     // Whatever wrote the environment, nothing goes beyond this machine.
-    const problem = environmentProblem(environment);
+    const problem = serverProblem(environment, Date.now());
     if (problem !== null) throw new Problem(422, 'This environment cannot be used', problem);
     const allowed = new Set(environment.targets);
     const password = wanted.forNetwork ? newClientPassword() : null;

@@ -1,5 +1,5 @@
 import { failureReason, type FailureCode, type FailureReason } from '@sturdy/core';
-import { connectionFailure } from '../../net/connection-failure.js';
+import { connectionFailure, refusedAddress } from '../../net/connection-failure.js';
 import { isCertificateError } from './target-tls.js';
 
 /** Codes of the HTTP client, with what they mean; `where` is the address without its query. */
@@ -28,7 +28,7 @@ export function exchangeFailure(error: unknown, origin: string, target: string):
   const where = `${origin}${target.split('?')[0] ?? ''}`;
   const [failureCode, sentence] = (code === undefined ? undefined : known[code]) ?? [];
   if (failureCode && sentence) return failureReason(failureCode, sentence(where));
-  const connection = connectionFailure(code, origin, where);
+  const connection = refusedAddress(error) ?? connectionFailure(code, origin, where);
   if (connection) return connection;
   if (code !== undefined && isCertificateError(code))
     return failureReason(

@@ -5,6 +5,7 @@ import { startYard } from '@sturdy/standins';
 import { HttpDriver, optionsFor, TargetTls, type WireRequest } from '../../index.js';
 import { environment } from '../../test/plans.js';
 import { serve } from '../../test/serve.js';
+import { notAllowed } from '../../contract/rules.js';
 
 describe('HTTP driver', () => {
   const get = (origin: string, target: string, more: Partial<WireRequest> = {}): WireRequest => ({
@@ -34,7 +35,7 @@ describe('HTTP driver', () => {
     }));
   });
   afterAll(() => server.close());
-  const driver = () => new HttpDriver({ allows: (target) => target === origin });
+  const driver = () => new HttpDriver({ refuses: (target) => (target === origin ? null : notAllowed(target)) });
 
   it('keeps cookies by path and lifetime (RFC 6265, 3.1 examples), each user its own', async () => {
     const user = driver();
@@ -75,7 +76,7 @@ describe('HTTP driver', () => {
       got.push(request.headers.authorization);
       response.writeHead(307, { Location: request.url === '/in' ? '/out' : `${elsewhere.origin}/` }).end();
     });
-    const user = new HttpDriver({ allows: () => true });
+    const user = new HttpDriver({ refuses: () => null });
     const headers: Header[] = [
       ['Authorization', 'Bearer mF_9.B5f-4.1JqM'],
       ['Cookie', 'theme=dark'],
@@ -108,7 +109,7 @@ describe('HTTP driver', () => {
 
   it('says in a sentence what a broken server did: refused, reset, garbage, cut, too slow', async () => {
     const yard = await startYard({ port: 0 });
-    const user = new HttpDriver({ allows: () => true, answerLimitMs: 300 });
+    const user = new HttpDriver({ refuses: () => null, answerLimitMs: 300 });
     const failure = async (target: string, at = yard.origin) => (await user.send(get(at, target))).failure?.text;
     expect(await failure('/trouble/reset')).toMatch(/reset the connection|closed the connection/);
     expect(await failure('/trouble/garbage')).toContain('answered with something that is not HTTP');

@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import type { LookupFunction } from 'node:net';
 import {
   bodyBytes,
   failureReason,
@@ -14,7 +15,10 @@ import {
 } from '@sturdy/core';
 import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Outcome } from '../../contract/driver.js';
-import { notAllowed, refusalOf, rulesFor, usualLimits } from '../../contract/rules.js';
+import { Ceilings } from '../../contract/ceilings.js';
+import { refusalOf, rulesFor, usualLimits } from '../../contract/rules.js';
+import { refusedAddress } from '../../net/connection-failure.js';
+import { AddressNotCleared, guardedLookup, literalProblem, type Lookup } from '../../net/guarded-lookup.js';
 import { outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse } from './wire.js';
 import { MessageDriver } from './message-driver.js';
 import { RequestUnderWay, type SendingGround } from './request-under-way.js';
@@ -34,8 +38,14 @@ export interface HttpDriverOptions {
   firstByteLimitMs?: number;
   /** Bodies above this many bytes are cut. */
   bodyLimitBytes?: number;
-  /** True for an origin that may be hit; asked for redirects too. */
-  allows: (origin: string) => boolean;
+  /** Why nothing may be sent to an origin; null where it may. Asked for redirects too. */
+  refuses: (origin: string) => FailureReason | null;
+  /** IP addresses to which a target that is not this machine may lead; none where it is absent. */
+  addressesOf?: (origin: string) => readonly string[];
+  /** Looks names up; the way of this machine where it is absent. */
+  lookup?: Lookup;
+  /** Takes the next turn for an exchange with an origin under its ceiling; ms to wait for it. None waits where it is absent. */
+  turnInMs?: (origin: string) => number;
   /** Connections to one origin at a time, at the most. */
   connections?: number;
   /** Headers that stand for those of the same name. */
@@ -51,6 +61,7 @@ export function optionsFor(
   environment: Environment,
   tls: TargetTls,
   crew: Pick<Crew, 'line' | 'browser' | 'timeouts'> = {},
+  ceilings = new Ceilings(),
 ): HttpDriverOptions {
   const { line, browser } = crew;
   const rules = rulesFor(environment, crew);
@@ -69,7 +80,9 @@ export function optionsFor(
           ],
         }
       : {}),
-    allows: (origin) => refusalOf(rules, origin) === null,
+    refuses: (origin) => refusalOf(rules, origin),
+    addressesOf: (origin) => rules.cleared[origin]?.addresses ?? [],
+    turnInMs: (origin) => ceilings.turnInMs(rules, origin, performance.now()),
     connection: { credentials: environment.credentials, upstreamProxy: proxyOf(environment), tls },
   };
 }
@@ -114,6 +127,7 @@ function directClient(
   limitMs: number,
   tls: Parameters<typeof timedConnector>[1],
   sessions: TlsSessions,
+  lookup: LookupFunction,
   onTimes: (times: ConnectTimes) => void,
 ): Client {
   const connected = (times: ConnectTimes) => {
@@ -123,7 +137,7 @@ function directClient(
   };
   const client = new Client(origin, {
     ...(http2 ? { allowH2: true, pipelining: mostStreams } : { pipelining: 1 }),
-    connect: timedConnector(limitMs, tls, connected, { origin, sessions, asksHttp2: http2 }),
+    connect: timedConnector(limitMs, tls, connected, { origin, sessions, asksHttp2: http2, lookup }),
     ...noLimits,
   });
   return client;
@@ -236,7 +250,8 @@ export class HttpDriver implements HttpUserDriver {
   async #openSocket(request: WireRequest, name: string): Promise<WireResponse> {
     const { options } = this;
     const limitMs = this.#ground.answerLimitMs;
-    if (!options.allows(request.origin)) return this.#refused(request.origin);
+    const refusal = options.refuses(request.origin);
+    if (refusal) return this.#failed(refusal, [], 0);
     const { connection } = options;
     const asked = { origin: request.origin, method: request.method, target: request.target, body: bodyBytes(null) };
     const signIn = connection ? newSignIn(connection) : null;
@@ -244,9 +259,12 @@ export class HttpDriver implements HttpUserDriver {
     const headers = withCookies(instead(shown, options.headers ?? []), this.#cookies.headerFor(request.origin + request.target));
     let response: WireResponse;
     try {
+      const lookup = this.#lookupFor(request.origin);
+      await this.#turn(request.origin);
       response = await this.#sockets.open(name, {
         request,
         headers,
+        lookup,
         tls: connection && request.origin.startsWith('https:') ? connection.tls.optionsFor(request.origin) : {},
         sessions: this.#sessions,
         proxy: connection?.upstreamProxy ?? '',
@@ -258,6 +276,20 @@ export class HttpDriver implements HttpUserDriver {
     }
     this.#cookies.keep(response.headers, request.origin, request.target);
     return response;
+  }
+
+  /** Looks up where connections to an origin may lead. Throws where its host is an address to which they may not. */
+  #lookupFor(origin: string): LookupFunction {
+    const addresses = this.options.addressesOf?.(origin) ?? [];
+    const problem = literalProblem(origin, addresses);
+    if (problem !== null) throw new AddressNotCleared(problem);
+    return guardedLookup(origin, addresses, this.options.lookup);
+  }
+
+  /** Waits for the turn of an exchange under the ceiling of its target. */
+  #turn(origin: string): Promise<void> | undefined {
+    const waitMs = this.options.turnInMs?.(origin) ?? 0;
+    return waitMs > 0 ? new Promise((go) => setTimeout(go, waitMs)) : undefined;
   }
 
   /** The idlest connection to an origin; requests that run side by side get connections of their own. */
@@ -291,7 +323,7 @@ export class HttpDriver implements HttpUserDriver {
       client:
         connection && connection.upstreamProxy !== ''
           ? new ProxyAgent({ uri: connection.upstreamProxy, requestTls: { ...tls, timeout: limitMs }, ...noLimits })
-          : directClient(origin, http2, limitMs, tls, this.#sessions, (times) => {
+          : directClient(origin, http2, limitMs, tls, this.#sessions, this.#lookupFor(origin), (times) => {
               made.connect = times;
               if (http2 && times.tls >= 0) made.shared = times.http2;
             }),
@@ -301,7 +333,8 @@ export class HttpDriver implements HttpUserDriver {
 
   /** Sends a request, and signs the connection in where the target asks for it. */
   #signedIn(request: WireRequest): Promise<WireResponse> {
-    if (!this.options.allows(request.origin)) return Promise.resolve(this.#refused(request.origin));
+    const refusal = this.options.refuses(request.origin);
+    if (refusal) return Promise.resolve(this.#failed(refusal, [], 0));
     let connection: Connection;
     try {
       connection = this.#connection(request.origin, request.http2 === true && request.origin.startsWith('https:'));
@@ -334,6 +367,11 @@ export class HttpDriver implements HttpUserDriver {
   }
 
   #once(ownConnection: Connection, request: WireRequest): Promise<WireResponse> {
+    const turn = this.#turn(request.origin);
+    return turn ? turn.then(() => this.#send(ownConnection, request)) : this.#send(ownConnection, request);
+  }
+
+  #send(ownConnection: Connection, request: WireRequest): Promise<WireResponse> {
     const cookies = this.#cookies.headerFor(request.origin + request.target);
     const sentHeaders = withCookies(instead(request.headers, this.options.headers ?? []), cookies);
     const flat: string[] = [];
@@ -368,10 +406,6 @@ export class HttpDriver implements HttpUserDriver {
     });
   }
 
-  #refused(origin: string): WireResponse {
-    return this.#failed(notAllowed(origin), [], 0);
-  }
-
   #failed(failure: FailureReason, sentHeaders: Header[], durationMs: number): WireResponse {
     return {
       status: 0,
@@ -389,7 +423,8 @@ export class HttpDriver implements HttpUserDriver {
   }
 }
 
-const notSent = (error: unknown): FailureReason => failureReason('not-sent', error instanceof Error ? error.message : String(error));
+const notSent = (error: unknown): FailureReason =>
+  refusedAddress(error) ?? failureReason('not-sent', error instanceof Error ? error.message : String(error));
 
 /** The later response, with the time and the bytes of both. */
 const added = (first: WireResponse, later: WireResponse): WireResponse => ({

@@ -1,4 +1,4 @@
-import type { Socket } from 'node:net';
+import type { LookupFunction, Socket } from 'node:net';
 import { TLSSocket } from 'node:tls';
 import { buildConnector } from 'undici';
 import { openSockets } from '../../net/open-sockets.js';
@@ -19,11 +19,11 @@ export function timedConnector(
   limitMs: number,
   tls: ReturnType<TargetTls['optionsFor']> | Record<string, never>,
   note: (times: ConnectTimes) => void,
-  { origin, sessions, asksHttp2 }: { origin: string; sessions: TlsSessions; asksHttp2: boolean },
+  { origin, sessions, asksHttp2, lookup }: { origin: string; sessions: TlsSessions; asksHttp2: boolean; lookup: LookupFunction },
 ): buildConnector.connector {
   return (options, callback) => {
     // Made anew for each connection, so that it has the session that was agreed on last.
-    const connect = buildConnector({ timeout: limitMs, allowH2: asksHttp2, ...tls, session: sessions.of(origin) });
+    const connect = buildConnector({ timeout: limitMs, allowH2: asksHttp2, ...tls, session: sessions.of(origin), lookup });
     const started = performance.now();
     let lookedUp = started;
     let connected = started;

@@ -1,4 +1,5 @@
 import type { IncomingMessage } from 'node:http';
+import type { LookupFunction } from 'node:net';
 import type { ConnectionOptions } from 'node:tls';
 import {
   checkFailure,
@@ -32,6 +33,8 @@ export interface OpenWish {
   sessions: TlsSessions;
   /** Address of a proxy that stands before the target; empty where there is none. */
   proxy: string;
+  /** Looks the target up. */
+  lookup: LookupFunction;
   /** ms until it must be open. */
   limitMs: number;
   line: UserLine | undefined;
@@ -121,6 +124,8 @@ export class UserSockets {
       const socket = new WebSocket(where.replace(/^http/, 'ws'), protocols, {
         // The types of the package know fewer options than TLS takes.
         ...({ ...wish.tls, ...(session && { session }) } as unknown as ClientOptions),
+        // A proxy is on this machine; it looks the target up itself.
+        ...(wish.proxy === '' ? { lookup: wish.lookup } : {}),
         headers: Object.fromEntries(headers),
         handshakeTimeout: wish.limitMs,
         perMessageDeflate: false,

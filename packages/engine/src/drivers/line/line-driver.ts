@@ -1,8 +1,10 @@
 import { connect, type Socket } from 'node:net';
-import { failureReason, type FailureReason } from '@sturdy/core';
+import { failureReason, hostOf, type FailureReason } from '@sturdy/core';
 import type { Driver, Outcome } from '../../contract/driver.js';
 import type { ActionRules } from '../../contract/rules.js';
-import { connectionFailure } from '../../net/connection-failure.js';
+import { Ceilings } from '../../contract/ceilings.js';
+import { connectionFailure, refusedAddress } from '../../net/connection-failure.js';
+import { AddressNotCleared, guardedLookup, literalProblem, type Lookup } from '../../net/guarded-lookup.js';
 import { openSockets } from '../../net/open-sockets.js';
 
 /** A line to be sent, and whether one is awaited. */
@@ -120,9 +122,16 @@ class LineConnection {
 export class LineDriver implements Driver<LineAction, LineObservation> {
   readonly #connections = new Map<string, LineConnection>();
 
-  constructor(readonly rules: ActionRules) {}
+  constructor(
+    readonly rules: ActionRules,
+    readonly ceilings = new Ceilings(),
+    /** Looks names up; the way of this machine where it is absent. */
+    readonly lookup?: Lookup,
+  ) {}
 
   async perform({ origin, send, awaits }: LineAction): Promise<Outcome<LineObservation>> {
+    const waitMs = send === null ? 0 : this.ceilings.turnInMs(this.rules, origin, performance.now());
+    if (waitMs > 0) await new Promise((go) => setTimeout(go, waitMs));
     const startedMs = performance.now();
     const { limits } = this.rules;
     let connectedMs = startedMs;
@@ -141,7 +150,7 @@ export class LineDriver implements Driver<LineAction, LineObservation> {
     };
     try {
       if (!isKept) {
-        connection = await connected(origin, limits.connectMs);
+        connection = await connected(origin, limits.connectMs, this.rules.cleared[origin]?.addresses ?? [], this.lookup);
         this.#connections.set(origin, connection);
         connectedMs = performance.now();
       }
@@ -168,10 +177,14 @@ export class LineDriver implements Driver<LineAction, LineObservation> {
   }
 }
 
-function connected(origin: string, limitMs: number): Promise<LineConnection> {
-  const { hostname, port } = new URL(origin);
+function connected(origin: string, limitMs: number, addresses: readonly string[], lookup?: Lookup): Promise<LineConnection> {
+  const { port } = new URL(origin);
+  const host = (hostOf(origin) ?? '').replace(/^\[|\]$/g, '');
+  const problem = literalProblem(origin, addresses);
+  const refusal = problem === null ? null : refusedAddress(new AddressNotCleared(problem));
+  if (refusal) return Promise.reject(new LineFailure(refusal));
   return new Promise((resolve, reject) => {
-    const socket = connect({ host: hostname.replace(/^\[|\]$/g, ''), port: Number(port), noDelay: true });
+    const socket = connect({ host, port: Number(port), noDelay: true, lookup: guardedLookup(origin, addresses, lookup) });
     openSockets.follow(socket);
     const timer = setTimeout(() => {
       socket.destroy();
@@ -181,7 +194,9 @@ function connected(origin: string, limitMs: number): Promise<LineConnection> {
       clearTimeout(timer);
       reject(
         new LineFailure(
-          connectionFailure(error.code, origin, origin) ?? failureReason('exchange-failed', `${origin}: ${error.message}`, error.code),
+          refusedAddress(error) ??
+            connectionFailure(error.code, origin, origin) ??
+            failureReason('exchange-failed', `${origin}: ${error.message}`, error.code),
         ),
       );
     };

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
-import { CredentialSchema, environmentProblem, EnvironmentSchema, type Credential, type Environment } from '@sturdy/core';
+import { CredentialSchema, serverProblem, EnvironmentSchema, type Credential, type Environment } from '@sturdy/core';
 import { CredentialForm } from './credential-form';
 import { VariableList, type EditedVariable } from './variable-list';
 
@@ -192,7 +192,7 @@ export class EnvironmentDialog {
       this.problem.set(`${wrong >= 0 ? `Sign-in ${wrong + 1}` : (issue?.path.join('.') ?? 'It')}: ${issue?.message ?? 'cannot be saved'}`);
       return;
     }
-    const refused = environmentProblem(changed);
+    const refused = serverProblem(changed, Date.now());
     if (refused === null) this.modal.close(changed);
     else this.problem.set(refused);
   }

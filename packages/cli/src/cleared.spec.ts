@@ -1,0 +1,170 @@
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { RunFileSchema, writeScript, type RequestStep, type Script } from '@sturdy/core';
+
+// A target beyond this machine without a network: a host in a network namespace of the test's own, on private addresses between it and this one.
+const namespace = `sturdy-${process.pid}`;
+const link = `st${process.pid}`.slice(0, 13);
+const network = `10.231.${process.pid % 250}`;
+const port = 8080;
+const origin = `http://${network}.2:${port}`;
+const neighbour = `http://${network}.3:${port}`;
+const ip = (...args: string[]) => execFileSync('ip', args, { stdio: 'pipe' });
+
+/** Makes the namespace; says why that is not possible here, null where it was. */
+function makeHost(): string | null {
+  try {
+    ip('netns', 'add', namespace);
+    ip('link', 'add', link, 'type', 'veth', 'peer', 'name', 'inside', 'netns', namespace);
+    ip('addr', 'add', `${network}.1/29`, 'dev', link);
+    ip('link', 'set', link, 'up');
+    for (const last of [2, 3]) ip('-n', namespace, 'addr', 'add', `${network}.${last}/29`, 'dev', 'inside');
+    ip('-n', namespace, 'link', 'set', 'inside', 'up');
+    return null;
+  } catch (error) {
+    return error instanceof Error ? error.message : String(error);
+  }
+}
+const impossible = makeHost();
+if (impossible !== null) process.stdout.write(`Tests between network namespaces are skipped: ${impossible}\n`);
+const between = impossible === null ? describe : describe.skip;
+
+/** Answers, notes each request as a line (moment, host, path), and leads /away to its neighbour. */
+const application = `
+require('node:http').createServer((request, response) => {
+  console.log(Date.now() + ' ' + request.headers.host + ' ' + request.url);
+  if (request.url === '/away') response.writeHead(302, { Location: '${neighbour}/' }).end();
+  else response.writeHead(200, { 'Content-Type': 'text/plain' }).end('ok');
+}).listen(${port}, () => console.log('ready'));`;
+
+let folder = '';
+let host: ChildProcess;
+let said = '';
+const file = (name: string) => join(folder, name);
+const requests = () =>
+  said
+    .split('\n')
+    .filter((line) => /^\d/.test(line))
+    .map((line) => line.split(' '))
+    .map(([ms = '', to = '', path = '']) => ({ ms: Number(ms), to, path }));
+
+const script = (path: string): Script => {
+  const step: RequestStep = {
+    kind: 'request',
+    id: 's1',
+    name: `GET ${path}`,
+    exchange: null,
+    method: 'GET',
+    origin,
+    url: [{ kind: 'text', text: path }],
+    headers: [],
+    body: null,
+    bodyFile: null,
+    expect: { statuses: [200], content: null, redirect: null, title: null, rootElement: null },
+    followRedirects: true,
+  };
+  return {
+    id: 's',
+    projectId: 'p',
+    name: 'Look',
+    takeId: '',
+    secondTakeId: null,
+    transactions: [{ kind: 'transaction', id: 't1', name: 'Look', steps: [step] }],
+    handoffs: [],
+    made: [],
+    unsure: [],
+  };
+};
+const clearedUntil = (until: string, more = '') => `targets:
+  - origin: ${origin}
+    cleared: { by: Mara, for: load test of release 4.2, until: ${until}${more} }
+`;
+const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10);
+
+/** Plays the workload with so many users for two seconds. */
+function run(environment: string, users: number, path = '/'): Promise<{ status: number | null; error: string }> {
+  writeFileSync(file('look.yaml'), writeScript(script(path)));
+  writeFileSync(file('env.yaml'), environment);
+  writeFileSync(
+    file('w.yaml'),
+    `environment: env.yaml
+generators: 2
+crews:
+  - { script: look.yaml, users: ${users}, pacing: { kind: start-to-start, seconds: 0.1 } }
+curve: { kind: ramp, rampUpSeconds: 0, holdSeconds: 3, rampDownSeconds: 0, atEnd: iteration }
+criteria:
+  - { measure: error-rate, limit: 0 }
+`,
+  );
+  said = '';
+  return new Promise((done) => {
+    const child = spawn(process.execPath, [join(__dirname, '../bin/sturdy.mjs'), 'run', file('w.yaml'), '--out', file('out')]);
+    let error = '';
+    child.stderr.on('data', (piece: Buffer) => (error += piece.toString()));
+    child.on('close', (status) => {
+      done({ status, error });
+    });
+  });
+}
+const result = () => RunFileSchema.parse(JSON.parse(readFileSync(file('out/result.json'), 'utf8'))).result;
+
+between('a target on another host', () => {
+  beforeAll(async () => {
+    folder = mkdtempSync(join(tmpdir(), 'sturdy-cleared-'));
+    host = spawn('ip', ['netns', 'exec', namespace, process.execPath, '-e', application]);
+    host.stdout?.on('data', (piece: Buffer) => (said += piece.toString()));
+    while (!said.includes('ready')) await new Promise((go) => setTimeout(go, 20));
+  });
+  afterAll(async () => {
+    const gone = new Promise((done) => host.once('exit', done));
+    host.kill('SIGKILL');
+    await gone;
+    // The other end of the link goes with the namespace.
+    ip('netns', 'del', namespace);
+    rmSync(folder, { recursive: true, force: true });
+  });
+
+  it('is not touched until it is cleared; what would clear it is printed, and can be pasted', async () => {
+    const plain = await run(`targets:\n  - ${origin}\n`, 2);
+    expect(plain.status).toBe(2);
+    expect(plain.error).toContain(`${origin} is not on this machine and is not cleared.`);
+    expect(requests()).toEqual([]);
+    const lines = plain.error.slice(plain.error.indexOf('targets:')).replace('YOUR NAME', 'Mara');
+    const cleared = await run(lines, 2);
+    expect(cleared.error).toContain(`${origin} (${network}.2) was cleared by Mara until`);
+    expect([0, 3]).toContain(cleared.status);
+    expect(requests().length).toBeGreaterThan(5);
+  });
+
+  it('is not touched once its clearance has ended, nor by more users than it was cleared for', async () => {
+    const ended = await run(clearedUntil(inDays(-1)), 1);
+    expect([ended.status, ended.error]).toEqual([2, expect.stringContaining(`The clearance of ${origin} by Mara ended on ${inDays(-1)}.`)]);
+    const many = await run(clearedUntil(inDays(2), ', users: 2'), 3);
+    expect([many.status, many.error]).toEqual([2, expect.stringContaining(`3 users would play at ${origin}, which Mara cleared for 2.`)]);
+    expect(requests()).toEqual([]);
+  });
+
+  it('gets no more requests a second than it was cleared for, from all generators together, and the run says that it was held back', async () => {
+    const { status } = await run(clearedUntil(inDays(2), ', requestsPerSecond: 8'), 6);
+    // Its criteria held, but the load was not the one that was planned.
+    expect(status).toBe(3);
+    const moments = requests().map(({ ms }) => ms);
+    expect(moments.length).toBeGreaterThan(15);
+    // Six users at ten a second would send sixty. Two generators may begin within the same moment.
+    for (const from of moments) expect(moments.filter((ms) => ms >= from && ms < from + 1000).length).toBeLessThanOrEqual(10);
+    const { run: played, trust } = result();
+    expect(played.events?.filter(({ kind }) => kind === 'ceiling')).toMatchObject([{ origin }]);
+    expect(trust).toContainEqual({
+      good: false,
+      sentence: expect.stringContaining(`requests to ${origin} waited for the ceiling`) as string,
+    });
+  });
+
+  it('leads nowhere else: a redirect to its neighbour is not followed', async () => {
+    await run(clearedUntil(inDays(2)), 1, '/away');
+    expect(requests().length).toBeGreaterThan(3);
+    expect(requests().filter(({ to }) => to.startsWith(`${network}.3`))).toEqual([]);
+  });
+});
