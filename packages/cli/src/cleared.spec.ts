@@ -84,7 +84,7 @@ const clearedUntil = (until: string, more = '') => `targets:
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10);
 
 /** Plays the workload with so many users for two seconds. */
-function run(environment: string, users: number, path = '/'): Promise<{ status: number | null; error: string }> {
+function run(environment: string, users: number, path = '/', policy = ''): Promise<{ status: number | null; error: string }> {
   writeFileSync(file('look.yaml'), writeScript(script(path)));
   writeFileSync(file('env.yaml'), environment);
   writeFileSync(
@@ -100,7 +100,10 @@ criteria:
   );
   said = '';
   return new Promise((done) => {
-    const child = spawn(process.execPath, [join(__dirname, '../bin/sturdy.mjs'), 'run', file('w.yaml'), '--out', file('out')]);
+    writeFileSync(file('policy.yaml'), policy);
+    const child = spawn(process.execPath, [join(__dirname, '../bin/sturdy.mjs'), 'run', file('w.yaml'), '--out', file('out')], {
+      env: { ...process.env, STURDY_POLICY: policy === '' ? '' : file('policy.yaml') },
+    });
     let error = '';
     child.stderr.on('data', (piece: Buffer) => (error += piece.toString()));
     child.on('close', (status) => {
@@ -160,6 +163,23 @@ between('a target on another host', () => {
       good: false,
       sentence: expect.stringContaining(`requests to ${origin} waited for the ceiling`) as string,
     });
+  });
+
+  it('is not touched where the operator of this machine does not allow it, whoever cleared it', async () => {
+    const elsewhere = await run(clearedUntil(inDays(2)), 1, '/', 'networks: [10.20.0.0/16]\n');
+    expect([elsewhere.status, elsewhere.error]).toEqual([
+      2,
+      expect.stringContaining(`${network}.2 is in none of its networks (10.20.0.0/16).`),
+    ]);
+    const wrong = await run(clearedUntil(inDays(2)), 1, '/', 'networks: [ten]\n');
+    expect([wrong.status, wrong.error]).toEqual([
+      2,
+      expect.stringContaining('policy.yaml: networks.0: Write a network, such as 10.20.0.0/16.'),
+    ]);
+    expect(requests()).toEqual([]);
+    const allowed = await run(clearedUntil(inDays(2)), 1, '/', `networks: [${network}.0/24]\npublicAddresses: false\n`);
+    expect(allowed.status).toBe(0);
+    expect(requests().length).toBeGreaterThan(3);
   });
 
   it('leads nowhere else: a redirect to its neighbour is not followed', async () => {

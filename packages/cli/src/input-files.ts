@@ -8,9 +8,11 @@ import {
   EnvironmentFileSchema,
   environmentProblem,
   HarStream,
+  policyProblem,
   readPatterns,
   readScript,
   readYaml,
+  TargetPolicySchema,
   unclearedTarget,
   type BodyRef,
   type Environment,
@@ -123,30 +125,46 @@ const inDays = (days: number): string => new Date(Date.now() + days * 86_400_000
 
 /**
  * Looks up the targets that are cleared, tells where they lead, and pins them there for this command. Throws where a name has no address, or one to
- * which nothing may be sent.
+ * which nothing may be sent, or that the operator of this machine forbids (`--policy`, `STURDY_POLICY`).
  */
-export async function withPinnedTargets(environment: Environment): Promise<Environment> {
+export async function withPinnedTargets(environment: Environment, policyFile: string | undefined): Promise<Environment> {
+  const policies = [policyFile, process.env['STURDY_POLICY']].flatMap((file) =>
+    file ? [readYamlFile(file, 'The policy', TargetPolicySchema)] : [],
+  );
   if (environment.clearances.length === 0) return environment;
   const pinned = await pinAddresses(environment).catch((error: unknown) => {
     throw new UsageError(error instanceof Error ? error.message : String(error));
   });
   const problem = environmentProblem(pinned, Date.now());
   if (problem !== null) throw new UsageError(problem);
+  const forbidden = policies.flatMap((policy) => pinned.clearances.map((clearance) => policyProblem(policy, clearance)));
+  for (const sentence of forbidden) if (sentence !== null) throw new UsageError(sentence);
   for (const { origin, by, until, addresses } of pinned.clearances)
     process.stderr.write(`${origin} (${addresses.join(', ')}) was cleared by ${by} until ${until}.\n`);
   return pinned;
 }
 
-/** Reads an environment file. */
-export function readEnvironmentFile(file: string): Environment {
-  mustExist(file, 'The environment file');
+/** What is asked of a schema. */
+interface Schema<T> {
+  safeParse: (
+    value: unknown,
+  ) => { success: true; data: T } | { success: false; error: { issues: readonly { path: readonly PropertyKey[]; message: string }[] } };
+}
+
+/** Reads a YAML file of a schema; `what` it is stands in what is said where it does not exist. Throws with file, line and what is wrong. */
+function readYamlFile<T>(file: string, what: string, schema: Schema<T>): T {
+  mustExist(file, what);
   const yaml = readYaml(readFileSync(file, 'utf8'));
   if ('problems' in yaml)
     throw new UsageError(yaml.problems.map(({ line, column, message }) => `${file}:${line}:${column}: ${message}`).join('\n'));
-  const parsed = EnvironmentFileSchema.safeParse(yaml.value);
-  if (!parsed.success)
-    throw new UsageError(parsed.error.issues.map(({ path, message }) => `${file}: ${path.join('.') || 'the file'}: ${message}`).join('\n'));
-  const environment = environmentOfFile(parsed.data);
+  const parsed = schema.safeParse(yaml.value);
+  if (parsed.success) return parsed.data;
+  throw new UsageError(parsed.error.issues.map(({ path, message }) => `${file}: ${path.join('.') || 'the file'}: ${message}`).join('\n'));
+}
+
+/** Reads an environment file. */
+export function readEnvironmentFile(file: string): Environment {
+  const environment = environmentOfFile(readYamlFile(file, 'The environment file', EnvironmentFileSchema));
   const uncleared = unclearedTarget(environment);
   if (uncleared !== undefined)
     throw new UsageError(

@@ -30,6 +30,7 @@ interface Options {
   repair: boolean;
   twice: boolean;
   rounds: string;
+  policy?: string;
 }
 
 type Played = Pick<Rehearsal, 'startedAt' | 'steps' | 'verdict' | 'divergence'> & { captured: Captured };
@@ -51,6 +52,7 @@ export function addRehearse(program: Command): void {
     )
     .option('--repair', 'find out why it fails, change the script, and rehearse again until it passes twice in a row; needs --take', false)
     .option('--twice', 'rehearse a second time directly after the first; without it a pass is never proven', false)
+    .option('--policy <policy.yaml>', 'what may be cleared on this machine (see: sturdy schema policy); STURDY_POLICY names one, too')
     .option('--rounds <number>', 'rehearsals at most with --repair', String(mostRounds))
     .addHelpText(
       'after',
@@ -64,7 +66,7 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
     )
     .action(async (file: string, options: Options) => {
       const { script, files } = readScriptFile(file);
-      const environment = await withPinnedTargets(readEnvironmentFile(options.environment));
+      const environment = await withPinnedTargets(readEnvironmentFile(options.environment), options.policy);
       if (options.repair && options.take === undefined)
         throw new UsageError('--repair needs --take: the recording says what the answers should be.');
       const rounds = Number(options.rounds);

@@ -31,6 +31,7 @@ interface Options {
   out: string;
   environment?: string;
   metricsPort?: string;
+  policy?: string;
   users?: string;
 }
 
@@ -44,6 +45,7 @@ export function addRun(program: Command): void {
     .requiredOption('--out <folder>', 'where result.json, junit.xml and transactions.csv are written; made where it is missing')
     .option('--environment <env.yaml>', 'where it is played, if the workload file does not say')
     .option('--metrics-port <port>', 'give the figures of the running test out as OpenMetrics text at this port of this machine')
+    .option('--policy <policy.yaml>', 'what may be cleared on this machine (see: sturdy schema policy); STURDY_POLICY names one, too')
     .option('--users <number>', 'try it small: this many users in each crew at most')
     .addHelpText(
       'after',
@@ -56,7 +58,7 @@ Example: sturdy run thursday.yaml --out results/ --metrics-port 9464`,
     )
     .action(async (file: string, options: Options) => {
       const prepared = prepare(file, options);
-      process.exitCode = await play({ ...prepared, environment: await withPinnedTargets(prepared.environment) }, options);
+      process.exitCode = await play({ ...prepared, environment: await withPinnedTargets(prepared.environment, options.policy) }, options);
     });
 }
 

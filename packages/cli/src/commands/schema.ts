@@ -5,6 +5,7 @@ import {
   RehearsalFileSchema,
   RunFileSchema,
   ScriptTextSchema,
+  TargetPolicySchema,
   WorkloadFileSchema,
 } from '@sturdy/core';
 import { Argument, type Command } from 'commander';
@@ -18,6 +19,7 @@ const schemas = {
   correlation: CorrelationFileSchema,
   rehearsal: RehearsalFileSchema,
   patterns: PatternFileSchema,
+  policy: TargetPolicySchema,
 };
 
 export function addSchema(program: Command): void {

@@ -121,3 +121,15 @@ export function isLoopback(origin: string): boolean {
   const host = hostOf(origin);
   return host !== null && (host === 'localhost' || judgeAddress(host)?.reach === 'loopback');
 }
+
+/** True where an IP address lies in a network such as 10.0.0.0/8, whichever way it is written; null where one of the two is none. */
+export function isInNetwork(address: string, network: string): boolean | null {
+  const [base = '', bits = '', more] = network.split('/');
+  const judged = judgeAddress(address);
+  const [inner, outer] = [judged && parsedAddress(judged.address), parsedAddress(base)];
+  const length = Number(bits);
+  const longest = outer instanceof ipaddr.IPv4 ? 32 : 128;
+  if (!inner || !outer || more !== undefined || !/^\d{1,3}$/.test(bits) || length > longest) return null;
+  if (inner instanceof ipaddr.IPv4) return outer instanceof ipaddr.IPv4 && inner.match(outer, length);
+  return outer instanceof ipaddr.IPv6 && inner.match(outer, length);
+}

@@ -3,4 +3,5 @@ export * from './clearance.js';
 export * from './clearance.schema.js';
 export * from './environment-file.js';
 export * from './environment.schema.js';
+export * from './target-policy.js';
 export * from './targets.js';

@@ -128,7 +128,9 @@ describe('the API', () => {
         .put('/api/projects/p1/environments/e1')
         .send({ ...environment, targets: ['http://192.168.1.1'], clearances: [clearance] }),
     );
-    expect((await cleared).body).toMatchObject({ detail: expect.stringContaining('The server may send to loopback addresses only') as string });
+    expect((await cleared).body).toMatchObject({
+      detail: expect.stringContaining('The server may send to loopback addresses only') as string,
+    });
     const proxied = local(
       request(app)
         .put('/api/projects/p1/environments/e1')
