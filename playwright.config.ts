@@ -3,8 +3,8 @@ import { defineConfig } from '@playwright/test';
 export default defineConfig({
   testDir: 'e2e',
   testMatch: '**/*.e2e.ts',
-  // Browsers and servers wait more than they compute, so four files at a time fit two processors.
-  workers: 4,
+  // Browsers and servers wait more than they compute, so three files at a time fit two processors.
+  workers: 3,
   // A busy machine may let one wait too long; what passes only the second time is told as flaky.
   retries: 1,
   reporter: 'list',

@@ -64,7 +64,7 @@ test('a target that is not allowed is refused with how to allow it', async () =>
   );
   const [environment] = await ask<object[]>('GET', '/projects/p1/environments');
   await expect(ask('PUT', '/projects/p1/environments/e1', { ...environment, targets: ['http://10.1.2.3'] })).rejects.toThrow(
-    /is not on this machine. This project may send load to loopback/,
+    /is not on this machine. The server may send to loopback addresses only/,
   );
 });
 

@@ -42,7 +42,7 @@ const roomy = { ...builtEnvironment, NODE_OPTIONS: `${builtEnvironment.NODE_OPTI
 /** One check whose output is shown when it ends, so that checks that run at the same time do not mix theirs. */
 function check([name, command, args]) {
   const started = Date.now();
-  const program = spawn('nice', ['-n', '10', command, ...args], { cwd: root, env: roomy });
+  const program = spawn('nice', ['-n', '19', command, ...args], { cwd: root, env: roomy });
   let said = '';
   for (const stream of [program.stdout, program.stderr]) stream.on('data', (chunk) => (said += chunk));
   return new Promise((done) => {
@@ -54,7 +54,7 @@ function check([name, command, args]) {
   });
 }
 
-// Tests of times and of screens wait more than they compute. The checks take what they leave: at a low priority they disturb nobody.
+// Tests of times and of screens wait more than they compute. The checks take what they leave: at the lowest priority they disturb nobody.
 const waiting = [...checks];
 const lane = async () => {
   for (let next = waiting.shift(); next; next = waiting.shift()) await check(next);
