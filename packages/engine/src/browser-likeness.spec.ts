@@ -2,6 +2,7 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import type { AddressInfo } from 'node:net';
 import { BrowserLikenessSchema, type BrowserLikeness, type Crew } from '@sturdy/core';
 import { CachedDriver, HttpDriver, optionsFor, TargetTls, type HttpUserDriver, type WireRequest } from './index.js';
+import { get as getFrom } from './test/get.js';
 import { crew, environment, play, script, step } from './test/plans.js';
 
 let server: Server;
@@ -34,16 +35,7 @@ beforeEach(() => {
   under = { now: 0, most: 0 };
 });
 
-const get = (target: string, more: Partial<WireRequest> = {}): WireRequest => ({
-  method: 'GET',
-  origin,
-  target,
-  headers: [],
-  body: null,
-  followRedirects: false,
-  keepsBody: 'always',
-  ...more,
-});
+const get = (target: string, more: Partial<WireRequest> = {}) => getFrom(origin, target, more);
 const driverOf = (settings: Pick<Crew, 'line' | 'browser'>) => {
   const place = environment(origin);
   return new HttpDriver(optionsFor(place, new TargetTls(place), settings));

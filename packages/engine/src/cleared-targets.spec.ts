@@ -2,7 +2,10 @@ import { createServer as createLineServer } from 'node:net';
 import type { AddressInfo } from 'node:net';
 import type { LookupAddress } from 'node:dns';
 import { ClearanceSchema, plainEnvironment, type Environment } from '@sturdy/core';
-import { Ceilings, HttpDriver, optionsFor, pinAddresses, rulesFor, TargetTls, type Lookup, type WireRequest } from './index.js';
+import { Ceilings } from './contract/ceilings.js';
+import { HttpDriver, optionsFor, pinAddresses, rulesFor, TargetTls, type WireRequest } from './index.js';
+import type { Lookup } from './net/guarded-lookup.js';
+import { get } from './test/get.js';
 import { LineDriver } from './drivers/line/line-driver.js';
 import { serve } from './test/serve.js';
 
@@ -26,16 +29,7 @@ const cleared = (origin: string, more: object = {}): Environment => ({
     (clearance) => ({ ...clearance, until: new Date(Date.now() + 3_600_000).toISOString(), ...more }),
   ),
 });
-const get = (origin: string, target = '/', more: Partial<WireRequest> = {}): WireRequest => ({
-  method: 'GET',
-  origin,
-  target,
-  headers: [],
-  body: null,
-  followRedirects: true,
-  keepsBody: 'always',
-  ...more,
-});
+const visit = (origin: string, target = '/', more: Partial<WireRequest> = {}) => get(origin, target, { followRedirects: true, ...more });
 const driverFor = (environment: Environment, names: Names, ceilings = new Ceilings()) =>
   new HttpDriver({ ...optionsFor(environment, new TargetTls(environment), {}, ceilings), lookup: names.lookup });
 
@@ -62,7 +56,7 @@ describe('a connection to a cleared target', () => {
   it('is made where the name leads to an address for which it was cleared', async () => {
     const names = new Names(['127.0.0.1']);
     const driver = driverFor(cleared(origin()), names);
-    expect(await driver.send(get(origin()))).toMatchObject({ status: 200, failure: null });
+    expect(await driver.send(visit(origin()))).toMatchObject({ status: 200, failure: null });
     expect(names.asked).toEqual([name]);
     await driver.close();
   });
@@ -70,7 +64,7 @@ describe('a connection to a cleared target', () => {
   it('is not made once the name leads elsewhere (rebinding), even to this machine or to addresses beside the cleared one', async () => {
     const names = new Names(['127.0.0.2']);
     const driver = driverFor(cleared(origin()), names);
-    const { failure } = await driver.send(get(origin()));
+    const { failure } = await driver.send(visit(origin()));
     expect(failure).toEqual({
       code: 'address-not-cleared',
       subject: '',
@@ -78,7 +72,7 @@ describe('a connection to a cleared target', () => {
     });
     // Of several answers only the cleared one is used.
     names.answers = ['169.254.169.254', '127.0.0.1', '::1'];
-    expect(await driver.send(get(origin()))).toMatchObject({ status: 200 });
+    expect(await driver.send(visit(origin()))).toMatchObject({ status: 200 });
     expect(asked).toBe(1);
     await driver.close();
   });
@@ -91,7 +85,7 @@ describe('a connection to a cleared target', () => {
     ['10.0.0.8', 'for which it was not cleared'],
   ])('is not made to %s', async (address, words) => {
     const driver = driverFor(cleared(origin()), new Names([address]));
-    const { failure } = await driver.send(get(origin()));
+    const { failure } = await driver.send(visit(origin()));
     expect([failure?.code, failure?.text]).toEqual(['address-not-cleared', expect.stringContaining(words)]);
     expect(asked).toBe(0);
     await driver.close();
@@ -109,7 +103,7 @@ describe('a connection to a cleared target', () => {
       `http://${name}@169.254.169.254/`,
     ]) {
       redirect = to;
-      const answer = await driver.send(get(origin(), '/go'));
+      const answer = await driver.send(visit(origin(), '/go'));
       expect(answer.failure?.code).toBe('target-not-allowed');
     }
     expect(new Set(names.asked)).toEqual(new Set([name]));
@@ -120,13 +114,13 @@ describe('a connection to a cleared target', () => {
   it('is not made to an address in the place of a name for which nobody cleared it', async () => {
     const literal = `http://10.0.0.8:${port}`;
     const driver = driverFor(cleared(literal, { addresses: ['10.0.0.7'] }), new Names([]));
-    expect((await driver.send(get(literal))).failure?.code).toBe('address-not-cleared');
+    expect((await driver.send(visit(literal))).failure?.code).toBe('address-not-cleared');
     await driver.close();
   });
 
   it('of a WebSocket is checked in the same way', async () => {
     const driver = driverFor(cleared(origin()), new Names(['10.0.0.8']));
-    const { failure } = await driver.send(get(origin(), '/line', { opensSocket: 'line' }));
+    const { failure } = await driver.send(visit(origin(), '/line', { opensSocket: 'line' }));
     expect(failure?.text).toContain('for which it was not cleared');
     expect(asked).toBe(0);
     await driver.close();
@@ -151,16 +145,16 @@ describe('a connection to a cleared target', () => {
     const here = `http://localhost:${port}`;
     const environment = plainEnvironment({ id: 'e', projectId: 'p', name: 'E', targets: [here] });
     const driver = driverFor(environment, new Names(['10.0.0.8']));
-    expect((await driver.send(get(here))).failure?.text).toContain('which is not this machine');
+    expect((await driver.send(visit(here))).failure?.text).toContain('which is not this machine');
     await driver.close();
   });
 
   it('ends with the clearance, in the middle of a test', async () => {
     jest.useFakeTimers({ doNotFake: ['nextTick', 'setImmediate', 'setTimeout', 'setInterval', 'queueMicrotask', 'performance'] });
     const driver = driverFor(cleared(origin()), new Names(['127.0.0.1']));
-    expect((await driver.send(get(origin()))).failure).toBeNull();
+    expect((await driver.send(visit(origin()))).failure).toBeNull();
     jest.setSystemTime(Date.now() + 3_700_000);
-    expect((await driver.send(get(origin()))).failure?.code).toBe('clearance-ended');
+    expect((await driver.send(visit(origin()))).failure?.code).toBe('clearance-ended');
     jest.useRealTimers();
     await driver.close();
   });
@@ -219,7 +213,7 @@ describe('a ceiling', () => {
     });
     const origin = `http://${name}:${(server.address() as AddressInfo).port}`;
     const driver = driverFor(cleared(origin, { requestsPerSecond: 5 }), new Names(['127.0.0.1']));
-    const answers = await Promise.all([0, 1, 2].map(() => driver.send(get(origin, '/go'))));
+    const answers = await Promise.all([0, 1, 2].map(() => driver.send(visit(origin, '/go'))));
     expect(answers.map(({ status }) => status)).toEqual([200, 200, 200]);
     const distances = moments.slice(1).map((ms, at) => ms - (moments[at] ?? 0));
     // Six exchanges at 5 a second take a second; a timer may fire some ms early or late.

@@ -38,9 +38,9 @@ function canonical(address: string): string {
   return ipaddr.parse(address).toString();
 }
 
-/** The IPv4 address in the last 32 bits of an IPv6 one, or `at` groups from its start. */
-function embedded(address: ipaddr.IPv6, at: number, invert = 0): ipaddr.IPv4 {
-  const [high = 0, low = 0] = [address.parts[at], address.parts[at + 1]].map((part = 0) => part ^ invert);
+/** The IPv4 address that an IPv6 one carries in two of its groups of 16 bits, from `at` on; `mask` turns its bits over. */
+function embedded(address: ipaddr.IPv6, at: number, mask = 0): ipaddr.IPv4 {
+  const [high = 0, low = 0] = [address.parts[at], address.parts[at + 1]].map((part = 0) => part ^ mask);
   return new ipaddr.IPv4([high >> 8, high & 0xff, low >> 8, low & 0xff]);
 }
 
@@ -107,6 +107,9 @@ export function hostOf(origin: string): string | null {
   const known = `http://${hostname}`;
   return hostname !== '' && URL.canParse(known) ? new URL(known).hostname.replace(/\.$/, '') : null;
 }
+
+/** The host of an origin as connections and name servers take it: an IPv6 address without its brackets; empty where the origin has none. */
+export const hostToConnect = (origin: string): string => (hostOf(origin) ?? '').replace(/^\[|\]$/g, '');
 
 /** Why nothing may ever be sent to an origin, whoever cleared it, in a sentence; null where something may. */
 export function neverAllowed(origin: string): string | null {

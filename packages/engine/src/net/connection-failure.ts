@@ -9,9 +9,13 @@ const known: Record<string, [FailureCode, (origin: string, where: string) => str
   ENOTFOUND: ['name-not-found', (origin) => `${origin} cannot be found: its name has no address.`],
 };
 
+/** What failed where a connection would have led to an address to which it may not lead; `problem` is the sentence that says so. */
+export const addressRefused = (problem: string): FailureReason =>
+  failureReason('address-not-cleared', `${problem} No connection was made.`);
+
 /** Why a connection was not made because of where it would have led; null for any other error. */
 export const refusedAddress = (error: unknown): FailureReason | null =>
-  error instanceof AddressNotCleared ? failureReason('address-not-cleared', `${error.message} No connection was made.`) : null;
+  error instanceof AddressNotCleared ? addressRefused(error.message) : null;
 
 /** Why a connection failed, by the code of the error; null where the code says nothing of a connection. */
 export function connectionFailure(code: string | undefined, origin: string, where: string): FailureReason | null {

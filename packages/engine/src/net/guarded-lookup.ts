@@ -1,6 +1,6 @@
 import { lookup as systemLookup, type LookupAddress, type LookupAllOptions } from 'node:dns';
 import { isIP, type LookupFunction } from 'node:net';
-import { addressProblem, hostOf } from '@sturdy/core';
+import { addressProblem, hostToConnect } from '@sturdy/core';
 
 /** Looks a name up, as `dns.lookup` does. */
 export type Lookup = (
@@ -39,6 +39,6 @@ export function guardedLookup(origin: string, addresses: readonly string[], look
 
 /** Why a connection to an origin may not be made, where its host is an IP address, which nobody looks up; null where it may or is a name. */
 export function literalProblem(origin: string, addresses: readonly string[]): string | null {
-  const host = (hostOf(origin) ?? '').replace(/^\[|\]$/g, '');
+  const host = hostToConnect(origin);
   return isIP(host) === 0 ? null : addressProblem(origin, addresses, host);
 }

@@ -1,6 +1,6 @@
 import { lookup as systemLookup, type LookupAddress } from 'node:dns';
 import { isIP } from 'node:net';
-import { hostOf, type Environment } from '@sturdy/core';
+import { hostToConnect, type Environment } from '@sturdy/core';
 import type { Lookup } from './guarded-lookup.js';
 
 /**
@@ -11,7 +11,7 @@ export async function pinAddresses(environment: Environment, lookup: Lookup = sy
   const clearances = await Promise.all(
     environment.clearances.map(async (clearance) => {
       if (clearance.addresses.length > 0) return clearance;
-      const host = (hostOf(clearance.origin) ?? '').replace(/^\[|\]$/g, '');
+      const host = hostToConnect(clearance.origin);
       if (isIP(host) !== 0) return { ...clearance, addresses: [host] };
       const found = await new Promise<LookupAddress[]>((done, failed) => {
         lookup(host, { all: true }, (error, addresses) => {

@@ -2,22 +2,13 @@ import type { Server } from 'node:http';
 import { gzipSync } from 'node:zlib';
 import type { Header } from '@sturdy/core';
 import { startYard } from '@sturdy/standins';
-import { HttpDriver, optionsFor, TargetTls, type WireRequest } from '../../index.js';
+import { HttpDriver, optionsFor, TargetTls } from '../../index.js';
+import { get } from '../../test/get.js';
 import { environment } from '../../test/plans.js';
 import { serve } from '../../test/serve.js';
 import { notAllowed } from '../../contract/rules.js';
 
 describe('HTTP driver', () => {
-  const get = (origin: string, target: string, more: Partial<WireRequest> = {}): WireRequest => ({
-    method: 'GET',
-    origin,
-    target,
-    headers: [],
-    body: null,
-    followRedirects: false,
-    keepsBody: 'always',
-    ...more,
-  });
   let origin = '';
   let server: Server;
   const seen: { url: string; method: string; cookie: string }[] = [];

@@ -1,10 +1,10 @@
 import { connect, type Socket } from 'node:net';
-import { failureReason, hostOf, type FailureReason } from '@sturdy/core';
+import { failureReason, hostToConnect, type FailureReason } from '@sturdy/core';
 import type { Driver, Outcome } from '../../contract/driver.js';
 import type { ActionRules } from '../../contract/rules.js';
 import { Ceilings } from '../../contract/ceilings.js';
-import { connectionFailure, refusedAddress } from '../../net/connection-failure.js';
-import { AddressNotCleared, guardedLookup, literalProblem, type Lookup } from '../../net/guarded-lookup.js';
+import { addressRefused, connectionFailure, refusedAddress } from '../../net/connection-failure.js';
+import { guardedLookup, literalProblem, type Lookup } from '../../net/guarded-lookup.js';
 import { openSockets } from '../../net/open-sockets.js';
 
 /** A line to be sent, and whether one is awaited. */
@@ -179,12 +179,11 @@ export class LineDriver implements Driver<LineAction, LineObservation> {
 
 function connected(origin: string, limitMs: number, addresses: readonly string[], lookup?: Lookup): Promise<LineConnection> {
   const { port } = new URL(origin);
-  const host = (hostOf(origin) ?? '').replace(/^\[|\]$/g, '');
   const problem = literalProblem(origin, addresses);
-  const refusal = problem === null ? null : refusedAddress(new AddressNotCleared(problem));
-  if (refusal) return Promise.reject(new LineFailure(refusal));
+  if (problem !== null) return Promise.reject(new LineFailure(addressRefused(problem)));
   return new Promise((resolve, reject) => {
-    const socket = connect({ host, port: Number(port), noDelay: true, lookup: guardedLookup(origin, addresses, lookup) });
+    const lookupHere = guardedLookup(origin, addresses, lookup);
+    const socket = connect({ host: hostToConnect(origin), port: Number(port), noDelay: true, lookup: lookupHere });
     openSockets.follow(socket);
     const timer = setTimeout(() => {
       socket.destroy();

@@ -1,17 +1,6 @@
-import type { LanePoint } from '@sturdy/core';
+import { lanePoint as point } from '../test/lane-point';
 import { heatCells, lanesOptions, lastSecondOf, toldAt, type LanesView } from './lanes-chart';
 
-const point = (second: number): LanePoint => ({
-  second,
-  users: 2,
-  perSecond: 3,
-  meanMs: 10,
-  p50Ms: 9,
-  p95Ms: 20,
-  maxMs: 30,
-  failures: 0,
-  loopDelayMs: 1,
-});
 const host: LanesView['hosts'][number] = { id: 'h', host: 'Yard', name: 'Memory', unit: 'MB', points: [[0, 51.26]] };
 const view = (more: Partial<LanesView> = {}): LanesView => ({
   points: [point(0), point(10)],

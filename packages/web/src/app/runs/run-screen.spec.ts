@@ -8,6 +8,7 @@ import { dataFeature } from '../state/data.feature';
 import { runsActions } from '../state/runs.actions';
 import { runsFeature } from '../state/runs.feature';
 import { scriptsFeature } from '../state/scripts.feature';
+import { lanePoint as point } from '../test/lane-point';
 import { render } from '../test/render';
 import { Lanes } from './lanes';
 import { RunScreen } from './run-screen';
@@ -34,18 +35,6 @@ const run: Run = {
   verdict: 'none',
   workload,
 };
-const point = (second: number, more: Partial<LanePoint> = {}): LanePoint => ({
-  second,
-  users: 2,
-  perSecond: 3,
-  meanMs: 10,
-  p50Ms: 9,
-  p95Ms: 20,
-  maxMs: 30,
-  failures: 0,
-  loopDelayMs: 1,
-  ...more,
-});
 
 /** The screen of a run as it was loaded; what is sent to the store is noted. */
 function screen(more: Partial<Run> = {}, given: Partial<RunResult> = {}, lanes: LanePoint[] = []) {

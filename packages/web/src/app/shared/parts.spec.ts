@@ -6,22 +6,9 @@ import { TemplateView } from '../scripts/template-view';
 import { Strings } from '../scripts/strings';
 import { ExchangeTable } from '../takes/exchange-table';
 import { HeaderList } from '../takes/header-list';
+import { render } from '../test/render';
 import { ConfirmDelete } from './confirm-delete';
 import { NumberField } from './number-field';
-
-function render<T>(component: new () => T, inputs: Record<string, unknown>) {
-  const fixture = TestBed.createComponent(component);
-  for (const [name, value] of Object.entries(inputs)) fixture.componentRef.setInput(name, value);
-  fixture.detectChanges();
-  const element = fixture.nativeElement as HTMLElement;
-  const click = (text: string) => {
-    [...element.querySelectorAll('button')]
-      .find((button) => button.textContent.includes(text) || (button.getAttribute('aria-label') ?? '').includes(text))
-      ?.click();
-    fixture.detectChanges();
-  };
-  return { fixture, element, click };
-}
 
 describe('headers', () => {
   const headers = [

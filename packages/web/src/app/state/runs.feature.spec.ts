@@ -1,5 +1,6 @@
-import { hostSeries, type LanePoint, type Run, type RunResult } from '@sturdy/core';
+import { hostSeries, type Run, type RunResult } from '@sturdy/core';
 import { runsActions } from './runs.actions';
+import { lanePoint as point } from '../test/lane-point';
 import { isLive, runsFeature, selectHostSeries } from './runs.feature';
 
 const run: Run = {
@@ -35,17 +36,6 @@ const result: RunResult = {
   iterationsFailed: 0,
   seconds: 1,
 };
-const point = (second: number): LanePoint => ({
-  second,
-  users: 2,
-  perSecond: 3,
-  meanMs: 10,
-  p50Ms: 9,
-  p95Ms: 20,
-  maxMs: 30,
-  failures: 0,
-  loopDelayMs: 1,
-});
 const failure = {
   crew: 'c',
   transaction: 't',
