@@ -18,9 +18,20 @@ export function run(command, args, options = {}) {
   }
 }
 
+const programs = new Set();
+process.on('exit', () => programs.forEach((program) => program.kill()));
+
+/** Starts a program that runs beside others. Where this process ends first, the program ends with it. */
+export function start(command, args, options = {}) {
+  const program = spawn(command, args, { cwd: root, ...options });
+  programs.add(program);
+  program.on('close', () => programs.delete(program));
+  return program;
+}
+
 /** The same beside others: resolves once it has ended well, and ends the process where it fails. */
 function running(command, args, options = {}) {
-  const program = spawn(command, args, { cwd: root, stdio: 'inherit', ...options });
+  const program = start(command, args, { stdio: 'inherit', ...options });
   return new Promise((done) => {
     program.on('close', (code) => {
       if (code === 0) return done();
@@ -78,23 +89,32 @@ export const builtEnvironment = { ...process.env, NODE_OPTIONS: `${process.env.N
 
 /** Builds all packages, where a source is newer than the last build. */
 export async function build() {
+  await startBuild().all;
+}
+
+/** Starts that build. `packages` resolves once all but the web client is built, `all` once that is, too. */
+export function startBuild() {
   const newest = Math.max(newestSource(join(root, 'packages')), statSync(join(root, 'package-lock.json')).mtimeMs);
   const built =
     existsSync(stampFile) &&
     ['web/dist/browser/index.html', 'core/dist/bundled.js'].every((file) => existsSync(join(root, 'packages', file)))
       ? statSync(stampFile).mtimeMs
       : 0;
-  if (built > newest) return;
+  if (built > newest) return { packages: Promise.resolve(), all: Promise.resolve() };
   process.stdout.write('Building…\n');
-  const tsc = (...args) => [process.execPath, ['node_modules/typescript/bin/tsc', '-b', ...args]];
-  // The web client needs the core alone; the rest is built beside it.
-  await running(...tsc('packages/core'));
+  // The web client takes the core from its sources, so it needs nothing of the others.
+  const packages = buildPackages();
+  const web = running('npm', ['run', '-s', 'build', '-w', '@sturdy/web']);
+  const all = Promise.all([packages, web]).then(() => {
+    mkdirSync(join(root, '.sturdy'), { recursive: true });
+    writeFileSync(stampFile, new Date().toISOString());
+  });
+  return { packages, all };
+}
+
+async function buildPackages() {
+  await running(process.execPath, ['node_modules/typescript/bin/tsc', '-b']);
   const { bundleCore } = await import('./bundle.mjs');
   bundleCore(join(root, 'packages/core/dist/index.js'), join(root, 'packages/core/dist/bundled.js'), 'esm');
-  await Promise.all([
-    running(...tsc()).then(() => running(process.execPath, ['packages/server/dist/store/make-empty-database.js'])),
-    running('npm', ['run', '-s', 'build', '-w', '@sturdy/web']),
-  ]);
-  mkdirSync(join(root, '.sturdy'), { recursive: true });
-  writeFileSync(stampFile, new Date().toISOString());
+  await running(process.execPath, ['packages/server/dist/store/make-empty-database.js']);
 }

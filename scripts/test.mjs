@@ -1,7 +1,6 @@
 // npm test: installs what is missing (Chromium and PostgreSQL from Debian included), builds, and runs every check and test.
-import { spawn } from 'node:child_process';
 import { existsSync } from 'node:fs';
-import { build, builtEnvironment, chromiumPath, installDebian, installPackages, root } from './setup.mjs';
+import { builtEnvironment, chromiumPath, installDebian, installPackages, start, startBuild } from './setup.mjs';
 
 await Promise.all([
   installDebian([
@@ -12,7 +11,9 @@ await Promise.all([
 ]);
 // Without PostgreSQL the tests of the store run on the embedded database alone; without a browser there is nothing to drive.
 if (!existsSync(chromiumPath)) process.exit(1);
-await build();
+// Unit tests and checks need no web client; it is built beside them.
+const built = startBuild();
+await built.packages;
 
 const checks = [
   ['Lint', 'npx', ['eslint', '.']],
@@ -25,10 +26,8 @@ const checks = [
   ['10,000 hostile inputs for all readers', process.execPath, ['bench/fuzz/fuzz.mjs', '--inputs', '10000']],
   ['Hostile requests to the API', process.execPath, ['bench/fuzz/api.mjs', '--requests', '200', '--still', '60000']],
 ];
-const tests = [
-  ['Unit and integration tests', 'npx', ['jest']],
-  ['End-to-end tests in Chromium', 'npx', ['playwright', 'test']],
-];
+const unitTests = ['Unit and integration tests', 'npx', ['jest']];
+const endToEndTests = ['End-to-end tests in Chromium', 'npx', ['playwright', 'test']];
 
 const failed = [];
 const tell = (name, good, started) => {
@@ -42,7 +41,7 @@ const roomy = { ...builtEnvironment, NODE_OPTIONS: `${builtEnvironment.NODE_OPTI
 /** One check whose output is shown when it ends, so that checks that run at the same time do not mix theirs. */
 function check([name, command, args]) {
   const started = Date.now();
-  const program = spawn('nice', ['-n', '19', command, ...args], { cwd: root, env: roomy });
+  const program = start('nice', ['-n', '19', command, ...args], { env: roomy });
   let said = '';
   for (const stream of [program.stdout, program.stderr]) stream.on('data', (chunk) => (said += chunk));
   return new Promise((done) => {
@@ -65,7 +64,7 @@ const checked = Promise.all([lane(), lane()]);
 function test([name, command, args]) {
   process.stdout.write(`\n== ${name}\n`);
   const started = Date.now();
-  const program = spawn(command, args, { cwd: root, stdio: 'inherit', env: builtEnvironment });
+  const program = start(command, args, { stdio: 'inherit', env: builtEnvironment });
   return new Promise((done) => {
     program.on('close', (code) => {
       tell(name, code === 0, started);
@@ -73,10 +72,12 @@ function test([name, command, args]) {
     });
   });
 }
-for (const runner of tests) await test(runner);
+await test(unitTests);
+await built.all;
+await test(endToEndTests);
 await checked;
 
-const all = checks.length + tests.length;
+const all = checks.length + 2;
 process.stdout.write(`\n${all - failed.length} passed, ${failed.length} failed\n`);
 if (failed.length > 0) process.stdout.write(`Failed: ${failed.join('; ')}\n`);
 process.exit(failed.length > 0 ? 1 : 0);
