@@ -53,7 +53,7 @@ test('a HAR of 50 MB with broken entries brings in the good ones and lists the o
   expect(done.body.problems?.[1]?.text).toContain('“yesterday” is no time');
 });
 
-test('a target that is not allowed is refused with how to allow it', async () => {
+test('a target that is not allowed is refused with how to allow it, and one that nobody has cleared with how to clear it', async () => {
   const take = await upload('/projects/p1/takes/import?name=Foreign', JSON.stringify({ log: { entries: [harEntry('http://10.1.2.3/')] } }));
   const { id } = (take.body as unknown as { take: { id: string } }).take;
   const script = await ask<Script>('POST', `/takes/${id}/script`, {
@@ -63,9 +63,11 @@ test('a target that is not allowed is refused with how to allow it', async () =>
     /http:\/\/10\.1\.2\.3 is not a target of the environment “This machine”. Add it to the allowed targets/,
   );
   const [environment] = await ask<object[]>('GET', '/projects/p1/environments');
-  await expect(ask('PUT', '/projects/p1/environments/e1', { ...environment, targets: ['http://10.1.2.3'] })).rejects.toThrow(
-    /is not on this machine. The server may send to loopback addresses only/,
+  await ask('PUT', '/projects/p1/environments/e1', { ...environment, targets: ['http://10.1.2.3'] });
+  await expect(ask('POST', `/scripts/${script.id}/rehearse`)).rejects.toThrow(
+    /http:\/\/10\.1\.2\.3 is not on this machine and is not cleared. Clear it first/,
   );
+  await ask('PUT', '/projects/p1/environments/e1', environment);
 });
 
 test('a host that refuses, resets or answers garbage is named in the rehearsal, and the steps after it are not sent', async () => {

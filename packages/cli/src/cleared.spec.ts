@@ -1,54 +1,19 @@
-import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import { spawn } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { RunFileSchema, writeScript, type RequestStep, type Script } from '@sturdy/core';
+import { OtherHost } from '../../server/src/test/other-host.js';
 
-// A target beyond this machine without a network: a host in a network namespace of the test's own, on private addresses between it and this one.
-const namespace = `sturdy-${process.pid}`;
-const link = `st${process.pid}`.slice(0, 13);
-const network = `10.231.${process.pid % 250}`;
-const port = 8080;
-const origin = `http://${network}.2:${port}`;
-const neighbour = `http://${network}.3:${port}`;
-const ip = (...args: string[]) => execFileSync('ip', args, { stdio: 'pipe' });
-
-/** Makes the namespace; says why that is not possible here, null where it was. */
-function makeHost(): string | null {
-  try {
-    ip('netns', 'add', namespace);
-    ip('link', 'add', link, 'type', 'veth', 'peer', 'name', 'inside', 'netns', namespace);
-    ip('addr', 'add', `${network}.1/29`, 'dev', link);
-    ip('link', 'set', link, 'up');
-    for (const last of [2, 3]) ip('-n', namespace, 'addr', 'add', `${network}.${last}/29`, 'dev', 'inside');
-    ip('-n', namespace, 'link', 'set', 'inside', 'up');
-    return null;
-  } catch (error) {
-    return error instanceof Error ? error.message : String(error);
-  }
-}
-const impossible = makeHost();
-if (impossible !== null) process.stdout.write(`Tests between network namespaces are skipped: ${impossible}\n`);
-const between = impossible === null ? describe : describe.skip;
-
-/** Answers, notes each request as a line (moment, host, path), and leads /away to its neighbour. */
-const application = `
-require('node:http').createServer((request, response) => {
-  console.log(Date.now() + ' ' + request.headers.host + ' ' + request.url);
-  if (request.url === '/away') response.writeHead(302, { Location: '${neighbour}/' }).end();
-  else response.writeHead(200, { 'Content-Type': 'text/plain' }).end('ok');
-}).listen(${port}, () => console.log('ready'));`;
+const made = OtherHost.make(0);
+if (typeof made === 'string') process.stdout.write(`Tests between network namespaces are skipped: ${made}\n`);
+const between = typeof made === 'string' ? describe.skip : describe;
+const host = made as OtherHost;
+const { origin, network } = typeof made === 'string' ? { origin: '', network: '' } : made;
 
 let folder = '';
-let host: ChildProcess;
-let said = '';
 const file = (name: string) => join(folder, name);
-const requests = () =>
-  said
-    .split('\n')
-    .filter((line) => /^\d/.test(line))
-    .map((line) => line.split(' '))
-    .map(([ms = '', to = '', path = '']) => ({ ms: Number(ms), to, path }));
+const requests = () => host.requests;
 
 const script = (path: string): Script => {
   const step: RequestStep = {
@@ -98,7 +63,7 @@ criteria:
   - { measure: error-rate, limit: 0 }
 `,
   );
-  said = '';
+  host.forget();
   return new Promise((done) => {
     writeFileSync(file('policy.yaml'), policy);
     const child = spawn(process.execPath, [join(__dirname, '../bin/sturdy.mjs'), 'run', file('w.yaml'), '--out', file('out')], {
@@ -116,16 +81,10 @@ const result = () => RunFileSchema.parse(JSON.parse(readFileSync(file('out/resul
 between('a target on another host', () => {
   beforeAll(async () => {
     folder = mkdtempSync(join(tmpdir(), 'sturdy-cleared-'));
-    host = spawn('ip', ['netns', 'exec', namespace, process.execPath, '-e', application]);
-    host.stdout?.on('data', (piece: Buffer) => (said += piece.toString()));
-    while (!said.includes('ready')) await new Promise((go) => setTimeout(go, 20));
+    await host.start();
   });
   afterAll(async () => {
-    const gone = new Promise((done) => host.once('exit', done));
-    host.kill('SIGKILL');
-    await gone;
-    // The other end of the link goes with the namespace.
-    ip('netns', 'del', namespace);
+    await host.end();
     rmSync(folder, { recursive: true, force: true });
   });
 

@@ -262,7 +262,13 @@ describe('the command line', () => {
       () => ['rehearse', file('script.yaml'), '--environment', file('away.yaml'), '--report', file('x.json')],
       'http://10.1.2.3 is not on this machine',
     ],
-    ['a server with such a target', () => ['serve', '--target', 'http://10.1.2.3'], '--target: http://10.1.2.3 is not on this machine'],
+    [
+      'a server with a target that nobody may clear',
+      () => ['serve', '--target', 'http://169.254.169.254'],
+      '--target: Nothing is ever sent to http://169.254.169.254',
+    ],
+    ['a network that is none', () => ['serve', '--clear-networks', 'ten'], '--clear-networks: Write a network, such as 10.20.0.0/16.'],
+
     ['an option that is missing', () => ['correlate', file('one.har')], '--out'],
   ])('says what is wrong with %s, and ends with 2', async (_name, args, sentence) => {
     writeFileSync(file('away.yaml'), 'targets: [http://10.1.2.3]\n');

@@ -12,8 +12,8 @@ import {
   readPatterns,
   readScript,
   readYaml,
-  TargetPolicySchema,
   unclearedTarget,
+  type TargetPolicy,
   type BodyRef,
   type Environment,
   type Exchange,
@@ -125,12 +125,9 @@ const inDays = (days: number): string => new Date(Date.now() + days * 86_400_000
 
 /**
  * Looks up the targets that are cleared, tells where they lead, and pins them there for this command. Throws where a name has no address, or one to
- * which nothing may be sent, or that the operator of this machine forbids (`--policy`, `STURDY_POLICY`).
+ * which nothing may be sent, or that a policy forbids.
  */
-export async function withPinnedTargets(environment: Environment, policyFile: string | undefined): Promise<Environment> {
-  const policies = [policyFile, process.env['STURDY_POLICY']].flatMap((file) =>
-    file ? [readYamlFile(file, 'The policy', TargetPolicySchema)] : [],
-  );
+export async function withPinnedTargets(environment: Environment, policies: readonly TargetPolicy[]): Promise<Environment> {
   if (environment.clearances.length === 0) return environment;
   const pinned = await pinAddresses(environment).catch((error: unknown) => {
     throw new UsageError(error instanceof Error ? error.message : String(error));
@@ -152,7 +149,7 @@ interface Schema<T> {
 }
 
 /** Reads a YAML file of a schema; `what` it is stands in what is said where it does not exist. Throws with file, line and what is wrong. */
-function readYamlFile<T>(file: string, what: string, schema: Schema<T>): T {
+export function readYamlFile<T>(file: string, what: string, schema: Schema<T>): T {
   mustExist(file, what);
   const yaml = readYaml(readFileSync(file, 'utf8'));
   if ('problems' in yaml)

@@ -1,6 +1,7 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { serverProblem, plainEnvironment, version } from '@sturdy/core';
+import { environmentFault, plainEnvironment, version, type TargetPolicy } from '@sturdy/core';
+import type { Lookup } from '@sturdy/engine';
 import { AboutServer } from './about/about-server.js';
 import { createApp } from './api/app.js';
 import { projectId, type Services } from './api/services.js';
@@ -8,6 +9,7 @@ import { LongWork } from './compute/long-work.js';
 import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
 import { LinkedTransport, WorkerThreads } from './conductor/transport.js';
+import { Environments } from './environments/environments.js';
 import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './shipped/files.js';
 import { startMachineHelper } from './hosts/machine-helper.js';
 import { clearLeftUploads } from './import/import-table.js';
@@ -36,8 +38,12 @@ export interface ServerOptions {
   /** Folder of the log. */
   logFolder: string;
   projectName?: string;
-  /** Targets that a fresh project allows. */
+  /** Targets that a fresh project names. */
   targets?: string[];
+  /** What may be cleared on this machine; all of them hold. */
+  policies?: readonly TargetPolicy[];
+  /** Looks names of targets up; that of the system where it is left out. */
+  lookup?: Lookup;
 }
 
 export interface RunningServer {
@@ -86,9 +92,17 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     compute,
     longWork,
     live,
-    recorder: new Recorder(store, live, options.proxyPort, options.recorderFolder, (text) => {
-      log.warn(text);
-    }),
+    environments: new Environments(store, options.policies, options.lookup),
+    recorder: new Recorder(
+      store,
+      live,
+      options.proxyPort,
+      options.recorderFolder,
+      (text) => {
+        log.warn(text);
+      },
+      options.lookup,
+    ),
     rehearsalRoom: new RehearsalRoom(store, compute, live),
     conductor: new Conductor(store, compute, live, new LinkedTransport(new WorkerThreads()), samples),
     samples,
@@ -144,8 +158,8 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
 async function makeFirstProject(store: Services['store'], options: ServerOptions): Promise<void> {
   if ((await store.projects()).length > 0) return;
   const environment = plainEnvironment({ id: 'e1', projectId, name: 'This machine', targets: options.targets ?? [] });
-  const problem = serverProblem(environment, Date.now());
-  if (problem !== null) throw new Error(problem);
+  const fault = environmentFault(environment);
+  if (fault !== null) throw new Error(fault);
   await store.saveProject({ id: projectId, name: options.projectName ?? 'First project' });
   await store.saveEnvironment(environment);
 }

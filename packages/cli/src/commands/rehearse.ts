@@ -19,10 +19,11 @@ import {
 } from '@sturdy/core';
 import { CompileError, rehearse } from '@sturdy/engine';
 import type { Command } from 'commander';
+import { addPolicyOptions, policiesOf, type PolicyOptions } from '../policies.js';
 import { BodyShelf, readEnvironmentFile, readScriptFile, readTake, withPinnedTargets, writeJson } from '../input-files.js';
 import { UsageError } from '../usage-error.js';
 
-interface Options {
+interface Options extends PolicyOptions {
   environment: string;
   report: string;
   take?: string;
@@ -30,7 +31,6 @@ interface Options {
   repair: boolean;
   twice: boolean;
   rounds: string;
-  policy?: string;
 }
 
 type Played = Pick<Rehearsal, 'startedAt' | 'steps' | 'verdict' | 'divergence'> & { captured: Captured };
@@ -39,7 +39,7 @@ type Played = Pick<Rehearsal, 'startedAt' | 'steps' | 'verdict' | 'divergence'> 
 const statuses: Record<RehearsalResult, number> = { proven: 0, unproven: 4, drifted: 1, failed: 1 };
 
 export function addRehearse(program: Command): void {
-  program
+  const command = program
     .command('rehearse')
     .description('play a script once with one virtual user and judge every answer; this makes real records in the application')
     .argument('<script.yaml>', 'a script, as sturdy correlate writes it')
@@ -52,7 +52,6 @@ export function addRehearse(program: Command): void {
     )
     .option('--repair', 'find out why it fails, change the script, and rehearse again until it passes twice in a row; needs --take', false)
     .option('--twice', 'rehearse a second time directly after the first; without it a pass is never proven', false)
-    .option('--policy <policy.yaml>', 'what may be cleared on this machine (see: sturdy schema policy); STURDY_POLICY names one, too')
     .option('--rounds <number>', 'rehearsals at most with --repair', String(mostRounds))
     .addHelpText(
       'after',
@@ -66,7 +65,7 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
     )
     .action(async (file: string, options: Options) => {
       const { script, files } = readScriptFile(file);
-      const environment = await withPinnedTargets(readEnvironmentFile(options.environment), options.policy);
+      const environment = await withPinnedTargets(readEnvironmentFile(options.environment), policiesOf(options));
       if (options.repair && options.take === undefined)
         throw new UsageError('--repair needs --take: the recording says what the answers should be.');
       const rounds = Number(options.rounds);
@@ -114,6 +113,7 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
       tell(report, options.repair);
       process.exitCode = statuses[done.result];
     });
+  addPolicyOptions(command);
 }
 
 async function playAndJudge(

@@ -22,30 +22,29 @@ import {
 } from '@sturdy/core';
 import { Conductor, Problem, LinkedTransport, WorkerThreads } from '@sturdy/server/conductor';
 import type { Command } from 'commander';
+import { addPolicyOptions, policiesOf, type PolicyOptions } from '../policies.js';
 import { readEnvironmentFile, readScriptFile, withPinnedTargets, writeJson } from '../input-files.js';
 import { FileRunStore, readSpent, type FileTable } from '../run/file-run-store.js';
 import { RunFigures } from '../run/run-figures.js';
 import { UsageError } from '../usage-error.js';
 
-interface Options {
+interface Options extends PolicyOptions {
   out: string;
   environment?: string;
   metricsPort?: string;
-  policy?: string;
   users?: string;
 }
 
 const statusOf: Record<RunOutcome, number> = { held: 0, 'not held': 1, 'not to be trusted': 3 };
 
 export function addRun(program: Command): void {
-  program
+  const command = program
     .command('run')
     .description('run a load test as a workload file says, judge it, and write its figures; this makes real records in the application')
     .argument('<workload.yaml>', 'crews, load curve and criteria (see: sturdy schema workload)')
     .requiredOption('--out <folder>', 'where result.json, junit.xml and transactions.csv are written; made where it is missing')
     .option('--environment <env.yaml>', 'where it is played, if the workload file does not say')
     .option('--metrics-port <port>', 'give the figures of the running test out as OpenMetrics text at this port of this machine')
-    .option('--policy <policy.yaml>', 'what may be cleared on this machine (see: sturdy schema policy); STURDY_POLICY names one, too')
     .option('--users <number>', 'try it small: this many users in each crew at most')
     .addHelpText(
       'after',
@@ -58,8 +57,12 @@ Example: sturdy run thursday.yaml --out results/ --metrics-port 9464`,
     )
     .action(async (file: string, options: Options) => {
       const prepared = prepare(file, options);
-      process.exitCode = await play({ ...prepared, environment: await withPinnedTargets(prepared.environment, options.policy) }, options);
+      process.exitCode = await play(
+        { ...prepared, environment: await withPinnedTargets(prepared.environment, policiesOf(options)) },
+        options,
+      );
     });
+  addPolicyOptions(command);
 }
 
 interface Prepared {

@@ -1,10 +1,11 @@
 import { join } from 'node:path';
-import { serverProblem } from '@sturdy/core';
+import { environmentFault } from '@sturdy/core';
 import type { StorePlace } from '@sturdy/server';
 import type { Command } from 'commander';
+import { addPolicyOptions, policiesOf, type PolicyOptions } from '../policies.js';
 import { UsageError } from '../usage-error.js';
 
-interface Options {
+interface Options extends PolicyOptions {
   port: string;
   proxyPort: string;
   data: string;
@@ -16,7 +17,7 @@ interface Options {
 const longestStopMs = 60_000;
 
 export function addServe(program: Command): void {
-  program
+  const command = program
     .command('serve')
     .description('start the product on this machine')
     .option('--port <number>', 'port of the interface', '4300')
@@ -25,8 +26,9 @@ export function addServe(program: Command): void {
     .option('--project <name>', 'name of the first project', 'First project')
     .option('--target <origin...>', 'origins that a fresh project may hit', [])
     .action(async (options: Options) => {
-      const problem = serverProblem({ targets: options.target, upstreamProxy: '', clearances: [] }, Date.now());
-      if (problem !== null) throw new UsageError(`--target: ${problem}`);
+      const fault = environmentFault({ targets: options.target, upstreamProxy: '' });
+      if (fault !== null) throw new UsageError(`--target: ${fault}`);
+      const policies = policiesOf(options);
       // The other commands need no server, and start without it.
       const { startServer } = await import('@sturdy/server');
       const url = process.env['DATABASE_URL'];
@@ -41,6 +43,7 @@ export function addServe(program: Command): void {
         logFolder: join(options.data, 'log'),
         projectName: options.project,
         targets: options.target,
+        policies,
       });
       if (server.interruptedRuns > 0)
         process.stdout.write(`${server.interruptedRuns} run(s) were interrupted by the last stop; their figures up to then are kept.\n`);
@@ -55,4 +58,5 @@ export function addServe(program: Command): void {
       process.on('SIGTERM', stop);
       process.on('SIGINT', stop);
     });
+  addPolicyOptions(command);
 }

@@ -24,3 +24,20 @@ export const ClearanceSchema = z.object({
   addresses: z.array(z.string()).default([]),
 });
 export type Clearance = z.infer<typeof ClearanceSchema>;
+
+/** What somebody says when a target is cleared; its addresses are looked up at that moment. */
+export const ClearingSchema = ClearanceSchema.omit({ addresses: true });
+export type Clearing = z.infer<typeof ClearingSchema>;
+
+/** Where a target leads at the moment. */
+export const LookedUpTargetSchema = z.object({
+  origin: z.string(),
+  addresses: z.array(z.object({ address: z.string(), reach: z.enum(['loopback', 'private', 'public', 'forbidden']) })),
+  /** True where the name of its host has to be typed to clear it. */
+  isPublic: z.boolean(),
+  /** Why nobody can clear it, in a sentence: where it leads, that it leads nowhere, or the policy of this machine; null where somebody can. */
+  problem: z.string().nullable(),
+  /** The highest ceilings that the policy of this machine allows; null where it says none. */
+  most: z.object({ requestsPerSecond: z.number().nullable(), users: z.number().nullable() }),
+});
+export type LookedUpTarget = z.infer<typeof LookedUpTargetSchema>;

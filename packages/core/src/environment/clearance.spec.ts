@@ -1,6 +1,7 @@
 import { addressProblem, clearanceProblem, clearedUntilMs } from './clearance.js';
 import { ClearanceSchema, type Clearance } from './clearance.schema.js';
-import { clearanceLines, EnvironmentFileSchema, environmentOfFile, unclearedTarget } from './environment-file.js';
+import { clearanceLines, EnvironmentFileSchema, environmentOfFile, fileTargets, unclearedTarget } from './environment-file.js';
+import { targetStates } from './target-states.js';
 import { allowsTarget, environmentProblem, plainEnvironment, resolveTarget } from './targets.js';
 import { readYaml } from '../formats/yaml-text.js';
 
@@ -95,6 +96,20 @@ describe('a target beyond this machine', () => {
   });
 });
 
+describe('the targets of an environment', () => {
+  it('stand as this machine, as cleared with what was said, as once cleared, or as not cleared', () => {
+    const targets = ['http://127.0.0.1:1', origin, 'http://old.company.example', 'http://new.company.example'];
+    const clearances = [clearance({ users: 5, requestsPerSecond: 20 }), clearance({ origin: targets[2] ?? '', until: '2026-06-01' })];
+    expect(targetStates({ targets, clearances }, now).map(({ standing, sentence }) => `${standing}: ${sentence}`)).toEqual([
+      'here: It is on this machine and needs no clearance.',
+      'cleared: Cleared by Mara until 2026-06-30 for: load test of release 4.2. At most 20 requests a second and 5 users.',
+      expect.stringMatching(/^ended: The clearance of http:\/\/old\.company\.example by Mara ended on 2026-06-01\./),
+      expect.stringMatching(/^not-cleared: http:\/\/new\.company\.example is not on this machine and is not cleared\./),
+    ]);
+    expect(targetStates({ targets: [origin], clearances: [clearance()] }, now)[0]?.sentence).toContain('No ceiling was set.');
+  });
+});
+
 describe('a connection', () => {
   it('of a cleared target leads to the addresses for which it was cleared, however they are written', () => {
     const cleared = ['10.0.0.7', '2001:DB9::7'];
@@ -160,6 +175,13 @@ describe('an environment file', () => {
     const cleared = environmentOfFile(read(clearanceLines(origin, '2026-07-01')));
     expect(environmentProblem(cleared, now)).toBeNull();
     expect(cleared.clearances).toMatchObject([{ origin, until: '2026-07-01', requestsPerSecond: 10, users: 5 }]);
+  });
+
+  it('names targets of any scheme, and what it was written from comes back', () => {
+    const targets = ['tcp://127.0.0.1:9100', 'postgres://erp-db.company.example:5432'];
+    const given = { ...environment([clearance({ origin: targets[1] ?? '', users: 3 })], targets) };
+    const back = environmentOfFile(EnvironmentFileSchema.parse({ targets: fileTargets(given) }));
+    expect([back.targets, back.clearances]).toEqual([targets, [{ ...given.clearances[0], addresses: [] }]]);
   });
 
   it('refuses what a clearance does not know', () => {

@@ -10,6 +10,9 @@ export const clearedUntilMs = ({ until }: Pick<Clearance, 'until'>): number =>
 export const clearanceOf = ({ clearances }: Pick<Environment, 'clearances'>, origin: string): Clearance | undefined =>
   clearances.find((clearance) => clearance.origin === origin);
 
+/** Says that an origin is none to which anything is sent, and why. */
+export const nothingSentTo = (origin: string, why: string): string => `Nothing is ever sent to ${origin}: ${why}`;
+
 /**
  * Why nothing may be sent to an origin at a moment (ms since 1970), in a sentence: it may never, it is not cleared, or its clearance has ended. Null
  * for this machine, which needs none, and for what is cleared.
@@ -17,7 +20,7 @@ export const clearanceOf = ({ clearances }: Pick<Environment, 'clearances'>, ori
 export function clearanceProblem(environment: Pick<Environment, 'clearances'>, origin: string, nowMs: number): string | null {
   if (isLoopback(origin)) return null;
   const never = neverAllowed(origin);
-  if (never !== null) return `Nothing is ever sent to ${origin}: ${never}`;
+  if (never !== null) return nothingSentTo(origin, never);
   const clearance = clearanceOf(environment, origin);
   if (!clearance) return `${origin} is not on this machine and is not cleared. Clear it first: who allows it, what for, and until when.`;
   const untilMs = clearedUntilMs(clearance);

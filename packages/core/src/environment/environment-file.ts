@@ -4,12 +4,12 @@ import { CredentialSchema, TrustSchema } from '../sign-in/credential.schema.js';
 import { isLoopback } from './address.js';
 import { ClearanceSchema } from './clearance.schema.js';
 import type { Environment } from './environment.schema.js';
-import { plainEnvironment } from './targets.js';
+import { addressOrigin, plainEnvironment } from './targets.js';
 
-const origin = z.string().refine((text) => URL.canParse(text) && new URL(text).origin === text.replace(/\/$/, ''), {
-  message: 'Write an origin, such as http://127.0.0.1:4701.',
+const origin = z.string().refine((text) => addressOrigin(text) === text.replace(/\/$/, ''), {
+  message: 'Write an origin, such as http://127.0.0.1:4701 or tcp://127.0.0.1:9100.',
 });
-const trimmed = origin.transform((text) => new URL(text).origin);
+const trimmed = origin.transform((text) => addressOrigin(text) ?? text);
 
 /** A target: an origin, or, where it is not this machine, an origin with who cleared it. */
 const target = z.union([
@@ -53,6 +53,28 @@ export const environmentOfFile = ({ trust, targets, ...file }: EnvironmentFile):
   clearances: targets.flatMap((target) => (typeof target === 'string' ? [] : [{ origin: target.origin, ...target.cleared }])),
   trust: { authorities: trust.authorities ?? '', checksCertificates: trust.checksCertificates ?? true },
 });
+
+/** The targets of an environment as its file names them. Addresses are left out: they are looked up where the file is used. */
+export const fileTargets = ({
+  targets,
+  clearances,
+}: Pick<Environment, 'targets' | 'clearances'>): z.input<typeof EnvironmentFileSchema>['targets'] =>
+  targets.map((origin) => {
+    const clearance = clearances.find((candidate) => candidate.origin === origin);
+    if (!clearance) return origin;
+    const { by, for: purpose, until, requestsPerSecond, users, host } = clearance;
+    return {
+      origin,
+      cleared: {
+        by,
+        for: purpose,
+        until,
+        ...(requestsPerSecond === null ? {} : { requestsPerSecond }),
+        ...(users === null ? {} : { users }),
+        ...(host === '' ? {} : { host }),
+      },
+    };
+  });
 
 const originOf = (target: EnvironmentFile['targets'][number]): string => (typeof target === 'string' ? target : target.origin);
 

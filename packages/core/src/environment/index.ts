@@ -4,4 +4,5 @@ export * from './clearance.schema.js';
 export * from './environment-file.js';
 export * from './environment.schema.js';
 export * from './target-policy.js';
+export * from './target-states.js';
 export * from './targets.js';

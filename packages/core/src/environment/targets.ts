@@ -1,5 +1,5 @@
-import { isLoopback } from './address.js';
-import { clearanceProblem } from './clearance.js';
+import { isLoopback, neverAllowed } from './address.js';
+import { clearanceProblem, nothingSentTo } from './clearance.js';
 import type { Environment } from './environment.schema.js';
 
 /**
@@ -14,20 +14,15 @@ export function addressOrigin(address: string): string | null {
 }
 
 /**
- * What keeps an environment from being used at a moment (ms since 1970), in a sentence: a target that is no origin, one that is not on this machine
- * and not cleared, or a proxy that is not on this machine, because it is given the credentials. Null where nothing does.
+ * What is wrong with an environment whatever was cleared, in a sentence: a target that is no origin or to which nothing is ever sent, a proxy that is
+ * not on this machine, because it is given the credentials, or one behind which nobody sees where connections lead. Null where nothing is.
  */
-export function environmentProblem(
-  environment: Pick<Environment, 'targets' | 'upstreamProxy' | 'clearances'>,
-  nowMs: number,
-): string | null {
-  const { targets, upstreamProxy } = environment;
-  const wrong = targets.find((target) => addressOrigin(target) !== target);
-  if (wrong !== undefined)
-    return `“${wrong}” is not an origin. Write it as scheme, host and port, such as http://127.0.0.1:4701 or tcp://127.0.0.1:9100.`;
+export function environmentFault({ targets, upstreamProxy }: Pick<Environment, 'targets' | 'upstreamProxy'>): string | null {
   for (const target of targets) {
-    const problem = clearanceProblem(environment, target, nowMs);
-    if (problem !== null) return problem;
+    if (addressOrigin(target) !== target)
+      return `“${target}” is not an origin. Write it as scheme, host and port, such as http://127.0.0.1:4701 or tcp://127.0.0.1:9100.`;
+    const never = isLoopback(target) ? null : neverAllowed(target);
+    if (never !== null) return nothingSentTo(target, never);
   }
   if (upstreamProxy === '') return null;
   if (!isLoopback(upstreamProxy))
@@ -39,28 +34,36 @@ export function environmentProblem(
 }
 
 /**
- * What keeps an environment from being used by the server, in a sentence; null where nothing does. Targets beyond this machine are played by the
- * command line only: the server's recorder and its watches do not check yet where their connections lead.
+ * What keeps an environment from being used as a whole at a moment (ms since 1970), in a sentence: a fault, or a target that is not on this machine
+ * and not cleared. Null where nothing does.
  */
-export function serverProblem(environment: Pick<Environment, 'targets' | 'upstreamProxy' | 'clearances'>, nowMs: number): string | null {
-  const beyond = environment.targets.find((target) => addressOrigin(target) === target && !isLoopback(target));
-  return beyond === undefined
-    ? environmentProblem(environment, nowMs)
-    : `${beyond} is not on this machine. The server may send to loopback addresses only; the command line plays other targets, which its environment file clears.`;
-}
+export const environmentProblem = (
+  environment: Pick<Environment, 'targets' | 'upstreamProxy' | 'clearances'>,
+  nowMs: number,
+): string | null =>
+  environmentFault(environment) ??
+  environment.targets.map((target) => clearanceProblem(environment, target, nowMs)).find((problem) => problem !== null) ??
+  null;
 
 /** True for an origin that may be hit at a moment (ms since 1970): a target of the environment, on this machine or cleared. */
 export const allowsTarget = (environment: Pick<Environment, 'targets' | 'clearances'>, origin: string, nowMs: number): boolean =>
   environment.targets.includes(origin) && clearanceProblem(environment, origin, nowMs) === null;
 
+/** Why nothing may be sent to an origin of an environment at a moment (ms since 1970), in a sentence; null where it may. */
+export function targetProblem(
+  environment: Pick<Environment, 'name' | 'targets' | 'clearances'>,
+  origin: string,
+  nowMs: number,
+): string | null {
+  return environment.targets.includes(origin)
+    ? clearanceProblem(environment, origin, nowMs)
+    : `${origin} is not a target of the environment “${environment.name}”. Add it to the allowed targets if it is yours to test, or map it to another address.`;
+}
+
 /** The origin that is hit for a recorded one at a moment (ms since 1970), or a sentence that says why it may not be. */
 export function resolveTarget(recordedOrigin: string, environment: Environment, nowMs: number): { origin: string } | { refused: string } {
   const origin = environment.map[recordedOrigin] ?? recordedOrigin;
-  if (!environment.targets.includes(origin))
-    return {
-      refused: `${origin} is not a target of the environment “${environment.name}”. Add it to the allowed targets if it is yours to test, or map it to another address.`,
-    };
-  const refused = clearanceProblem(environment, origin, nowMs);
+  const refused = targetProblem(environment, origin, nowMs);
   return refused === null ? { origin } : { refused };
 }
 

@@ -1,5 +1,4 @@
 import * as z from 'zod';
-import { isLoopback } from '../environment/address.js';
 
 /** A figure of an exposition that is shown, with the name and unit that people know it by. */
 export const ShownFigureSchema = z.object({
@@ -33,8 +32,7 @@ export const WatchSchema = z.discriminatedUnion('kind', [
       .string()
       .refine((text) => URL.canParse(text) && /^https?:$/.test(new URL(text).protocol), {
         message: 'Write an address, such as http://127.0.0.1:4701/metrics.',
-      })
-      .refine((text) => isLoopback(text), { message: 'Only hosts of this machine are asked, such as http://127.0.0.1:4701/metrics.' }),
+      }),
     shown: z.array(ShownFigureSchema).max(60),
   }),
 ]);

@@ -1,1 +1,2 @@
+export * from './history.schema.js';
 export * from './project.schema.js';

@@ -1,5 +1,5 @@
 import type { Environment } from '../environment/index.js';
-import { requestSteps, type Script } from '../script/index.js';
+import { scriptTargets, type Script } from '../script/index.js';
 import type { Crew } from './workload.schema.js';
 
 /**
@@ -13,9 +13,7 @@ export function usersProblem(
 ): string | null {
   for (const { origin, users, by } of clearances) {
     if (users === null) continue;
-    const going = new Set(
-      scripts.filter((script) => requestSteps(script).some(({ step }) => (map[step.origin] ?? step.origin) === origin)).map(({ id }) => id),
-    );
+    const going = new Set(scripts.filter((script) => scriptTargets(script, { map }).includes(origin)).map(({ id }) => id));
     const wanted = crews.reduce((sum, crew) => sum + (going.has(crew.scriptId) ? crew.users : 0), 0);
     if (wanted > users)
       return `${wanted} users would play at ${origin}, which ${by} cleared for ${users}. Play fewer, or have it cleared for more.`;

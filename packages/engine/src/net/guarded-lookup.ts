@@ -37,6 +37,16 @@ export function guardedLookup(origin: string, addresses: readonly string[], look
   };
 }
 
+/**
+ * Looks up where connections to an origin may lead: on this machine, or to the addresses for which it was cleared. Throws `AddressNotCleared` where its
+ * host is an address to which they may not, which nobody looks up.
+ */
+export function lookupFor(origin: string, addresses: readonly string[], lookup?: Lookup): LookupFunction {
+  const problem = literalProblem(origin, addresses);
+  if (problem !== null) throw new AddressNotCleared(problem);
+  return guardedLookup(origin, addresses, lookup);
+}
+
 /** Why a connection to an origin may not be made, where its host is an IP address, which nobody looks up; null where it may or is a name. */
 export function literalProblem(origin: string, addresses: readonly string[]): string | null {
   const host = hostToConnect(origin);

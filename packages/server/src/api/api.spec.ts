@@ -1,10 +1,11 @@
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { KnownSecrets, plainEnvironment, Refusal, type Environment } from '@sturdy/core';
+import { KnownSecrets, plainEnvironment, plainSettings, Refusal, type Environment } from '@sturdy/core';
 import request from 'supertest';
 import * as z from 'zod';
 import express from 'express';
+import { Environments } from '../environments/environments.js';
 import { ServerLog } from '../log/server-log.js';
 import { Problem } from '../problem/problem.js';
 import { allRoutes, createApp } from './app.js';
@@ -17,16 +18,20 @@ const environment: Environment = {
 };
 const saved: unknown[] = [];
 const log = new ServerLog(null);
+const store = {
+  projects: () => Promise.resolve([{ id: 'p1', name: 'P' }]),
+  projectSettings: () => Promise.resolve(plainSettings),
+  environments: () => Promise.resolve([environment]),
+  saveEnvironment: (saving: unknown) => Promise.resolve(void saved.push(saving)),
+  addHistory: () => Promise.resolve(),
+  take: () => Promise.resolve(null),
+  tables: () => Promise.resolve([]),
+  body: () => Promise.resolve({ bytes: Buffer.from('<script>alert(1)</script>'), mimeType: 'text/html' }),
+  run: () => Promise.reject(new Error('the disk is full')),
+};
 const services = {
-  store: {
-    projects: () => Promise.resolve([{ id: 'p1', name: 'P' }]),
-    environments: () => Promise.resolve([environment]),
-    saveEnvironment: (saving: unknown) => Promise.resolve(void saved.push(saving)),
-    take: () => Promise.resolve(null),
-    tables: () => Promise.resolve([]),
-    body: () => Promise.resolve({ bytes: Buffer.from('<script>alert(1)</script>'), mimeType: 'text/html' }),
-    run: () => Promise.reject(new Error('the disk is full')),
-  },
+  store,
+  environments: new Environments(store),
   recorder: { current: null, start: () => Promise.reject(new Problem(409, 'Already recording', 'Stop it first.')) },
   conductor: { current: null },
   log,
@@ -112,34 +117,26 @@ describe('the API', () => {
     expect((await local(request(app).get('/api/projects'))).headers['cache-control']).toBe('no-store');
   });
 
-  it('refuses targets that are no origin or not on this machine, and saves the others', async () => {
-    const put = (targets: string[]) =>
+  it('refuses targets that are no origin or never allowed, and keeps of the others no clearance that was not given', async () => {
+    const put = (targets: string[], more: object = {}) =>
       local(
         request(app)
           .put('/api/projects/p1/environments/e1')
-          .send({ ...environment, targets }),
+          .send({ ...environment, targets, ...more }),
       );
-    expect((await put(['http://127.0.0.1:1/path'])).body).toMatchObject({ detail: expect.stringContaining('is not an origin') as string });
-    expect((await put(['http://192.168.1.1'])).body).toMatchObject({ detail: expect.stringContaining('is not on this machine') as string });
-    // Not even where the change says that somebody cleared it.
-    const clearance = { origin: 'http://192.168.1.1', by: 'Mara', for: 'a test', until: '2099-01-01', addresses: ['192.168.1.1'] };
-    const cleared = local(
-      request(app)
-        .put('/api/projects/p1/environments/e1')
-        .send({ ...environment, targets: ['http://192.168.1.1'], clearances: [clearance] }),
+    const refused = async (...args: Parameters<typeof put>) => ((await put(...args)).body as { detail: string }).detail;
+    expect(await refused(['http://127.0.0.1:1/path'])).toContain('is not an origin');
+    expect(await refused(['http://169.254.169.254'])).toContain('Nothing is ever sent to http://169.254.169.254');
+    expect(await refused(['http://127.0.0.1:1'], { upstreamProxy: 'http://proxy.example:3128' })).toContain(
+      'proxy.example:3128 is not on this machine',
     );
-    expect((await cleared).body).toMatchObject({
-      detail: expect.stringContaining('The server may send to loopback addresses only') as string,
-    });
-    const proxied = local(
-      request(app)
-        .put('/api/projects/p1/environments/e1')
-        .send({ ...environment, targets: ['http://127.0.0.1:1'], upstreamProxy: 'http://proxy.example:3128' }),
+    expect(await refused(['http://192.168.1.1'], { upstreamProxy: 'http://127.0.0.1:3128' })).toContain(
+      'cannot be tested through the proxy',
     );
-    expect((await proxied).body).toMatchObject({ detail: expect.stringContaining('proxy.example:3128 is not on this machine') as string });
     expect(saved).toEqual([]);
-    expect((await put(['http://[::1]:8080'])).status).toBe(200);
-    expect(saved).toHaveLength(1);
+    const clearance = { origin: 'http://192.168.1.1', by: 'Mara', for: 'a test', until: '2099-01-01', addresses: ['192.168.1.1'] };
+    expect((await put(['http://192.168.1.1', 'http://[::1]:8080'], { clearances: [clearance] })).status).toBe(200);
+    expect(saved).toMatchObject([{ targets: ['http://192.168.1.1', 'http://[::1]:8080'], clearances: [] }]);
   });
 
   it('keeps other sites out: a foreign Host (DNS rebinding), a change from a page of another origin', async () => {

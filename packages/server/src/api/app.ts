@@ -12,6 +12,7 @@ import { handoffRoutes } from './handoff-routes.js';
 import { sourceRoutes } from './source-routes.js';
 import { guardOrigin } from './guard-origin.js';
 import { logChanges } from './log-changes.js';
+import { environmentRoutes } from './environment-routes.js';
 import { projectRoutes } from './project-routes.js';
 import { hostRoutes } from './host-routes.js';
 import { importRoutes } from './import-routes.js';
@@ -32,6 +33,7 @@ import { workloadRoutes } from './workload-routes.js';
 export const allRoutes = (services: Services): AnyRoute[] => [
   ...aboutRoutes(services),
   ...projectRoutes(services),
+  ...environmentRoutes(services),
   ...recordRoutes(services),
   ...importRoutes(services),
   ...takeRoutes(services),

@@ -23,7 +23,8 @@ import type { Request, Response } from 'express';
 import * as z from 'zod';
 import { tableImportWorkerFile } from '../shipped/files.js';
 import { generateTable, importTable, largestTableFile, tooLarge } from '../import/import-table.js';
-import { queryTable, tryQuery } from '../import/query-table.js';
+import type { Reach } from '../environments/reach.js';
+import { databaseOriginOf, queryTable, tryQuery, type TableQuery } from '../import/query-table.js';
 import { notFound, Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { countedNumber, InProject } from './parameters.js';
@@ -64,11 +65,18 @@ function whileAsked(request: Request, response: Response): AbortSignal {
 }
 
 /** Data tables: import, generated rows, rows, changes and versions, the deal. */
-export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
+export const dataRoutes = ({ store, environments, compute, live }: Services): AnyRoute[] => {
   const need = async (id: string): Promise<DataTable> => {
     const table = (await store.tables(projectId)).find((dataTable) => dataTable.id === id);
     if (!table) throw notFound('data table', id);
     return table;
+  };
+  /** Where a query of another database may go; that it goes there is noted. */
+  const queried = async (project: string, { address }: TableQuery, request: Request): Promise<Reach> => {
+    const environment = await environments.inUse(project);
+    const origin = databaseOriginOf(address);
+    if (origin !== null) await environments.noteUse(environment, [origin], 'A query for a data table', personOf(request));
+    return { environment, lookup: environments.lookup };
   };
   /** Scripts call columns by their names, so they follow when a column is called otherwise. */
   const follow = async (table: DataTable, columns: readonly DataColumn[], by: string): Promise<void> => {
@@ -144,7 +152,8 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       result: ImportedTableSchema,
       handle: async ({ params, body, request, response }) => {
         const target = { projectId: params.projectId, name: body.name };
-        const made = await queryTable(store, body, target, tellImported(params.projectId), whileAsked(request, response)).catch(
+        const reach = await queried(params.projectId, body, request);
+        const made = await queryTable(store, body, target, reach, tellImported(params.projectId), whileAsked(request, response)).catch(
           refusedAs('The query failed'),
         );
         return {
@@ -163,8 +172,10 @@ export const dataRoutes = ({ store, compute, live }: Services): AnyRoute[] => {
       params: InProject,
       body: Query,
       result: z.object({ columns: z.array(z.string()), rows: z.array(z.array(z.string())) }),
-      handle: ({ params, body, request, response }) =>
-        tryQuery(store, params.projectId, body, whileAsked(request, response)).catch(refusedAs('The query failed')),
+      handle: async ({ params, body, request, response }) => {
+        const reach = await queried(params.projectId, body, request);
+        return tryQuery(store, params.projectId, body, reach, whileAsked(request, response)).catch(refusedAs('The query failed'));
+      },
     }),
     route({
       method: 'post',

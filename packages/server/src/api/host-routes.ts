@@ -7,7 +7,7 @@ import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
 /** Hosts: what they show now, and what they offer. The watches themselves are settings of the project. */
-export const hostRoutes = ({ store }: Services): AnyRoute[] => {
+export const hostRoutes = ({ store, environments }: Services): AnyRoute[] => {
   // Rates need the reading before, whoever asked for it.
   const readers = new Map<string, HostReader>();
   return [
@@ -21,7 +21,8 @@ export const hostRoutes = ({ store }: Services): AnyRoute[] => {
         const { watches } = await store.projectSettings(params.projectId);
         const reader = readers.get(params.projectId) ?? new HostReader();
         readers.set(params.projectId, reader);
-        return Promise.all(watches.map(async (watch) => ({ watch: watch.id, ...(await reader.read(watch)) })));
+        const reach = { environment: await environments.inUse(params.projectId), lookup: environments.lookup };
+        return Promise.all(watches.map(async (watch) => ({ watch: watch.id, ...(await reader.read(watch, reach)) })));
       },
     }),
     route({
@@ -31,8 +32,9 @@ export const hostRoutes = ({ store }: Services): AnyRoute[] => {
       params: InProject,
       body: z.object({ url: z.string() }),
       result: z.object({ offered: z.array(ShownFigureSchema), problems: z.array(z.object({ line: z.number(), text: z.string() })) }),
-      handle: async ({ body }) => {
-        const read = await askHost(body.url).catch((error: unknown) => {
+      handle: async ({ params, body }) => {
+        const reach = { environment: await environments.inUse(params.projectId), lookup: environments.lookup };
+        const read = await askHost(body.url, reach).catch((error: unknown) => {
           throw new Problem(422, 'The host gave no figures', error instanceof Error ? error.message : String(error));
         });
         return { offered: offeredFigures(read), problems: read.problems.slice(0, 20) };

@@ -1,13 +1,8 @@
 import {
-  EnvironmentSchema,
   FailureSignSchema,
-  serverProblem,
-  hideSecrets,
-  restoreSecrets,
   makeBoard,
   BoardSchema,
   ProjectSettingsSchema,
-  type Environment,
   type Rehearsal,
   type HeldSign,
   LiveStateSchema,
@@ -15,7 +10,7 @@ import {
   HeldSignSchema,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { notFound, Problem } from '../problem/problem.js';
+import { notFound } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
@@ -30,17 +25,8 @@ const InDamaged = DamagedSchema.pick({ kind: true });
 /** The id may hold a slash, so it stands in the query. */
 const OneDamaged = z.object({ id: z.string() });
 
-/** Throws a problem where a secret was kept for which none is known. */
-function withSecrets(given: Environment, known: Environment | undefined): Environment {
-  try {
-    return restoreSecrets(given, known);
-  } catch (error) {
-    throw new Problem(422, 'A secret is missing', error instanceof Error ? error.message : String(error));
-  }
-}
-
-/** Projects, their environments and the board. */
-export const projectRoutes = ({ store, recorder, conductor, compute, log, secrets }: Services): AnyRoute[] => [
+/** Projects, their settings and the board. */
+export const projectRoutes = ({ store, recorder, conductor, compute }: Services): AnyRoute[] => [
   route({ method: 'get', path: '/projects', summary: 'All projects', result: z.array(ProjectSchema), handle: () => store.projects() }),
   route({
     method: 'get',
@@ -48,31 +34,6 @@ export const projectRoutes = ({ store, recorder, conductor, compute, log, secret
     summary: 'What is live: the recording and the run, and whether the database answers',
     result: LiveStateSchema,
     handle: () => ({ recording: recorder.current, run: conductor.current, databaseAway: store.away }),
-  }),
-  route({
-    method: 'get',
-    path: '/projects/:projectId/environments',
-    summary: 'The environments of a project; of their secrets only whether there is one',
-    params: InProject,
-    result: z.array(EnvironmentSchema),
-    handle: async ({ params }) => (await store.environments(params.projectId)).map(hideSecrets),
-  }),
-  route({
-    method: 'put',
-    path: '/projects/:projectId/environments/:environmentId',
-    summary: 'Change an environment: its allowed targets and its map of recorded to real origins',
-    params: InProject.extend({ environmentId: z.string() }),
-    body: EnvironmentSchema,
-    result: EnvironmentSchema,
-    handle: async ({ params, body }) => {
-      const problem = serverProblem(body, Date.now());
-      if (problem !== null) throw new Problem(422, 'This environment cannot be used', problem);
-      const known = (await store.environments(params.projectId)).find((candidate) => candidate.id === params.environmentId);
-      const environment = withSecrets({ ...body, id: params.environmentId, projectId: params.projectId }, known);
-      await store.saveEnvironment(environment);
-      log.mask(await secrets.of(params.projectId, []));
-      return hideSecrets(environment);
-    },
   }),
   route({
     method: 'get',

@@ -1,16 +1,16 @@
 import { CertificateHelpSchema, TakeSchema, RecordingOptionsSchema } from '@sturdy/core';
 import * as z from 'zod';
-import { Problem } from '../problem/problem.js';
 import { certificateSteps } from '../record/certificate-page.js';
 import { usualBodyLimitBytes } from '../record/recorder.js';
 import { InProject } from './parameters.js';
+import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
 const Empty = z.object({});
 
 /** The recorder: start, marks, pause, stop, the clean browser, and its certificate. */
-export const recordRoutes = ({ store, recorder }: Services): AnyRoute[] => [
+export const recordRoutes = ({ environments, recorder }: Services): AnyRoute[] => [
   route({
     method: 'post',
     path: '/projects/:projectId/takes/record',
@@ -25,11 +25,10 @@ export const recordRoutes = ({ store, recorder }: Services): AnyRoute[] => [
         .default(usualBodyLimitBytes),
     }),
     result: z.object({ take: TakeSchema, proxy: z.string() }),
-    handle: async ({ params, body }) => {
-      const [environment] = await store.environments(params.projectId);
-      if (!environment)
-        throw new Problem(409, 'No environment', 'The project has no environment, so no host may be recorded. Make one first.');
+    handle: async ({ params, body, request }) => {
+      const environment = await environments.inUse(params.projectId);
       const take = await recorder.start(params.projectId, body, environment);
+      await environments.noteUse(environment, environment.targets, `The recording “${take.name}”`, personOf(request));
       return { take, proxy: recorder.current?.proxy ?? '' };
     },
   }),

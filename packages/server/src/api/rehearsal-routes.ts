@@ -16,7 +16,7 @@ import { storedRehearsal } from '../compute/stored-rehearsal.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { playedIn, needScript, needTake, takesOf } from './script-of.js';
+import { needScript, needTake, takesOf } from './script-of.js';
 import { sendPage } from './send-page.js';
 import type { Services } from './services.js';
 
@@ -24,7 +24,7 @@ const InScript = z.object({ scriptId: z.string() });
 const InStep = InScript.extend({ rehearsalId: z.string(), step: z.string() });
 
 /** Rehearsals: playing a script once, steering it, repairing it, and what came of it beside the take or another rehearsal. */
-export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Services): AnyRoute[] => {
+export const rehearsalRoutes = ({ store, environments, compute, rehearsalRoom, live }: Services): AnyRoute[] => {
   const theRehearsal = async (id: string): Promise<Rehearsal> => {
     const rehearsal = await store.rehearsal(id);
     if (!rehearsal) throw notFound('rehearsal', id);
@@ -46,9 +46,9 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       // Nothing said means straight through.
       body: RehearsalWishSchema.prefault({}),
       result: RehearsalSchema,
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
-        const environment = await playedIn(store, script.projectId);
+        const environment = await environments.toPlay(script, `A rehearsal of “${script.name}”`, personOf(request));
         return body.twice ? rehearsalRoom.rehearseTwice(script, environment, body) : rehearsalRoom.rehearse(script, environment, body);
       },
     }),
@@ -81,7 +81,8 @@ export const rehearsalRoutes = ({ store, compute, rehearsalRoom, live }: Service
       }),
       handle: async ({ params, request }) => {
         const script = await needScript(store, params.scriptId);
-        return rehearsalRoom.repair(script, await playedIn(store, script.projectId), personOf(request));
+        const person = personOf(request);
+        return rehearsalRoom.repair(script, await environments.toPlay(script, `The repair of “${script.name}”`, person), person);
       },
     }),
     route({

@@ -1,7 +1,9 @@
 import {
   HostSeriesSchema,
   hostSeries,
+  addressOrigin,
   inheritedCriteria,
+  scriptTargets,
   failuresCsv,
   junitOf,
   LanePointSchema,
@@ -25,14 +27,14 @@ import {
 import * as z from 'zod';
 import { notFound } from '../problem/problem.js';
 import { InProject } from './parameters.js';
+import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { playedIn } from './script-of.js';
 import type { Services } from './services.js';
 
 const InRun = z.object({ runId: z.string() });
 
 /** Runs: start, watch, end, read. */
-export const runRoutes = ({ store, compute, conductor, live, samples, secrets }: Services): AnyRoute[] => {
+export const runRoutes = ({ store, environments, compute, conductor, live, samples, secrets }: Services): AnyRoute[] => {
   const need = async (id: string): Promise<Run> => {
     // What happened to a live run may wait to be stored, where the disk is full.
     const run = conductor.current?.id === id ? conductor.current : await store.run(id);
@@ -57,15 +59,22 @@ export const runRoutes = ({ store, compute, conductor, live, samples, secrets }:
       summary: 'Start a run of a workload',
       params: z.object({ workloadId: z.string() }),
       result: RunSchema,
-      handle: async ({ params }) => {
+      handle: async ({ params, request }) => {
         const workload = await store.workload(params.workloadId);
         if (!workload) throw notFound('workload', params.workloadId);
         // The run keeps what it was judged by, whatever the project says later.
         const settings = await store.projectSettings(workload.projectId);
         const inherited = inheritedCriteria(settings, workload.criteria);
         const judged = { ...workload, criteria: [...workload.criteria, ...inherited] };
-        const environment = await playedIn(store, workload.projectId);
-        return conductor.start(judged, environment, settings.watches, await shownIn(workload, environment));
+        const environment = await environments.inUse(workload.projectId);
+        const run = await conductor.start(judged, environment, settings.watches, await shownIn(workload, environment));
+        const scripts = (await store.scripts(workload.projectId)).filter(({ id }) =>
+          workload.crews.some(({ scriptId }) => scriptId === id),
+        );
+        const watched = settings.watches.flatMap((watch) => (watch.kind === 'machine' ? [] : [addressOrigin(watch.url) ?? watch.url]));
+        const targets = new Set([...scripts.flatMap((script) => scriptTargets(script, environment)), ...watched]);
+        await environments.noteUse(environment, [...targets], `Run ${run.number} of “${workload.name}”`, personOf(request));
+        return run;
       },
     }),
     route({

@@ -1,5 +1,5 @@
-import { environmentOf, type Environment, type Script } from '@sturdy/core';
-import { notFound, Problem } from '../problem/problem.js';
+import type { Script } from '@sturdy/core';
+import { notFound } from '../problem/problem.js';
 import type { StoredTake } from '../store/repository.js';
 import type { Store } from '../store/store-client.js';
 
@@ -8,14 +8,6 @@ export async function needScript(store: Store, id: string): Promise<Script> {
   const script = await store.script(id);
   if (!script) throw notFound('script', id);
   return script;
-}
-
-/** The environment in which a project is played, with what holds for the whole project; a problem where it has none. */
-export async function playedIn(store: Store, projectId: string): Promise<Environment> {
-  const [environment] = await store.environments(projectId);
-  if (!environment)
-    throw new Problem(422, 'No environment', 'The project has no environment, so nothing may be hit. Add one with its allowed targets.');
-  return environmentOf(environment, await store.projectSettings(projectId));
 }
 
 /** A take with all that computing needs; a problem where there is none. */

@@ -2,6 +2,7 @@ import type { AboutServer } from '../about/about-server.js';
 import type { LongWork } from '../compute/long-work.js';
 import type { Compute } from '../compute/tasks.js';
 import type { Conductor } from '../conductor/conductor.js';
+import type { Environments } from '../environments/environments.js';
 import type { LiveHub } from '../live/live-hub.js';
 import type { ServerLog } from '../log/server-log.js';
 import type { Recorder } from '../record/recorder.js';
@@ -13,6 +14,7 @@ import type { Store } from '../store/store-client.js';
 /** What the routes work with. */
 export interface Services {
   store: Store;
+  environments: Environments;
   compute: Compute;
   longWork: LongWork;
   live: LiveHub;

@@ -15,7 +15,7 @@ import { keepScript } from '../scripts/keep-script.js';
 import { keyOf, onOpened } from './on-opened.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { needScript, playedIn, takesOf } from './script-of.js';
+import { needScript, takesOf } from './script-of.js';
 import type { Services } from './services.js';
 
 const InScript = z.object({ scriptId: z.string() });
@@ -25,7 +25,7 @@ const CandidateAt = SourcePlaceSchema.extend({ candidate: z.string() });
 const mostRehearsals = 3;
 
 /** Sent values in doubt: what each could be, tried in a rehearsal up to its step, and put into the script. */
-export const sourceRoutes = ({ store, compute, rehearsalRoom }: Services): AnyRoute[] => {
+export const sourceRoutes = ({ store, environments, compute, rehearsalRoom }: Services): AnyRoute[] => {
   /** Does the work on the candidates of the script as it is now, with the newest rehearsals; lays them out where others, or none, lie there. */
   const onSources = async <T>(script: Script, work: (key: string) => Promise<T | undefined>): Promise<T> => {
     const rehearsals = await store.rehearsals(script.id, mostRehearsals);
@@ -80,10 +80,11 @@ export const sourceRoutes = ({ store, compute, rehearsalRoom }: Services): AnyRo
       params: InScript,
       body: CandidateAt,
       result: RehearsalSchema,
-      handle: async ({ params, body }) => {
+      handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
         const { script: changed, candidate } = await withCandidate(script, body);
-        return rehearsalRoom.tryCandidate(changed, await playedIn(store, script.projectId), { ...body, sentence: candidate.sentence });
+        const environment = await environments.toPlay(script, `A candidate tried in “${script.name}”`, personOf(request));
+        return rehearsalRoom.tryCandidate(changed, environment, { ...body, sentence: candidate.sentence });
       },
     }),
     route({

@@ -21,7 +21,6 @@ import { writeCommandLineFiles } from '../workloads/command-line-files.js';
 import { countedNumber, InProject } from './parameters.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { playedIn } from './script-of.js';
 import type { Services } from './services.js';
 
 /** Iterations of which a dry deal tells. */
@@ -42,7 +41,7 @@ export const ForecastSchema = z.object({
 });
 
 /** Workloads and their forecast. */
-export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
+export const workloadRoutes = ({ store, environments }: Services): AnyRoute[] => {
   const need = async (id: string): Promise<Workload> => {
     const workload = await store.workload(id);
     if (!workload) throw notFound('workload', id);
@@ -143,7 +142,7 @@ export const workloadRoutes = ({ store }: Services): AnyRoute[] => {
           workload,
           scripts: all.filter((script) => workload.crews.some((crew) => crew.scriptId === script.id)),
           tables: await store.tables(workload.projectId),
-          environment: await playedIn(store, workload.projectId),
+          environment: await environments.inUse(workload.projectId),
         };
         response.type('application/zip').attachment(`${workload.name.replace(/[^\p{L}\d._ -]+/gu, '-')}.zip`);
         await writeCommandLineFiles(source, (piece) => response.write(piece));

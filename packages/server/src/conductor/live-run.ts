@@ -317,7 +317,7 @@ export class LiveRun {
     this.#startedMs = atMs;
     this.#run = { ...this.#run, state: 'running', startedAt: new Date().toISOString(), generators };
     this.#save();
-    this.#hosts = new HostWatcher(watches, atMs, (point) => {
+    this.#hosts = new HostWatcher(watches, this.planned.reach, atMs, (point) => {
       this.#ledger.host(point);
       this.ground.live.tell(id, 'host', point);
     });

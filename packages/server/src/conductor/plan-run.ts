@@ -10,6 +10,7 @@ import {
 } from '@sturdy/core';
 import { compile, CompileError, type Plan } from '@sturdy/engine';
 import { Problem } from '../problem/problem.js';
+import type { Reach } from '../environments/reach.js';
 import { bodyFiles } from '../scripts/body-files.js';
 import { mostListed } from '../rows/most-listed.js';
 import type { PlanSupplies } from './plan-delivery.js';
@@ -21,6 +22,8 @@ export interface PlannedRun extends PlanSupplies {
   /** One for each generator; they lack only the id of the run. */
   plans: Omit<Plan, 'runId'>[];
   tables: DataTable[];
+  /** Where the watches of its hosts may go. */
+  reach: Reach;
 }
 
 /** Deals a workload out over its generators. Throws a problem where it cannot be played. */
@@ -92,5 +95,5 @@ export async function planRun(
     files: [...files.keys()],
     secrets: secrets.map(({ name }) => name),
   }));
-  return { scripts, plans, tables, files, secrets };
+  return { scripts, plans, tables, files, secrets, reach: { environment } };
 }

@@ -2,6 +2,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { machineFigures, thisMachine, type Watch } from '@sturdy/core';
+import { onlyHere } from '../test/reach.js';
 import { askHost, HostReader, HostWatcher } from './host-reader.js';
 
 let server: Server;
@@ -31,31 +32,31 @@ describe('reading hosts', () => {
   it('reads rates between two readings, and says what is wrong where there is none', async () => {
     const reader = new HostReader();
     shows(100);
-    expect(await reader.read(watch())).toEqual({ values: { served: null }, problem: null });
+    expect(await reader.read(watch(), onlyHere)).toEqual({ values: { served: null }, problem: null });
     await new Promise((done) => setTimeout(done, 200));
     shows(120);
-    const { values } = await reader.read(watch());
+    const { values } = await reader.read(watch(), onlyHere);
     // 20 within 200 ms or a little more.
     expect(values['served']).toBeGreaterThan(10);
     expect(values['served']).toBeLessThanOrEqual(101);
     answer = { status: 500, text: '' };
-    expect((await reader.read(watch())).problem).toMatch(/It answered 500/);
+    expect((await reader.read(watch(), onlyHere)).problem).toMatch(/It answered 500/);
     shows(999);
     // What a counter grew by within a gap belongs to no second.
-    expect((await reader.read(watch())).values).toEqual({ served: null });
+    expect((await reader.read(watch(), onlyHere)).values).toEqual({ served: null });
   });
 
-  it('asks only this machine, follows nobody away, and tells what is no exposition', async () => {
-    await expect(askHost('http://192.0.2.1/metrics')).rejects.toThrow('is not on this machine');
+  it('asks this machine alone where nothing is cleared, follows nobody away, and tells what is no exposition', async () => {
+    await expect(askHost('http://192.0.2.1/metrics', onlyHere)).rejects.toThrow('is not a target of the environment “Here”');
     answer = { status: 302, text: '', location: 'http://192.0.2.1/metrics' };
-    await expect(askHost(origin)).rejects.toThrow('It answered 302');
+    await expect(askHost(origin, onlyHere)).rejects.toThrow('It answered 302');
     answer = { status: 200, text: '<html>Hello</html>' };
-    await expect(askHost(origin)).rejects.toThrow('not with OpenMetrics text: “<html>Hello</html>” is no sample.');
-    await expect(askHost('http://127.0.0.1:1/metrics')).rejects.toThrow('did not give its figures');
+    await expect(askHost(origin, onlyHere)).rejects.toThrow('not with OpenMetrics text: “<html>Hello</html>” is no sample.');
+    await expect(askHost('http://127.0.0.1:1/metrics', onlyHere)).rejects.toThrow('did not give its figures');
   });
 
   it('reads this machine, each figure or none', async () => {
-    const { values, problem } = await new HostReader().read(thisMachine);
+    const { values, problem } = await new HostReader().read(thisMachine, onlyHere);
     expect(problem).toBeNull();
     expect(Object.keys(values).sort()).toEqual(machineFigures.map(({ id }) => id).sort());
     expect(values['memory']).toBeGreaterThan(0);
@@ -76,7 +77,8 @@ describe('reading hosts', () => {
             return false;
           }
         });
-    const problems = async () => (await Promise.all([1, 2, 3].map(() => new HostReader().read(thisMachine)))).map(({ problem }) => problem);
+    const problems = async () =>
+      (await Promise.all([1, 2, 3].map(() => new HostReader().read(thisMachine, onlyHere)))).map(({ problem }) => problem);
     expect(await problems()).toEqual([null, null, null]);
     const [helper, ...others] = helpers();
     expect(others).toEqual([]);
@@ -90,7 +92,7 @@ describe('reading hosts', () => {
   it('watches on its interval until it is ended', async () => {
     shows(1);
     const seconds: number[] = [];
-    const watcher = new HostWatcher([watch()], performance.now(), ({ second }) => seconds.push(second));
+    const watcher = new HostWatcher([watch()], onlyHere, performance.now(), ({ second }) => seconds.push(second));
     await new Promise((done) => setTimeout(done, 2500));
     watcher.end();
     const count = seconds.length;
@@ -102,7 +104,7 @@ describe('reading hosts', () => {
   it('counts its seconds from the start of the run, and shows nothing of before', async () => {
     shows(1);
     const seconds: number[] = [];
-    const watcher = new HostWatcher([watch()], performance.now() + 1500, ({ second }) => seconds.push(second));
+    const watcher = new HostWatcher([watch()], onlyHere, performance.now() + 1500, ({ second }) => seconds.push(second));
     await new Promise((done) => setTimeout(done, 2800));
     watcher.end();
     expect(seconds[0]).toBe(0);

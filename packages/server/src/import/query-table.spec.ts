@@ -3,6 +3,7 @@ import { hasPostgres, startPostgres } from '../test/postgres.js';
 import type { Store } from '../store/store-client.js';
 import type { NewTable } from '../store/table-repository.js';
 import { queryOwnTables } from './query-own-tables.js';
+import { onlyHere } from '../test/reach.js';
 import { oneStatement, queryTable, tryQuery } from './query-table.js';
 
 /** A store of data tables, as the product keeps them. */
@@ -40,15 +41,19 @@ describe('a query for a table', () => {
       expect(() => oneStatement(bad)).toThrow('Only queries that read');
   });
 
-  it('may ask databases of this machine only', async () => {
-    await expect(tryQuery(store, 'p', { address: 'postgres://db.example:5432/x', sql: 'select 1' })).rejects.toThrow(
-      'db.example is not on this machine',
+  it('asks databases of this machine alone where no other is cleared', async () => {
+    await expect(tryQuery(store, 'p', { address: 'postgres://db.example:5432/x', sql: 'select 1' }, onlyHere)).rejects.toThrow(
+      'postgres://db.example:5432 is not a target of the environment “Here”',
     );
-    await expect(tryQuery(store, 'p', { address: 'postgres://a:b@127.0.0.1:1/x?host=db.example', sql: 'select 1' })).rejects.toThrow(
-      'db.example is not on this machine',
+    await expect(
+      tryQuery(store, 'p', { address: 'postgres://a:b@127.0.0.1:1/x?host=db.example', sql: 'select 1' }, onlyHere),
+    ).rejects.toThrow('postgres://db.example:1 is not a target of the environment “Here”');
+    await expect(tryQuery(store, 'p', { address: 'here', sql: 'select 1' }, onlyHere)).rejects.toThrow(
+      'Write the address of the database as',
     );
-    await expect(tryQuery(store, 'p', { address: 'here', sql: 'select 1' })).rejects.toThrow('Write the address of the database as');
-    await expect(tryQuery(store, 'p', { address: 'postgres://a:b@127.0.0.1:1/x', sql: 'select 1' })).rejects.toThrow('does not let us in');
+    await expect(tryQuery(store, 'p', { address: 'postgres://a:b@127.0.0.1:1/x', sql: 'select 1' }, onlyHere)).rejects.toThrow(
+      'does not let us in',
+    );
   });
 });
 
@@ -137,7 +142,7 @@ describe('a query of the data tables of a project', () => {
   afterAll(() => stop());
 
   it('shows its first rows as the database writes them', async () => {
-    const { columns, rows } = await tryQuery(keeping, 'p', { address, sql: 'select * from loads order by id' });
+    const { columns, rows } = await tryQuery(keeping, 'p', { address, sql: 'select * from loads order by id' }, onlyHere);
     expect(columns).toEqual(['id', 'container', 'kg', 'due', 'frozen', 'remark']);
     expect([rows.length, rows[1]]).toEqual([20, ['2', 'TWCU2', '3.00', '2026-11-27', 't', '']]);
   });
@@ -148,6 +153,7 @@ describe('a query of the data tables of a project', () => {
       keeping,
       { address, sql: 'select id, kg, due from loads' },
       { projectId: 'p', name: 'T' },
+      onlyHere,
       (rows) => progress.push(rows),
       never,
     );
@@ -161,7 +167,7 @@ describe('a query of the data tables of a project', () => {
 
   it('is made by an account that may only read, and the way to one is told', async () => {
     const asked = (user: string) =>
-      tryQuery(keeping, 'p', { address: address.replace('reader@', `${user}@`), sql: 'select count(*) from loads' });
+      tryQuery(keeping, 'p', { address: address.replace('reader@', `${user}@`), sql: 'select count(*) from loads' }, onlyHere);
     await expect(asked('sturdy')).rejects.toThrow(
       "The account sturdy is a superuser, and queries are made only by an account that may do nothing but read. Make one: create role reader login password '…'; grant connect on database postgres",
     );
@@ -174,20 +180,22 @@ describe('a query of the data tables of a project', () => {
 
   it('changes nothing, whatever it calls, and tells the sentence of the database', async () => {
     await expect(
-      tryQuery(keeping, 'p', { address, sql: 'with gone as (delete from loads returning id) select * from gone' }),
+      tryQuery(keeping, 'p', { address, sql: 'with gone as (delete from loads returning id) select * from gone' }, onlyHere),
     ).rejects.toThrow();
-    await expect(tryQuery(keeping, 'p', { address, sql: "select setval('nothing', 1)" })).rejects.toThrow();
+    await expect(tryQuery(keeping, 'p', { address, sql: "select setval('nothing', 1)" }, onlyHere)).rejects.toThrow();
     // Past our own look at the text, the database takes one statement only.
     const past = 'select 1 as "a" /* " */ ; commit; drop table loads; select 2 as "b" /* " */';
     expect(() => oneStatement(past)).toThrow();
-    await expect(tryQuery(keeping, 'p', { address, sql: `select E'\\'' as a ; commit; drop table loads --' ` })).rejects.toThrow(
+    await expect(tryQuery(keeping, 'p', { address, sql: `select E'\\'' as a ; commit; drop table loads --' ` }, onlyHere)).rejects.toThrow(
       /multiple commands|one query only/,
     );
-    await expect(tryQuery(keeping, 'p', { address, sql: 'select nothing from loads' })).rejects.toThrow('column "nothing" does not exist');
-    const { rows } = await tryQuery(keeping, 'p', { address, sql: 'select count(*) from loads' });
+    await expect(tryQuery(keeping, 'p', { address, sql: 'select nothing from loads' }, onlyHere)).rejects.toThrow(
+      'column "nothing" does not exist',
+    );
+    const { rows } = await tryQuery(keeping, 'p', { address, sql: 'select count(*) from loads' }, onlyHere);
     expect(rows).toEqual([['12000']]);
     await expect(
-      queryTable(keeping, { address, sql: 'select 1 where false' }, { projectId: 'p', name: 'T' }, () => undefined, never),
+      queryTable(keeping, { address, sql: 'select 1 where false' }, { projectId: 'p', name: 'T' }, onlyHere, () => undefined, never),
     ).rejects.toThrow('gives no rows');
   });
 });

@@ -3,6 +3,7 @@ import { createServer } from 'node:https';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { onlyHere } from '../test/reach.js';
 import { openCleanBrowser } from './clean-browser.js';
 import { CertificateAuthority } from './proxy/certificate-authority.js';
 import { TappingProxy } from './proxy/tapping-proxy.js';
@@ -32,8 +33,8 @@ it('the clean browser records HTTPS without a warning, asks for every file each 
   const refusedCertificates: string[] = [];
   const proxy = new TappingProxy({
     authority,
-    allows: (target) => target === origin,
-    upstream: { credentials: [], trust: { authorities: targets.certificatePem, checksCertificates: true }, upstreamProxy: '' },
+    refusal: (target) => (target === origin ? null : 'It is not allowed.'),
+    upstream: { ...onlyHere, credentials: [], trust: { authorities: targets.certificatePem, checksCertificates: true }, upstreamProxy: '' },
     tap: {
       begin: (head) => {
         asked.push(new URL(head.url).pathname + new URL(head.url).search);

@@ -418,7 +418,7 @@ describe('what goes wrong while recording', () => {
 
   it('hosts that are not allowed are refused and named, in tunnels too, and nothing of them is kept', async () => {
     const { store, recorder, proxy } = await recording();
-    expect((await askPlain(proxy, 'http://127.0.0.1:1/elsewhere')).bytes.toString()).toContain('is not a target of the environment');
+    expect((await askPlain(proxy, 'http://127.0.0.1:1/elsewhere')).bytes.toString()).toContain('because the environment does not name it');
     await expect(tunnel(proxy, 'elsewhere.example:443')).rejects.toThrow(/403/);
     expect(recorder.current?.warnings.map((warning) => warning.about)).toEqual(['http://127.0.0.1:1', 'https://elsewhere.example']);
     await recorder.stop();

@@ -1,7 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import type { ServerResponse } from 'node:http';
 import { networkInterfaces } from 'node:os';
-import { serverProblem, type Environment, type Mark, type RecordingState, type Take } from '@sturdy/core';
+import { clearanceProblem, environmentFault, type Environment, type Mark, type RecordingState, type Take } from '@sturdy/core';
+import type { Lookup } from '@sturdy/engine';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem/problem.js';
 import type { Store } from '../store/store-client.js';
@@ -44,6 +45,8 @@ export class Recorder {
     readonly folder: string,
     /** Told of what the operator of the server should know. */
     readonly warn: (text: string) => void = () => undefined,
+    /** Looks names up; that of the system where it is left out. */
+    readonly lookup?: Lookup,
   ) {}
 
   /** The certificate authority of this machine; made when it is first asked for. */
@@ -78,6 +81,9 @@ export class Recorder {
         'Already recording',
         `“${this.#live.recording.take.name}” is being recorded. Stop it before you start another take.`,
       );
+    // Whatever wrote the environment.
+    const fault = environmentFault(environment);
+    if (fault !== null) throw new Problem(422, 'This environment cannot be used', fault);
     const authority = await this.authority();
     const take: Take = {
       id: randomUUID(),
@@ -95,15 +101,14 @@ export class Recorder {
       { bodyLimitBytes: wanted.bodyLimitBytes },
       new RecordingJournal(this.folder, take.id),
     );
-    // Whatever wrote the environment, nothing goes beyond this machine.
-    const problem = serverProblem(environment, Date.now());
-    if (problem !== null) throw new Problem(422, 'This environment cannot be used', problem);
-    const allowed = new Set(environment.targets);
     const password = wanted.forNetwork ? newClientPassword() : null;
     const proxy = new TappingProxy({
       authority,
-      allows: (origin) => allowed.has(origin),
-      upstream: environment,
+      refusal: (origin) =>
+        environment.targets.includes(origin)
+          ? clearanceProblem(environment, origin, Date.now())
+          : `${origin} was refused, because the environment does not name it. Add it to the environment if it belongs to the application.`,
+      upstream: { ...environment, environment, lookup: this.lookup },
       tap: recording,
       ownPage: (path: string, response: ServerResponse) => {
         if (certificatePage(path, response, authority)) recording.certificateTaken();

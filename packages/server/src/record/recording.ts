@@ -98,13 +98,13 @@ export class Recording implements ProxyTap {
     return making;
   }
 
-  refused(origin: string): void {
+  refused(origin: string, why: string): void {
     // Nobody has to look at what the browser wanted for itself.
     if (isBrowsersOwnHost(origin)) return;
     this.#warn({
       kind: 'refused-host',
       about: origin,
-      text: `${origin} was refused, because the environment does not name it. Add it to the environment if it belongs to the application.`,
+      text: why,
       exchange: null,
     });
   }

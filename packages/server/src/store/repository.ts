@@ -7,6 +7,7 @@ import {
   FrameSchema,
   HostPointSchema,
   HandoffPatternSchema,
+  HistoryEntrySchema,
   ProjectSettingsSchema,
   RehearsalSchema,
   RunSchema,
@@ -17,6 +18,7 @@ import {
   type Frame,
   type HostPoint,
   type HandoffPattern,
+  type HistoryEntry,
   type ProjectSettings,
   type Rehearsal,
   type Run,
@@ -93,7 +95,7 @@ export class Repository {
   }
 
   async environments(projectId: string): Promise<Environment[]> {
-    const rows = await this.database.select().from(tables.environments).where(eq(tables.environments.projectId, projectId));
+    const rows = await this.database.select().from(tables.environments).where(eq(tables.environments.projectId, projectId)).orderBy(asc(tables.environments.id));
     const opened = rows.map(({ id, doc }) => ({ id, doc: openEnvironment(doc, id, this.secrets) }));
     return this.damage.all('environment', opened, (row) => row.id, EnvironmentSchema);
   }
@@ -117,6 +119,21 @@ export class Repository {
       .insert(tables.environments)
       .values({ id: doc.id, projectId: doc.projectId, doc })
       .onConflictDoUpdate({ target: tables.environments.id, set: { doc } });
+  }
+
+  async addHistory(projectId: string, doc: HistoryEntry): Promise<void> {
+    await this.database.insert(tables.history).values({ projectId, doc });
+  }
+
+  /** The newest entries of a project's history, the newest first. */
+  async history(projectId: string, most: number): Promise<HistoryEntry[]> {
+    const rows = await this.database
+      .select()
+      .from(tables.history)
+      .where(eq(tables.history.projectId, projectId))
+      .orderBy(desc(tables.history.number))
+      .limit(most);
+    return rows.map(({ doc }) => HistoryEntrySchema.parse(doc));
   }
 
   async takes(projectId: string): Promise<(Take & { exchangeCount: number })[]> {

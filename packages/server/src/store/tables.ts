@@ -6,6 +6,7 @@ import type {
   Frame,
   HostPoint,
   HandoffPattern,
+  HistoryEntry,
   Part,
   ProjectSettings,
   Rehearsal,
@@ -31,6 +32,17 @@ export const environments = pgTable('environments', {
   projectId: text('project_id').notNull(),
   doc: document().$type<Environment>().notNull(),
 });
+
+/** What was allowed and what made use of it, in the order in which it happened; only added to. */
+export const history = pgTable(
+  'history',
+  {
+    number: integer().primaryKey().generatedAlwaysAsIdentity(),
+    projectId: text('project_id').notNull(),
+    doc: document().$type<HistoryEntry>().notNull(),
+  },
+  (table) => [index('history_of_project').on(table.projectId, table.number)],
+);
 
 export const takes = pgTable('takes', {
   id: text().primaryKey(),

@@ -1,6 +1,7 @@
 import {
   boundColumns,
   filesOf,
+  fileTargets,
   withPassword,
   writeExactCsv,
   writeScript,
@@ -72,13 +73,13 @@ export async function writeCommandLineFiles(
     }
     await add(scriptFiles.get(script.id) ?? script.id, [writeScript(script, bodies)]);
   }
-  const { name, targets, map, secretVariables, failureSigns, trust, upstreamProxy } = environment;
+  const { name, map, secretVariables, failureSigns, trust, upstreamProxy } = environment;
   const variables = Object.fromEntries(Object.entries(environment.variables).filter(([variable]) => !secretVariables.includes(variable)));
   await add('env.yaml', [
     environmentHead +
       stringify({
         name,
-        targets,
+        targets: fileTargets(environment),
         map,
         variables,
         secretVariables,

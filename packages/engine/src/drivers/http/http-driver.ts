@@ -15,7 +15,7 @@ import { Client, ProxyAgent, type Dispatcher } from 'undici';
 import type { Outcome } from '../../contract/driver.js';
 import { usualLimits } from '../../contract/rules.js';
 import { refusedAddress } from '../../net/connection-failure.js';
-import { AddressNotCleared, guardedLookup, literalProblem } from '../../net/guarded-lookup.js';
+import { lookupFor } from '../../net/guarded-lookup.js';
 import type { HttpDriverOptions } from './http-driver-options.js';
 import { outcomeOf, type HttpUserDriver, type WireRequest, type WireResponse } from './wire.js';
 import { MessageDriver } from './message-driver.js';
@@ -212,10 +212,7 @@ export class HttpDriver implements HttpUserDriver {
 
   /** Looks up where connections to an origin may lead. Throws where its host is an address to which they may not. */
   #lookupFor(origin: string): LookupFunction {
-    const addresses = this.options.addressesOf?.(origin) ?? [];
-    const problem = literalProblem(origin, addresses);
-    if (problem !== null) throw new AddressNotCleared(problem);
-    return guardedLookup(origin, addresses, this.options.lookup);
+    return lookupFor(origin, this.options.addressesOf?.(origin) ?? [], this.options.lookup);
   }
 
   /** Waits for the turn of an exchange under the ceiling of its target. */

@@ -37,8 +37,8 @@ export interface ExchangeTap {
 export interface ProxyTap {
   /** An exchange has begun; null where it is passed on but not kept. */
   begin: (head: RequestHead) => ExchangeTap | null;
-  /** A request to a host that the environment does not allow. */
-  refused: (origin: string) => void;
+  /** A request to a host to which nothing may be sent; `why` is a sentence. */
+  refused: (origin: string, why: string) => void;
   /** A certificate that one side did not accept: the client ours, or we the target's. */
   certificateRefused: (host: string, by: 'client' | 'proxy', reason: string) => void;
 }

@@ -30,8 +30,8 @@ import { Moments, Upstream, type UpstreamResponse, type UpstreamSettings } from 
 
 export interface ProxyOptions {
   authority: CertificateAuthority;
-  /** True for an origin that the environment allows. */
-  allows: (origin: string) => boolean;
+  /** Why nothing may be sent to an origin at this moment, in a sentence; null where it may. */
+  refusal: (origin: string) => string | null;
   upstream: UpstreamSettings;
   tap: ProxyTap;
   /** Answers what is asked of the proxy itself: the page with the certificate. */
@@ -162,9 +162,10 @@ export class TappingProxy {
       return;
     }
     const origins = [originOf(`https://${authority}`), originOf(`http://${authority}`)];
-    if (!origins.some((origin) => this.options.allows(origin)) && !authority.startsWith(`${ownHost}:`)) {
-      this.options.tap.refused(origins[0] ?? authority);
-      const text = `${authority} is not a target of the environment. Add it there to record it.\n`;
+    const [refusal = null, refusalInPlain = null] = origins.map((origin) => this.options.refusal(origin));
+    if (refusal !== null && refusalInPlain !== null && !authority.startsWith(`${ownHost}:`)) {
+      this.options.tap.refused(origins[0] ?? authority, refusal);
+      const text = `${refusal}\n`;
       socket.end(
         `HTTP/1.1 403 Forbidden\r\nContent-Type: text/plain\r\nContent-Length: ${Buffer.byteLength(text)}\r\nConnection: close\r\n\r\n${text}`,
       );
@@ -254,9 +255,10 @@ export class TappingProxy {
       return;
     }
     const { origin } = new URL(url);
-    if (!this.options.allows(origin)) {
-      this.options.tap.refused(origin);
-      answer(response, 403, `${origin} is not a target of the environment. Add it there to record it.`);
+    const refusal = this.options.refusal(origin);
+    if (refusal !== null) {
+      this.options.tap.refused(origin, refusal);
+      answer(response, 403, refusal);
       return;
     }
     const head = headOf(request, url);
@@ -322,8 +324,9 @@ export class TappingProxy {
     }
     const url = addressOf(request, tunnel);
     const origin = url === null ? '' : new URL(url).origin;
-    if (url === null || !this.options.allows(origin)) {
-      if (origin !== '') this.options.tap.refused(origin);
+    const refusal = this.options.refusal(origin);
+    if (url === null || refusal !== null) {
+      if (origin !== '') this.options.tap.refused(origin, refusal ?? '');
       client.end('HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\nConnection: close\r\n\r\n');
       return;
     }

@@ -2,16 +2,17 @@ import { randomBytes } from 'node:crypto';
 import { Agent as HttpAgent, request as httpRequest, type ClientRequest, type IncomingMessage, type RequestOptions } from 'node:http';
 import { connect as connectHttp2, type ClientHttp2Session } from 'node:http2';
 import { Agent as HttpsAgent, request as httpsRequest } from 'node:https';
-import type { Socket } from 'node:net';
+import type { LookupFunction, Socket } from 'node:net';
 import type { Duplex, Readable } from 'node:stream';
 import { connect as connectTls, type TLSSocket } from 'node:tls';
 import { SignIn, type Environment, type Timings } from '@sturdy/core';
-import { isCertificateError, TargetTls } from '@sturdy/engine';
+import { isCertificateError, lookupFor, TargetTls } from '@sturdy/engine';
 import { HttpsProxyAgent } from 'https-proxy-agent';
+import { clearedAddresses, type Reach } from '../../environments/reach.js';
 import { flat, headerPairs, type RequestHead, type ResponseHead } from './tap.js';
 
 /** Where requests go on to, and how: from the environment. */
-export type UpstreamSettings = Pick<Environment, 'credentials' | 'trust' | 'upstreamProxy'>;
+export type UpstreamSettings = Pick<Environment, 'credentials' | 'trust' | 'upstreamProxy'> & Reach;
 
 /** A response whose head has come; its body is still on the way. */
 export interface UpstreamResponse {
@@ -156,6 +157,8 @@ export class Upstream {
       agent: this.#agent(secure),
       setHost: false,
       signal: aborted,
+      // Behind a proxy the target is this machine, and the proxy looks it up.
+      ...(this.settings.upstreamProxy === '' ? { lookup: this.#lookupFor(url.origin) } : {}),
       ...(secure ? this.tls.optionsFor(url.origin) : {}),
     };
     return new Promise((done, failed) => {
@@ -181,6 +184,11 @@ export class Upstream {
       else if (body === null || upgrade) asked.end();
       else body.pipe(asked);
     });
+  }
+
+  /** Throws where the host of an origin is an address to which no connection may be made. */
+  #lookupFor(origin: string): LookupFunction {
+    return lookupFor(origin, clearedAddresses(this.settings, origin), this.settings.lookup);
   }
 
   #agent(secure: boolean): HttpAgent {
@@ -209,6 +217,7 @@ export class Upstream {
         host: url.hostname.replace(/^\[|\]$/g, ''),
         port: Number(url.port || 443),
         ALPNProtocols: ['h2', 'http/1.1'],
+        lookup: this.#lookupFor(url.origin),
         ...this.tls.optionsFor(url.origin),
       });
       watchConnecting(socket, moments);

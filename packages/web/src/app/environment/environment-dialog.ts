@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
-import { CredentialSchema, serverProblem, EnvironmentSchema, type Credential, type Environment } from '@sturdy/core';
+import { CredentialSchema, environmentFault, EnvironmentSchema, type Credential, type Environment } from '@sturdy/core';
 import { CredentialForm } from './credential-form';
 import { VariableList, type EditedVariable } from './variable-list';
 
@@ -51,7 +51,7 @@ const lines = (text: string): string[] =>
         </label>
       </div>
       <p class="muted small mt-2">
-        Recording, rehearsals and runs refuse every other host. This project may hit addresses of this machine only.
+        Recording, rehearsals and runs refuse every other host. A target that is not on this machine has to be cleared, too.
       </p>
       <h3>Connection sign-in</h3>
       <p class="muted small mb-2">
@@ -192,7 +192,7 @@ export class EnvironmentDialog {
       this.problem.set(`${wrong >= 0 ? `Sign-in ${wrong + 1}` : (issue?.path.join('.') ?? 'It')}: ${issue?.message ?? 'cannot be saved'}`);
       return;
     }
-    const refused = serverProblem(changed, Date.now());
+    const refused = environmentFault(changed);
     if (refused === null) this.modal.close(changed);
     else this.problem.set(refused);
   }

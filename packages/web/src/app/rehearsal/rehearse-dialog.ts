@@ -6,6 +6,7 @@ import {
   mostRounds,
   actionKindOf,
   actionSteps,
+  recordedOrigins,
   resolveTarget,
   type DataTable,
   type Environment,
@@ -147,9 +148,8 @@ export class RehearseDialog {
   });
   readonly #resolved = computed(() => {
     const environment = this.environment();
-    // Messages go where the requests go that opened their WebSockets.
-    const origins = [...new Set(this.steps().flatMap(({ step }) => ('origin' in step ? [step.origin] : [])))];
-    return environment ? origins.map((origin) => resolveTarget(origin, environment, Date.now())) : [];
+    const script = this.script();
+    return environment && script ? recordedOrigins(script).map((origin) => resolveTarget(origin, environment, Date.now())) : [];
   });
   readonly targets = computed(() => [...new Set(this.#resolved().flatMap((target) => ('origin' in target ? [target.origin] : [])))]);
   readonly refused = computed(() => this.#resolved().flatMap((target) => ('refused' in target ? [target.refused] : []))[0] ?? null);
