@@ -171,7 +171,6 @@ test('steps are put in, tried, wrapped, copied to another script, and undone', a
   await page.getByRole('button', { name: 'Try it here' }).click();
   await expect(page.getByText('variable seen = 200').first()).toBeVisible();
   await looksRight(page, 'code step');
-  await picture(page, 'code');
   await page.waitForTimeout(1000);
   await page
     .locator('.spine.action', { hasText: '/find/results' })

@@ -22,7 +22,7 @@ export interface Stage {
   close: () => Promise<void>;
 }
 
-function startProduct(data: string, target: string): Promise<ChildProcess> {
+function startProduct(data: string, target: string, options: readonly string[]): Promise<ChildProcess> {
   const program = spawn(
     process.execPath,
     [
@@ -38,6 +38,7 @@ function startProduct(data: string, target: string): Promise<ChildProcess> {
       'Tidewell release 4.2',
       '--target',
       target,
+      ...options,
     ],
     { stdio: ['ignore', 'pipe', 'pipe'] },
   );
@@ -53,10 +54,11 @@ function startProduct(data: string, target: string): Promise<ChildProcess> {
   });
 }
 
-export async function openStage(): Promise<Stage> {
+/** Opens a stage; `options` are further ones of the command that starts the product. */
+export async function openStage(...options: string[]): Promise<Stage> {
   const yard = await startYard({ port: 0 });
   const data = mkdtempSync(join(tmpdir(), 'sturdy-e2e-'));
-  let program = await startProduct(data, yard.origin);
+  let program = await startProduct(data, yard.origin, options);
   const ended = () => new Promise((done) => program.once('exit', done));
   return {
     yard,
@@ -67,7 +69,7 @@ export async function openStage(): Promise<Stage> {
       await gone;
     },
     restart: async () => {
-      program = await startProduct(data, yard.origin);
+      program = await startProduct(data, yard.origin, options);
     },
     close: async () => {
       if (program.exitCode === null && program.signalCode === null) {

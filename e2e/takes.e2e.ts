@@ -197,13 +197,13 @@ test('an administrator sees how the server is; the value of a secret variable is
   await expect(page.locator('.state').filter({ hasText: 'Database' })).toContainText('answers');
   await expect(page.getByRole('row', { name: /Database, embedded .* MB/ })).toBeVisible();
   await looksRight(page, 'about this server');
-  await page.getByRole('button', { name: /^Environment/ }).click();
+  await page.getByRole('button', { name: 'Change the environment' }).click();
   await page.getByRole('button', { name: 'Add a variable' }).click();
   await page.getByLabel('Name of the variable').fill('apiKey');
   await page.getByLabel('Value of apiKey').fill('medlar-5532');
   await page.getByLabel('secret').check();
   await page.getByRole('button', { name: 'Save' }).click();
-  await page.getByRole('button', { name: /^Environment/ }).click();
+  await page.getByRole('button', { name: 'Change the environment' }).click();
   await expect(page.getByLabel('Value of apiKey')).toHaveAttribute('placeholder', 'kept, not shown');
   await expect(page.getByLabel('Value of apiKey')).toHaveValue('');
   expect(JSON.stringify(await ask('GET', '/projects/p1/environments'))).not.toContain('medlar');

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { UsedEnvironmentSchema } from '../environment/environment.schema.js';
 import { SummarySchema } from '../measure/tally.schema.js';
 import { FailureSchema, OwnFiguresSchema } from '../measure/frame.schema.js';
 import { WatchSchema } from '../hosts/watch.schema.js';
@@ -25,6 +26,8 @@ export const RunSchema = z.object({
   number: z.number().int(),
   workload: WorkloadSchema,
   environmentId: z.string(),
+  /** Absent in runs of earlier versions. */
+  environment: UsedEnvironmentSchema.optional(),
   state: z.enum(['starting', 'running', 'finishing', 'done', 'aborted', 'interrupted', 'failed']),
   startedAt: z.string(),
   endedAt: z.string().nullable(),

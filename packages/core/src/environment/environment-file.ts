@@ -25,6 +25,7 @@ const target = z.union([
 /** An environment as a file for the command line; only `targets` is needed. */
 export const EnvironmentFileSchema = z.strictObject({
   name: z.string().default('environment file'),
+  productionLike: z.boolean().default(false).describe('true where it stands for production, or is it'),
   targets: z
     .array(target)
     .min(1, 'Name at least one target.')

@@ -8,6 +8,8 @@ export const EnvironmentSchema = z.object({
   id: z.string(),
   projectId: z.string(),
   name: z.string(),
+  /** True where it stands for production, or is it: whatever starts there says so. */
+  productionLike: z.boolean().default(false),
   /** Origins that may be hit, such as `http://127.0.0.1:4701`. */
   targets: z.array(z.string()),
   /** Targets beyond this machine, each with who cleared it; no other is hit. */
@@ -32,3 +34,9 @@ export const EnvironmentSchema = z.object({
   failureSigns: z.array(WrittenFailureSignSchema).default([]),
 });
 export type Environment = z.infer<typeof EnvironmentSchema>;
+
+/** The environment that a run or a rehearsal used, as it was called then. */
+export const UsedEnvironmentSchema = EnvironmentSchema.pick({ id: true, name: true, productionLike: true });
+export type UsedEnvironment = z.infer<typeof UsedEnvironmentSchema>;
+
+export const usedEnvironment = ({ id, name, productionLike }: Environment): UsedEnvironment => ({ id, name, productionLike });

@@ -70,6 +70,7 @@ export function resolveTarget(recordedOrigin: string, environment: Environment, 
 /** An environment that names its targets and nothing else. */
 export const plainEnvironment = (given: Pick<Environment, 'id' | 'projectId' | 'name' | 'targets'>): Environment => ({
   ...given,
+  productionLike: false,
   clearances: [],
   map: {},
   credentials: [],

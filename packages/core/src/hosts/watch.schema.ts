@@ -28,11 +28,9 @@ export const WatchSchema = z.discriminatedUnion('kind', [
   z.object({
     ...common,
     kind: z.literal('open-metrics'),
-    url: z
-      .string()
-      .refine((text) => URL.canParse(text) && /^https?:$/.test(new URL(text).protocol), {
-        message: 'Write an address, such as http://127.0.0.1:4701/metrics.',
-      }),
+    url: z.string().refine((text) => URL.canParse(text) && /^https?:$/.test(new URL(text).protocol), {
+      message: 'Write an address, such as http://127.0.0.1:4701/metrics.',
+    }),
     shown: z.array(ShownFigureSchema).max(60),
   }),
 ]);

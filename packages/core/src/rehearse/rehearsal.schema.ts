@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { UsedEnvironmentSchema } from '../environment/environment.schema.js';
 import { CapturedStepSchema } from '../actions/action-step.schema.js';
 import { ProofSchema } from './proof.schema.js';
 import { ExpectationSchema } from '../actions/http/request.schema.js';
@@ -74,6 +75,8 @@ export const RehearsalSchema = z.object({
   scriptId: z.string(),
   number: z.number().int(),
   startedAt: z.string(),
+  /** Absent in rehearsals of earlier versions. */
+  environment: UsedEnvironmentSchema.optional(),
   verdict: VerdictSchema,
   steps: z.array(RehearsedStepSchema),
   divergence: DivergenceSchema.nullable(),

@@ -32,6 +32,8 @@ export interface Forecast {
   requests: number;
   crews: CrewForecast[];
   tables: TableForecast[];
+  /** Origins to which it goes; empty where nobody said in which environment. */
+  targets: string[];
   /** What prevents a run, in sentences. */
   obstacles: string[];
   warnings: string[];
@@ -192,6 +194,7 @@ export function forecast(
     requests: crews.reduce((sum, crew) => sum + crew.requests, 0),
     crews,
     tables: forTables,
+    targets: [],
     obstacles,
     warnings,
   };

@@ -6,6 +6,7 @@ export * from './load-curve.schema.js';
 export * from './policies.js';
 export * from './sizing.js';
 export * from './stop-rules.js';
+export * from './target-forecast.js';
 export * from './user-ceilings.js';
 export * from './workload-file.js';
 export * from './workload-version.js';

@@ -2,7 +2,7 @@ import { sayListChange } from '../versions/version.js';
 import type { Crew, Workload } from './workload.schema.js';
 
 /** Fields of a workload, a crew and a curve whose change is told with their figures. */
-const secrets: Record<string, string> = {
+const fieldWords: Record<string, string> = {
   name: 'name',
   users: 'users',
   ratePerHour: 'rate an hour',
@@ -22,6 +22,7 @@ const secrets: Record<string, string> = {
   limitSeconds: 'time limit, s',
   generators: 'generators',
   seed: 'seed',
+  environmentId: 'environment',
 };
 
 /** Changed fields of two objects: with their figures where they are told, else by name. */
@@ -30,7 +31,7 @@ function fields(before: object, after: object): string[] {
   return [...new Set([...Object.keys(left), ...Object.keys(right)])].flatMap((key) => {
     const [was, now] = [left[key], right[key]];
     if (JSON.stringify(was) === JSON.stringify(now)) return [];
-    const name = secrets[key];
+    const name = fieldWords[key];
     const plain = (value: unknown): boolean => typeof value !== 'object' || value === null;
     if (name !== undefined && plain(was) && plain(now)) return [`${name} ${say(was)} → ${say(now)}`];
     return [name ?? key];

@@ -121,6 +121,8 @@ export const WorkloadSchema = z.object({
   stopRules: z.array(StopRuleSchema).max(20).optional(),
   /** The run ends after so many seconds in any case; absent where the curve alone ends it. */
   limitSeconds: z.number().int().min(1).max(172_800).optional(),
+  /** The environment in which it is always played; absent where it is played in the one that is chosen. */
+  environmentId: z.string().optional(),
   generators: z.number().int().min(1).max(16),
   /** Where a generator is lost, the others take over its users; else they are missing from then on. */
   takesOver: z.boolean().optional(),

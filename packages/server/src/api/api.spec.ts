@@ -23,6 +23,7 @@ const store = {
   projectSettings: () => Promise.resolve(plainSettings),
   environments: () => Promise.resolve([environment]),
   saveEnvironment: (saving: unknown) => Promise.resolve(void saved.push(saving)),
+  deleteEnvironment: () => Promise.resolve(),
   addHistory: () => Promise.resolve(),
   take: () => Promise.resolve(null),
   tables: () => Promise.resolve([]),

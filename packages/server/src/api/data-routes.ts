@@ -28,7 +28,7 @@ import { databaseOriginOf, queryTable, tryQuery, type TableQuery } from '../impo
 import { notFound, Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { countedNumber, InProject } from './parameters.js';
-import { personOf } from './person.js';
+import { askerOf, personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import { projectId, type Services } from './services.js';
 
@@ -73,9 +73,10 @@ export const dataRoutes = ({ store, environments, compute, live }: Services): An
   };
   /** Where a query of another database may go; that it goes there is noted. */
   const queried = async (project: string, { address }: TableQuery, request: Request): Promise<Reach> => {
-    const environment = await environments.inUse(project);
+    const { by, chosen } = askerOf(request);
+    const environment = await environments.inUse(project, chosen);
     const origin = databaseOriginOf(address);
-    if (origin !== null) await environments.noteUse(environment, [origin], 'A query for a data table', personOf(request));
+    if (origin !== null) await environments.noteUse(environment, [origin], 'A query for a data table', by);
     return { environment, lookup: environments.lookup };
   };
   /** Scripts call columns by their names, so they follow when a column is called otherwise. */

@@ -21,6 +21,26 @@ export const environmentRoutes = ({ store, environments, log, secrets }: Service
     handle: async ({ params }) => (await store.environments(params.projectId)).map(hideSecrets),
   }),
   route({
+    method: 'post',
+    path: '/projects/:projectId/environments',
+    summary: 'Add an environment: an empty one, or a copy of another, which has its secrets and none of its clearances',
+    params: InProject,
+    body: z.object({ name: z.string().trim().min(1, 'Give the environment a name.').max(80), copyOf: z.string().optional() }),
+    result: EnvironmentSchema,
+    handle: async ({ params, body }) => hideSecrets(await environments.add(params.projectId, body.name, body.copyOf)),
+  }),
+  route({
+    method: 'delete',
+    path: '/projects/:projectId/environments/:environmentId',
+    summary: 'Delete an environment with its secrets; the last one stays',
+    params: InEnvironment,
+    result: z.object({}),
+    handle: async ({ params, request }) => {
+      await environments.remove(params.projectId, params.environmentId, personOf(request));
+      return {};
+    },
+  }),
+  route({
     method: 'put',
     path: '/projects/:projectId/environments/:environmentId',
     summary:

@@ -3,7 +3,7 @@ import * as z from 'zod';
 import { certificateSteps } from '../record/certificate-page.js';
 import { usualBodyLimitBytes } from '../record/recorder.js';
 import { InProject } from './parameters.js';
-import { personOf } from './person.js';
+import { askerOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
@@ -26,9 +26,10 @@ export const recordRoutes = ({ environments, recorder }: Services): AnyRoute[] =
     }),
     result: z.object({ take: TakeSchema, proxy: z.string() }),
     handle: async ({ params, body, request }) => {
-      const environment = await environments.inUse(params.projectId);
+      const { by, chosen } = askerOf(request);
+      const environment = await environments.inUse(params.projectId, chosen);
       const take = await recorder.start(params.projectId, body, environment);
-      await environments.noteUse(environment, environment.targets, `The recording “${take.name}”`, personOf(request));
+      await environments.noteUse(environment, environment.targets, `The recording “${take.name}”`, by);
       return { take, proxy: recorder.current?.proxy ?? '' };
     },
   }),

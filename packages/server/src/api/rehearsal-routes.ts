@@ -14,7 +14,7 @@ import * as z from 'zod';
 import { notFound } from '../problem/problem.js';
 import { storedRehearsal } from '../compute/stored-rehearsal.js';
 import { keepScript } from '../scripts/keep-script.js';
-import { personOf } from './person.js';
+import { askerOf, personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import { needScript, needTake, takesOf } from './script-of.js';
 import { sendPage } from './send-page.js';
@@ -48,7 +48,7 @@ export const rehearsalRoutes = ({ store, environments, compute, rehearsalRoom, l
       result: RehearsalSchema,
       handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
-        const environment = await environments.toPlay(script, `A rehearsal of “${script.name}”`, personOf(request));
+        const environment = await environments.toPlay(script, `A rehearsal of “${script.name}”`, askerOf(request));
         return body.twice ? rehearsalRoom.rehearseTwice(script, environment, body) : rehearsalRoom.rehearse(script, environment, body);
       },
     }),
@@ -81,8 +81,8 @@ export const rehearsalRoutes = ({ store, environments, compute, rehearsalRoom, l
       }),
       handle: async ({ params, request }) => {
         const script = await needScript(store, params.scriptId);
-        const person = personOf(request);
-        return rehearsalRoom.repair(script, await environments.toPlay(script, `The repair of “${script.name}”`, person), person);
+        const asker = askerOf(request);
+        return rehearsalRoom.repair(script, await environments.toPlay(script, `The repair of “${script.name}”`, asker), asker.by);
       },
     }),
     route({

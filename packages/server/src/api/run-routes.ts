@@ -27,7 +27,7 @@ import {
 import * as z from 'zod';
 import { notFound } from '../problem/problem.js';
 import { InProject } from './parameters.js';
-import { personOf } from './person.js';
+import { askerOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
@@ -66,14 +66,15 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
         const settings = await store.projectSettings(workload.projectId);
         const inherited = inheritedCriteria(settings, workload.criteria);
         const judged = { ...workload, criteria: [...workload.criteria, ...inherited] };
-        const environment = await environments.inUse(workload.projectId);
+        const { by, chosen } = askerOf(request);
+        const environment = await environments.inUse(workload.projectId, workload.environmentId ?? chosen);
         const run = await conductor.start(judged, environment, settings.watches, await shownIn(workload, environment));
         const scripts = (await store.scripts(workload.projectId)).filter(({ id }) =>
           workload.crews.some(({ scriptId }) => scriptId === id),
         );
         const watched = settings.watches.flatMap((watch) => (watch.kind === 'machine' ? [] : [addressOrigin(watch.url) ?? watch.url]));
         const targets = new Set([...scripts.flatMap((script) => scriptTargets(script, environment)), ...watched]);
-        await environments.noteUse(environment, [...targets], `Run ${run.number} of “${workload.name}”`, personOf(request));
+        await environments.noteUse(environment, [...targets], `Run ${run.number} of “${workload.name}”`, by);
         return run;
       },
     }),

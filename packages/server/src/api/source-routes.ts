@@ -13,7 +13,7 @@ import { Problem } from '../problem/problem.js';
 import { storedRehearsal } from '../compute/stored-rehearsal.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { keyOf, onOpened } from './on-opened.js';
-import { personOf } from './person.js';
+import { askerOf, personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import { needScript, takesOf } from './script-of.js';
 import type { Services } from './services.js';
@@ -83,7 +83,7 @@ export const sourceRoutes = ({ store, environments, compute, rehearsalRoom }: Se
       handle: async ({ params, body, request }) => {
         const script = await needScript(store, params.scriptId);
         const { script: changed, candidate } = await withCandidate(script, body);
-        const environment = await environments.toPlay(script, `A candidate tried in “${script.name}”`, personOf(request));
+        const environment = await environments.toPlay(script, `A candidate tried in “${script.name}”`, askerOf(request));
         return rehearsalRoom.tryCandidate(changed, environment, { ...body, sentence: candidate.sentence });
       },
     }),

@@ -3,6 +3,7 @@ import {
   dryDeal,
   DryIterationSchema,
   forecast,
+  targetForecast,
   proofWarning,
   VersionSchema,
   WorkloadSchema,
@@ -19,7 +20,7 @@ import { peeking, RowDealer } from '../rows/row-dealer.js';
 import { notFound } from '../problem/problem.js';
 import { writeCommandLineFiles } from '../workloads/command-line-files.js';
 import { countedNumber, InProject } from './parameters.js';
-import { personOf } from './person.js';
+import { askerOf, personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
@@ -35,6 +36,7 @@ export const ForecastSchema = z.object({
   iterations: z.number(),
   requests: z.number(),
   crews: z.array(z.object({ crew: z.string(), iterations: z.number(), requests: z.number(), iterationSeconds: z.number() })),
+  targets: z.array(z.string()),
   tables: z.array(z.object({ table: z.string(), rowsNeeded: z.number(), rowsFree: z.number(), emptyAtSeconds: z.number().nullable() })),
   obstacles: z.array(z.string()),
   warnings: z.array(z.string()),
@@ -133,8 +135,9 @@ export const workloadRoutes = ({ store, environments }: Services): AnyRoute[] =>
       path: '/workloads/:workloadId/files.zip',
       summary: 'The files with which the command line plays a workload: workload, scripts, environment, and the free rows of its tables',
       params: InWorkload,
+      query: z.object({ environment: z.string().optional() }),
       produces: 'application/zip',
-      handle: async ({ params, response }) => {
+      handle: async ({ params, query, response }) => {
         const workload = await need(params.workloadId);
         const all = await store.scripts(workload.projectId);
         const source = {
@@ -142,7 +145,7 @@ export const workloadRoutes = ({ store, environments }: Services): AnyRoute[] =>
           workload,
           scripts: all.filter((script) => workload.crews.some((crew) => crew.scriptId === script.id)),
           tables: await store.tables(workload.projectId),
-          environment: await environments.inUse(workload.projectId),
+          environment: await environments.inUse(workload.projectId, workload.environmentId ?? query.environment),
         };
         response.type('application/zip').attachment(`${workload.name.replace(/[^\p{L}\d._ -]+/gu, '-')}.zip`);
         await writeCommandLineFiles(source, (piece) => response.write(piece));
@@ -192,15 +195,22 @@ export const workloadRoutes = ({ store, environments }: Services): AnyRoute[] =>
       params: InWorkload,
       body: WorkloadSchema,
       result: ForecastSchema,
-      handle: async ({ body }) => {
+      handle: async ({ body, request }) => {
         const { scripts, requestMs } = await planned(body);
         const predicted = forecast(body, scripts, await store.tables(body.projectId), requestMs);
+        const environment = await environments.inUse(body.projectId, body.environmentId ?? askerOf(request).chosen);
+        const there = targetForecast(body, [...scripts.values()], predicted, environment, Date.now());
         const unproven: string[] = [];
         for (const script of scripts.values()) {
           const warning = proofWarning(script.name, (await store.rehearsals(script.id, 1))[0]);
           if (warning !== null) unproven.push(warning);
         }
-        return { ...predicted, warnings: [...unproven, ...predicted.warnings] };
+        return {
+          ...predicted,
+          targets: there.targets,
+          obstacles: [...predicted.obstacles, ...there.obstacles],
+          warnings: [...unproven, ...predicted.warnings, ...there.warnings],
+        };
       },
     }),
     route({

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import type { Environment, Run, UserState, Watch, Workload } from '@sturdy/core';
+import { usedEnvironment, type Environment, type Run, type UserState, type Watch, type Workload } from '@sturdy/core';
 import type { Plan } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
@@ -58,6 +58,7 @@ export class Conductor {
       number: (before[0]?.number ?? 0) + 1,
       workload,
       environmentId: environment.id,
+      environment: usedEnvironment(environment),
       state: 'starting',
       startedAt: new Date().toISOString(),
       endedAt: null,

@@ -25,7 +25,11 @@ let history: HistoryEntry[];
 const store = {
   environments: () => Promise.resolve(structuredClone(stored)),
   saveEnvironment: (environment: Environment) => {
-    stored = [structuredClone(environment)];
+    stored = [...stored.filter(({ id }) => id !== environment.id), structuredClone(environment)];
+    return Promise.resolve();
+  },
+  deleteEnvironment: (id: string) => {
+    stored = stored.filter((environment) => environment.id !== id);
     return Promise.resolve();
   },
   projectSettings: () => Promise.resolve({ failureSigns: [], criteria: [], watches: [] }),
@@ -53,6 +57,40 @@ const told = () => history.map(({ kind, by, text }) => `${by} ${kind}: ${text}`)
 beforeEach(() => {
   stored = [plainEnvironment({ id: 'e1', projectId: 'p1', name: 'Staging', targets: ['http://127.0.0.1:1'] })];
   history = [];
+});
+
+describe('the environments of a project', () => {
+  it('are added empty, or as a copy that has to be cleared anew, each under a name of its own', async () => {
+    const office = officeOf();
+    await office.clear('p1', 'e1', clearing(), 'kim');
+    const copy = await office.add('p1', 'Half of production', 'e1');
+    expect(copy).toMatchObject({ id: 'e2', targets: ['http://127.0.0.1:1', origin], clearances: [], productionLike: false });
+    expect(await office.add('p1', 'Empty')).toMatchObject({ id: 'e3', targets: [] });
+    await expect(office.add('p1', 'Empty')).rejects.toThrow('There is an environment “Empty” already.');
+    await expect(office.save({ ...copy, name: 'Staging' }, 'kim')).rejects.toThrow('so that nobody hits the wrong one');
+    await expect(office.save({ ...copy, name: ' ' }, 'kim')).rejects.toThrow('Give the environment a name.');
+    await office.save({ ...copy, name: 'Half' }, 'kim');
+    expect(stored.map(({ name }) => name).sort()).toEqual(['Empty', 'Half', 'Staging']);
+  });
+
+  it('are used as each asker has chosen, else the first; one that is gone is told', async () => {
+    const office = officeOf();
+    await office.add('p1', 'Second');
+    expect((await office.inUse('p1')).name).toBe('Staging');
+    expect((await office.inUse('p1', 'e2')).name).toBe('Second');
+    await office.remove('p1', 'e2', 'kim');
+    await expect(office.inUse('p1', 'e2')).rejects.toThrow('has been deleted. Choose another one.');
+  });
+
+  it('are deleted with their clearances, which the history tells; the last one stays', async () => {
+    const office = officeOf();
+    await office.add('p1', 'Second');
+    await office.clear('p1', 'e1', clearing(), 'kim');
+    await office.remove('p1', 'e1', 'ann');
+    expect(stored.map(({ id }) => id)).toEqual(['e2']);
+    expect(told().at(-1)).toBe('ann withdrawn: The environment was deleted, and with it the clearance by Mara.');
+    await expect(office.remove('p1', 'e2', 'ann')).rejects.toThrow('is the only environment');
+  });
 });
 
 describe('the clearances of an environment', () => {
@@ -148,7 +186,7 @@ describe('the clearances of an environment', () => {
     const environment = await office.clear('p1', 'e1', clearing(), 'kim');
     const script = { projectId: 'p1', name: 'Book', transactions: [] } as unknown as Script;
     await office.noteUse(environment, ['http://127.0.0.1:1', origin], 'Run 3 of “Peak”', 'ann');
-    await office.toPlay(script, 'A rehearsal of “Book”', 'ann');
+    await office.toPlay(script, 'A rehearsal of “Book”', { by: 'ann' });
     expect(told().slice(1)).toEqual([`ann used: Run 3 of “Peak” may go to 10.20.0.7, cleared by Mara until ${inDays(30)}.`]);
   });
 });

@@ -8,6 +8,7 @@ import {
   isLoopback,
   judgeAddress,
   neverAllowed,
+  plainEnvironment,
   nothingSentTo,
   policyProblem,
   restoreSecrets,
@@ -25,7 +26,13 @@ import { addressesNow, type Lookup } from '@sturdy/engine';
 import { notFound, Problem } from '../problem/problem.js';
 import type { Store } from '../store/store-client.js';
 
-type EnvironmentStore = Pick<Store, 'environments' | 'saveEnvironment' | 'projectSettings' | 'addHistory'>;
+/** Who asks for something, and the id of the environment that they have chosen. */
+export interface Asker {
+  by: string;
+  chosen?: string | undefined;
+}
+
+type EnvironmentStore = Pick<Store, 'environments' | 'saveEnvironment' | 'deleteEnvironment' | 'projectSettings' | 'addHistory'>;
 
 /** The lowest of the ceilings that policies set; null where none does. */
 const lowest = (policies: readonly TargetPolicy[], key: 'requestsPerSecond' | 'users'): number | null => {
@@ -50,14 +57,66 @@ export class Environments {
 
   /**
    * The environment in which a project records, plays and asks, with what holds for the whole project. What the policy of this machine forbids is not
-   * cleared in it, whoever cleared it before. A problem where the project has none.
+   * cleared in it, whoever cleared it before. `chosen` is the id of the one that whoever asks has chosen; else it is the first. A problem where there is
+   * none.
    */
-  async inUse(projectId: string): Promise<Environment> {
-    const [environment] = await this.store.environments(projectId);
+  async inUse(projectId: string, chosen?: string): Promise<Environment> {
+    const environments = await this.store.environments(projectId);
+    const environment = chosen === undefined ? environments[0] : environments.find(({ id }) => id === chosen);
     if (!environment)
-      throw new Problem(422, 'No environment', 'The project has no environment, so nothing may be hit. Add one with its allowed targets.');
+      throw chosen === undefined
+        ? new Problem(422, 'No environment', 'The project has no environment, so nothing may be hit. Add one with its allowed targets.')
+        : new Problem(
+            422,
+            'The environment is gone',
+            'The environment that was chosen, or that the workload names, has been deleted. Choose another one.',
+          );
     const clearances = environment.clearances.filter((clearance) => this.#forbidden(clearance) === null);
     return environmentOf({ ...environment, clearances }, await this.store.projectSettings(projectId));
+  }
+
+  /**
+   * Adds an environment: an empty one, or a copy of another with its secrets. A copy has no clearances: what was allowed for one system was not for
+   * another.
+   */
+  add(projectId: string, name: string, copyOf?: string): Promise<Environment> {
+    return this.#change(async () => {
+      const known = await this.store.environments(projectId);
+      this.#needGoodName(known, name);
+      const id = `e${1 + Math.max(0, ...known.map((environment) => Number(/^e(\d+)$/.exec(environment.id)?.[1] ?? 0)))}`;
+      const source = copyOf === undefined ? null : await this.#need(projectId, copyOf);
+      const environment = source
+        ? { ...source, id, name, productionLike: false, clearances: [] }
+        : plainEnvironment({ id, projectId, name, targets: [] });
+      await this.store.saveEnvironment(environment);
+      return environment;
+    });
+  }
+
+  /** Deletes an environment with its secrets; the last one stays. What was recorded and played in it stays, too. */
+  remove(projectId: string, environmentId: string, by: string): Promise<void> {
+    return this.#change(async () => {
+      const environment = await this.#need(projectId, environmentId);
+      if ((await this.store.environments(projectId)).length === 1)
+        throw new Problem(
+          409,
+          'It is the last one',
+          `“${environment.name}” is the only environment of the project. Add another one first.`,
+        );
+      await this.store.deleteEnvironment(environmentId);
+      for (const { origin, by: clearer } of environment.clearances)
+        await this.#note(environment, origin, by, 'withdrawn', `The environment was deleted, and with it the clearance by ${clearer}.`);
+    });
+  }
+
+  #needGoodName(others: readonly Environment[], name: string): void {
+    if (name.trim() === '') throw new Problem(422, 'No name', 'Give the environment a name.');
+    if (others.some((environment) => environment.name === name))
+      throw new Problem(
+        409,
+        'The name is taken',
+        `There is an environment “${name}” already. Give this one another name, so that nobody hits the wrong one.`,
+      );
   }
 
   /** Saves an environment; clearances of targets that it names no more are withdrawn. Throws a problem where it is faulty or a secret is missing. */
@@ -65,7 +124,12 @@ export class Environments {
     return this.#change(async () => {
       const fault = environmentFault(given);
       if (fault !== null) throw new Problem(422, 'This environment cannot be used', fault);
-      const known = (await this.store.environments(given.projectId)).find(({ id }) => id === given.id);
+      const all = await this.store.environments(given.projectId);
+      const known = all.find(({ id }) => id === given.id);
+      this.#needGoodName(
+        all.filter(({ id }) => id !== given.id),
+        given.name,
+      );
       const clearances = known?.clearances ?? [];
       const environment = { ...withSecrets(given, known), clearances: clearances.filter(({ origin }) => given.targets.includes(origin)) };
       await this.store.saveEnvironment(environment);
@@ -160,8 +224,8 @@ export class Environments {
   }
 
   /** The environment in which a script is played now, with a note of the clearances that this makes use of. */
-  async toPlay(script: Script, what: string, by: string): Promise<Environment> {
-    const environment = await this.inUse(script.projectId);
+  async toPlay(script: Script, what: string, { by, chosen }: Asker): Promise<Environment> {
+    const environment = await this.inUse(script.projectId, chosen);
     await this.noteUse(environment, scriptTargets(script, environment), what, by);
     return environment;
   }

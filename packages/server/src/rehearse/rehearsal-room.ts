@@ -5,6 +5,7 @@ import {
   actionSteps,
   ownParts,
   repairInRounds,
+  usedEnvironment,
   type BodyRef,
   type DataTable,
   type Environment,
@@ -161,6 +162,7 @@ export class RehearsalRoom {
       scriptId: script.id,
       number,
       startedAt: new Date().toISOString(),
+      environment: usedEnvironment(environment),
       played: digestOf(script),
       ...(trial && { trial }),
     };

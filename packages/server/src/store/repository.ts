@@ -95,7 +95,12 @@ export class Repository {
   }
 
   async environments(projectId: string): Promise<Environment[]> {
-    const rows = await this.database.select().from(tables.environments).where(eq(tables.environments.projectId, projectId)).orderBy(asc(tables.environments.id));
+    const rows = await this.database
+      .select()
+      .from(tables.environments)
+      .where(eq(tables.environments.projectId, projectId))
+      // In the order in which they were made: e2 before e10.
+      .orderBy(sql`length(${tables.environments.id})`, asc(tables.environments.id));
     const opened = rows.map(({ id, doc }) => ({ id, doc: openEnvironment(doc, id, this.secrets) }));
     return this.damage.all('environment', opened, (row) => row.id, EnvironmentSchema);
   }
@@ -119,6 +124,10 @@ export class Repository {
       .insert(tables.environments)
       .values({ id: doc.id, projectId: doc.projectId, doc })
       .onConflictDoUpdate({ target: tables.environments.id, set: { doc } });
+  }
+
+  async deleteEnvironment(id: string): Promise<void> {
+    await this.database.delete(tables.environments).where(eq(tables.environments.id, id));
   }
 
   async addHistory(projectId: string, doc: HistoryEntry): Promise<void> {

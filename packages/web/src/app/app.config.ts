@@ -7,6 +7,7 @@ import { provideState, provideStore } from '@ngrx/store';
 import { routes } from './app.routes';
 import { dataEffects } from './state/data.effects';
 import { dataFeature } from './state/data.feature';
+import { tellEnvironment } from './frame/environment-choice';
 import { tellPerson } from './frame/person';
 import { projectEffects } from './state/project.effects';
 import { projectFeature } from './state/project.feature';
@@ -26,7 +27,7 @@ export const appConfig: ApplicationConfig = {
   providers: [
     provideZonelessChangeDetection(),
     provideRouter(routes, withComponentInputBinding()),
-    provideHttpClient(withFetch(), withInterceptors([tellPerson])),
+    provideHttpClient(withFetch(), withInterceptors([tellPerson, tellEnvironment])),
     provideStore(),
     provideState(projectFeature),
     provideState(messagesFeature),

@@ -4,6 +4,11 @@ export const routes: Routes = [
   { path: '', pathMatch: 'full', redirectTo: 'board' },
   { path: 'board', title: 'Board', loadComponent: () => import('./board/board-screen').then((loaded) => loaded.BoardScreen) },
   { path: 'about', title: 'About this server', loadComponent: () => import('./about/about-screen').then((loaded) => loaded.AboutScreen) },
+  {
+    path: 'environments',
+    title: 'Environments',
+    loadComponent: () => import('./environment/environments-screen').then((loaded) => loaded.EnvironmentsScreen),
+  },
   { path: 'takes', title: 'Takes', loadComponent: () => import('./takes/take-list').then((loaded) => loaded.TakeList) },
   {
     path: 'takes/record',

@@ -6,7 +6,7 @@ import { Store } from '@ngrx/store';
 import { dataActions } from './state/data.actions';
 import { dataFeature } from './state/data.feature';
 import { allCommands, places } from './frame/commands';
-import { EnvironmentDialogs } from './environment/environment-dialogs';
+import { EnvironmentPill } from './environment/environment-pill';
 import { Palette } from './frame/palette';
 import { ProjectDialog } from './frame/project-dialog';
 import { Theme } from './shared/theme';
@@ -27,7 +27,7 @@ import { workloadsFeature } from './state/workloads.feature';
 @Component({
   selector: 'app-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DatePipe, RouterOutlet, RouterLink, RouterLinkActive],
+  imports: [DatePipe, EnvironmentPill, RouterOutlet, RouterLink, RouterLinkActive],
   host: { '(document:keydown)': 'key($event)' },
   templateUrl: './app.html',
   styleUrl: './app.scss',
@@ -37,11 +37,9 @@ export class App {
   readonly #store = inject<Store>(Store);
   readonly #router = inject(Router);
   readonly #modals = inject(NgbModal);
-  readonly #environments = inject(EnvironmentDialogs);
   readonly theme = inject(Theme);
   readonly places = places;
   readonly name = this.#store.selectSignal(projectFeature.selectName);
-  readonly environment = this.#store.selectSignal(projectFeature.selectEnvironment);
   readonly live = this.#store.selectSignal(projectFeature.selectLive);
   readonly messages = this.#store.selectSignal(messagesFeature.selectList);
   readonly rehearsing = this.#store.selectSignal(scriptsFeature.selectBusy);
@@ -96,10 +94,6 @@ export class App {
 
   editProject(): void {
     this.#modals.open(ProjectDialog, { size: 'lg' });
-  }
-
-  editEnvironment(): void {
-    this.#environments.open();
   }
 
   close(id: number): void {

@@ -1,4 +1,5 @@
 import { TestBed } from '@angular/core/testing';
+import { provideRouter } from '@angular/router';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { keptSecret, plainEnvironment, type Environment } from '@sturdy/core';
 import { render } from '../test/render';
@@ -8,7 +9,7 @@ const plain = plainEnvironment({ id: 'e', projectId: 'p', name: 'Test', targets:
 
 async function dialog(more: Partial<Environment> = {}) {
   const modal = { close: jest.fn(), dismiss: jest.fn() };
-  TestBed.configureTestingModule({ providers: [{ provide: NgbActiveModal, useValue: modal }] });
+  TestBed.configureTestingModule({ providers: [provideRouter([]), { provide: NgbActiveModal, useValue: modal }] });
   const rendered = render(EnvironmentDialog);
   rendered.component.show({ ...plain, ...more });
   const settle = async () => {

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { CredentialSchema, environmentFault, EnvironmentSchema, type Credential, type Environment } from '@sturdy/core';
 import { CredentialForm } from './credential-form';
@@ -15,7 +16,7 @@ const lines = (text: string): string[] =>
 @Component({
   selector: 'app-environment-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, CredentialForm, VariableList],
+  imports: [FormsModule, RouterLink, CredentialForm, VariableList],
   template: `<form class="whole" (ngSubmit)="save()">
     <div class="modal-header">
       <h2 class="m-0">Environment</h2>
@@ -50,8 +51,13 @@ const lines = (text: string): string[] =>
           ></textarea>
         </label>
       </div>
+      <label class="check mt-2"
+        ><input type="checkbox" name="production" [(ngModel)]="productionLike" />
+        <span>It stands for production, or is it. Whatever starts there says so in colour and words.</span></label
+      >
       <p class="muted small mt-2">
-        Recording, rehearsals and runs refuse every other host. A target that is not on this machine has to be cleared, too.
+        Recording, rehearsals and runs refuse every other host. A target that is not on this machine has to be cleared, too, on the page
+        <a routerLink="/environments" (click)="modal.dismiss()">Environments</a>.
       </p>
       <h3>Connection sign-in</h3>
       <p class="muted small mb-2">
@@ -121,10 +127,12 @@ export class EnvironmentDialog {
   upstreamProxy = '';
   authorities = '';
   checksCertificates = true;
+  productionLike = false;
 
   show(environment: Environment): void {
     this.#environment.set(environment);
     this.name = environment.name;
+    this.productionLike = environment.productionLike;
     this.targets = environment.targets.join('\n');
     this.map = Object.entries(environment.map)
       .map((pair) => pair.join(' '))
@@ -176,7 +184,8 @@ export class EnvironmentDialog {
     const pairs = lines(this.map).map((line) => line.split(/\s+/));
     const changed: Environment = {
       ...before,
-      name: this.name,
+      name: this.name.trim(),
+      productionLike: this.productionLike,
       targets: lines(this.targets),
       map: Object.fromEntries(pairs.map(([from = '', to]): [string, string] => [from, to ?? from])),
       credentials: [...this.credentials()],

@@ -7,7 +7,7 @@ import { projectFeature } from '../state/project.feature';
 import { EnvironmentDialogs } from './environment-dialogs';
 
 const environment = plainEnvironment({ id: 'e', projectId: 'p', name: 'Here', targets: ['http://127.0.0.1:1'] });
-const settled = () => new Promise((done) => setTimeout(done));
+const settled = () => new Promise((done) => setTimeout(done, 50));
 
 /** The dialogs with what each that was opened shows; it is never closed. */
 function dialogs() {
@@ -19,7 +19,7 @@ function dialogs() {
     providers: [provideStore({ [projectFeature.name]: projectFeature.reducer }), { provide: NgbModal, useValue: modals }],
   });
   const store = TestBed.inject(Store);
-  store.dispatch(projectActions.loaded({ name: 'P', environment }));
+  store.dispatch(projectActions.loaded({ name: 'P', environments: [environment], chosen: null }));
   return { store, shown, dialogs: TestBed.inject(EnvironmentDialogs) };
 }
 

@@ -60,6 +60,7 @@ export function allCommands({
     run: go(place.path),
   }));
   commands.push({ name: 'About this server', hint: 'place', icon: 'hdd-network', run: go('/about') });
+  commands.push({ name: 'Environments and clearances', hint: 'place', icon: 'geo', run: go('/environments') });
   commands.push({ name: 'Handoff patterns', hint: 'place', icon: 'book', run: go('/patterns') });
   commands.push({ name: 'Record a take', hint: 'do', icon: 'record-circle', run: go('/takes/record') });
   commands.push({

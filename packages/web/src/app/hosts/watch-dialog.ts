@@ -84,7 +84,9 @@ import { WhyNot } from '../shared/why-not';
           </table>
         </div>
       } @else {
-        <p class="muted small">Ask the host to see what it offers. A host that is not on this machine has to be a cleared target of the environment.</p>
+        <p class="muted small">
+          Ask the host to see what it offers. A host that is not on this machine has to be a cleared target of the environment.
+        </p>
       }
     </div>
     <div class="modal-footer">

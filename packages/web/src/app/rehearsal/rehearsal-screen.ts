@@ -21,6 +21,7 @@ import { firstValueFrom } from 'rxjs';
 import { dataActions } from '../state/data.actions';
 import { dataFeature } from '../state/data.feature';
 import { EnvironmentDialogs } from '../environment/environment-dialogs';
+import { ProductionSign } from '../environment/production-sign';
 import { Api } from '../shared/api';
 import { figure, moment } from '../shared/format';
 import { SecretMask } from '../shared/secret-mask';
@@ -29,6 +30,7 @@ import { BodyView } from '../takes/body-view';
 import { takesFeature } from '../state/takes.feature';
 import { loadScriptOf } from '../state/script-of-address';
 import { scriptsActions } from '../state/scripts.actions';
+import { projectFeature } from '../state/project.feature';
 import { scriptsFeature } from '../state/scripts.feature';
 import { LineView } from './line-view';
 import { ProofNote } from './proof-note';
@@ -41,7 +43,7 @@ import { WhyNot } from '../shared/why-not';
 @Component({
   selector: 'app-rehearsal-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WhyNot, RouterLink, LineView, ProofNote, VerdictShape, BodyView, DifferenceView],
+  imports: [ProductionSign, WhyNot, RouterLink, LineView, ProofNote, VerdictShape, BodyView, DifferenceView],
   templateUrl: './rehearsal-screen.html',
   styleUrl: './rehearsal-screen.scss',
 })
@@ -62,6 +64,7 @@ export class RehearsalScreen {
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly chosen = signal<string | null>(null);
   readonly besideId = signal('take');
+  readonly chosenEnvironment = this.#store.selectSignal(projectFeature.selectEnvironment);
   readonly rehearsal = computed(() => this.rehearsals().find((rehearsal) => rehearsal.id === this.chosen()) ?? this.rehearsals()[0]);
   /** Values that deserve a look. */
   readonly doubtful = this.#store.selectSignal(scriptsFeature.selectDoubtful);
@@ -181,7 +184,8 @@ export class RehearsalScreen {
       : rehearsal.endedBefore
         ? `${rehearsal.verdict}, ended before step ${this.numberOf(rehearsal.endedBefore)}`
         : resultWords[resultOf(rehearsal)];
-    return `${rehearsal.number}: ${how}, ${moment(rehearsal.startedAt)}`;
+    const where = rehearsal.environment ? `, in ${rehearsal.environment.name}` : '';
+    return `${rehearsal.number}: ${how}, ${moment(rehearsal.startedAt)}${where}`;
   }
   verdictIn(rehearsal: Rehearsal, step: string): string {
     return rehearsal.steps.find((rehearsedStep) => rehearsedStep.step === step)?.verdict ?? 'none';

@@ -1,13 +1,15 @@
 import { inject, Injectable } from '@angular/core';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import type { Script } from '@sturdy/core';
+import type { Environment, Script } from '@sturdy/core';
 import { dataFeature } from '../state/data.feature';
 import { projectFeature } from '../state/project.feature';
 import { scriptsActions } from '../state/scripts.actions';
 import { RehearseDialog, type RehearsalChoice, type RehearsalKind } from './rehearse-dialog';
 
-const knownKey = (script: Script): string => `sturdy.rehearsal-known.${script.id}`;
+/** What is known of one environment is not known of another. */
+const knownKey = (script: Script, environment: Environment | null): string =>
+  `sturdy.rehearsal-known.${script.id}.${environment?.id ?? ''}`;
 
 /** Starts rehearsals from wherever that is asked for, after saying what they will do; not where the tester knows it already. */
 @Injectable({ providedIn: 'root' })
@@ -19,7 +21,10 @@ export class RehearsalStarter {
 
   /** `choose` opens the dialog in any case; `until` proposes a step up to which to play. */
   start(script: Script, kind: RehearsalKind, { choose = false, until = null as string | null } = {}): void {
-    if (!choose && localStorage.getItem(knownKey(script)) !== null) {
+    const environment = this.#environment();
+    const key = knownKey(script, environment);
+    // Where it is production-like, it is said each time.
+    if (!choose && environment?.productionLike !== true && localStorage.getItem(key) !== null) {
       this.#dispatch(kind, null);
       return;
     }
@@ -27,14 +32,14 @@ export class RehearsalStarter {
     const dialog = modal.componentInstance as RehearseDialog;
     dialog.kind.set(kind);
     dialog.script.set(script);
-    dialog.environment.set(this.#environment());
+    dialog.environment.set(environment);
     dialog.allTables.set(this.#tables());
     dialog.until.set(until);
-    dialog.known.set(localStorage.getItem(knownKey(script)) !== null);
+    dialog.known.set(localStorage.getItem(key) !== null);
     modal.result.then(
       ({ wish, known }: RehearsalChoice) => {
-        if (known) localStorage.setItem(knownKey(script), 'yes');
-        else localStorage.removeItem(knownKey(script));
+        if (known) localStorage.setItem(key, 'yes');
+        else localStorage.removeItem(key);
         this.#dispatch(kind, wish);
       },
       () => undefined,

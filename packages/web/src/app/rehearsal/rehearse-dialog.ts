@@ -35,7 +35,7 @@ export interface RehearsalChoice {
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
     </div>
     <div class="modal-body">
-      <div class="note warn">
+      <div class="note warn" [class.bad]="environment()?.productionLike">
         <b>This makes real records.</b>
         One virtual user plays the script{{ kind() === 'repair' ? ', up to ' + mostRounds + ' times' : twice() ? ', and once more' : '' }}.
         Each time it makes what a person would make: {{ changing() }} of its {{ count() }} steps can change something in the application ({{
@@ -44,7 +44,9 @@ export interface RehearsalChoice {
         @for (target of targets(); track target) {
           <span class="mono">{{ target }}</span>{{ $last ? '' : ', ' }}
         }
-        in the environment {{ environment()?.name }}.
+        in the environment <b>{{ environment()?.name }}</b>{{
+          environment()?.productionLike ? ', which is production-like: make sure that this is meant' : ''
+        }}.
         @if (refused(); as sentence) {
           <br /><b>Not allowed yet:</b> {{ sentence }}
         }

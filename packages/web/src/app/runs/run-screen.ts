@@ -5,6 +5,7 @@ import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { allSteps, curveSeconds, phasesOf, type UserState } from '@sturdy/core';
 import { catchError, of, switchMap } from 'rxjs';
+import { ProductionSign } from '../environment/production-sign';
 import { dataFeature } from '../state/data.feature';
 import { scriptsActions } from '../state/scripts.actions';
 import { scriptsFeature } from '../state/scripts.feature';
@@ -27,6 +28,7 @@ import { isLive, runsFeature, selectHostSeries } from '../state/runs.feature';
   selector: 'app-run-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    ProductionSign,
     NgTemplateOutlet,
     RouterLink,
     CapturedCard,

@@ -31,6 +31,8 @@ import {
 } from '@sturdy/core';
 import { figure, hue } from '../shared/format';
 import { dataActions } from '../state/data.actions';
+import { ProductionSign } from '../environment/production-sign';
+import { projectFeature } from '../state/project.feature';
 import { dataFeature } from '../state/data.feature';
 import { ProofNote } from '../rehearsal/proof-note';
 import { RehearsalStarter } from '../rehearsal/rehearsal-starter';
@@ -64,7 +66,19 @@ const classes: { id: ClassifiedValue['class']; name: string; colour: string }[] 
 @Component({
   selector: 'app-script-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WhyNot, CdkDrag, RouterLink, NgbDropdownModule, ProofNote, VerdictShape, ScriptTextView, Strings, StepDrawer, StepEditor],
+  imports: [
+    ProductionSign,
+    WhyNot,
+    CdkDrag,
+    RouterLink,
+    NgbDropdownModule,
+    ProofNote,
+    VerdictShape,
+    ScriptTextView,
+    Strings,
+    StepDrawer,
+    StepEditor,
+  ],
   host: { '(document:keydown)': 'key($event)' },
   providers: [ChosenSteps],
   templateUrl: './script-screen.html',
@@ -160,6 +174,7 @@ export class ScriptScreen {
   readonly counted = actionCountWords;
   readonly takeName = computed(() => this.takes().find((take) => take.id === this.script()?.takeId)?.name ?? 'a take');
   readonly secondName = computed(() => this.takes().find((take) => take.id === this.script()?.secondTakeId)?.name);
+  readonly environment = this.#store.selectSignal(projectFeature.selectEnvironment);
   readonly otherTakes = computed(() => this.takes().filter((take) => take.id !== this.script()?.takeId && take.state === 'done'));
   /** What is shown in the middle: rows with strings, or the text of the same script. */
   readonly view = signal<'outline' | 'text'>('outline');

@@ -5,6 +5,9 @@ import type {
   BesideRow,
   Board,
   CertificateHelp,
+  Clearing,
+  HistoryEntry,
+  LookedUpTarget,
   Check,
   CheckSuggestion,
   CodeStep,
@@ -84,6 +87,16 @@ export class Api {
   about = () => this.#http.get<About>('/api/about');
   board = () => this.#http.get<Board>(`${inProject}/board`);
   environments = () => this.#http.get<Environment[]>(`${inProject}/environments`);
+  addEnvironment = (name: string, copyOf?: string) =>
+    this.#http.post<Environment>(`${inProject}/environments`, { name, ...(copyOf === undefined ? {} : { copyOf }) });
+  removeEnvironment = (id: string) => this.#http.delete<object>(`${inProject}/environments/${id}`);
+  /** Where a target leads, and whether it can be cleared; nothing is sent to it. */
+  lookUp = (origin: string) => this.#http.get<LookedUpTarget>(`${inProject}/look-up`, { params: { origin } });
+  clearTarget = (environment: string, clearing: Clearing) =>
+    this.#http.post<Environment>(`${inProject}/environments/${environment}/clearances`, clearing);
+  withdrawClearance = (environment: string, origin: string) =>
+    this.#http.delete<Environment>(`${inProject}/environments/${environment}/clearances`, { params: { origin } });
+  history = () => this.#http.get<HistoryEntry[]>(`${inProject}/history`);
   saveEnvironment = (environment: Environment) => this.#http.put<Environment>(`${inProject}/environments/${environment.id}`, environment);
 
   projectSettings = () => this.#http.get<ProjectSettings>(`${inProject}/settings`);

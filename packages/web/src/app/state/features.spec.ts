@@ -175,16 +175,29 @@ describe('the state of hosts', () => {
 });
 
 describe('the state of the project', () => {
-  it('has the environment as the server keeps it', () => {
-    const environment = { id: 'e', name: 'Here' } as Environment;
-    const loaded = [projectActions.loaded({ name: 'P', environment })];
-    // What is wanted may be refused.
-    expect(
-      after(projectFeature, ...loaded, projectActions.environmentChanged({ environment: { ...environment, name: 'New' } })).environment,
-    ).toBe(environment);
-    expect(
-      after(projectFeature, ...loaded, projectActions.environmentSaved({ environment: { ...environment, name: 'New' } })).environment?.name,
-    ).toBe('New');
+  it('has the environments as the server keeps them, and one of them chosen', () => {
+    const [first, second] = [
+      { id: 'e1', name: 'Here' },
+      { id: 'e2', name: 'There' },
+    ] as [Environment, Environment];
+    const chosenAfter = (...actions: Action[]) => {
+      const state = after(projectFeature, ...actions);
+      return projectFeature.selectEnvironment.projector(state.environments, state.chosen)?.name;
+    };
+    const loaded = projectActions.loaded({ name: 'P', environments: [first, second], chosen: 'e2' });
+    expect(chosenAfter(loaded)).toBe('There');
+    // What was chosen at an earlier visit may be gone.
+    expect(chosenAfter(projectActions.loaded({ name: 'P', environments: [first], chosen: 'e2' }))).toBe('Here');
+    expect(chosenAfter(loaded, projectActions.environmentChosen({ id: 'e1' }))).toBe('Here');
+    expect(chosenAfter(loaded, projectActions.environmentRemoved({ id: 'e2' }))).toBe('Here');
+    expect(chosenAfter(loaded, projectActions.environmentChanged({ environment: { ...second, name: 'New' } }))).toBe('There');
+    expect(chosenAfter(loaded, projectActions.environmentSaved({ environment: { ...second, name: 'New' } }))).toBe('New');
+    const third = { id: 'e3', name: 'Copy' } as Environment;
+    expect(after(projectFeature, loaded, projectActions.environmentSaved({ environment: third })).environments).toEqual([
+      first,
+      second,
+      third,
+    ]);
   });
 
   it('knows that an environment is being saved until the server has answered, one way or the other', () => {

@@ -1,17 +1,23 @@
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
 import type { Board, Environment, LiveState } from '@sturdy/core';
 
-/** The project, its environment, its board, and what is live. */
+/** The project, its environments, its board, and what is live. */
 export const projectActions = createActionGroup({
   source: 'Project',
   events: {
     Opened: emptyProps(),
-    Loaded: props<{ name: string; environment: Environment | null }>(),
+    /** `chosen` is the environment that was chosen in this browser before; null where none was. */
+    Loaded: props<{ name: string; environments: Environment[]; chosen: string | null }>(),
     'Board asked': emptyProps(),
     'Board loaded': props<{ board: Board }>(),
     'Live loaded': props<{ live: LiveState }>(),
+    'Environment chosen': props<{ id: string }>(),
     'Environment changed': props<{ environment: Environment }>(),
     'Environment saved': props<{ environment: Environment }>(),
     'Environment save failed': emptyProps(),
+    'Environment wanted': props<{ name: string; copyOf?: string }>(),
+    'Environment removal wanted': props<{ id: string }>(),
+    'Environment removed': props<{ id: string }>(),
+    'Withdrawal wanted': props<{ environment: string; origin: string }>(),
   },
 });

@@ -1,9 +1,12 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { catchError, EMPTY, forkJoin, map, switchMap, timer } from 'rxjs';
+import { Store } from '@ngrx/store';
+import { catchError, EMPTY, filter, forkJoin, map, switchMap, tap, timer } from 'rxjs';
+import { EnvironmentChoice, storedChoice } from '../frame/environment-choice';
 import { Api } from '../shared/api';
 import { asking } from './asking';
 import { projectActions } from './project.actions';
+import { projectFeature } from './project.feature';
 
 const livePollMs = 1500;
 
@@ -11,7 +14,7 @@ export const projectEffects = {
   open: asking(
     [projectActions.opened],
     (api) => forkJoin([api.projects(), api.environments()]),
-    ([projects, environments]) => projectActions.loaded({ name: projects[0]?.name ?? '', environment: environments[0] ?? null }),
+    ([projects, environments]) => projectActions.loaded({ name: projects[0]?.name ?? '', environments, chosen: storedChoice() }),
   ),
   board: asking(
     [projectActions.boardAsked],
@@ -38,5 +41,31 @@ export const projectEffects = {
     (api, { environment }) => api.saveEnvironment(environment),
     (environment) => projectActions.environmentSaved({ environment }),
     { failed: projectActions.environmentSaveFailed() },
+  ),
+  addEnvironment: asking(
+    [projectActions.environmentWanted],
+    (api, { name, copyOf }) => api.addEnvironment(name, copyOf),
+    (environment) => projectActions.environmentSaved({ environment }),
+  ),
+  removeEnvironment: asking(
+    [projectActions.environmentRemovalWanted],
+    (api, { id }) => api.removeEnvironment(id),
+    (_, { id }) => projectActions.environmentRemoved({ id }),
+  ),
+  withdraw: asking(
+    [projectActions.withdrawalWanted],
+    (api, { environment, origin }) => api.withdrawClearance(environment, origin),
+    (environment) => projectActions.environmentSaved({ environment }),
+  ),
+  /** Requests say from then on which environment is chosen, and the next visit begins with it. */
+  keepChoice: createEffect(
+    (store = inject(Store), choice = inject(EnvironmentChoice)) =>
+      store.select(projectFeature.selectChosen).pipe(
+        filter((id) => id !== null),
+        tap((id) => {
+          choice.keep(id);
+        }),
+      ),
+    { functional: true, dispatch: false },
   ),
 };

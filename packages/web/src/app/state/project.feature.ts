@@ -1,10 +1,12 @@
-import { createFeature, createReducer, on } from '@ngrx/store';
+import { createFeature, createReducer, createSelector, on } from '@ngrx/store';
 import type { Board, Environment, LiveState } from '@sturdy/core';
 import { projectActions } from './project.actions';
 
 interface ProjectState {
   name: string;
-  environment: Environment | null;
+  environments: readonly Environment[];
+  /** Id of the environment in which this browser records, plays and asks. */
+  chosen: string | null;
   /** True while a changed environment is on its way to the server: what is shown is the one before. */
   isSavingEnvironment: boolean;
   board: Board | null;
@@ -12,21 +14,46 @@ interface ProjectState {
 }
 const initial: ProjectState = {
   name: '',
-  environment: null,
+  environments: [],
+  chosen: null,
   isSavingEnvironment: false,
   board: null,
   live: { recording: null, run: null, databaseAway: null },
 };
 
+/** The same with an environment that is one of its own: what was deleted is chosen no more. */
+const chosenAmong = (state: ProjectState): ProjectState => ({
+  ...state,
+  chosen: state.environments.some(({ id }) => id === state.chosen) ? state.chosen : (state.environments[0]?.id ?? null),
+});
+
 export const projectFeature = createFeature({
   name: 'project',
   reducer: createReducer(
     initial,
-    on(projectActions.loaded, (state, { name, environment }) => ({ ...state, name, environment })),
+    on(projectActions.loaded, (state, { name, environments, chosen }) => chosenAmong({ ...state, name, environments, chosen })),
     on(projectActions.boardLoaded, (state, { board }) => ({ ...state, board })),
     on(projectActions.liveLoaded, (state, { live }) => ({ ...state, live })),
+    on(projectActions.environmentChosen, (state, { id }) => chosenAmong({ ...state, chosen: id })),
     on(projectActions.environmentChanged, (state) => ({ ...state, isSavingEnvironment: true })),
-    on(projectActions.environmentSaved, (state, { environment }) => ({ ...state, environment, isSavingEnvironment: false })),
+    on(projectActions.environmentSaved, (state, { environment }) => ({
+      ...state,
+      environments: state.environments.some(({ id }) => id === environment.id)
+        ? state.environments.map((known) => (known.id === environment.id ? environment : known))
+        : [...state.environments, environment],
+      isSavingEnvironment: false,
+    })),
     on(projectActions.environmentSaveFailed, (state) => ({ ...state, isSavingEnvironment: false })),
+    on(projectActions.environmentRemoved, (state, { id }) =>
+      chosenAmong({ ...state, environments: state.environments.filter((environment) => environment.id !== id) }),
+    ),
   ),
+  extraSelectors: ({ selectEnvironments, selectChosen }) => ({
+    /** The environment in which this browser records, plays and asks; null before it is loaded. */
+    selectEnvironment: createSelector(
+      selectEnvironments,
+      selectChosen,
+      (environments, chosen) => environments.find(({ id }) => id === chosen) ?? null,
+    ),
+  }),
 });

@@ -12,6 +12,8 @@ export const workloadsActions = createActionGroup({
     Made: props<{ workload: Workload }>(),
     Changed: props<{ workload: Workload }>(),
     Saved: emptyProps(),
+    /** Asks once more for the forecast of a workload that has not changed: where it would be played has. */
+    'Forecast asked': props<{ workload: Workload }>(),
     'Forecast loaded': props<{ forecast: Forecast }>(),
     'Run wanted': props<{ id: string }>(),
     'Run start ended': emptyProps(),

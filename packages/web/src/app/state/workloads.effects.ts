@@ -24,7 +24,7 @@ export const workloadsEffects = {
     { quietMs: 250 },
   ),
   forecast: asking(
-    [workloadsActions.changed],
+    [workloadsActions.changed, workloadsActions.forecastAsked],
     (api, { workload }) => api.forecast(workload),
     (forecast) => workloadsActions.forecastLoaded({ forecast }),
     { quietMs: 120 },

@@ -3,6 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { answerBody } from '@sturdy/core';
 import { EnvironmentDialogs } from '../environment/environment-dialogs';
+import { ProductionSign } from '../environment/production-sign';
 import { projectFeature } from '../state/project.feature';
 import { bytes } from '../shared/format';
 import { BrowserCard } from './browser-card';
@@ -17,7 +18,7 @@ import { WhyNot } from '../shared/why-not';
 @Component({
   selector: 'app-recording-room',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WhyNot, FormsModule, BrowserCard, ExchangeTable, ExchangeViewer, MarkCard],
+  imports: [ProductionSign, WhyNot, FormsModule, BrowserCard, ExchangeTable, ExchangeViewer, MarkCard],
   host: { '(document:keydown)': 'key($event)' },
   template: `<div class="room">
     <div class="page-head">
@@ -67,6 +68,7 @@ import { WhyNot } from '../shared/why-not';
               placeholder="Book intake"
               autocomplete="off"
           /></label>
+          <app-production-sign [environment]="environment()" />
           <button class="act main" [whyNot]="name().trim() === '' && 'Name the take first.'">
             <i class="bi bi-record-circle" aria-hidden="true"></i>Start recording
           </button>
@@ -216,7 +218,7 @@ export class RecordingRoom {
   readonly current = this.#store.selectSignal(takesFeature.selectCurrent);
   readonly exchanges = this.#store.selectSignal(takesFeature.selectExchanges);
   readonly #live = this.#store.selectSignal(projectFeature.selectLive);
-  readonly #environment = this.#store.selectSignal(projectFeature.selectEnvironment);
+  readonly environment = this.#store.selectSignal(projectFeature.selectEnvironment);
   readonly #proxy = this.#store.selectSignal(takesFeature.selectProxy);
   readonly #suggested = this.#store.selectSignal(takesFeature.selectSuggestions);
   readonly recording = computed(() => {
@@ -230,7 +232,7 @@ export class RecordingRoom {
   readonly paused = computed(() => this.current()?.state === 'paused');
   readonly warnings = computed(() => [...(this.current()?.warnings ?? [])].reverse());
   readonly suggestions = computed(() => (this.#suggested().length > 0 ? this.#suggested() : (this.#live().recording?.suggestions ?? [])));
-  readonly targets = computed(() => listed(this.#environment()?.targets ?? []));
+  readonly targets = computed(() => listed(this.environment()?.targets ?? []));
   /** The transaction that is open now. */
   readonly open = computed(() => {
     const last = (this.current()?.marks ?? []).filter((mark) => mark.kind === 'begin' || mark.kind === 'end').at(-1);

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
@@ -15,8 +15,10 @@ import {
 } from '@sturdy/core';
 import { catchError, of } from 'rxjs';
 import { dataActions } from '../state/data.actions';
+import { ProductionSign } from '../environment/production-sign';
 import { dataFeature } from '../state/data.feature';
 import { scriptsActions } from '../state/scripts.actions';
+import { projectFeature } from '../state/project.feature';
 import { scriptsFeature } from '../state/scripts.feature';
 import { Api } from '../shared/api';
 import { clock, figure } from '../shared/format';
@@ -34,7 +36,7 @@ import { WhyNot } from '../shared/why-not';
 @Component({
   selector: 'app-workload-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WhyNot, CrewRow, CurveCard, LimitRows, NumberField, RouterLink],
+  imports: [ProductionSign, WhyNot, CrewRow, CurveCard, LimitRows, NumberField, RouterLink],
   templateUrl: './workload-screen.html',
   styles: `
     .columns {
@@ -101,6 +103,10 @@ export class WorkloadScreen {
   readonly forecast = this.#store.selectSignal(workloadsFeature.selectForecast);
   readonly starting = this.#store.selectSignal(workloadsFeature.selectStarting);
   readonly scripts = this.#store.selectSignal(scriptsFeature.selectAll);
+  readonly environments = this.#store.selectSignal(projectFeature.selectEnvironments);
+  readonly #chosen = this.#store.selectSignal(projectFeature.selectEnvironment);
+  /** The environment in which a run of it would be played. */
+  readonly environment = computed(() => this.environments().find(({ id }) => id === this.workload()?.environmentId) ?? this.#chosen());
   readonly tables = this.#store.selectSignal(dataFeature.selectTables);
   readonly transactions = computed(() => [
     ...new Set(
@@ -132,6 +138,12 @@ export class WorkloadScreen {
     effect(() => {
       this.#store.dispatch(workloadsActions.opened({ id: this.id() }));
     });
+    // What is forecast depends on where it would be played.
+    effect(() => {
+      const environment = this.environment();
+      const workload = untracked(() => this.workload());
+      if (environment && workload) this.#store.dispatch(workloadsActions.forecastAsked({ workload }));
+    });
     this.#store.dispatch(scriptsActions.listAsked());
     this.#store.dispatch(dataActions.listAsked());
   }
@@ -149,6 +161,13 @@ export class WorkloadScreen {
   change(change: Partial<Workload>): void {
     const workload = this.workload();
     if (workload) this.#store.dispatch(workloadsActions.changed({ workload: { ...workload, ...change } }));
+  }
+  /** Names the environment in which it is always played; empty for the one that is chosen. */
+  playIn(environmentId: string): void {
+    const workload = this.workload();
+    if (!workload) return;
+    const { environmentId: _environment, ...rest } = workload;
+    this.#store.dispatch(workloadsActions.changed({ workload: environmentId === '' ? rest : { ...rest, environmentId } }));
   }
   /** A crew that comes to an open model begins with the rate that its pacing made. */
   changeCurve(curve: LoadCurve): void {
