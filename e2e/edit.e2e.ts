@@ -166,7 +166,7 @@ test('a text is found and replaced, a piece is recorded anew, and the versions t
   await page.goto(`${product}/board`);
   await page.getByRole('button', { name: 'Tidewell release 4.2' }).click();
   await page.getByLabel('Your name').fill('Mara');
-  await page.getByRole('button', { name: 'Add a sign' }).click();
+  await page.getByRole('button', { name: 'Add a failure sign' }).click();
   await page.getByLabel('Sign 1', { exact: true }).fill('Book intake');
   await page.getByRole('button', { name: 'Try it' }).click();
   await expect(page.getByText('Recorded answers contain it, so good steps would fail:')).toBeVisible();

@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { FormsModule } from '@angular/forms';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
 import { ClearingSchema, hostOf, longestClearanceDays, type Clearing, type LookedUpTarget } from '@sturdy/core';
-import { Person } from '../frame/person';
+import { Person } from '../shared/person';
 import { Api, problemOf } from '../shared/api';
 import { WhyNot } from '../shared/why-not';
 
@@ -21,7 +21,7 @@ const ceiling = (written: number | null): number | null => (written === null || 
   selector: 'app-clear-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [FormsModule, WhyNot],
-  template: `<form class="whole" (ngSubmit)="clear()">
+  template: `<form class="form-contents" (ngSubmit)="clear()">
     <div class="modal-header">
       <h2 class="m-0">Clear a target</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
@@ -56,7 +56,7 @@ const ceiling = (written: number | null): number | null => (written === null || 
         @if (target.problem) {
           <p class="note bad" role="alert">{{ target.problem }}</p>
         } @else {
-          <div class="two">
+          <div class="two-columns">
             <label class="field">Allowed by<input name="by" [(ngModel)]="by" placeholder="Name of who says so" /></label>
             <label class="field"
               >Until the end of (UTC)<input name="until" type="date" [min]="today" [max]="last" [(ngModel)]="until"
@@ -105,14 +105,6 @@ const ceiling = (written: number | null): number | null => (written === null || 
     </div>
   </form>`,
   styles: `
-    .whole {
-      display: contents;
-    }
-    .two {
-      display: grid;
-      grid-template-columns: 1fr 1fr;
-      gap: 12px;
-    }
     .all {
       grid-column: 1 / -1;
     }

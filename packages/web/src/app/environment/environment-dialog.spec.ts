@@ -35,6 +35,8 @@ describe('the environment', () => {
       variables: { tenant: 'harbour', token: keptSecret },
       secretVariables: ['token'],
       upstreamProxy: 'http://127.0.0.1:3128',
+      failureSigns: [{ kind: 'title', text: 'Try again later' }],
+      productionLike: true,
     };
     const { save } = await dialog(whole);
     expect(save()).toEqual({ ...plain, ...whole });
@@ -48,6 +50,16 @@ describe('the environment', () => {
       targets: ['http://127.0.0.1:1', 'http://127.0.0.1:2'],
       map: { 'http://old:1': 'http://127.0.0.1:1' },
     });
+  });
+
+  it('is given what no good answer holds in it, and is not saved with a sign that says nothing', async () => {
+    const { click, enter, save, problem, settle } = await dialog();
+    click('Add a failure sign');
+    expect(save()).toBeUndefined();
+    await settle();
+    expect(problem()).toContain('Write what an answer that failed holds.');
+    enter('Sign 1', 'Try again later');
+    expect(save()).toMatchObject({ failureSigns: [{ kind: 'text', text: 'Try again later' }] });
   });
 
   it('is not saved with a target that is no origin, and stays open', async () => {

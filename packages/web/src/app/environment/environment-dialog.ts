@@ -2,7 +2,8 @@ import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/cor
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
-import { CredentialSchema, environmentFault, EnvironmentSchema, type Credential, type Environment } from '@sturdy/core';
+import { CredentialSchema, environmentFault, EnvironmentSchema, type Credential, type Environment, type FailureSign } from '@sturdy/core';
+import { FailureSigns } from '../shared/failure-signs';
 import { CredentialForm } from './credential-form';
 import { VariableList, type EditedVariable } from './variable-list';
 
@@ -16,14 +17,14 @@ const lines = (text: string): string[] =>
 @Component({
   selector: 'app-environment-dialog',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, CredentialForm, VariableList],
-  template: `<form class="whole" (ngSubmit)="save()">
+  imports: [FailureSigns, FormsModule, RouterLink, CredentialForm, VariableList],
+  template: `<form class="form-contents" (ngSubmit)="save()">
     <div class="modal-header">
       <h2 class="m-0">Environment</h2>
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
     </div>
     <div class="modal-body">
-      <div class="two">
+      <div class="two-columns">
         <label class="field">Name<input name="name" [(ngModel)]="name" /></label>
         <label class="field"
           >Proxy in front of the targets<input
@@ -74,6 +75,9 @@ const lines = (text: string): string[] =>
         shown again, and are masked wherever they would stand in exports and in the log.
       </p>
       <app-variable-list [variables]="variables()" (changed)="variables.set($event)" />
+      <h3>Failure signs</h3>
+      <p class="muted small mb-2">What no good answer contains in this environment, beside the signs of the project.</p>
+      <app-failure-signs [signs]="signs()" (changed)="signs.set($event)" (failed)="problem.set($event ?? '')" />
       <h3>Certificates of the targets</h3>
       <label class="check"
         ><input type="checkbox" name="checks" [(ngModel)]="checksCertificates" />
@@ -97,14 +101,6 @@ const lines = (text: string): string[] =>
     </div>
   </form>`,
   styles: `
-    .whole {
-      display: contents;
-    }
-    .two {
-      display: grid;
-      grid-template-columns: 1fr 1fr;
-      gap: 12px;
-    }
     h3 {
       font-size: 14px;
       font-weight: 640;
@@ -120,6 +116,7 @@ export class EnvironmentDialog {
   readonly #environment = signal<Environment | null>(null);
   readonly credentials = signal<readonly Credential[]>([]);
   readonly variables = signal<readonly EditedVariable[]>([]);
+  readonly signs = signal<readonly FailureSign[]>([]);
   readonly problem = signal('');
   name = '';
   targets = '';
@@ -141,6 +138,7 @@ export class EnvironmentDialog {
     this.authorities = environment.trust.authorities;
     this.checksCertificates = environment.trust.checksCertificates;
     this.credentials.set(environment.credentials);
+    this.signs.set(environment.failureSigns);
     this.variables.set(
       Object.entries(environment.variables).map(([name, value]) => ({
         name,
@@ -193,6 +191,7 @@ export class EnvironmentDialog {
       secretVariables: variables.filter((variable) => variable.isSecret).map((variable) => variable.name),
       trust: { authorities: this.authorities, checksCertificates: this.checksCertificates },
       upstreamProxy: this.upstreamProxy.trim(),
+      failureSigns: [...this.signs()],
     };
     const wrong = this.credentials().findIndex((credential) => !CredentialSchema.safeParse(credential).success);
     const checked = EnvironmentSchema.safeParse(changed);

@@ -31,18 +31,6 @@ import { EnvironmentDialogs } from './environment-dialogs';
     </button>
   </span>`,
   styles: `
-    .pill {
-      display: inline-flex;
-      align-items: center;
-      gap: 7px;
-      border: 1px solid var(--line);
-      border-radius: 99px;
-      padding: 3px 11px;
-      background: var(--surface);
-      font-size: 13px;
-      color: var(--ink-2);
-      white-space: nowrap;
-    }
     .production {
       border-color: var(--red);
       background: var(--red-soft);

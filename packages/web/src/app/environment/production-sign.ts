@@ -5,6 +5,8 @@ import type { UsedEnvironment } from '@sturdy/core';
 @Component({
   selector: 'app-production-sign',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  // Where it says nothing it takes no room between its neighbours.
+  host: { '[class.d-none]': '!environment()?.productionLike' },
   template: `@if (environment(); as used) {
     @if (used.productionLike) {
       <span class="sign"><i class="bi bi-exclamation-triangle" aria-hidden="true"></i>{{ used.name }} is production-like</span>

@@ -32,7 +32,7 @@ function dialog(api: Partial<Record<keyof Api, unknown>> = {}) {
 describe('settings of the project', () => {
   it('are saved with what is changed elsewhere, and close the dialog', () => {
     const { click, enter, saveProjectSettings, modal } = dialog();
-    click('Add a sign');
+    click('Add a failure sign');
     enter('Kind of sign 2', 'element');
     enter('Sign 2', 'fault');
     click('Save');
@@ -56,7 +56,7 @@ describe('settings of the project', () => {
 
   it('cannot be saved with a sign that says nothing', () => {
     const { click, button } = dialog();
-    click('Add a sign');
+    click('Add a failure sign');
     expect(button('Save').getAttribute('aria-description')).toBe('A sign, or a limit, is not complete.');
     expect(button('Try it').disabled).toBe(false);
     click('Remove sign 2');

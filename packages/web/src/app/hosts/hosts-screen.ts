@@ -32,7 +32,7 @@ import { WatchDialog } from './watch-dialog';
     @if (problem(); as sentence) {
       <p class="note bad" role="alert">{{ sentence }}</p>
     }
-    <div class="hosts">
+    <div class="wide-cards">
       @for (watch of watches(); track watch.id) {
         <section class="card-box" [attr.aria-label]="watch.name">
           <div class="top">
@@ -80,12 +80,6 @@ import { WatchDialog } from './watch-dialog';
     </div>
   </div>`,
   styles: `
-    .hosts {
-      display: grid;
-      grid-template-columns: repeat(auto-fill, minmax(520px, 1fr));
-      gap: 14px;
-      align-items: start;
-    }
     .top {
       display: flex;
       gap: 10px;

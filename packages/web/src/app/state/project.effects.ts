@@ -2,7 +2,7 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { catchError, EMPTY, filter, forkJoin, map, switchMap, tap, timer } from 'rxjs';
-import { EnvironmentChoice, storedChoice } from '../frame/environment-choice';
+import { EnvironmentChoice, storedChoice } from '../shared/environment-choice';
 import { Api } from '../shared/api';
 import { asking } from './asking';
 import { projectActions } from './project.actions';
