@@ -11,3 +11,5 @@ const server = createServer((request, response) => {
   else response.writeHead(200, { 'Content-Type': 'text/html', 'Set-Cookie': 'sid=0123456789abcdef; Path=/' }).end(page);
 });
 server.listen(0, '127.0.0.1', () => process.send?.(server.address().port));
+// It ends with the bench that started it, however that ends.
+process.on('disconnect', () => process.exit());

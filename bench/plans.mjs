@@ -1,4 +1,5 @@
 // Plans for generators, as the benches play them.
+import { plainEnvironment } from '../packages/core/dist/index.js';
 export const text = (value) => [{ kind: 'text', text: value }];
 const expect = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
 
@@ -31,18 +32,7 @@ export const script = (steps, handoffs = []) => ({
   transactions: [{ kind: 'transaction', id: 't1', name: 'T', steps }],
 });
 
-export const environment = (origin) => ({
-  id: 'e',
-  projectId: 'p',
-  name: 'bench',
-  targets: [origin],
-  map: {},
-  credentials: [],
-  trust: { authorities: '', checksCertificates: true },
-  upstreamProxy: '',
-  variables: {},
-  failureSigns: [],
-});
+export const environment = (origin) => plainEnvironment({ id: 'e', projectId: 'p', name: 'bench', targets: [origin] });
 
 /** A plan of one crew for one generator. */
 export const planOf = (origin, steps, users, curve, pacing) => ({

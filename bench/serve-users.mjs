@@ -15,3 +15,5 @@ const server = createServer((request, response) => {
 });
 server.keepAliveTimeout = 120_000;
 server.listen(0, '127.0.0.1', () => process.send?.(server.address().port));
+// It ends with the bench that started it, however that ends.
+process.on('disconnect', () => process.exit());

@@ -7,7 +7,7 @@ import { expect, type Page } from '@playwright/test';
 import type { Take } from '@sturdy/core';
 import { checkDigit, playYardRobot, startYard, type Yard } from '../packages/standins/src/index.js';
 
-/** Two files are tested at the same time; each has ports of its own. */
+/** Several files are tested at the same time; each has ports of its own. */
 export const productPort = 4390 + 10 * Number(process.env['TEST_PARALLEL_INDEX'] ?? 0);
 export const product = `http://127.0.0.1:${productPort}`;
 

@@ -48,7 +48,7 @@ const clearedUntil = (until: string, more = '') => `targets:
 `;
 const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10);
 
-/** Plays the workload with so many users for two seconds. */
+/** Plays the workload with so many users for three seconds. */
 function run(environment: string, users: number, path = '/', policy = ''): Promise<{ status: number | null; error: string }> {
   writeFileSync(file('look.yaml'), writeScript(script(path)));
   writeFileSync(file('env.yaml'), environment);

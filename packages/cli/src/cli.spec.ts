@@ -280,6 +280,17 @@ describe('the command line', () => {
     expect(done.error).toContain(sentence);
   });
 
+  it('checks files that people write: what is right is told, what is wrong with its line, and the status says which', async () => {
+    writeFileSync(file('good.yaml'), 'targets: ["http://127.0.0.1:9"]\n');
+    writeFileSync(file('odd.yaml'), 'crews:\n  - script: nowhere.yaml\n    users: 3\n');
+    const good = await run('check', file('good.yaml'));
+    expect([good.status, good.out]).toEqual([0, `${file('good.yaml')}: an environment, nothing is wrong\n`]);
+    const odd = await run('check', file('good.yaml'), file('odd.yaml'));
+    expect(odd.status).toBe(1);
+    expect(odd.out).toContain(`${file('odd.yaml')}:2:5: crews.0.script: The file nowhere.yaml does not exist.`);
+    expect((await run('check', file('none.yaml'))).status).toBe(2);
+  });
+
   it('tells all that can be given', () => {
     for (const [command, words] of [
       ['correlate', '--report'],

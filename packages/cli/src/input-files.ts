@@ -11,7 +11,7 @@ import {
   policyProblem,
   readPatterns,
   readScript,
-  readYaml,
+  readYamlAs,
   unclearedTarget,
   type TargetPolicy,
   type BodyRef,
@@ -23,6 +23,7 @@ import {
   type Script,
 } from '@sturdy/core';
 import { pinAddresses } from '@sturdy/engine';
+import type * as z from 'zod';
 import { UsageError } from './usage-error.js';
 
 /** Bodies by the SHA-256 of their bytes, in memory. */
@@ -57,7 +58,7 @@ export interface TakeFile {
   problems: { entry: number; text: string }[];
 }
 
-function mustExist(file: string, what: string): void {
+export function mustExist(file: string, what: string): void {
   if (!existsSync(file)) throw new UsageError(`${what} ${file} does not exist.`);
 }
 
@@ -102,13 +103,7 @@ export async function readTake(file: string): Promise<TakeFile> {
 export function readScriptFile(file: string): { script: Script; files: Map<string, Uint8Array> } {
   mustExist(file, 'The script');
   const read = readScript(readFileSync(file, 'utf8'), { id: basename(file), projectId: 'file', takeId: '', secondTakeId: null });
-  if ('problems' in read)
-    throw new UsageError(
-      read.problems
-        .slice(0, 20)
-        .map(({ line, column, message }) => `${file}:${line}:${column}: ${message}`)
-        .join('\n'),
-    );
+  if ('problems' in read) throw new UsageError(told(file, read.problems.slice(0, 20)));
   return { script: read.script, files: new Map([...read.files].map(([hash, text]) => [hash, Buffer.from(text, 'base64')])) };
 }
 
@@ -116,7 +111,7 @@ export function readScriptFile(file: string): { script: Script; files: Map<strin
 export function readPatternFile(file: string): HandoffPattern[] {
   mustExist(file, 'The file of patterns');
   const read = readPatterns(readFileSync(file, 'utf8'));
-  if ('problems' in read) throw new UsageError(read.problems.map((problem) => `${file}: ${problem}`).join('\n'));
+  if ('problems' in read) throw new UsageError(told(file, read.problems));
   return read.list;
 }
 
@@ -141,22 +136,16 @@ export async function withPinnedTargets(environment: Environment, policies: read
   return pinned;
 }
 
-/** What is asked of a schema. */
-interface Schema<T> {
-  safeParse: (
-    value: unknown,
-  ) => { success: true; data: T } | { success: false; error: { issues: readonly { path: readonly PropertyKey[]; message: string }[] } };
-}
+/** What is wrong with a file, a line each: file, line, column, and what to write. */
+export const told = (file: string, problems: readonly { line: number; column: number; message: string }[]): string =>
+  problems.map(({ line, column, message }) => `${file}:${line}:${column}: ${message}`).join('\n');
 
 /** Reads a YAML file of a schema; `what` it is stands in what is said where it does not exist. Throws with file, line and what is wrong. */
-export function readYamlFile<T>(file: string, what: string, schema: Schema<T>): T {
+export function readYamlFile<T>(file: string, what: string, schema: z.ZodType<T>): T {
   mustExist(file, what);
-  const yaml = readYaml(readFileSync(file, 'utf8'));
-  if ('problems' in yaml)
-    throw new UsageError(yaml.problems.map(({ line, column, message }) => `${file}:${line}:${column}: ${message}`).join('\n'));
-  const parsed = schema.safeParse(yaml.value);
-  if (parsed.success) return parsed.data;
-  throw new UsageError(parsed.error.issues.map(({ path, message }) => `${file}: ${path.join('.') || 'the file'}: ${message}`).join('\n'));
+  const read = readYamlAs(readFileSync(file, 'utf8'), schema);
+  if ('problems' in read) throw new UsageError(told(file, read.problems));
+  return read.value;
 }
 
 /** Reads an environment file. */

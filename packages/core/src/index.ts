@@ -15,6 +15,7 @@ export * from './data/index.js';
 export * from './environment/index.js';
 export * from './extractors/index.js';
 export * from './failure/index.js';
+export * from './files/index.js';
 export * from './formats/index.js';
 export * from './hosts/index.js';
 export * from './measure/index.js';

@@ -23,7 +23,7 @@ import {
 import { Conductor, Problem, LinkedTransport, WorkerThreads } from '@sturdy/server/conductor';
 import type { Command } from 'commander';
 import { addPolicyOptions, policiesOf, type PolicyOptions } from '../policies.js';
-import { readEnvironmentFile, readScriptFile, withPinnedTargets, writeJson } from '../input-files.js';
+import { readEnvironmentFile, readScriptFile, told, withPinnedTargets, writeJson } from '../input-files.js';
 import { FileRunStore, readSpent, type FileTable } from '../run/file-run-store.js';
 import { RunFigures } from '../run/run-figures.js';
 import { UsageError } from '../usage-error.js';
@@ -76,8 +76,7 @@ interface Prepared {
 function prepare(file: string, options: Options): Prepared {
   if (!existsSync(file)) throw new UsageError(`The workload ${file} does not exist.`);
   const read = readWorkloadFile(readFileSync(file, 'utf8'));
-  if ('problems' in read)
-    throw new UsageError(read.problems.map(({ line, column, message }) => `${file}:${line}:${column}: ${message}`).join('\n'));
+  if ('problems' in read) throw new UsageError(told(file, read.problems));
   const beside = (name: string) => resolve(dirname(file), name);
   const environmentFile = options.environment ?? (read.file.environment === undefined ? null : beside(read.file.environment));
   if (environmentFile === null)

@@ -20,7 +20,7 @@ export const SampleQuerySchema = z.object({
 });
 export type SampleQuery = z.infer<typeof SampleQuerySchema>;
 
-/** How many samples are kept of all that were measured; every so-manieth iteration is kept, whole. */
+/** How many samples are kept of all that were measured; every nth iteration is kept as a whole. */
 export const SamplesKeptSchema = z.object({ kept: z.number().int(), measured: z.number().int(), keepEvery: z.number().int() });
 export type SamplesKept = z.infer<typeof SamplesKeptSchema>;
 

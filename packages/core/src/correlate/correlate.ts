@@ -40,7 +40,7 @@ export function correlate(
 }
 
 /**
- * One pass over a script. First the answers are read into its index, by whom is of no matter; then it judges what is sent. Reading the
+ * One pass over a script. The answers are read into its index first, by this thread or by others; then it judges what is sent. Reading the
  * answers is most of the work.
  */
 export class Correlation {

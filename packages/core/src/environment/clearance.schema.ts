@@ -1,6 +1,6 @@
 import * as z from 'zod';
 
-/** Longest time for which a target can be cleared at once, in days: who tests on clears anew, and looks at the address again. */
+/** Longest time for which a target can be cleared at once, in days. Whoever tests longer clears it anew and looks at its addresses again. */
 export const longestClearanceDays = 366;
 
 /**

@@ -5,4 +5,5 @@ export * from './script-text/script-reader.js';
 export * from './script-text/script-text.schema.js';
 export * from './script-text/script-writer.js';
 export * from './script-text/template-text.js';
+export * from './yaml-schema.js';
 export * from './yaml-text.js';

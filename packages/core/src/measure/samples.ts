@@ -146,7 +146,7 @@ export class SampleBook {
 }
 
 /**
- * Whether a sample stays where only every so-manieth is kept. Iterations stay or go whole, and what stays of every fourth stays of every
+ * Whether a sample stays where only every nth one is kept. Iterations stay or go whole, and what stays of every fourth stays of every
  * second, too (multiplicative hashing: Knuth, The Art of Computer Programming 3, 6.4).
  */
 export const staysOf = (keepEvery: number, user: number, iteration: number): boolean =>

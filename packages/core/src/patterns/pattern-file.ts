@@ -1,5 +1,6 @@
 import { stringify } from 'yaml';
-import { readYaml } from '../formats/yaml-text.js';
+import { offsetOf, readYamlAs } from '../formats/yaml-schema.js';
+import type { YamlProblem } from '../formats/yaml-text.js';
 import { patternProblem } from './ready-pattern.js';
 import { PatternFileSchema, type HandoffPattern } from './pattern.schema.js';
 
@@ -7,13 +8,14 @@ import { PatternFileSchema, type HandoffPattern } from './pattern.schema.js';
 export const writePatterns = (list: readonly HandoffPattern[]): string =>
   stringify({ patterns: 1, list }, { lineWidth: 0, aliasDuplicateObjects: false });
 
-/** Reads a file of patterns, YAML or JSON; or says in sentences what is wrong with it. */
-export function readPatterns(text: string): { list: HandoffPattern[] } | { problems: string[] } {
-  const yaml = readYaml(text);
-  if ('problems' in yaml)
-    return { problems: yaml.problems.map(({ line, column, message }) => `Line ${line}, column ${column}: ${message}`) };
-  const parsed = PatternFileSchema.safeParse(yaml.value);
-  if (!parsed.success) return { problems: parsed.error.issues.map((issue) => `${issue.path.join('.') || 'The file'}: ${issue.message}`) };
-  const problems = parsed.data.list.flatMap((pattern) => patternProblem(pattern) ?? []);
-  return problems.length > 0 ? { problems } : { list: parsed.data.list };
+/** Reads a file of patterns, YAML or JSON; or says what is wrong with it, and where. */
+export function readPatterns(text: string): { list: HandoffPattern[] } | { problems: YamlProblem[] } {
+  const read = readYamlAs(text, PatternFileSchema);
+  if ('problems' in read) return read;
+  const { list } = read.value;
+  const problems = list.flatMap((pattern, at) => {
+    const message = patternProblem(pattern);
+    return message === null ? [] : [{ ...read.yaml.placeOf(offsetOf(read.yaml.document, ['list', at])), message }];
+  });
+  return problems.length > 0 ? { problems } : { list };
 }

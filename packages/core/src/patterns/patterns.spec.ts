@@ -75,13 +75,20 @@ describe('handoff patterns', () => {
     const list = patternsOf([ownPattern({})]);
     expect(readPatterns(writePatterns(list))).toEqual({ list });
     expect(readPatterns(JSON.stringify({ patterns: 1, list }))).toEqual({ list });
-    expect(readPatterns('patterns: 2\nlist: []')).toMatchObject({ problems: [expect.stringContaining('patterns:')] });
-    expect(readPatterns('patterns: [')).toMatchObject({ problems: [expect.stringContaining('This is no YAML')] });
+    expect(readPatterns('patterns: 2\nlist: []')).toMatchObject({
+      problems: [{ line: 1, column: 1, message: expect.stringContaining('patterns:') as string }],
+    });
+    expect(readPatterns('patterns: [')).toMatchObject({
+      problems: [{ line: 1, message: expect.stringContaining('This is no YAML') as string }],
+    });
     expect(readPatterns(writePatterns([ownPattern({ sent: { in: [], name: '(', value: '' } })]))).toMatchObject({
       problems: [
-        expect.stringContaining(
-          'The pattern “Lane of the day” cannot be used: the expression for the name of what is sent, (, is not valid',
-        ),
+        {
+          line: 3,
+          message: expect.stringContaining(
+            'The pattern “Lane of the day” cannot be used: the expression for the name of what is sent, (, is not valid',
+          ) as string,
+        },
       ],
     });
   });

@@ -50,7 +50,7 @@ export function insertAfter(script: Script, after: string, steps: readonly Step[
         transaction.id === after ? { ...transaction, steps: [...steps, ...transaction.steps] } : transaction,
       ),
     };
-  // Beside requests that run at the same time stand requests only; other steps go behind them all.
+  // Only requests run at the same time; a step of another kind goes behind all of them.
   const beside = script.transactions
     .flatMap((transaction) => allSteps(transaction.steps))
     .find((step) => step.kind === 'side-by-side' && step.steps.some((inner) => inner.id === after));

@@ -92,7 +92,7 @@ export function editScript(script: Script, edit: ScriptEdit): Script {
     }
     case 'move-to': {
       const wanted = new Set(edit.ids);
-      // Into itself nothing can go.
+      // Nothing can be moved into itself.
       const moved = outermost(script, wanted);
       if (moved.length === 0 || allSteps(moved).some((step) => step.id === edit.after)) return script;
       const without = mapLists(script, (steps) => steps.filter((step) => !wanted.has(step.id)));
@@ -203,7 +203,7 @@ function move(script: Script, id: string, by: -1 | 1): Script {
     const [taken] = transaction.steps.splice(from, 1);
     if (!taken) break;
     const to = from + by;
-    // Past the edge of its transaction a step goes into the neighbour.
+    // A step that is moved past the edge of its transaction goes into the next one.
     if (to < 0 && index > 0) transactions[index - 1]?.steps.push(taken);
     else if (to > transaction.steps.length && index + 1 < transactions.length) transactions[index + 1]?.steps.unshift(taken);
     else transaction.steps.splice(Math.max(0, to), 0, taken);

@@ -53,7 +53,7 @@ class Finder {
     let from = 0;
     for (let count = 0; matcher.find(); count++) {
       const [start, end] = [matcher.start(), matcher.end()];
-      // What is empty stands everywhere.
+      // An empty text would be found everywhere.
       if (end === start) break;
       const key = `${id} ${place} ${count}`;
       const instead = this.wish.expression ? this.by.replace(/\$(\d)/g, (_, group: string) => matcher.group(Number(group)) ?? '') : this.by;

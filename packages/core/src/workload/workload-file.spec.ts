@@ -53,7 +53,7 @@ describe('a workload as a file', () => {
       curve: { kind: 'ramp', holdSeconds: 60 },
       generators: 1,
     });
-    expect(readWorkloadFile('crews:\n  - script: a\n    users: many\n')).toMatchObject({ problems: [{ line: 3, column: 12 }] });
+    expect(readWorkloadFile('crews:\n  - script: a\n    users: many\n')).toMatchObject({ problems: [{ line: 3, column: 5 }] });
     expect(readWorkloadFile('crews: [')).toMatchObject({ problems: [{ line: 1 }] });
   });
 });

@@ -1,6 +1,7 @@
-import { isNode, stringify } from 'yaml';
+import { stringify } from 'yaml';
 import * as z from 'zod';
-import { readYaml, type YamlProblem } from '../formats/yaml-text.js';
+import { readYamlAs } from '../formats/yaml-schema.js';
+import type { YamlProblem } from '../formats/yaml-text.js';
 import { DealSchema, onceInOrder, type DataTable } from '../data/data-table.schema.js';
 import { curveOfKind } from './curve-shape.js';
 import { LoadCurveSchema } from './load-curve.schema.js';
@@ -62,18 +63,8 @@ export type WorkloadFile = z.infer<typeof WorkloadFileSchema>;
 
 /** Reads the text of a workload file. */
 export function readWorkloadFile(text: string): { file: WorkloadFile } | { problems: YamlProblem[] } {
-  const yaml = readYaml(text);
-  if ('problems' in yaml) return yaml;
-  const { document, placeOf } = yaml;
-  const parsed = WorkloadFileSchema.safeParse(yaml.value);
-  if (parsed.success) return { file: parsed.data };
-  return {
-    problems: parsed.error.issues.map(({ path, message }) => {
-      // The innermost place that is written down: what is missing has none of its own.
-      const written = path.map((_, depth) => document.getIn(path.slice(0, path.length - depth), true)).find(isNode);
-      return { ...placeOf(written?.range?.[0] ?? 0), message: `${path.join('.') || 'the file'}: ${message}` };
-    }),
-  };
+  const read = readYamlAs(text, WorkloadFileSchema);
+  return 'problems' in read ? read : { file: read.value };
 }
 
 /** The workload that a file describes; a crew's script goes by the name of its file. */

@@ -14,10 +14,27 @@ const notPerformed = (failure: FailureReason, durationMs: number): Outcome<never
 /** How much longer than its limits a driver may take before it is given up, in ms: it ends by itself in good order. */
 const graceMs = 1000;
 
-/** An action under way, and what to do where it is not done in time. */
-interface Waiting {
-  untilMs: number;
-  giveUp: () => void;
+/** An action under way, which is given up where it is not done in time. */
+class Waiting<Observation> {
+  constructor(
+    readonly origin: string,
+    readonly startedMs: number,
+    readonly limitMs: number,
+    readonly resolve: (outcome: Outcome<Observation>) => void,
+  ) {}
+
+  isLate(nowMs: number): boolean {
+    return this.startedMs + this.limitMs < nowMs;
+  }
+
+  giveUp(): void {
+    const text = `${this.origin} could not be asked: no end of the action within ${this.limitMs} ms.`;
+    this.fail(failureReason('answer-timed-out', text));
+  }
+
+  fail(failure: FailureReason): void {
+    this.resolve(notPerformed(failure, performance.now() - this.startedMs));
+  }
 }
 
 /** How often it is looked for actions that are not done in time, in ms. */
@@ -25,24 +42,24 @@ const lookMs = 250;
 
 /** Gives up what is not done in time. One timer looks after all actions: one for each would cost as much as all else that the engine adds to a request. */
 class Watchdog {
-  readonly #waiting = new Set<Waiting>();
+  readonly #waiting = new Set<Pick<Waiting<never>, 'isLate' | 'giveUp'>>();
   #timer: NodeJS.Timeout | null = null;
 
-  add(waiting: Waiting): void {
+  add(waiting: Pick<Waiting<never>, 'isLate' | 'giveUp'>): void {
     this.#waiting.add(waiting);
     this.#timer ??= setInterval(() => {
       this.#look();
     }, lookMs).unref();
   }
 
-  remove(waiting: Waiting): void {
+  remove(waiting: Pick<Waiting<never>, 'isLate' | 'giveUp'>): void {
     this.#waiting.delete(waiting);
   }
 
   #look(): void {
     const nowMs = performance.now();
     for (const waiting of this.#waiting)
-      if (waiting.untilMs < nowMs) {
+      if (waiting.isLate(nowMs)) {
         this.#waiting.delete(waiting);
         waiting.giveUp();
       }
@@ -68,15 +85,7 @@ export function perform<Action extends Addressed, Observation>(
   const { connectMs, answerMs } = rules.limits;
   const limitMs = (connectMs + answerMs) * (driver.mostExchanges ?? 1) + graceMs;
   return new Promise((resolve) => {
-    const giveUp = (failure: FailureReason) => {
-      resolve(notPerformed(failure, performance.now() - startedMs));
-    };
-    const waiting: Waiting = {
-      untilMs: startedMs + limitMs,
-      giveUp: () => {
-        giveUp(failureReason('answer-timed-out', `${action.origin} could not be asked: no end of the action within ${limitMs} ms.`));
-      },
-    };
+    const waiting = new Waiting<Observation>(action.origin, startedMs, limitMs, resolve);
     watchdog.add(waiting);
     driver.perform(action).then(
       (outcome) => {
@@ -85,7 +94,7 @@ export function perform<Action extends Addressed, Observation>(
       },
       (error: unknown) => {
         watchdog.remove(waiting);
-        giveUp(failureReason('not-sent', error instanceof Error ? error.message : String(error)));
+        waiting.fail(failureReason('not-sent', error instanceof Error ? error.message : String(error)));
       },
     );
   });

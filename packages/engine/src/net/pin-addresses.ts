@@ -9,7 +9,12 @@ export async function addressesNow(origin: string, lookup: Lookup = systemLookup
   if (isIP(host) !== 0) return [host];
   const found = await new Promise<LookupAddress[]>((done, failed) => {
     lookup(host, { all: true }, (error, addresses) => {
-      if (error) failed(new Error(`${origin} has no address: its name cannot be looked up (${error.code ?? error.message}). See how its host is written, and whether this machine knows it.`));
+      if (error)
+        failed(
+          new Error(
+            `${origin} has no address: its name cannot be looked up (${error.code ?? error.message}). See how its host is written, and whether this machine knows it.`,
+          ),
+        );
       else done(addresses);
     });
   });

@@ -85,8 +85,10 @@ export const patternRoutes = ({ store, compute }: Services): AnyRoute[] => {
       result: z.object({ list: z.array(ListedPatternSchema), count: z.number().int() }),
       handle: async ({ params, body }) => {
         const read = await compute.readPatterns(body.text);
-        if ('problems' in read)
-          throw new Problem(422, 'The patterns could not be read', `${read.problems.slice(0, 3).join(' ')} Nothing was changed.`);
+        if ('problems' in read) {
+          const told = read.problems.slice(0, 3).map(({ line, column, message }) => `Line ${line}, column ${column}: ${message}`);
+          throw new Problem(422, 'The patterns could not be read', `${told.join(' ')} Nothing was changed.`);
+        }
         // What is as it was shipped needs no copy of its own.
         const asShipped = new Map(publishedPatterns.map((publishedPattern) => [publishedPattern.id, JSON.stringify(publishedPattern)]));
         await store.savePatterns(

@@ -81,7 +81,7 @@ export class Recorder {
         'Already recording',
         `“${this.#live.recording.take.name}” is being recorded. Stop it before you start another take.`,
       );
-    // Whatever wrote the environment.
+    // Nothing is recorded with a faulty environment, whatever wrote it.
     const fault = environmentFault(environment);
     if (fault !== null) throw new Problem(422, 'This environment cannot be used', fault);
     const authority = await this.authority();

@@ -33,6 +33,9 @@ describe('the files for the command line', () => {
     );
     const files = unzipSync(Buffer.concat(pieces));
     const text = strFromU8(files['env.yaml'] ?? new Uint8Array());
+    expect(text).toMatch(/^# yaml-language-server: \$schema=schemas\/environment\.schema\.json\n/);
+    for (const kind of ['workload', 'script', 'environment'])
+      expect(JSON.parse(strFromU8(files[`schemas/${kind}.schema.json`] ?? new Uint8Array()))).toHaveProperty('type', 'object');
     expect(text).not.toMatch(/quince|damson|sloe/);
     expect(text).toContain('upstreamProxy: http://kim@127.0.0.1:3128');
     expect(text).toContain('depot: north');

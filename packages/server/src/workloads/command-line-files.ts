@@ -2,6 +2,9 @@ import {
   boundColumns,
   filesOf,
   fileTargets,
+  jsonSchemaOf,
+  schemaFile,
+  schemaLine,
   withPassword,
   writeExactCsv,
   writeScript,
@@ -64,19 +67,25 @@ export async function writeCommandLineFiles(
   const scriptFiles = new Map(scripts.map((script) => [script.id, fileName(script.name, 'yaml', taken)]));
   const used = new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]));
   const data = tables.filter((table) => used.has(table.id)).map((table) => ({ table, file: fileName(table.name, 'csv', taken) }));
-  await add('workload.yaml', [writeWorkloadFile(workload, { script: (id) => scriptFiles.get(id) ?? id, environment: 'env.yaml', data })]);
+  for (const kind of ['workload', 'script', 'environment'] as const)
+    await add(schemaFile(kind), [`${JSON.stringify(jsonSchemaOf(kind), null, 2)}\n`]);
+  await add('workload.yaml', [
+    schemaLine('workload'),
+    writeWorkloadFile(workload, { script: (id) => scriptFiles.get(id) ?? id, environment: 'env.yaml', data }),
+  ]);
   for (const script of scripts) {
     const bodies = new Map<string, string>();
     for (const hash of filesOf(script)) {
       const body = await store.body(hash);
       if (body) bodies.set(hash, Buffer.from(body.bytes).toString('base64'));
     }
-    await add(scriptFiles.get(script.id) ?? script.id, [writeScript(script, bodies)]);
+    await add(scriptFiles.get(script.id) ?? script.id, [schemaLine('script'), writeScript(script, bodies)]);
   }
   const { name, map, secretVariables, failureSigns, trust, upstreamProxy } = environment;
   const variables = Object.fromEntries(Object.entries(environment.variables).filter(([variable]) => !secretVariables.includes(variable)));
   await add('env.yaml', [
-    environmentHead +
+    schemaLine('environment') +
+      environmentHead +
       stringify({
         name,
         targets: fileTargets(environment),

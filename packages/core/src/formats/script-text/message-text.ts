@@ -13,7 +13,7 @@ const AwaitedTextSchema = z.strictObject({
 /** A message over a WebSocket as text. */
 export const MessageTextSchema = z.strictObject({
   message: z.string().describe('SEND, AWAIT or CLOSE, and a name, such as “SEND claim”'),
-  id: z.string(),
+  id: z.string().optional().describe('left out, it is made of what the step is'),
   over: z.string().min(1).describe('the WebSocket, by the name that the request which opens it gives'),
   exchange: z.number().int().nullable().optional(),
   format: z.enum(['text', 'binary']).optional(),

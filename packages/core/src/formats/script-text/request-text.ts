@@ -6,7 +6,7 @@ import { CheckTextSchema, RecordedSchema } from './check-text.schema.js';
 /** A request as text. */
 export const RequestTextSchema = z.strictObject({
   request: z.string().describe('method and name, such as “POST /sign-in”'),
-  id: z.string(),
+  id: z.string().optional().describe('left out, it is made of what the step is'),
   exchange: z.number().int().nullable().optional(),
   hops: z.array(z.number().int()).optional(),
   origin: z.string(),

@@ -1,5 +1,4 @@
-import { isMap, isScalar, type Document } from 'yaml';
-import * as z from 'zod';
+import { offsetOf, schemaProblems } from '../yaml-schema.js';
 import { readYaml } from '../yaml-text.js';
 import { actionKindOf, isAction } from '../../actions/action-kinds.js';
 import type { Check, Checked, Condition } from '../../check/check.schema.js';
@@ -36,44 +35,19 @@ export function readScript(text: string, base: Pick<Script, 'id' | 'projectId' |
   const { document } = yaml;
   const at = (offset: number, message: string): TextProblem => ({ ...yaml.placeOf(offset), message });
   const parsed = ScriptTextSchema.safeParse(withMessageTexts(yaml.value));
-  if (!parsed.success)
-    return {
-      problems: parsed.error.issues
-        .flatMap(deepest)
-        .map(({ path, message }) => at(offsetOf(document, path), `${path.join('.') || 'The text'}: ${message}`)),
-    };
+  if (!parsed.success) return { problems: schemaProblems(yaml, parsed.error.issues) };
   return new Reader(parsed.data, base, (path, offset, message) => at(offsetOf(document, path) + offset, message)).read();
 }
 
-/** Of a choice of kinds the issues of the kind that fits best: the one that got furthest. */
-function deepest(issue: z.core.$ZodIssue): { path: PropertyKey[]; message: string }[] {
-  if (issue.code === 'unrecognized_keys')
-    return issue.keys.map((key) => ({ path: [...issue.path, key], message: `Nothing is called “${key}” here.` }));
-  if (issue.code !== 'invalid_union') return [{ path: issue.path, message: issue.message }];
-  const [best] = [...issue.errors].sort(
-    (left, right) =>
-      left.length - right.length ||
-      Math.max(...right.map((nested) => nested.path.length)) - Math.max(...left.map((nested) => nested.path.length)),
-  );
-  return (best ?? []).flatMap((inner) => deepest({ ...inner, path: [...issue.path, ...inner.path] })).slice(0, 3);
-}
+/** Signs of an id that is made of what a step is, at the most. */
+const longestStem = 40;
 
-/** Where the node at a path stands in the text; where there is none, that of the nearest one around it. */
-function offsetOf(document: Document, path: readonly PropertyKey[]): number {
-  for (let length = path.length; length >= 0; length--) {
-    const keys = path.slice(0, length);
-    const parent: unknown = keys.length === 0 ? document.contents : document.getIn(keys.slice(0, -1), true);
-    const last = keys.at(-1);
-    const node: unknown = keys.length === 0 ? document.contents : document.getIn(keys, true);
-    // A member stands where its key does.
-    if (isMap(parent)) {
-      const pair = parent.items.find((item) => isScalar(item.key) && item.key.value === last);
-      if (pair && isScalar(pair.key) && pair.key.range) return pair.key.range[0];
-    }
-    const range = (node as { range?: [number, number, number] } | null | undefined)?.range;
-    if (range) return range[0];
-  }
-  return 0;
+/** All ids that stand in some steps and what they hold. */
+function* writtenIds(value: unknown): Generator<string> {
+  if (typeof value !== 'object' || value === null) return;
+  for (const [key, inner] of Object.entries(value))
+    if (key === 'id' && typeof inner === 'string') yield inner;
+    else yield* writtenIds(inner);
 }
 
 /** Turns the validated text into a script. */
@@ -96,7 +70,8 @@ class Reader {
   readonly #handoffs: Handoff[];
   readonly #made: GeneratedValue[];
   readonly #ids = new Set<string>();
-  #count = 0;
+  /** Ids that the text gives itself; none of them is given to another step. */
+  readonly #written = new Set<string>();
 
   constructor(
     readonly text: ScriptText,
@@ -113,6 +88,7 @@ class Reader {
     }));
     this.#made = Object.entries(text.made ?? {}).map(([name, { id, ...rest }], index) => ({ id: id ?? `m${index + 1}`, name, ...rest }));
     this.#names = pieceNames({ handoffs: this.#handoffs, made: this.#made });
+    for (const id of writtenIds(text.transactions)) this.#written.add(id);
   }
 
   read(): ReadScript {
@@ -146,10 +122,22 @@ class Reader {
   }
 
   #id(wanted: string | undefined, letter: string, path: PropertyKey[]): string {
-    const id = wanted ?? `${letter}-${++this.#count}`;
+    const id = wanted ?? this.#newId(letter, path);
     if (this.#ids.has(id)) this.#problem([...path, 'id'], 0, `The id “${id}” is used twice. Give one of the two steps another.`);
     this.#ids.add(id);
     return id;
+  }
+
+  /** An id for what has none, after what it is: steps that are put in elsewhere do not change it. */
+  #newId(letter: string, path: PropertyKey[]): string {
+    const node = path.reduce<unknown>((inner, key) => (inner as Record<PropertyKey, unknown> | undefined)?.[key], this.text);
+    const [first] = Object.values(node ?? {}) as unknown[];
+    const words = (typeof first === 'string' || typeof first === 'number' ? String(first) : '').toLowerCase().match(/[a-z\d]+/g) ?? [];
+    const stem = [letter, ...words].join('-').slice(0, longestStem);
+    for (let n = 1; ; n++) {
+      const id = n === 1 ? stem : `${stem}-${n}`;
+      if (!this.#ids.has(id) && !this.#written.has(id)) return id;
+    }
   }
 
   #step(step: StepText, path: PropertyKey[]): Step {

@@ -100,6 +100,8 @@ export class HttpDriver implements HttpUserDriver {
   readonly messages: MessageDriver;
   readonly #connections = new Map<string, Connection[]>();
   readonly #sessions = new TlsSessions();
+  /** Addresses of a target are judged once for the user, whose rules do not change. */
+  readonly #lookups = new Map<string, LookupFunction>();
   readonly #ground: SendingGround;
 
   constructor(readonly options: HttpDriverOptions) {
@@ -115,20 +117,24 @@ export class HttpDriver implements HttpUserDriver {
     };
   }
 
-  async perform(request: WireRequest): Promise<Outcome<WireResponse>> {
-    return outcomeOf(await this.send(request));
+  perform(request: WireRequest): Promise<Outcome<WireResponse>> {
+    if (request.opensSocket !== undefined) return this.send(request).then(outcomeOf);
+    // Thousands of answers a second come by here, and few of them lead on: the others wait for no promise more than they must.
+    return this.#signedIn(request).then((response) =>
+      request.followRedirects && leadsOn(response) ? this.#followed(request, response).then(outcomeOf) : outcomeOf(response),
+    );
   }
 
-  send(request: WireRequest): Promise<WireResponse> {
+  async send(request: WireRequest): Promise<WireResponse> {
     if (request.opensSocket !== undefined) return this.#openSocket(request, request.opensSocket);
-    const first = this.#signedIn(request);
-    return request.followRedirects ? this.#followed(request, first) : first;
+    const response = await this.#signedIn(request);
+    return request.followRedirects ? this.#followed(request, response) : response;
   }
 
-  async #followed(request: WireRequest, first: Promise<WireResponse>): Promise<WireResponse> {
+  async #followed(request: WireRequest, first: WireResponse): Promise<WireResponse> {
     let current = request;
-    let response = await first;
-    for (let hop = 0; hop < mostRedirects && response.status >= 300 && response.status < 400; hop++) {
+    let response = first;
+    for (let hop = 0; hop < mostRedirects && leadsOn(response); hop++) {
       const location = headerOf(response.headers, 'location');
       if (location === undefined) break;
       // Resolved against the target of the request (RFC 9110, 10.2.2).
@@ -212,7 +218,11 @@ export class HttpDriver implements HttpUserDriver {
 
   /** Looks up where connections to an origin may lead. Throws where its host is an address to which they may not. */
   #lookupFor(origin: string): LookupFunction {
-    return lookupFor(origin, this.options.addressesOf?.(origin) ?? [], this.options.lookup);
+    const known = this.#lookups.get(origin);
+    if (known) return known;
+    const lookup = lookupFor(origin, this.options.addressesOf?.(origin) ?? [], this.options.lookup);
+    this.#lookups.set(origin, lookup);
+    return lookup;
   }
 
   /** Waits for the turn of an exchange under the ceiling of its target. */
@@ -351,6 +361,9 @@ export class HttpDriver implements HttpUserDriver {
     };
   }
 }
+
+/** True for a redirect. */
+const leadsOn = ({ status }: WireResponse): boolean => status >= 300 && status < 400;
 
 const notSent = (error: unknown): FailureReason =>
   refusedAddress(error) ?? failureReason('not-sent', error instanceof Error ? error.message : String(error));

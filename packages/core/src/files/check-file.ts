@@ -1,0 +1,96 @@
+import { environmentOfFile, EnvironmentFileSchema } from '../environment/environment-file.js';
+import { clearanceProblem } from '../environment/clearance.js';
+import { environmentFault } from '../environment/targets.js';
+import { TargetPolicySchema } from '../environment/target-policy.js';
+import { readScript } from '../formats/script-text/script-reader.js';
+import { offsetOf, readYamlAs } from '../formats/yaml-schema.js';
+import { readYaml, type YamlProblem } from '../formats/yaml-text.js';
+import { readPatterns } from '../patterns/pattern-file.js';
+import { WorkloadFileSchema } from '../workload/workload-file.js';
+import type { FileKind } from './file-schemas.js';
+
+/** A kind of file that people write. */
+export type WrittenKind = Extract<FileKind, 'script' | 'environment' | 'workload' | 'patterns' | 'policy'>;
+
+/** What a file turned out to be, and what is wrong with it; a kind of null is none that is known. */
+export interface CheckedFile {
+  kind: WrittenKind | null;
+  problems: YamlProblem[];
+}
+
+/** Members by which kinds of files are told apart, the plainest first. */
+const tellingMembers: readonly [string, WrittenKind][] = [
+  ['transactions', 'script'],
+  ['script', 'script'],
+  ['crews', 'workload'],
+  ['targets', 'environment'],
+  ['patterns', 'patterns'],
+  ['networks', 'policy'],
+  ['hosts', 'policy'],
+  ['publicAddresses', 'policy'],
+  ['requestsPerSecond', 'policy'],
+  ['users', 'policy'],
+];
+
+/**
+ * Checks a text that people write: what kind of file it is, and everything that is wrong with it, with line and column. `exists` says whether a file
+ * that it names is there. `nowMs` is the moment at which clearances are looked at, in ms since 1970.
+ */
+export function checkFile(text: string, exists: (name: string) => boolean, nowMs: number): CheckedFile {
+  const yaml = readYaml(text);
+  if ('problems' in yaml) return { kind: null, problems: yaml.problems };
+  const members = typeof yaml.value === 'object' && yaml.value !== null ? Object.keys(yaml.value) : [];
+  const kind = tellingMembers.find(([member]) => members.includes(member))?.[1] ?? null;
+  if (kind === null) {
+    const known = 'transactions (a script), crews (a workload), targets (an environment), patterns, or networks (a policy)';
+    return { kind, problems: [{ line: 1, column: 1, message: `Nobody can tell what this file is. It has none of: ${known}.` }] };
+  }
+  return { kind, problems: checks[kind](text, exists, nowMs) };
+}
+
+type Check = (text: string, exists: (name: string) => boolean, nowMs: number) => YamlProblem[];
+
+const checks: Record<WrittenKind, Check> = {
+  script: (text) => {
+    const read = readScript(text, { id: 'file', projectId: 'file', takeId: '', secondTakeId: null });
+    return 'problems' in read ? read.problems : [];
+  },
+  workload: (text, exists) => {
+    const read = readYamlAs(text, WorkloadFileSchema);
+    if ('problems' in read) return read.problems;
+    const { crews, environment, data } = read.value;
+    const named: [path: (string | number)[], file: string][] = [
+      ...crews.map(({ script }, at): [(string | number)[], string] => [['crews', at, 'script'], script]),
+      ...data.map(({ file }, at): [(string | number)[], string] => [['data', at, 'file'], file]),
+      ...(environment === undefined ? [] : [[['environment'], environment] as [(string | number)[], string]]),
+    ];
+    return named
+      .filter(([, file]) => !exists(file))
+      .map(([path, file]) => ({
+        ...read.yaml.placeOf(offsetOf(read.yaml.document, path)),
+        message: `${path.join('.')}: The file ${file} does not exist. Name files as they lie beside this one.`,
+      }));
+  },
+  environment: (text, _exists, nowMs) => {
+    const read = readYamlAs(text, EnvironmentFileSchema);
+    if ('problems' in read) return read.problems;
+    const environment = environmentOfFile(read.value);
+    const at = (path: (string | number)[], message: string): YamlProblem[] => [
+      { ...read.yaml.placeOf(offsetOf(read.yaml.document, path)), message: `${path.join('.')}: ${message}` },
+    ];
+    const fault = environmentFault(environment);
+    if (fault !== null) return at(['targets'], fault);
+    return environment.targets.flatMap((target, index) => {
+      const problem = clearanceProblem(environment, target, nowMs);
+      return problem === null ? [] : at(['targets', index], problem);
+    });
+  },
+  patterns: (text) => {
+    const read = readPatterns(text);
+    return 'problems' in read ? read.problems : [];
+  },
+  policy: (text) => {
+    const read = readYamlAs(text, TargetPolicySchema);
+    return 'problems' in read ? read.problems : [];
+  },
+};

@@ -1,0 +1,31 @@
+import * as z from 'zod';
+import { EnvironmentFileSchema } from '../environment/environment-file.js';
+import { TargetPolicySchema } from '../environment/target-policy.js';
+import { ScriptTextSchema } from '../formats/script-text/script-text.schema.js';
+import { PatternFileSchema } from '../patterns/pattern.schema.js';
+import { CorrelationFileSchema, RehearsalFileSchema } from '../report/report.schema.js';
+import { RunFileSchema } from '../analyse/run-file.js';
+import { WorkloadFileSchema } from '../workload/workload-file.js';
+
+export type FileKind = 'script' | 'environment' | 'workload' | 'run' | 'correlation' | 'rehearsal' | 'patterns' | 'policy';
+
+/** The schemas of all files that are read or written, by their kinds. What each gives is of no matter here: the compiler would write it all out. */
+export const fileSchemas: Readonly<Record<FileKind, z.ZodType>> = {
+  script: ScriptTextSchema,
+  environment: EnvironmentFileSchema,
+  workload: WorkloadFileSchema,
+  run: RunFileSchema,
+  correlation: CorrelationFileSchema,
+  rehearsal: RehearsalFileSchema,
+  patterns: PatternFileSchema,
+  policy: TargetPolicySchema,
+};
+
+/** The JSON Schema (2020-12) of a kind of file, for editors. */
+export const jsonSchemaOf = (kind: FileKind): object => z.toJSONSchema(fileSchemas[kind], { io: 'input' });
+
+/** The file of a schema, beside the files that name it. */
+export const schemaFile = (kind: FileKind): string => `schemas/${kind}.schema.json`;
+
+/** The first line of a file of YAML by which editors find its schema (the modeline of the YAML language server). */
+export const schemaLine = (kind: FileKind): string => `# yaml-language-server: $schema=${schemaFile(kind)}\n`;

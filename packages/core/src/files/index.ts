@@ -1,0 +1,2 @@
+export * from './check-file.js';
+export * from './file-schemas.js';
