@@ -133,7 +133,7 @@ between('a target on another host', () => {
     const wrong = await run(clearedUntil(inDays(2)), 1, '/', 'networks: [ten]\n');
     expect([wrong.status, wrong.error]).toEqual([
       2,
-      expect.stringContaining('policy.yaml: networks.0: Write a network, such as 10.20.0.0/16.'),
+      expect.stringContaining('policy.yaml:1:12: networks.0: Write a network, such as 10.20.0.0/16.'),
     ]);
     expect(requests()).toEqual([]);
     const allowed = await run(clearedUntil(inDays(2)), 1, '/', `networks: [${network}.0/24]\npublicAddresses: false\n`);

@@ -14,6 +14,7 @@ import {
   readYamlAs,
   unclearedTarget,
   type TargetPolicy,
+  type YamlSchema,
   type BodyRef,
   type Environment,
   type Exchange,
@@ -23,7 +24,6 @@ import {
   type Script,
 } from '@sturdy/core';
 import { pinAddresses } from '@sturdy/engine';
-import type * as z from 'zod';
 import { UsageError } from './usage-error.js';
 
 /** Bodies by the SHA-256 of their bytes, in memory. */
@@ -141,7 +141,7 @@ export const told = (file: string, problems: readonly { line: number; column: nu
   problems.map(({ line, column, message }) => `${file}:${line}:${column}: ${message}`).join('\n');
 
 /** Reads a YAML file of a schema; `what` it is stands in what is said where it does not exist. Throws with file, line and what is wrong. */
-export function readYamlFile<T>(file: string, what: string, schema: z.ZodType<T>): T {
+export function readYamlFile<T>(file: string, what: string, schema: YamlSchema<T>): T {
   mustExist(file, what);
   const read = readYamlAs(readFileSync(file, 'utf8'), schema);
   if ('problems' in read) throw new UsageError(told(file, read.problems));

@@ -140,7 +140,7 @@ describe('sturdy run', () => {
       expect([done.status, done.error]).toEqual([2, expect.stringMatching(sentence) as string]);
     };
     await wrong(['run', file('none.yaml'), '--out', file('out')], /The workload .* does not exist/);
-    await wrong(workload('seeds: 3\n'), /w\.yaml:\d+:\d+: the file: Unrecognized key: "seeds"/);
+    await wrong(workload('seeds: 3\n'), /w\.yaml:7:1: seeds: Nothing is called “seeds” here\./);
     await wrong(workload('criteria:\n  - { measure: p95, limit: -1 }\n'), /w\.yaml:8:\d+: criteria\.0\.limit/);
     await wrong(workload().concat('--environment', file('none-env.yaml')), /The environment file .* does not exist/);
     await wrong(workload().concat('--metrics-port', '0'), /--metrics-port is a number/);

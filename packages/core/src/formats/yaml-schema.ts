@@ -26,8 +26,13 @@ export function schemaProblems(
     .map(({ path, message }) => ({ ...placeOf(offsetOf(document, path)), message: `${path.join('.') || 'The text'}: ${message}` }));
 }
 
+/** What is asked of a schema. Its full type would keep the compiler busy for minutes where a schema is a large one. */
+export interface YamlSchema<T> {
+  safeParse: (value: unknown) => { success: true; data: T } | { success: false; error: { issues: z.core.$ZodIssue[] } };
+}
+
 /** Reads a text of YAML by a schema; or says what is wrong with it, and where. */
-export function readYamlAs<T>(text: string, schema: z.ZodType<T>): { value: T; yaml: Read } | { problems: YamlProblem[] } {
+export function readYamlAs<T>(text: string, schema: YamlSchema<T>): { value: T; yaml: Read } | { problems: YamlProblem[] } {
   const yaml = readYaml(text);
   if ('problems' in yaml) return yaml;
   const parsed = schema.safeParse(yaml.value);

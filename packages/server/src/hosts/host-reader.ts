@@ -18,6 +18,8 @@ function textOf(url: string, lookup: LookupFunction): Promise<string> {
       {
         headers: { Accept: 'application/openmetrics-text; version=1.0.0, text/plain; version=0.0.4' },
         signal: AbortSignal.timeout(limitMs),
+        // Each time a connection of its own, so that each is looked up.
+        agent: false,
         lookup,
       },
       (answer) => {

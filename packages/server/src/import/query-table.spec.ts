@@ -4,7 +4,7 @@ import type { Store } from '../store/store-client.js';
 import type { NewTable } from '../store/table-repository.js';
 import { queryOwnTables } from './query-own-tables.js';
 import { onlyHere } from '../test/reach.js';
-import { oneStatement, queryTable, tryQuery } from './query-table.js';
+import { databaseOriginOf, oneStatement, queryTable, tryQuery } from './query-table.js';
 
 /** A store of data tables, as the product keeps them. */
 const storeOf = (...tables: { name: string; columns: [string, 'text' | 'number'][]; rows: string[][] }[]): Store =>
@@ -54,6 +54,11 @@ describe('a query for a table', () => {
     await expect(tryQuery(store, 'p', { address: 'postgres://a:b@127.0.0.1:1/x', sql: 'select 1' }, onlyHere)).rejects.toThrow(
       'does not let us in',
     );
+  });
+
+  it('names the database that it asks as a target, where the driver reads one', () => {
+    const addresses = ['own', 'here', 'postgres://a@[::1]/x', 'postgres://a@127.0.0.1:1/x?host=db.example', 'postgres://a@h/x?sslcert=/nowhere'];
+    expect(addresses.map(databaseOriginOf)).toEqual([null, null, 'postgres://[::1]:5432', 'postgres://db.example:1', null]);
   });
 });
 

@@ -63,8 +63,13 @@ function databaseOrigin(host: string, port: number): string {
 /** The target that a query asks; null for the data tables of the project, and for what is no address of a database. */
 export function databaseOriginOf(address: string): string | null {
   if (address === 'own' || !isDatabaseAddress(address)) return null;
-  const { host, port } = new pg.Client({ connectionString: address });
-  return databaseOrigin(host, port);
+  try {
+    const { host, port } = new pg.Client({ connectionString: address });
+    return databaseOrigin(host, port);
+  } catch {
+    // The driver cannot read it, such as one that names a certificate that is not there; the query itself will say so.
+    return null;
+  }
 }
 
 const isDatabaseAddress = (address: string): boolean => URL.canParse(address) && /^postgres(ql)?:$/.test(new URL(address).protocol);
