@@ -57,7 +57,13 @@ describe('a query for a table', () => {
   });
 
   it('names the database that it asks as a target, where the driver reads one', () => {
-    const addresses = ['own', 'here', 'postgres://a@[::1]/x', 'postgres://a@127.0.0.1:1/x?host=db.example', 'postgres://a@h/x?sslcert=/nowhere'];
+    const addresses = [
+      'own',
+      'here',
+      'postgres://a@[::1]/x',
+      'postgres://a@127.0.0.1:1/x?host=db.example',
+      'postgres://a@h/x?sslcert=/nowhere',
+    ];
     expect(addresses.map(databaseOriginOf)).toEqual([null, null, 'postgres://[::1]:5432', 'postgres://db.example:1', null]);
   });
 });
