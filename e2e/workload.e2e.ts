@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
@@ -137,6 +137,7 @@ test('versions are had back, a copy is laid beside it, and the command line play
 
   const folder = mkdtempSync(join(tmpdir(), 'sturdy-files-'));
   const zip = await fetch(`${product}/api/workloads/${workload.id}/files.zip`);
+  mkdirSync(join(folder, 'schemas'));
   for (const [name, bytes] of Object.entries(unzipSync(new Uint8Array(await zip.arrayBuffer()))))
     writeFileSync(join(folder, name), strFromU8(bytes));
   const { status, error } = await sturdy(['run', join(folder, 'workload.yaml'), '--out', join(folder, 'out')]);
