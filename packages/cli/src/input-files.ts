@@ -103,7 +103,7 @@ export async function readTake(file: string): Promise<TakeFile> {
 export function readScriptFile(file: string): { script: Script; files: Map<string, Uint8Array> } {
   mustExist(file, 'The script');
   const read = readScript(readFileSync(file, 'utf8'), { id: basename(file), projectId: 'file', takeId: '', secondTakeId: null });
-  if ('problems' in read) throw new UsageError(told(file, read.problems.slice(0, 20)));
+  if ('problems' in read) throw new UsageError(faultLines(file, read.problems.slice(0, 20)));
   return { script: read.script, files: new Map([...read.files].map(([hash, text]) => [hash, Buffer.from(text, 'base64')])) };
 }
 
@@ -111,7 +111,7 @@ export function readScriptFile(file: string): { script: Script; files: Map<strin
 export function readPatternFile(file: string): HandoffPattern[] {
   mustExist(file, 'The file of patterns');
   const read = readPatterns(readFileSync(file, 'utf8'));
-  if ('problems' in read) throw new UsageError(told(file, read.problems));
+  if ('problems' in read) throw new UsageError(faultLines(file, read.problems));
   return read.list;
 }
 
@@ -137,14 +137,14 @@ export async function withPinnedTargets(environment: Environment, policies: read
 }
 
 /** What is wrong with a file, a line each: file, line, column, and what to write. */
-export const told = (file: string, problems: readonly { line: number; column: number; message: string }[]): string =>
+export const faultLines = (file: string, problems: readonly { line: number; column: number; message: string }[]): string =>
   problems.map(({ line, column, message }) => `${file}:${line}:${column}: ${message}`).join('\n');
 
 /** Reads a YAML file of a schema; `what` it is stands in what is said where it does not exist. Throws with file, line and what is wrong. */
 export function readYamlFile<T>(file: string, what: string, schema: YamlSchema<T>): T {
   mustExist(file, what);
   const read = readYamlAs(readFileSync(file, 'utf8'), schema);
-  if ('problems' in read) throw new UsageError(told(file, read.problems));
+  if ('problems' in read) throw new UsageError(faultLines(file, read.problems));
   return read.value;
 }
 

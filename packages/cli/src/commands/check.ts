@@ -2,7 +2,7 @@ import { existsSync, readFileSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import { checkFile, type WrittenKind } from '@sturdy/core';
 import type { Command } from 'commander';
-import { mustExist, told } from '../input-files.js';
+import { mustExist, faultLines } from '../input-files.js';
 
 const kindWords: Record<WrittenKind, string> = {
   script: 'a script',
@@ -33,7 +33,7 @@ Example: sturdy check thursday.yaml env.yaml scripts/*.yaml`,
         if (problems.length === 0 && kind !== null) process.stdout.write(`${file}: ${kindWords[kind]}, nothing is wrong\n`);
         else {
           process.exitCode = foundFaults;
-          process.stdout.write(`${told(file, problems)}\n`);
+          process.stdout.write(`${faultLines(file, problems)}\n`);
         }
       }
     });

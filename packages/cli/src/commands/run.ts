@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import {
   curveSeconds,
@@ -22,8 +22,8 @@ import {
 } from '@sturdy/core';
 import { Conductor, Problem, LinkedTransport, WorkerThreads } from '@sturdy/server/conductor';
 import type { Command } from 'commander';
+import { faultLines, mustExist, readEnvironmentFile, readScriptFile, withPinnedTargets, writeJson } from '../input-files.js';
 import { addPolicyOptions, policiesOf, type PolicyOptions } from '../policies.js';
-import { readEnvironmentFile, readScriptFile, told, withPinnedTargets, writeJson } from '../input-files.js';
 import { FileRunStore, readSpent, type FileTable } from '../run/file-run-store.js';
 import { RunFigures } from '../run/run-figures.js';
 import { UsageError } from '../usage-error.js';
@@ -74,9 +74,9 @@ interface Prepared {
 }
 
 function prepare(file: string, options: Options): Prepared {
-  if (!existsSync(file)) throw new UsageError(`The workload ${file} does not exist.`);
+  mustExist(file, 'The workload');
   const read = readWorkloadFile(readFileSync(file, 'utf8'));
-  if ('problems' in read) throw new UsageError(told(file, read.problems));
+  if ('problems' in read) throw new UsageError(faultLines(file, read.problems));
   const beside = (name: string) => resolve(dirname(file), name);
   const environmentFile = options.environment ?? (read.file.environment === undefined ? null : beside(read.file.environment));
   if (environmentFile === null)
@@ -100,7 +100,7 @@ function prepare(file: string, options: Options): Prepared {
 }
 
 function readTable({ table, deal }: WorkloadFile['data'][number], file: string): FileTable {
-  if (!existsSync(file)) throw new UsageError(`The data table ${file} does not exist.`);
+  mustExist(file, 'The data table');
   const { columns, rows, problems } = readCsv(readFileSync(file, 'utf8').replace(/^\ufeff/, ''));
   const [problem] = problems;
   if (problem) throw new UsageError(`${file}:${problem.line}: ${problem.text}`);

@@ -16,9 +16,9 @@ export interface TargetState {
 }
 
 const ceilings = ({ requestsPerSecond, users }: Clearance): string =>
-  [requestsPerSecond === null ? [] : [`${requestsPerSecond} requests a second`], users === null ? [] : [`${users} users`]]
-    .flat()
-    .join(' and ');
+  [...(requestsPerSecond === null ? [] : [`${requestsPerSecond} requests a second`]), ...(users === null ? [] : [`${users} users`])].join(
+    ' and ',
+  );
 
 /** How the targets of an environment stand at a moment (ms since 1970). */
 export function targetStates(environment: Pick<Environment, 'targets' | 'clearances'>, nowMs: number): TargetState[] {

@@ -7,6 +7,7 @@ import { CorrelationFileSchema, RehearsalFileSchema } from '../report/report.sch
 import { RunFileSchema } from '../analyse/run-file.js';
 import { WorkloadFileSchema } from '../workload/workload-file.js';
 
+/** A kind of file that is read or written. */
 export type FileKind = 'script' | 'environment' | 'workload' | 'run' | 'correlation' | 'rehearsal' | 'patterns' | 'policy';
 
 /** The schemas of all files that are read or written, by their kinds. What each gives is of no matter here: the compiler would write it all out. */

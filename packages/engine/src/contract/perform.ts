@@ -37,22 +37,25 @@ class Waiting<Observation> {
   }
 }
 
+/** What may not be done in time, whatever it observes. */
+type Overdue = Pick<Waiting<never>, 'isLate' | 'giveUp'>;
+
 /** How often it is looked for actions that are not done in time, in ms. */
 const lookMs = 250;
 
 /** Gives up what is not done in time. One timer looks after all actions: one for each would cost as much as all else that the engine adds to a request. */
 class Watchdog {
-  readonly #waiting = new Set<Pick<Waiting<never>, 'isLate' | 'giveUp'>>();
+  readonly #waiting = new Set<Overdue>();
   #timer: NodeJS.Timeout | null = null;
 
-  add(waiting: Pick<Waiting<never>, 'isLate' | 'giveUp'>): void {
+  add(waiting: Overdue): void {
     this.#waiting.add(waiting);
     this.#timer ??= setInterval(() => {
       this.#look();
     }, lookMs).unref();
   }
 
-  remove(waiting: Pick<Waiting<never>, 'isLate' | 'giveUp'>): void {
+  remove(waiting: Overdue): void {
     this.#waiting.delete(waiting);
   }
 

@@ -133,8 +133,8 @@ export class ClearDialog {
   by = inject(Person).name();
   purpose = '';
   until = dayIn(14);
-  rate: number | null = 10;
-  users: number | null = 5;
+  rate: number | null = null;
+  users: number | null = null;
   typedHost = '';
   #environmentId = '';
 

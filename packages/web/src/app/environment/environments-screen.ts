@@ -48,7 +48,7 @@ export class EnvironmentsScreen {
   );
   /** Asked for anew whenever an environment has changed. */
   readonly history = resource({ params: () => this.environments(), loader: () => firstValueFrom(this.#api.history()) });
-  /** What is typed as the name of a further environment; null where none is being added. `copyOf` is the one that is copied. */
+  /** The environment that is being added: `copyOf` is the one that it copies, null where it copies none. Null where none is being added. */
   readonly adding = signal<{ copyOf: Environment | null } | null>(null);
   readonly newName = signal('');
   readonly newNameProblem = computed(() => {
