@@ -67,6 +67,17 @@ describe('before a rehearsal', () => {
     expect(text()).toContain(`${origin} in the environment Test.`);
   });
 
+  it('a production-like environment is told in colour and words, and nobody is offered to skip it', () => {
+    const { text, element } = dialog('rehearse', { productionLike: true });
+    expect(element.querySelector('.note')?.className).toBe('note bad');
+    expect(text()).toContain('in the environment Test, which is production-like: make sure that this is meant.');
+    expect(text()).not.toContain('start at once the next time');
+    TestBed.resetTestingModule();
+    const usualDialog = dialog();
+    expect(usualDialog.element.querySelector('.note')?.className).toBe('note warn');
+    expect(usualDialog.text()).toContain('start at once the next time');
+  });
+
   it('a pass that is to be proven plays twice', () => {
     const { tick, text, click, modal } = dialog();
     tick('Twice in a row');

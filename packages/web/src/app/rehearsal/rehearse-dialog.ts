@@ -35,7 +35,7 @@ export interface RehearsalChoice {
       <button type="button" class="btn-close" aria-label="Close" (click)="modal.dismiss()"></button>
     </div>
     <div class="modal-body">
-      <div class="note warn" [class.bad]="environment()?.productionLike">
+      <div class="note" [class]="environment()?.productionLike ? 'bad' : 'warn'">
         <b>This makes real records.</b>
         One virtual user plays the script{{ kind() === 'repair' ? ', up to ' + mostRounds + ' times' : twice() ? ', and once more' : '' }}.
         Each time it makes what a person would make: {{ changing() }} of its {{ count() }} steps can change something in the application ({{
@@ -93,10 +93,12 @@ export interface RehearsalChoice {
           }
         </fieldset>
       }
-      <label class="d-flex gap-2 mt-3 small"
-        ><input type="checkbox" [checked]="known()" (change)="known.set(!known())" /> I know this; start at once the next time I rehearse
-        this script</label
-      >
+      @if (!environment()?.productionLike) {
+        <label class="d-flex gap-2 mt-3 small"
+          ><input type="checkbox" [checked]="known()" (change)="known.set(!known())" /> I know this; start at once the next time I rehearse
+          this script</label
+        >
+      }
     </div>
     <div class="modal-footer">
       <button class="act" (click)="modal.dismiss()">Cancel</button>
