@@ -1,10 +1,10 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { environmentFault, plainEnvironment, version, type TargetPolicy } from '@sturdy/core';
+import { version, type TargetPolicy } from '@sturdy/core';
 import type { Lookup } from '@sturdy/engine';
 import { AboutServer } from './about/about-server.js';
 import { createApp } from './api/app.js';
-import { projectId, type Services } from './api/services.js';
+import type { Services } from './api/services.js';
 import { LongWork } from './compute/long-work.js';
 import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
@@ -16,6 +16,7 @@ import { clearLeftUploads } from './import/import-table.js';
 import { LiveHub } from './live/live-hub.js';
 import { ServerLog } from './log/server-log.js';
 import { recoverJournals } from './record/recording-journal.js';
+import { Projects } from './projects/projects.js';
 import { Recorder } from './record/recorder.js';
 import { RehearsalRoom } from './rehearse/rehearsal-room.js';
 import { SampleFiles } from './samples/sample-files.js';
@@ -79,15 +80,19 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   for (const run of interrupted.runs) log.warn(`Run ${run} was interrupted by the last stop`);
   for (const take of interrupted.takes) log.warn(`The recording of “${take}” was interrupted by the last stop`);
   await clearLeftUploads();
-  await makeFirstProject(store, options);
   const { compute, close: closeCompute } = await computing;
   const longWork = new LongWork(computeWorkerFile);
   longWork.warmUp();
   const live = new LiveHub();
   const samples = new SampleFiles(options.samplesFolder);
   const secrets = new ProjectSecrets(store);
-  log.mask(await secrets.of(projectId, []));
+  for (const { id } of await store.projects()) log.mask(await secrets.of(id, []));
+  const projects = new Projects(store, {
+    underWay: (projectId) => underWayIn(projectId, services),
+    deleteSamples: (runId) => samples.delete(runId),
+  });
   const services: Services = {
+    projects,
     store,
     compute,
     longWork,
@@ -120,6 +125,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       log,
     ),
   };
+  if ((await store.projects()).length === 0) await projects.add(options.projectName ?? 'First project', options.targets, firstProject);
   services.rehearsalRoom.warmUp();
   const app = createApp(services, webFolder);
   const server = await new Promise<Server>((done, failed) => {
@@ -155,11 +161,13 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   };
 }
 
-async function makeFirstProject(store: Services['store'], options: ServerOptions): Promise<void> {
-  if ((await store.projects()).length > 0) return;
-  const environment = plainEnvironment({ id: 'e1', projectId, name: 'This machine', targets: options.targets ?? [] });
-  const fault = environmentFault(environment);
-  if (fault !== null) throw new Error(fault);
-  await store.saveProject({ id: projectId, name: options.projectName ?? 'First project' });
-  await store.saveEnvironment(environment);
+/** Id of the project that a fresh store begins with. */
+const firstProject = 'p1';
+
+/** What is recorded, rehearsed or run in a project now, in words; null where nothing is. */
+function underWayIn(projectId: string, { recorder, conductor, rehearsalRoom }: Services): string | null {
+  if (recorder.current?.projectId === projectId) return 'a take is being recorded in it';
+  if (conductor.current?.projectId === projectId) return `run ${conductor.current.number} goes on in it`;
+  const script = rehearsalRoom.rehearsing(projectId);
+  return script ? `“${script.name}” is being rehearsed` : null;
 }

@@ -1,2 +1,3 @@
 export * from './history.schema.js';
 export * from './project.schema.js';
+export * from './project-line.js';

@@ -4,6 +4,16 @@ import { thisMachine, WatchSchema } from '../hosts/watch.schema.js';
 import { CriterionSchema, type Criterion } from '../workload/workload.schema.js';
 import type { Environment } from '../environment/environment.schema.js';
 
+/** `archived` is put aside and still there, `deleted` waits to be had back or deleted for good. */
+export const ProjectStateSchema = z.enum(['active', 'archived', 'deleted']);
+export type ProjectState = z.infer<typeof ProjectStateSchema>;
+
+export const ProjectNameSchema = z.string().trim().min(1, 'Give the project a name.').max(80, 'A name has at most 80 signs.');
+
+/** A project: everything that belongs to the test of one application. */
+export const ProjectSchema = z.object({ id: z.string(), name: z.string(), state: ProjectStateSchema });
+export type Project = z.infer<typeof ProjectSchema>;
+
 /** What holds for everything in a project. */
 export const ProjectSettingsSchema = z.object({
   /** What no good answer of any script holds. */

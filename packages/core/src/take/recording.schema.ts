@@ -19,6 +19,7 @@ export type RecorderVisitor = z.infer<typeof RecorderVisitorSchema>;
 /** What is being recorded, and where the proxy listens. */
 export const RecordingStateSchema = z.object({
   takeId: z.string(),
+  projectId: z.string(),
   /** Address of the proxy for browsers on this machine. */
   proxy: z.string(),
   /** Addresses, port and `user:password` for other devices; null where only this machine may record. */

@@ -1,13 +1,23 @@
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { KnownSecrets, plainEnvironment, plainSettings, Refusal, type Environment } from '@sturdy/core';
+import {
+  KnownSecrets,
+  plainEnvironment,
+  plainSettings,
+  Refusal,
+  type Environment,
+  type Project,
+  type ProjectState,
+  type ProjectSummary,
+} from '@sturdy/core';
 import request from 'supertest';
 import * as z from 'zod';
 import express from 'express';
 import { Environments } from '../environments/environments.js';
 import { ServerLog } from '../log/server-log.js';
 import { Problem } from '../problem/problem.js';
+import { Projects } from '../projects/projects.js';
 import { allRoutes, createApp } from './app.js';
 import { mount, openApi, route } from './route.js';
 import type { Services } from './services.js';
@@ -17,9 +27,15 @@ const environment: Environment = {
   credentials: [{ kind: 'basic', origin: '*', user: 'kim', password: 'quince-7781' }],
 };
 const saved: unknown[] = [];
+const projectOf = (id: string, state: ProjectState): Project => ({ id, name: `Project ${id}`, state });
+const summary: ProjectSummary = { ...projectOf('p1', 'active'), takes: 1, workloads: 0, runs: 0, rehearsals: [], lastRun: null };
 const log = new ServerLog(null);
 const store = {
-  projects: () => Promise.resolve([{ id: 'p1', name: 'P' }]),
+  project: (id: string) => Promise.resolve({ p1: projectOf(id, 'active'), gone: projectOf(id, 'deleted') }[id] ?? null),
+  projects: () => Promise.resolve([projectOf('p1', 'active'), projectOf('gone', 'deleted')]),
+  projectSummaries: () => Promise.resolve([summary]),
+  saveProject: (saving: unknown) => Promise.resolve(void saved.push(saving)),
+  deleteProject: () => Promise.resolve(['r1']),
   projectSettings: () => Promise.resolve(plainSettings),
   environments: () => Promise.resolve([environment]),
   saveEnvironment: (saving: unknown) => Promise.resolve(void saved.push(saving)),
@@ -30,8 +46,13 @@ const store = {
   body: () => Promise.resolve({ bytes: Buffer.from('<script>alert(1)</script>'), mimeType: 'text/html' }),
   run: () => Promise.reject(new Error('the disk is full')),
 };
+const deletedSamples: string[] = [];
 const services = {
   store,
+  projects: new Projects(store, {
+    underWay: (id) => (id === 'p1' ? 'run 3 goes on in it' : null),
+    deleteSamples: (runId) => Promise.resolve(void deletedSamples.push(runId)),
+  }),
   environments: new Environments(store),
   recorder: { current: null, start: () => Promise.reject(new Problem(409, 'Already recording', 'Stop it first.')) },
   conductor: { current: null },
@@ -48,7 +69,37 @@ beforeEach(() => {
 describe('the API', () => {
   it('answers what its schema says', async () => {
     const answer = await local(request(app).get('/api/projects'));
-    expect([answer.status, answer.body]).toEqual([200, [{ id: 'p1', name: 'P' }]]);
+    expect([answer.status, answer.body]).toEqual([200, [summary]]);
+  });
+
+  it('makes projects and names them, deletes them in two steps, and lets nothing be done in one that is deleted or not there', async () => {
+    const ask = async (method: 'get' | 'post' | 'put' | 'delete', path: string, body?: object): Promise<[number, string]> => {
+      const answer = await local(request(app)[method](`/api/projects${path}`).send(body));
+      return [answer.status, (answer.body as { detail?: string }).detail ?? JSON.stringify(answer.body)];
+    };
+    expect(await ask('post', '', { name: ' ' })).toEqual([400, expect.stringContaining('Give the project a name.')]);
+    expect(await ask('post', '', { name: 'Project p1' })).toEqual([
+      409,
+      expect.stringContaining('There is a project “Project p1” already.'),
+    ]);
+    expect(await ask('post', '', { name: 'Next', targets: ['nonsense'] })).toEqual([422, expect.stringContaining('nonsense')]);
+    expect(saved).toEqual([]);
+    // The name of a deleted one is free again.
+    expect(await ask('post', '', { name: 'Project gone', targets: ['http://127.0.0.1:8'] })).toMatchObject([
+      200,
+      expect.stringContaining('"state":"active"'),
+    ]);
+    expect(saved).toMatchObject([{ name: 'Project gone' }, { id: 'e1', name: 'This machine', targets: ['http://127.0.0.1:8'] }]);
+    expect(await ask('put', '/p1', { name: 'Project p1', state: 'deleted' })).toEqual([
+      409,
+      expect.stringContaining('“Project p1” cannot be deleted now: run 3 goes on in it.'),
+    ]);
+    expect(await ask('put', '/p1', { name: 'Release 4.3', state: 'active' })).toMatchObject([200, expect.stringContaining('Release 4.3')]);
+    expect(await ask('delete', '/p1')).toEqual([409, expect.stringContaining('“Project p1” is not deleted yet.')]);
+    expect(await ask('get', '/gone/environments')).toEqual([409, expect.stringContaining('“Project gone” was deleted.')]);
+    expect(await ask('get', '/none/environments')).toEqual([404, expect.stringContaining('There is no project “none”.')]);
+    expect(await ask('delete', '/gone')).toEqual([200, '{}']);
+    expect(deletedSamples).toEqual(['r1']);
   });
 
   it('tells every error as problem details (RFC 9457): from a schema, from the work, from the unknown, from a fault', async () => {
@@ -223,7 +274,7 @@ describe('the page of the web client', () => {
 describe('what the store cannot do at the moment', () => {
   const failing = (name: string, message: string) => ({
     ...services,
-    store: { projects: () => Promise.reject(Object.assign(new Error(message), { name })) },
+    store: { projectSummaries: () => Promise.reject(Object.assign(new Error(message), { name })) },
   });
 
   it.each([

@@ -13,7 +13,7 @@ import { sourceRoutes } from './source-routes.js';
 import { guardOrigin } from './guard-origin.js';
 import { logChanges } from './log-changes.js';
 import { environmentRoutes } from './environment-routes.js';
-import { projectRoutes } from './project-routes.js';
+import { needOpenProject, projectRoutes } from './project-routes.js';
 import { hostRoutes } from './host-routes.js';
 import { importRoutes } from './import-routes.js';
 import { recordRoutes } from './record-routes.js';
@@ -93,6 +93,7 @@ export function createApp(services: Services, webFolder: string): Express {
     if (request.path.endsWith('/import')) next();
     else readJson(request, response, next);
   });
+  app.use('/api/projects/:projectId/*rest', needOpenProject(services));
   app.use('/api', mount(routes));
   app.use('/api', (request) => {
     throw new Problem(404, 'No such operation', `${request.method} ${request.originalUrl} is not part of the API. See /api/openapi.json.`);

@@ -30,7 +30,7 @@ import { keepScript } from '../scripts/keep-script.js';
 import { countedNumber, InProject } from './parameters.js';
 import { askerOf, personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { projectId, type Services } from './services.js';
+import type { Services } from './services.js';
 
 /** Rows that are read at once for an export. */
 const exportedAtOnce = 5000;
@@ -67,7 +67,7 @@ function whileAsked(request: Request, response: Response): AbortSignal {
 /** Data tables: import, generated rows, rows, changes and versions, the deal. */
 export const dataRoutes = ({ store, environments, compute, live }: Services): AnyRoute[] => {
   const need = async (id: string): Promise<DataTable> => {
-    const table = (await store.tables(projectId)).find((dataTable) => dataTable.id === id);
+    const table = await store.table(id);
     if (!table) throw notFound('data table', id);
     return table;
   };

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { applyPart, makePart, partIn, ScriptSchema, ListedPartSchema } from '@sturdy/core';
+import { applyPart, makePart, partIn, ScriptSchema, ListedPartSchema, type Part } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound, Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
@@ -7,15 +7,15 @@ import { InProject } from './parameters.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import { needScript } from './script-of.js';
-import { projectId, type Services } from './services.js';
+import type { Services } from './services.js';
 
 const InScript = z.object({ scriptId: z.string() });
 
 /** Parts: sequences of steps that are kept once and used in several scripts. */
 export const partRoutes = ({ store }: Services): AnyRoute[] => {
-  const usedBy = async (part: string) =>
-    (await store.scripts(projectId))
-      .filter((script) => script.transactions.some((transaction) => transaction.part === part))
+  const usedBy = async (part: Part) =>
+    (await store.scripts(part.projectId))
+      .filter((script) => script.transactions.some((transaction) => transaction.part === part.id))
       .map(({ id, name }) => ({ id, name }));
   return [
     route({
@@ -30,7 +30,7 @@ export const partRoutes = ({ store }: Services): AnyRoute[] => {
             id: part.id,
             name: part.name,
             steps: part.steps.length,
-            usedBy: await usedBy(part.id),
+            usedBy: await usedBy(part),
           })),
         ),
     }),
@@ -86,7 +86,8 @@ export const partRoutes = ({ store }: Services): AnyRoute[] => {
       params: z.object({ partId: z.string() }),
       result: z.object({}),
       handle: async ({ params }) => {
-        const [user] = await usedBy(params.partId);
+        const part = await store.part(params.partId);
+        const [user] = part ? await usedBy(part) : [];
         if (user)
           throw new Problem(409, 'The part is in use', `The script “${user.name}” has it. Make its transaction independent there first.`);
         await store.deletePart(params.partId);

@@ -2,20 +2,22 @@ import {
   FailureSignSchema,
   makeBoard,
   BoardSchema,
+  ProjectNameSchema,
+  ProjectSchema,
   ProjectSettingsSchema,
+  ProjectSummarySchema,
   type Rehearsal,
   type HeldSign,
   LiveStateSchema,
   DamagedSchema,
   HeldSignSchema,
 } from '@sturdy/core';
+import type { RequestHandler } from 'express';
 import * as z from 'zod';
-import { notFound } from '../problem/problem.js';
+import { notFound, Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
-
-const ProjectSchema = z.object({ id: z.string(), name: z.string() });
 
 /** Takes on which a failure sign is tried, the newest, and answers that are told. */
 const mostTried = 5;
@@ -25,9 +27,61 @@ const InDamaged = DamagedSchema.pick({ kind: true });
 /** The id may hold a slash, so it stands in the query. */
 const OneDamaged = z.object({ id: z.string() });
 
+/** Answers that a project is not there, or deleted, before anything is done in it. */
+export const needOpenProject =
+  ({ projects }: Pick<Services, 'projects'>): RequestHandler<{ projectId: string }> =>
+  async (request, _response, next) => {
+    const { name, state } = await projects.need(request.params.projectId);
+    if (state === 'deleted')
+      throw new Problem(409, 'The project is deleted', `“${name}” was deleted. Have it back in the list of projects, and go on then.`);
+    next();
+  };
+
 /** Projects, their settings and the board. */
-export const projectRoutes = ({ store, recorder, conductor, compute }: Services): AnyRoute[] => [
-  route({ method: 'get', path: '/projects', summary: 'All projects', result: z.array(ProjectSchema), handle: () => store.projects() }),
+export const projectRoutes = ({ store, projects, recorder, conductor, compute }: Services): AnyRoute[] => [
+  route({
+    method: 'get',
+    path: '/projects',
+    summary: 'All projects, and what is known of each; those that wait to be deleted for good among them',
+    result: z.array(ProjectSummarySchema),
+    handle: () => store.projectSummaries(),
+  }),
+  route({
+    method: 'post',
+    path: '/projects',
+    summary: 'Make an empty project, with one environment that may hit this machine',
+    body: z.object({ name: ProjectNameSchema, targets: z.array(z.string().max(2000)).max(100).default([]) }),
+    result: ProjectSchema,
+    handle: ({ body }) => projects.add(body.name, body.targets),
+  }),
+  route({
+    method: 'get',
+    path: '/projects/:projectId',
+    summary: 'A project: its name, and whether it is in use, put aside or deleted',
+    params: InProject,
+    result: ProjectSchema,
+    handle: ({ params }) => projects.need(params.projectId),
+  }),
+  route({
+    method: 'put',
+    path: '/projects/:projectId',
+    summary: 'Name a project anew, archive or delete it, or have it back',
+    params: InProject,
+    body: ProjectSchema.omit({ id: true }).extend({ name: ProjectNameSchema }),
+    result: ProjectSchema,
+    handle: ({ params, body }) => projects.change(params.projectId, body),
+  }),
+  route({
+    method: 'delete',
+    path: '/projects/:projectId',
+    summary: 'Delete a project that was deleted before for good, with all that is in it',
+    params: InProject,
+    result: z.object({}),
+    handle: async ({ params }) => {
+      await projects.remove(params.projectId);
+      return {};
+    },
+  }),
   route({
     method: 'get',
     path: '/live',

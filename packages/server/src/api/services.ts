@@ -5,6 +5,7 @@ import type { Conductor } from '../conductor/conductor.js';
 import type { Environments } from '../environments/environments.js';
 import type { LiveHub } from '../live/live-hub.js';
 import type { ServerLog } from '../log/server-log.js';
+import type { Projects } from '../projects/projects.js';
 import type { Recorder } from '../record/recorder.js';
 import type { RehearsalRoom } from '../rehearse/rehearsal-room.js';
 import type { SampleFiles } from '../samples/sample-files.js';
@@ -14,6 +15,7 @@ import type { Store } from '../store/store-client.js';
 /** What the routes work with. */
 export interface Services {
   store: Store;
+  projects: Projects;
   environments: Environments;
   compute: Compute;
   longWork: LongWork;
@@ -26,6 +28,3 @@ export interface Services {
   secrets: ProjectSecrets;
   samples: Pick<SampleFiles, 'path' | 'captured'>;
 }
-
-/** The one project of this version. */
-export const projectId = 'p1';

@@ -28,7 +28,7 @@ const store = {
     stored = [...stored.filter(({ id }) => id !== environment.id), structuredClone(environment)];
     return Promise.resolve();
   },
-  deleteEnvironment: (id: string) => {
+  deleteEnvironment: (_project: string, id: string) => {
     stored = stored.filter((environment) => environment.id !== id);
     return Promise.resolve();
   },

@@ -103,7 +103,7 @@ export class Environments {
           'It is the last one',
           `“${environment.name}” is the only environment of the project. Add another one first.`,
         );
-      await this.store.deleteEnvironment(environmentId);
+      await this.store.deleteEnvironment(projectId, environmentId);
       for (const { origin, by: clearer } of environment.clearances)
         await this.#note(environment, origin, by, 'withdrawn', `The environment was deleted, and with it the clearance by ${clearer}.`);
     });

@@ -64,6 +64,7 @@ export class Recorder {
     const { recording, proxy, password } = this.#live;
     return {
       takeId: recording.take.id,
+      projectId: recording.take.projectId,
       proxy: `http://127.0.0.1:${proxy.port}`,
       network: password === null ? null : { addresses: ownAddresses(), port: proxy.port, password },
       visitors: proxy.visitors,

@@ -89,7 +89,7 @@ export class RehearsalRoom {
   ): Promise<Rehearsal> {
     if (this.#underWay.has(script.id))
       throw new Problem(409, 'A rehearsal is under way', `“${script.name}” is being rehearsed. Let that rehearsal end, or end it.`);
-    const underWay = new RehearsalUnderWay(wish, steerable);
+    const underWay = new RehearsalUnderWay(wish, steerable, script);
     this.#underWay.set(script.id, underWay);
     const next = underWay.next();
     // Whoever hears of the end may start the next one at once, so it is under way no more by then.
@@ -125,6 +125,11 @@ export class RehearsalRoom {
     const next = underWay.next();
     underWay.command(command);
     return next;
+  }
+
+  /** The script of a project that is rehearsed now; null where none is. */
+  rehearsing(projectId: string): Pick<Script, 'projectId' | 'name'> | null {
+    return [...this.#underWay.values()].find(({ script }) => script.projectId === projectId)?.script ?? null;
   }
 
   /** The rehearsal of a script that waits for the tester; null where none does. */

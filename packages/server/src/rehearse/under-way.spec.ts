@@ -1,13 +1,14 @@
 import type { Rehearsal, RehearsalWish } from '@sturdy/core';
 import { RehearsalUnderWay } from './under-way.js';
 
+const script = { projectId: 'p1', name: 'Book intake' };
 const wish = (change: Partial<RehearsalWish> = {}): RehearsalWish => ({ mode: 'through', until: null, twice: false, rows: [], ...change });
 const at = (step: string) => () => Promise.resolve({ id: 'r', waitingAt: step } as unknown as Rehearsal);
 const played = (...steps: string[]) => new Set(steps);
 
 describe('a rehearsal under way', () => {
   it('plays straight through, asking for nothing', async () => {
-    const underWay = new RehearsalUnderWay(wish(), true);
+    const underWay = new RehearsalUnderWay(wish(), true, script);
     let asked = 0;
     for (const step of ['s1', 's2'])
       expect(
@@ -20,7 +21,7 @@ describe('a rehearsal under way', () => {
   });
 
   it('waits before each step, tells what is known, and goes on when it is told to', async () => {
-    const underWay = new RehearsalUnderWay(wish({ mode: 'step' }), true);
+    const underWay = new RehearsalUnderWay(wish({ mode: 'step' }), true, script);
     const first = underWay.next();
     const gate = underWay.gate(played(), at('s1'));
     expect((await first).waitingAt).toBe('s1');
@@ -37,7 +38,7 @@ describe('a rehearsal under way', () => {
   });
 
   it('is paused before its next step, and ended where it waits', async () => {
-    const underWay = new RehearsalUnderWay(wish(), true);
+    const underWay = new RehearsalUnderWay(wish(), true, script);
     underWay.command('pause');
     const next = underWay.next();
     const gate = underWay.gate(played('s1'), at('s2'));
@@ -48,17 +49,17 @@ describe('a rehearsal under way', () => {
   });
 
   it('ends after the last step that was wanted, and not before', async () => {
-    const underWay = new RehearsalUnderWay(wish({ until: 's2' }), true);
+    const underWay = new RehearsalUnderWay(wish({ until: 's2' }), true, script);
     expect(await underWay.gate(played('s1'), at('s2'))).toBe('go');
     expect(await underWay.gate(played('s1', 's2'), at('s3'))).toBe('end');
   });
 
   it('tells everyone who asked of its end, or of what went wrong', async () => {
-    const good = new RehearsalUnderWay(wish(), true);
+    const good = new RehearsalUnderWay(wish(), true, script);
     const asked = [good.next(), good.next()];
     good.ended({ id: 'r' } as unknown as Rehearsal);
     expect(await Promise.all(asked)).toEqual([{ id: 'r' }, { id: 'r' }]);
-    const bad = new RehearsalUnderWay(wish(), true);
+    const bad = new RehearsalUnderWay(wish(), true, script);
     const waiting = bad.next();
     bad.failed(new Error('the disk is full'));
     await expect(waiting).rejects.toThrow('the disk is full');

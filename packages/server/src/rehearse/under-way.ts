@@ -1,4 +1,4 @@
-import type { Rehearsal, RehearsalCommand, RehearsalWish } from '@sturdy/core';
+import type { Rehearsal, RehearsalCommand, RehearsalWish, Script } from '@sturdy/core';
 
 /** A rehearsal that waits longer than this for the tester ends by itself; it holds connections to the target. */
 const longestWaitMs = 30 * 60_000;
@@ -16,6 +16,7 @@ export class RehearsalUnderWay {
     readonly wish: RehearsalWish,
     /** False for the rounds of a repair, which go on by themselves. */
     readonly steerable: boolean,
+    readonly script: Pick<Script, 'projectId' | 'name'>,
   ) {
     this.#steps = wish.mode === 'step';
   }

@@ -1,5 +1,5 @@
 import { createReadStream, existsSync } from 'node:fs';
-import { appendFile, open, readFile, type FileHandle } from 'node:fs/promises';
+import { appendFile, open, readFile, rm, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
   bytesOfSample,
@@ -129,6 +129,11 @@ export class SampleFiles {
       (file) => file.close(),
       () => undefined,
     );
+  }
+
+  /** Deletes what was kept of a run. */
+  async delete(runId: string): Promise<void> {
+    await Promise.all([this.path(runId), this.#capturePath(runId)].map((path) => rm(path, { force: true })));
   }
 
   /** Rejects where the disk does not take it. */

@@ -19,8 +19,10 @@ const documentTables = {
 } as const;
 
 function isDocument(kind: DocumentKind, id: string): SQL | undefined {
-  if (kind !== 'exchange') return eq(documentTables[kind].id, id);
   const cut = id.lastIndexOf('/');
+  if (kind === 'environment' || kind === 'pattern')
+    return and(eq(documentTables[kind].projectId, id.slice(0, cut)), eq(documentTables[kind].id, id.slice(cut + 1)));
+  if (kind !== 'exchange') return eq(documentTables[kind].id, id);
   return and(eq(tables.exchanges.takeId, id.slice(0, cut)), eq(tables.exchanges.n, Number(id.slice(cut + 1))));
 }
 

@@ -1,25 +1,19 @@
 import { gunzipSync, gzipSync } from 'node:zlib';
 import {
-  EnvironmentSchema,
   answerBody,
   sentBody,
   StoredExchangeSchema,
   FrameSchema,
   HostPointSchema,
   HandoffPatternSchema,
-  HistoryEntrySchema,
-  ProjectSettingsSchema,
   RehearsalSchema,
   RunSchema,
   TakeSchema,
   type BodyRef,
-  type Environment,
   type Exchange,
   type Frame,
   type HostPoint,
   type HandoffPattern,
-  type HistoryEntry,
-  type ProjectSettings,
   type Rehearsal,
   type Run,
   type Take,
@@ -28,8 +22,6 @@ import { and, asc, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
 import type { DamageList } from './damage-list.js';
 import { storedBody, type StoredBody } from './stored-body.js';
-import { isSealedOtherwise, openEnvironment, sealEnvironment } from './sealed-environment.js';
-import type { SecretBox } from './secret-box.js';
 import * as tables from './tables.js';
 
 /** The database, embedded or a server: both speak PostgreSQL and share schema and migrations. */
@@ -50,22 +42,14 @@ export interface StoredTake {
 }
 
 /**
- * All reading and writing of stored things. Lives in the store's worker thread; others reach it through `StoreClient`.
+ * Reading and writing of takes, patterns, rehearsals and runs. Lives in the store's worker thread; others reach it through `StoreClient`.
  * Documents are checked against their schemas when they are read.
  */
 export class Repository {
   constructor(
     readonly database: Database,
     readonly damage: DamageList,
-    readonly secrets: SecretBox,
   ) {}
-
-  async projects(): Promise<{ id: string; name: string }[]> {
-    return this.database
-      .select({ id: tables.projects.id, name: tables.projects.name })
-      .from(tables.projects)
-      .orderBy(asc(tables.projects.id));
-  }
 
   /** How large the whole database is. */
   async databaseBytes(): Promise<number> {
@@ -73,76 +57,6 @@ export class Repository {
       rows: { bytes: unknown }[];
     };
     return Number(rows[0]?.bytes ?? 0);
-  }
-
-  async saveProject(project: { id: string; name: string }): Promise<void> {
-    await this.database
-      .insert(tables.projects)
-      .values(project)
-      .onConflictDoUpdate({ target: tables.projects.id, set: { name: project.name } });
-  }
-
-  async projectSettings(projectId: string): Promise<ProjectSettings> {
-    const [row] = await this.database
-      .select({ settings: tables.projects.settings })
-      .from(tables.projects)
-      .where(eq(tables.projects.id, projectId));
-    return ProjectSettingsSchema.parse(row?.settings ?? {});
-  }
-
-  async saveProjectSettings(projectId: string, settings: ProjectSettings): Promise<void> {
-    await this.database.update(tables.projects).set({ settings }).where(eq(tables.projects.id, projectId));
-  }
-
-  async environments(projectId: string): Promise<Environment[]> {
-    const rows = await this.database
-      .select()
-      .from(tables.environments)
-      .where(eq(tables.environments.projectId, projectId))
-      // In the order in which they were made: e2 before e10.
-      .orderBy(sql`length(${tables.environments.id})`, asc(tables.environments.id));
-    const opened = rows.map(({ id, doc }) => ({ id, doc: openEnvironment(doc, id, this.secrets) }));
-    return this.damage.all('environment', opened, (row) => row.id, EnvironmentSchema);
-  }
-
-  /** Seals what lies there unsealed or under an older key. Throws where a secret cannot be opened with the keys that are there. */
-  async sealEnvironments(): Promise<void> {
-    let sealed = 0;
-    for (const { id, doc } of await this.database.select().from(tables.environments)) {
-      const opened = this.damage.read('environment', id, EnvironmentSchema, openEnvironment(doc, id, this.secrets));
-      if (!opened || !isSealedOtherwise(doc, this.secrets)) continue;
-      await this.saveEnvironment(opened);
-      sealed++;
-    }
-    // What stood there before would stay in the file of the table until its room is needed.
-    if (sealed > 0) await this.database.execute(sql`vacuum full environments`);
-  }
-
-  async saveEnvironment(environment: Environment): Promise<void> {
-    const doc = sealEnvironment(environment, this.secrets);
-    await this.database
-      .insert(tables.environments)
-      .values({ id: doc.id, projectId: doc.projectId, doc })
-      .onConflictDoUpdate({ target: tables.environments.id, set: { doc } });
-  }
-
-  async deleteEnvironment(id: string): Promise<void> {
-    await this.database.delete(tables.environments).where(eq(tables.environments.id, id));
-  }
-
-  async addHistory(projectId: string, doc: HistoryEntry): Promise<void> {
-    await this.database.insert(tables.history).values({ projectId, doc });
-  }
-
-  /** The newest entries of a project's history, the newest first. */
-  async history(projectId: string, most: number): Promise<HistoryEntry[]> {
-    const rows = await this.database
-      .select()
-      .from(tables.history)
-      .where(eq(tables.history.projectId, projectId))
-      .orderBy(desc(tables.history.number))
-      .limit(most);
-    return rows.map(({ doc }) => HistoryEntrySchema.parse(doc));
   }
 
   async takes(projectId: string): Promise<(Take & { exchangeCount: number })[]> {
@@ -318,7 +232,7 @@ export class Repository {
   async ownPatterns(projectId: string): Promise<HandoffPattern[]> {
     const rows = await this.database.select().from(tables.handoffPatterns).where(eq(tables.handoffPatterns.projectId, projectId));
     return this.damage
-      .all('pattern', rows, (row) => row.id, HandoffPatternSchema)
+      .all('pattern', rows, (row) => `${projectId}/${row.id}`, HandoffPatternSchema)
       .sort((left, right) => left.name.localeCompare(right.name));
   }
 

@@ -55,6 +55,12 @@ export class ScriptRepository {
     return this.damage.all('part', rows, (row) => row.id, StoredPartSchema);
   }
 
+  /** A part of whatever project; null where there is none. */
+  async part(id: string): Promise<Part | null> {
+    const [row] = await this.database.select().from(parts).where(eq(parts.id, id));
+    return row ? this.damage.read('part', id, StoredPartSchema, row.doc) : null;
+  }
+
   async savePart(doc: Part): Promise<void> {
     await this.database
       .insert(parts)

@@ -2,6 +2,8 @@ import { AsyncLocalStorage } from 'node:async_hooks';
 import { WorkerCalls } from '../threads/worker-calls.js';
 import type { StoreFiles, StorePlace } from './open-database.js';
 import type { DatabaseAway } from './patience.js';
+import type { EnvironmentRepository } from './environment-repository.js';
+import type { ProjectRepository } from './project-repository.js';
 import type { Recovery } from './recovery.js';
 import type { Repository } from './repository.js';
 import type { ScriptRepository } from './script-repository.js';
@@ -12,6 +14,8 @@ type Methods<T> = { [K in keyof T as T[K] extends (...args: never[]) => Promise<
 
 /** The repositories as the rest of the server sees them: every call runs in the store's own thread. */
 export type Store = Methods<Repository> &
+  Methods<ProjectRepository> &
+  Methods<EnvironmentRepository> &
   Methods<Recovery> &
   Methods<ScriptRepository> &
   Methods<TableRepository> &

@@ -1,7 +1,7 @@
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { allRows, onceInOrder, plainColumns, type RequestExchange, type Run, type Take } from '@sturdy/core';
+import { allRows, onceInOrder, plainColumns, plainEnvironment, type RequestExchange, type Run, type Take } from '@sturdy/core';
 import { migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { onBothDatabases } from '../test/both-databases.js';
 import { quietFrame } from '../test/frames.js';
@@ -59,6 +59,39 @@ const exchangeNo = (n: number): RequestExchange => ({
 });
 
 onBothDatabases('store', (opened) => {
+  it('keeps projects apart: environments of one id, what is known of each, and what is deleted with one for good', async () => {
+    const store = opened();
+    for (const id of ['pa', 'pb']) {
+      await store.saveProject({ id, name: `Project ${id}` });
+      const environment = plainEnvironment({ id: 'e1', projectId: id, name: `Of ${id}`, targets: [] });
+      await store.saveEnvironment({ ...environment, variables: { user: `kim of ${id}` } });
+      await store.saveTake({ ...take, id: `take ${id}`, projectId: id, state: 'done' });
+      await store.saveExchanges(`take ${id}`, [exchangeNo(1)]);
+      await store.saveRun({ ...run, id: `run ${id}`, projectId: id, number: 7, state: 'done', verdict: 'missed' });
+    }
+    expect((await store.environments('pb')).map(({ name, variables }) => [name, variables])).toEqual([['Of pb', { user: 'kim of pb' }]]);
+    await store.saveProject({ id: 'pa', name: 'Renamed', state: 'archived' });
+    const known = (await store.projectSummaries()).filter(({ id }) => id.startsWith('p') && id.length === 2);
+    expect(known).toMatchObject([
+      { id: 'pa', name: 'Renamed', state: 'archived', takes: 1, runs: 1, lastRun: { number: 7, verdict: 'missed', workload: 'W' } },
+      { id: 'pb', state: 'active', rehearsals: [] },
+    ]);
+    expect(await store.deleteProject('pa')).toEqual(['run pa']);
+    expect(await store.project('pa')).toBeNull();
+    expect([
+      await store.environments('pa'),
+      await store.take('take pa'),
+      await store.exchanges('take pa'),
+      await store.run('run pa'),
+    ]).toEqual([[], null, [], null]);
+    expect([
+      (await store.environments('pb')).length,
+      (await store.exchanges('take pb')).length,
+      (await store.run('run pb'))?.number,
+    ]).toEqual([1, 1, 7]);
+    await store.deleteProject('pb');
+  });
+
   let repository: Store;
   beforeAll(() => {
     repository = opened();

@@ -1,9 +1,11 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { DamageList } from './damage-list.js';
 import { noRoomIn } from './disk-room.js';
+import { EnvironmentRepository } from './environment-repository.js';
 import { operationsOf } from './operations.js';
 import { Patience } from './patience.js';
 import { openDatabase, type StoreFiles, type StorePlace } from './open-database.js';
+import { ProjectRepository } from './project-repository.js';
 import { Recovery } from './recovery.js';
 import { Repository } from './repository.js';
 import { openKeys, SecretBox } from './secret-box.js';
@@ -33,10 +35,13 @@ try {
     port.postMessage({ news: away });
   });
   const damage = new DamageList();
-  const repository = new Repository(database, damage, new SecretBox(openKeys(secretsFolder)));
-  await repository.sealEnvironments();
+  const repository = new Repository(database, damage);
+  const environments = new EnvironmentRepository(database, damage, new SecretBox(openKeys(secretsFolder)));
+  await environments.sealEnvironments();
   const operations = operationsOf([
     repository,
+    new ProjectRepository(database),
+    environments,
     new Recovery(database, damage, repository),
     new ScriptRepository(database, damage),
     new TableRepository(database),

@@ -13,7 +13,7 @@ import {
   type TableView,
   type TableWish,
 } from '@sturdy/core';
-import { and, asc, desc, eq, inArray, isNull, sql } from 'drizzle-orm';
+import { and, asc, desc, eq, inArray, isNull, sql, type SQL } from 'drizzle-orm';
 import type { Database } from './repository.js';
 import { swapVersion, TableChanger } from './table-changer.js';
 import { appendRows, cell, chunkRows, foundRows, inOrder, padded, read } from './table-rows-sql.js';
@@ -31,8 +31,18 @@ const { dataTables, dataRows, dataVersions, dataVersionRows } = tables;
 export class TableRepository {
   constructor(readonly database: Database) {}
 
-  async tables(projectId: string): Promise<DataTable[]> {
-    const rows = await this.database.select().from(dataTables).where(eq(dataTables.projectId, projectId)).orderBy(asc(dataTables.id));
+  tables(projectId: string): Promise<DataTable[]> {
+    return this.#tables(eq(dataTables.projectId, projectId));
+  }
+
+  /** A table of whatever project; null where there is none. */
+  async table(id: string): Promise<DataTable | null> {
+    const [table] = await this.#tables(eq(dataTables.id, id));
+    return table ?? null;
+  }
+
+  async #tables(isWanted: SQL): Promise<DataTable[]> {
+    const rows = await this.database.select().from(dataTables).where(isWanted).orderBy(asc(dataTables.id));
     const counts = await this.database
       .select({
         tableId: dataRows.tableId,
@@ -40,6 +50,12 @@ export class TableRepository {
         spentCount: sql<number>`count(${dataRows.spentBy})::int`,
       })
       .from(dataRows)
+      .where(
+        inArray(
+          dataRows.tableId,
+          rows.map(({ id }) => id),
+        ),
+      )
       .groupBy(dataRows.tableId);
     return rows.map((row) => {
       const count = counts.find((candidate) => candidate.tableId === row.id);

@@ -9,6 +9,7 @@ import type {
   HistoryEntry,
   Part,
   ProjectSettings,
+  ProjectState,
   Rehearsal,
   Run,
   Script,
@@ -25,13 +26,16 @@ export const projects = pgTable('projects', {
   id: text().primaryKey(),
   name: text().notNull(),
   settings: document().$type<ProjectSettings>(),
+  state: text().$type<ProjectState>().notNull().default('active'),
+  /** Counts up, so that projects keep their order. */
+  number: integer().notNull().generatedAlwaysAsIdentity(),
 });
 
-export const environments = pgTable('environments', {
-  id: text().primaryKey(),
-  projectId: text('project_id').notNull(),
-  doc: document().$type<Environment>().notNull(),
-});
+export const environments = pgTable(
+  'environments',
+  { id: text().notNull(), projectId: text('project_id').notNull(), doc: document().$type<Environment>().notNull() },
+  (table) => [primaryKey({ columns: [table.projectId, table.id] })],
+);
 
 /** What was allowed and what made use of it, in the order in which it happened; only added to. */
 export const history = pgTable(
