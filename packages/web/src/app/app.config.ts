@@ -1,16 +1,21 @@
+import { APP_BASE_HREF } from '@angular/common';
 import { provideHttpClient, withFetch, withInterceptors } from '@angular/common/http';
 import { type ApplicationConfig, provideZonelessChangeDetection } from '@angular/core';
 import { provideRouter, withComponentInputBinding } from '@angular/router';
 import { NgbConfig } from '@ng-bootstrap/ng-bootstrap';
 import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore } from '@ngrx/store';
-import { routes } from './app.routes';
+import { routes, routesWithoutProject } from './app.routes';
 import { dataEffects } from './state/data.effects';
 import { dataFeature } from './state/data.feature';
+import { projectId } from './shared/api';
+import { addressIn } from './shared/project-address';
 import { tellEnvironment } from './shared/environment-choice';
 import { tellPerson } from './shared/person';
 import { projectEffects } from './state/project.effects';
 import { projectFeature } from './state/project.feature';
+import { projectsEffects } from './state/projects.effects';
+import { projectsFeature } from './state/projects.feature';
 import { hostsEffects } from './state/hosts.effects';
 import { hostsFeature } from './state/hosts.feature';
 import { runsEffects } from './state/runs.effects';
@@ -26,9 +31,12 @@ import { workloadsFeature } from './state/workloads.feature';
 export const appConfig: ApplicationConfig = {
   providers: [
     provideZonelessChangeDetection(),
-    provideRouter(routes, withComponentInputBinding()),
+    // Addresses within the interface begin behind that of the project.
+    { provide: APP_BASE_HREF, useValue: projectId === '' ? '/' : addressIn(projectId, '/') },
+    provideRouter(projectId === '' ? routesWithoutProject : routes, withComponentInputBinding()),
     provideHttpClient(withFetch(), withInterceptors([tellPerson, tellEnvironment])),
     provideStore(),
+    provideState(projectsFeature),
     provideState(projectFeature),
     provideState(messagesFeature),
     provideState(takesFeature),
@@ -37,7 +45,7 @@ export const appConfig: ApplicationConfig = {
     provideState(workloadsFeature),
     provideState(runsFeature),
     provideState(hostsFeature),
-    provideEffects(projectEffects, takesEffects, scriptsEffects, dataEffects, workloadsEffects, runsEffects, hostsEffects),
+    provideEffects(projectsEffects, projectEffects, takesEffects, scriptsEffects, dataEffects, workloadsEffects, runsEffects, hostsEffects),
     { provide: NgbConfig, useFactory: () => Object.assign(new NgbConfig(), { animation: false }) },
   ],
 };

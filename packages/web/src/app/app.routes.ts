@@ -1,5 +1,6 @@
 import type { Routes } from '@angular/router';
 
+/** The addresses within a project. */
 export const routes: Routes = [
   { path: '', pathMatch: 'full', redirectTo: 'board' },
   { path: 'board', title: 'Board', loadComponent: () => import('./board/board-screen').then((loaded) => loaded.BoardScreen) },
@@ -60,4 +61,14 @@ export const routes: Routes = [
   { path: 'runs', title: 'Runs', loadComponent: () => import('./runs/run-list').then((loaded) => loaded.RunList) },
   { path: 'runs/:id', title: 'Run', loadComponent: () => import('./runs/run-screen').then((loaded) => loaded.RunScreen) },
   { path: '**', redirectTo: 'board' },
+];
+
+/** The addresses that name no project. */
+export const routesWithoutProject: Routes = [
+  {
+    path: 'projects',
+    title: 'Projects',
+    loadComponent: () => import('./projects/projects-screen').then((loaded) => loaded.ProjectsScreen),
+  },
+  { path: '**', redirectTo: 'projects' },
 ];

@@ -8,10 +8,13 @@ import { dataFeature } from './state/data.feature';
 import { allCommands, places } from './frame/commands';
 import { EnvironmentPill } from './environment/environment-pill';
 import { Palette } from './frame/palette';
-import { ProjectDialog } from './frame/project-dialog';
+import { ProjectMenu } from './frame/project-menu';
+import { projectId } from './shared/api';
+import { addressIn, allProjects } from './shared/project-address';
 import { Theme } from './shared/theme';
 import { projectActions } from './state/project.actions';
 import { projectFeature } from './state/project.feature';
+import { projectsFeature } from './state/projects.feature';
 import { runsActions } from './state/runs.actions';
 import { runsFeature } from './state/runs.feature';
 import { RehearsalStarter } from './rehearsal/rehearsal-starter';
@@ -27,7 +30,7 @@ import { workloadsFeature } from './state/workloads.feature';
 @Component({
   selector: 'app-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DatePipe, EnvironmentPill, RouterOutlet, RouterLink, RouterLinkActive],
+  imports: [DatePipe, EnvironmentPill, ProjectMenu, RouterOutlet, RouterLink, RouterLinkActive],
   host: { '(document:keydown)': 'key($event)' },
   templateUrl: './app.html',
   styleUrl: './app.scss',
@@ -39,7 +42,15 @@ export class App {
   readonly #modals = inject(NgbModal);
   readonly theme = inject(Theme);
   readonly places = places;
-  readonly name = this.#store.selectSignal(projectFeature.selectName);
+  readonly projectId = projectId;
+  readonly hasProject = projectId !== '';
+  readonly addressIn = addressIn;
+  readonly allProjects = allProjects;
+  readonly #projects = this.#store.selectSignal(projectsFeature.selectList);
+  readonly #projectsListed = this.#store.selectSignal(projectsFeature.selectListed);
+  readonly isGone = computed(
+    () => this.hasProject && this.#projectsListed() && !this.#projects().some(({ id, state }) => id === projectId && state !== 'deleted'),
+  );
   readonly live = this.#store.selectSignal(projectFeature.selectLive);
   readonly messages = this.#store.selectSignal(messagesFeature.selectList);
   readonly rehearsing = this.#store.selectSignal(scriptsFeature.selectBusy);
@@ -53,7 +64,8 @@ export class App {
   readonly #runs = this.#store.selectSignal(runsFeature.selectList);
 
   constructor() {
-    this.#store.dispatch(projectActions.opened());
+    if (this.hasProject) this.#store.dispatch(projectActions.opened());
+    this.#store.dispatch(projectActions.liveAsked());
   }
 
   key(event: KeyboardEvent): void {
@@ -64,7 +76,7 @@ export class App {
   }
 
   palette(): void {
-    if (this.#modals.hasOpenModals()) return;
+    if (this.#modals.hasOpenModals() || !this.hasProject) return;
     this.#store.dispatch(takesActions.listAsked());
     this.#store.dispatch(scriptsActions.listAsked());
     this.#store.dispatch(dataActions.listAsked());
@@ -84,16 +96,13 @@ export class App {
           tables: this.#tables(),
           workloads: this.#workloads(),
           runs: this.#runs(),
+          projects: this.#projects(),
           scriptAtHand: this.#router.url.startsWith('/scripts/') ? this.#current() : null,
         }),
       );
     fill();
     // The lists come a moment later; the palette is filled anew then.
     setTimeout(fill, 300);
-  }
-
-  editProject(): void {
-    this.#modals.open(ProjectDialog, { size: 'lg' });
   }
 
   close(id: number): void {

@@ -1,9 +1,11 @@
 import type { Router } from '@angular/router';
 import type { Store } from '@ngrx/store';
-import type { Script, Workload, Run, DataTable } from '@sturdy/core';
+import type { Script, Workload, Run, DataTable, ProjectSummary } from '@sturdy/core';
 import type { RehearsalStarter } from '../rehearsal/rehearsal-starter';
 import { scriptsActions } from '../state/scripts.actions';
 import type { CountedTake } from '@sturdy/core';
+import { projectId } from '../shared/api';
+import { addressIn, allProjects } from '../shared/project-address';
 import { workloadsActions } from '../state/workloads.actions';
 import type { Theme } from '../shared/theme';
 
@@ -26,6 +28,7 @@ export interface CommandGround {
   tables: readonly DataTable[];
   workloads: readonly Workload[];
   runs: readonly Run[];
+  projects: readonly ProjectSummary[];
   scriptAtHand: Script | null;
 }
 
@@ -50,9 +53,14 @@ export function allCommands({
   tables,
   workloads,
   runs,
+  projects,
   scriptAtHand,
 }: CommandGround): Command[] {
   const go = (path: string) => () => void router.navigateByUrl(path);
+  // Another project begins with a page of its own.
+  const load = (address: string) => () => {
+    location.assign(address);
+  };
   const commands: Command[] = places.map((place) => ({
     name: `Go to ${place.name}`,
     hint: 'place',
@@ -61,6 +69,7 @@ export function allCommands({
   }));
   commands.push({ name: 'About this server', hint: 'place', icon: 'hdd-network', run: go('/about') });
   commands.push({ name: 'Environments and clearances', hint: 'place', icon: 'geo', run: go('/environments') });
+  commands.push({ name: 'All projects', hint: 'place', icon: 'collection', run: load(allProjects) });
   commands.push({ name: 'Handoff patterns', hint: 'place', icon: 'book', run: go('/patterns') });
   commands.push({ name: 'Record a take', hint: 'do', icon: 'record-circle', run: go('/takes/record') });
   commands.push({
@@ -113,6 +122,9 @@ export function allCommands({
   }
   for (const run of runs)
     commands.push({ name: `Run ${run.number}, ${run.workload.name}`, hint: 'run', icon: 'activity', run: go(`/runs/${run.id}`) });
+  for (const { id, name, state } of projects)
+    if (state === 'active' && id !== projectId)
+      commands.push({ name: `Open the project ${name}`, hint: 'project', icon: 'folder2', run: load(addressIn(id)) });
   return commands;
 }
 

@@ -24,7 +24,9 @@ import type {
   HandoffPattern,
   LanePoint,
   PatternFind,
+  Project,
   ProjectSettings,
+  ProjectSummary,
   Proposal,
   Rehearsal,
   RehearsalCommand,
@@ -72,9 +74,10 @@ import type {
   TriedCode,
 } from '@sturdy/core';
 import type { Observable } from 'rxjs';
+import { projectIn } from './project-address';
 
-/** The one project of this version. */
-export const projectId = 'p1';
+/** The project that the address of the page names; empty for the list of all. */
+export const projectId = projectIn(location.pathname);
 const inProject = `/api/projects/${projectId}`;
 
 /** The server's operations, one method each; see /api/openapi.json. */
@@ -82,7 +85,10 @@ const inProject = `/api/projects/${projectId}`;
 export class Api {
   readonly #http = inject(HttpClient);
 
-  projects = () => this.#http.get<{ id: string; name: string }[]>('/api/projects');
+  projects = () => this.#http.get<ProjectSummary[]>('/api/projects');
+  addProject = (name: string) => this.#http.post<Project>('/api/projects', { name });
+  changeProject = ({ id, name, state }: Project) => this.#http.put<Project>(`/api/projects/${id}`, { name, state });
+  removeProject = (id: string) => this.#http.delete<object>(`/api/projects/${id}`);
   live = () => this.#http.get<LiveState>('/api/live');
   about = () => this.#http.get<About>('/api/about');
   board = () => this.#http.get<Board>(`${inProject}/board`);

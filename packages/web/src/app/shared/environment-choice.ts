@@ -1,7 +1,8 @@
 import type { HttpInterceptorFn } from '@angular/common/http';
 import { inject, Injectable } from '@angular/core';
+import { projectIn } from './project-address';
 
-const key = 'sturdy-environment';
+const key = `sturdy-environment ${projectIn(location.pathname)}`;
 
 /** The environment that was chosen in this browser before; null where none was. */
 export const storedChoice = (): string | null => localStorage.getItem(key);

@@ -282,7 +282,7 @@ describe('effects', () => {
     const live = { recording: null, run: null, databaseAway: null };
     const asked = jest.fn().mockReturnValueOnce(refused('away')).mockReturnValue(of(live));
     const { send, answered } = startEffects({ live: projectEffects.live }, { live: asked });
-    send(projectActions.opened());
+    send(projectActions.liveAsked());
     jest.advanceTimersByTime(1600);
     expect(answered).toEqual([projectActions.liveLoaded({ live })]);
   });

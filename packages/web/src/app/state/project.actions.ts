@@ -10,6 +10,7 @@ export const projectActions = createActionGroup({
     Loaded: props<{ name: string; environments: Environment[]; chosen: string | null }>(),
     'Board asked': emptyProps(),
     'Board loaded': props<{ board: Board }>(),
+    'Live asked': emptyProps(),
     'Live loaded': props<{ live: LiveState }>(),
     'Environment chosen': props<{ id: string }>(),
     'Environment changed': props<{ environment: Environment }>(),

@@ -3,9 +3,10 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { catchError, EMPTY, filter, forkJoin, map, switchMap, tap, timer } from 'rxjs';
 import { EnvironmentChoice, storedChoice } from '../shared/environment-choice';
-import { Api } from '../shared/api';
+import { Api, projectId } from '../shared/api';
 import { asking } from './asking';
 import { projectActions } from './project.actions';
+import { projectsActions } from './projects.actions';
 import { projectFeature } from './project.feature';
 
 const livePollMs = 1500;
@@ -14,7 +15,10 @@ export const projectEffects = {
   open: asking(
     [projectActions.opened],
     (api) => forkJoin([api.projects(), api.environments()]),
-    ([projects, environments]) => projectActions.loaded({ name: projects[0]?.name ?? '', environments, chosen: storedChoice() }),
+    ([projects, environments]) => [
+      projectsActions.listLoaded({ projects }),
+      projectActions.loaded({ name: projects.find(({ id }) => id === projectId)?.name ?? '', environments, chosen: storedChoice() }),
+    ],
   ),
   board: asking(
     [projectActions.boardAsked],
@@ -24,7 +28,7 @@ export const projectEffects = {
   live: createEffect(
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
-        ofType(projectActions.opened),
+        ofType(projectActions.liveAsked),
         switchMap(() => timer(0, livePollMs)),
         switchMap(() =>
           api.live().pipe(

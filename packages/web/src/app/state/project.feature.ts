@@ -1,5 +1,6 @@
 import { createFeature, createReducer, createSelector, on } from '@ngrx/store';
 import type { Board, Environment, LiveState } from '@sturdy/core';
+import { projectId } from '../shared/api';
 import { projectActions } from './project.actions';
 
 interface ProjectState {
@@ -48,7 +49,9 @@ export const projectFeature = createFeature({
       chosenAmong({ ...state, environments: state.environments.filter((environment) => environment.id !== id) }),
     ),
   ),
-  extraSelectors: ({ selectEnvironments, selectChosen }) => ({
+  extraSelectors: ({ selectEnvironments, selectChosen, selectLive }) => ({
+    /** What is recorded in this project; null where nothing is, or another one records. */
+    selectRecordingHere: createSelector(selectLive, ({ recording }) => (recording?.projectId === projectId ? recording : null)),
     /** The environment in which this browser records, plays and asks; null before it is loaded. */
     selectEnvironment: createSelector(
       selectEnvironments,

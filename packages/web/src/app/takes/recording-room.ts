@@ -217,12 +217,12 @@ export class RecordingRoom {
   readonly dialogs = inject(EnvironmentDialogs);
   readonly current = this.#store.selectSignal(takesFeature.selectCurrent);
   readonly exchanges = this.#store.selectSignal(takesFeature.selectExchanges);
-  readonly #live = this.#store.selectSignal(projectFeature.selectLive);
+  readonly #live = this.#store.selectSignal(projectFeature.selectRecordingHere);
   readonly environment = this.#store.selectSignal(projectFeature.selectEnvironment);
   readonly #proxy = this.#store.selectSignal(takesFeature.selectProxy);
   readonly #suggested = this.#store.selectSignal(takesFeature.selectSuggestions);
   readonly recording = computed(() => {
-    const live = this.#live().recording;
+    const live = this.#live();
     if (live) return live;
     const proxy = this.#proxy();
     const current = this.current();
@@ -231,7 +231,7 @@ export class RecordingRoom {
   });
   readonly paused = computed(() => this.current()?.state === 'paused');
   readonly warnings = computed(() => [...(this.current()?.warnings ?? [])].reverse());
-  readonly suggestions = computed(() => (this.#suggested().length > 0 ? this.#suggested() : (this.#live().recording?.suggestions ?? [])));
+  readonly suggestions = computed(() => (this.#suggested().length > 0 ? this.#suggested() : (this.#live()?.suggestions ?? [])));
   readonly targets = computed(() => listed(this.environment()?.targets ?? []));
   /** The transaction that is open now. */
   readonly open = computed(() => {
@@ -260,7 +260,7 @@ export class RecordingRoom {
 
   constructor() {
     this.#store.dispatch(takesActions.listAsked());
-    const live = this.#live().recording;
+    const live = this.#live();
     // After a reload the take that is being recorded is found again.
     if (live) this.#store.dispatch(takesActions.takeOpened({ id: live.takeId }));
   }
