@@ -6,6 +6,8 @@ import {
   clearanceProblem,
   environmentOfFile,
   EnvironmentFileSchema,
+  giveSecrets,
+  missingSecretsOf,
   environmentProblem,
   HarStream,
   policyProblem,
@@ -83,7 +85,8 @@ export async function readTake(file: string): Promise<TakeFile> {
     }
     exchanges.sort((left, right) => left.n - right.n);
   }
-  const unfolded = unfoldSockets(exchanges, shelf).exchanges;
+  // What a file of a project holds is a take as it was, with its messages.
+  const unfolded = end.whole ? exchanges.sort((left, right) => left.n - right.n) : unfoldSockets(exchanges, shelf).exchanges;
   if (unfolded.length === 0) throw new UsageError(`${file} holds no request that could be read.`);
   const name = basename(file).replace(/\.har$/i, '');
   return {
@@ -148,9 +151,20 @@ export function readYamlFile<T>(file: string, what: string, schema: YamlSchema<T
   return read.value;
 }
 
-/** Reads an environment file. */
-export function readEnvironmentFile(file: string): Environment {
-  const environment = environmentOfFile(readYamlFile(file, 'The environment file', EnvironmentFileSchema));
+/** Reads an environment file. `secretOf` gives secrets by the names that stand there. Throws where one is not given, or a target is not cleared. */
+export function readEnvironmentFile(file: string, secretOf: (name: string) => string | undefined): Environment {
+  const named = environmentOfFile(readYamlFile(file, 'The environment file', EnvironmentFileSchema));
+  if (named.targets.length === 0)
+    throw new UsageError(`${file}: It names no target. Write under targets: what may be hit, such as http://127.0.0.1:4701.`);
+  const environment = giveSecrets(named, secretOf);
+  const missing = missingSecretsOf(environment);
+  if (missing.length > 0)
+    throw new UsageError(
+      [
+        `${file} names secrets that are not given. Set each as a variable of the environment of this command, or give a file of NAME=value lines with --secrets:`,
+        ...missing.map(({ name, what }) => `  ${name}  (${what})`),
+      ].join('\n'),
+    );
   const uncleared = unclearedTarget(environment);
   if (uncleared !== undefined)
     throw new UsageError(

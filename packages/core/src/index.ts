@@ -21,6 +21,7 @@ export * from './hosts/index.js';
 export * from './measure/index.js';
 export * from './patterns/index.js';
 export * from './project/index.js';
+export * from './project-files/index.js';
 export * from './proof/index.js';
 export * from './rehearse/index.js';
 export * from './report/index.js';

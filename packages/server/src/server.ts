@@ -10,12 +10,21 @@ import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
 import { LinkedTransport, WorkerThreads } from './conductor/transport.js';
 import { Environments } from './environments/environments.js';
-import { computeWorkerFile, emptyDatabaseFolder, migrationsFolder, storeWorkerFile, webFolder } from './shipped/files.js';
+import {
+  computeWorkerFile,
+  emptyDatabaseFolder,
+  importWorkerFile,
+  migrationsFolder,
+  parquetWorkerFile,
+  storeWorkerFile,
+  webFolder,
+} from './shipped/files.js';
 import { startMachineHelper } from './hosts/machine-helper.js';
 import { clearLeftUploads } from './import/import-table.js';
 import { LiveHub } from './live/live-hub.js';
 import { ServerLog } from './log/server-log.js';
 import { recoverJournals } from './record/recording-journal.js';
+import { ProjectFiles } from './project-files/project-files.js';
 import { Projects } from './projects/projects.js';
 import { Recorder } from './record/recorder.js';
 import { RehearsalRoom } from './rehearse/rehearsal-room.js';
@@ -80,11 +89,12 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   for (const run of interrupted.runs) log.warn(`Run ${run} was interrupted by the last stop`);
   for (const take of interrupted.takes) log.warn(`The recording of “${take}” was interrupted by the last stop`);
   await clearLeftUploads();
+  const samples = new SampleFiles(options.samplesFolder);
+  for (const left of await store.leftImports()) for (const runId of await store.deleteProject(left)) await samples.delete(runId);
   const { compute, close: closeCompute } = await computing;
   const longWork = new LongWork(computeWorkerFile);
   longWork.warmUp();
   const live = new LiveHub();
-  const samples = new SampleFiles(options.samplesFolder);
   const secrets = new ProjectSecrets(store);
   for (const { id } of await store.projects()) log.mask(await secrets.of(id, []));
   const projects = new Projects(store, {
@@ -93,6 +103,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   });
   const services: Services = {
     projects,
+    projectFiles: new ProjectFiles({ store, samples, parquetWorker: parquetWorkerFile, importWorker: importWorkerFile }, projects),
     store,
     compute,
     longWork,

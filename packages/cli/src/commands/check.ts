@@ -10,6 +10,9 @@ const kindWords: Record<WrittenKind, string> = {
   workload: 'a workload',
   patterns: 'handoff patterns',
   policy: 'a policy',
+  project: 'a project',
+  part: 'a part',
+  table: 'a data table',
 };
 const foundFaults = 1;
 
@@ -17,7 +20,7 @@ export function addCheck(program: Command): void {
   program
     .command('check')
     .description('say everything that is wrong with files that people write, with line and column; nothing is sent anywhere')
-    .argument('<file...>', 'scripts, workloads, environments, handoff patterns, policies')
+    .argument('<file...>', 'scripts, workloads, environments, handoff patterns, policies, files of a project')
     .addHelpText(
       'after',
       `

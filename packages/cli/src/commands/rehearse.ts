@@ -21,9 +21,10 @@ import { CompileError, rehearse } from '@sturdy/engine';
 import type { Command } from 'commander';
 import { addPolicyOptions, policiesOf, type PolicyOptions } from '../policies.js';
 import { BodyShelf, readEnvironmentFile, readScriptFile, readTake, withPinnedTargets, writeJson } from '../input-files.js';
+import { addSecretsOption, secretsFrom, type SecretsOptions } from '../secrets.js';
 import { UsageError } from '../usage-error.js';
 
-interface Options extends PolicyOptions {
+interface Options extends PolicyOptions, SecretsOptions {
   environment: string;
   report: string;
   take?: string;
@@ -65,7 +66,7 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
     )
     .action(async (file: string, options: Options) => {
       const { script, files } = readScriptFile(file);
-      const environment = await withPinnedTargets(readEnvironmentFile(options.environment), policiesOf(options));
+      const environment = await withPinnedTargets(readEnvironmentFile(options.environment, secretsFrom(options)), policiesOf(options));
       if (options.repair && options.take === undefined)
         throw new UsageError('--repair needs --take: the recording says what the answers should be.');
       const rounds = Number(options.rounds);
@@ -114,6 +115,7 @@ Example: sturdy rehearse script.yaml --environment env.yaml --report out.json --
       process.exitCode = statuses[done.result];
     });
   addPolicyOptions(command);
+  addSecretsOption(command);
 }
 
 async function playAndJudge(

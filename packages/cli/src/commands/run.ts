@@ -26,9 +26,10 @@ import { faultLines, mustExist, readEnvironmentFile, readScriptFile, withPinnedT
 import { addPolicyOptions, policiesOf, type PolicyOptions } from '../policies.js';
 import { FileRunStore, readSpent, type FileTable } from '../run/file-run-store.js';
 import { RunFigures } from '../run/run-figures.js';
+import { addSecretsOption, secretsFrom, type SecretsOptions } from '../secrets.js';
 import { UsageError } from '../usage-error.js';
 
-interface Options extends PolicyOptions {
+interface Options extends PolicyOptions, SecretsOptions {
   out: string;
   environment?: string;
   metricsPort?: string;
@@ -63,6 +64,7 @@ Example: sturdy run thursday.yaml --out results/ --metrics-port 9464`,
       );
     });
   addPolicyOptions(command);
+  addSecretsOption(command);
 }
 
 interface Prepared {
@@ -92,7 +94,7 @@ function prepare(file: string, options: Options): Prepared {
   });
   return {
     workload: { ...workload, crews: workload.crews.map((crew) => ({ ...crew, users: Math.min(crew.users, most) })) },
-    environment: readEnvironmentFile(environmentFile),
+    environment: readEnvironmentFile(environmentFile, secretsFrom(options)),
     scripts,
     files,
     tables: read.file.data.map((dataFile) => readTable(dataFile, beside(dataFile.file))),

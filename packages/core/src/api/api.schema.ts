@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { DataTableSchema } from '../data/data-table.schema.js';
 import { RunSchema } from '../analyse/run.schema.js';
 import { HandoffPatternSchema } from '../patterns/pattern.schema.js';
+import { ProjectSchema } from '../project/project.schema.js';
 import { SentAndGotSchema, SourcesSchema } from '../rehearse/sources.js';
 import { TidySchema, TransactionStartSchema } from '../tidy/tidy.schema.js';
 import { RecordingStateSchema } from '../take/recording.schema.js';
@@ -17,6 +18,16 @@ export const LiveStateSchema = z.object({
   databaseAway: z.object({ since: z.string(), reason: z.string() }).nullable(),
 });
 export type LiveState = z.infer<typeof LiveStateSchema>;
+
+/** A project that was read out of files, and what has to be given again. */
+export const ImportedProjectSchema = z.object({
+  project: ProjectSchema,
+  /** Secrets that the files name, by the name of their environment. */
+  missing: z.array(z.object({ environment: z.string(), secrets: z.array(z.object({ name: z.string(), what: z.string() })) })),
+  /** Targets beyond this machine, which have to be cleared here again. */
+  uncleared: z.array(z.string()),
+});
+export type ImportedProject = z.infer<typeof ImportedProjectSchema>;
 
 /** A take, and how many exchanges it has. */
 export const CountedTakeSchema = TakeSchema.extend({ exchangeCount: z.number() });

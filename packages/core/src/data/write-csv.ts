@@ -16,4 +16,8 @@ export const writeCsv = (columns: readonly string[] | null, rows: readonly (read
 
 /** Writes a table as CSV after RFC 4180 with every cell as it is, for programs that read it back. No spreadsheet should open it. */
 export const writeExactCsv = (columns: readonly string[] | null, rows: readonly (readonly string[])[]): string =>
-  stringify([...(columns ? [columns] : []), ...rows], { record_delimiter: 'windows' });
+  stringify([...(columns ? [columns] : []), ...rows], {
+    record_delimiter: 'windows',
+    // A row whose only cell is empty would be no row at all.
+    quoted_empty: (columns ?? rows[0] ?? []).length === 1,
+  });

@@ -1,6 +1,6 @@
 import { addressProblem, clearanceProblem, clearedUntilMs } from './clearance.js';
 import { ClearanceSchema, type Clearance } from './clearance.schema.js';
-import { clearanceLines, EnvironmentFileSchema, environmentOfFile, fileTargets, unclearedTarget } from './environment-file.js';
+import { clearanceLines, EnvironmentFileSchema, environmentOfFile, fileTargets, unclearedTarget } from '../files/environment-file.js';
 import { targetStates } from './target-states.js';
 import { allowsTarget, environmentProblem, plainEnvironment, resolveTarget } from './targets.js';
 import { readYaml } from '../formats/yaml-text.js';

@@ -1,16 +1,17 @@
-import { environmentOfFile, EnvironmentFileSchema } from '../environment/environment-file.js';
+import { environmentOfFile, EnvironmentFileSchema } from './environment-file.js';
 import { clearanceProblem } from '../environment/clearance.js';
 import { environmentFault } from '../environment/targets.js';
 import { TargetPolicySchema } from '../environment/target-policy.js';
 import { readScript } from '../formats/script-text/script-reader.js';
-import { offsetOf, readYamlAs } from '../formats/yaml-schema.js';
+import { offsetOf, readYamlAs, type YamlSchema } from '../formats/yaml-schema.js';
 import { readYaml, type YamlProblem } from '../formats/yaml-text.js';
+import { PartFileSchema, ProjectFileSchema, TableFileSchema } from '../project-files/project-file.schema.js';
 import { readPatterns } from '../patterns/pattern-file.js';
 import { WorkloadFileSchema } from '../workload/workload-file.js';
 import type { FileKind } from './file-schemas.js';
 
 /** A kind of file that people write. */
-export type WrittenKind = Extract<FileKind, 'script' | 'environment' | 'workload' | 'patterns' | 'policy'>;
+export type WrittenKind = Extract<FileKind, 'script' | 'environment' | 'workload' | 'patterns' | 'policy' | 'project' | 'part' | 'table'>;
 
 /** What a file turned out to be, and what is wrong with it; a kind of null is none that is known. */
 export interface CheckedFile {
@@ -20,11 +21,14 @@ export interface CheckedFile {
 
 /** Members by which kinds of files are told apart, the plainest first. */
 const tellingMembers: readonly [string, WrittenKind][] = [
+  ['project', 'project'],
   ['transactions', 'script'],
   ['script', 'script'],
   ['crews', 'workload'],
   ['targets', 'environment'],
   ['patterns', 'patterns'],
+  ['foreign', 'part'],
+  ['columns', 'table'],
   ['networks', 'policy'],
   ['hosts', 'policy'],
   ['publicAddresses', 'policy'],
@@ -42,13 +46,20 @@ export function checkFile(text: string, exists: (name: string) => boolean, nowMs
   const members = typeof yaml.value === 'object' && yaml.value !== null ? Object.keys(yaml.value) : [];
   const kind = tellingMembers.find(([member]) => members.includes(member))?.[1] ?? null;
   if (kind === null) {
-    const known = 'transactions (a script), crews (a workload), targets (an environment), patterns, or networks (a policy)';
+    const known =
+      'transactions (a script), crews (a workload), targets (an environment), patterns, networks (a policy), project, foreign (a part), or columns (a table)';
     return { kind, problems: [{ line: 1, column: 1, message: `Nobody can tell what this file is. It has none of: ${known}.` }] };
   }
   return { kind, problems: checks[kind](text, exists, nowMs) };
 }
 
 type Check = (text: string, exists: (name: string) => boolean, nowMs: number) => YamlProblem[];
+
+/** What is wrong by a schema, and nothing else. */
+function ofSchema<T>(text: string, schema: YamlSchema<T>): YamlProblem[] {
+  const read = readYamlAs(text, schema);
+  return 'problems' in read ? read.problems : [];
+}
 
 const checks: Record<WrittenKind, Check> = {
   script: (text) => {
@@ -78,6 +89,7 @@ const checks: Record<WrittenKind, Check> = {
     const at = (path: (string | number)[], message: string): YamlProblem[] => [
       { ...read.yaml.placeOf(offsetOf(read.yaml.document, path)), message: `${path.join('.')}: ${message}` },
     ];
+    if (environment.targets.length === 0) return at([], 'Name at least one target, under targets:.');
     const fault = environmentFault(environment);
     if (fault !== null) return at(['targets'], fault);
     return environment.targets.flatMap((target, index) => {
@@ -89,8 +101,25 @@ const checks: Record<WrittenKind, Check> = {
     const read = readPatterns(text);
     return 'problems' in read ? read.problems : [];
   },
-  policy: (text) => {
-    const read = readYamlAs(text, TargetPolicySchema);
-    return 'problems' in read ? read.problems : [];
+  policy: (text) => ofSchema(text, TargetPolicySchema),
+  part: (text) => ofSchema(text, PartFileSchema),
+  table: (text) => ofSchema(text, TableFileSchema),
+  project: (text, exists) => {
+    const read = readYamlAs(text, ProjectFileSchema);
+    if ('problems' in read) return read.problems;
+    const { environments, takes, parts, tables, scripts, rehearsals, workloads } = read.value;
+    const listed = { environments, takes, parts, tables, scripts, rehearsals, workloads };
+    return Object.entries(listed).flatMap(([kind, list]) =>
+      list.flatMap(({ file }, at) =>
+        exists(file)
+          ? []
+          : [
+              {
+                ...read.yaml.placeOf(offsetOf(read.yaml.document, [kind, at, 'file'])),
+                message: `${kind}.${at}.file: The file ${file} does not exist. Take it out of the list, or put the file back.`,
+              },
+            ],
+      ),
+    );
   },
 };

@@ -1,2 +1,3 @@
 export * from './check-file.js';
 export * from './file-schemas.js';
+export * from './environment-file.js';

@@ -1,6 +1,7 @@
 export * from './curl/curl.js';
 export * from './har/har-stream.js';
 export * from './har/har.js';
+export * from './har/whole-take.js';
 export * from './script-text/script-reader.js';
 export * from './script-text/script-text.schema.js';
 export * from './script-text/script-writer.js';

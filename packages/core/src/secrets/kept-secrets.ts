@@ -1,5 +1,6 @@
 import type { Environment } from '../environment/environment.schema.js';
 import type { Credential } from '../sign-in/credential.schema.js';
+import { missingName } from './missing-name.js';
 
 /** Stands in the place of a secret that is kept and not shown; sent back, it means that the secret stays as it is. */
 export const keptSecret = '(kept as it is)';
@@ -23,7 +24,9 @@ export function secretsOf(credential: Credential): Secrets {
 
 /** True for what stands in the place of a secret that is kept. */
 export const isKept = (secret: string): boolean => secret === keptSecret || secret === keptKey;
-const hidden = (name: string, secret: string): string => (secret === '' ? '' : name === 'key' ? keptKey : keptSecret);
+/** What is shown of a secret. That it is missing, and under which name it has to be given, is none. */
+const hidden = (name: string, secret: string): string =>
+  secret === '' || missingName(secret) !== null ? secret : name === 'key' ? keptKey : keptSecret;
 
 /** An address with another password, none where that is empty; as it is where it has none. */
 export function withPassword(address: string, change: (password: string) => string): string {
@@ -41,7 +44,7 @@ export const hideSecrets = (environment: Environment): Environment => ({
     ...credential,
     ...Object.fromEntries(Object.entries(secretsOf(credential)).map(([name, secret]) => [name, hidden(name, secret)])),
   })),
-  upstreamProxy: withPassword(environment.upstreamProxy, () => keptSecret),
+  upstreamProxy: withPassword(environment.upstreamProxy, (password) => hidden('password', password)),
   variables: {
     ...environment.variables,
     ...Object.fromEntries(environment.secretVariables.map((name) => [name, hidden('value', environment.variables[name] ?? '')])),

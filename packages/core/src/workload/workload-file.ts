@@ -31,6 +31,7 @@ const transaction = z.string().nullable().default(null).describe('name of a tran
 /** A crew in a file; only the script is needed. */
 const CrewInFile = CrewSchema.omit({ id: true, name: true, scriptId: true, users: true }).extend({
   name: z.string().optional().describe('where it is left out, the name of the script file'),
+  id: z.string().optional(),
   script: z.string().min(1).describe('file of the script, as sturdy correlate writes it, beside this file'),
   users: z.number().int().min(1).max(20_000).default(1).describe('virtual users; with arrivals the most that may be under way'),
   think: ThinkInFile.prefault({}),
@@ -51,8 +52,8 @@ export const WorkloadFileSchema = z.strictObject({
   environment: z.string().optional().describe('file of the environment; --environment says it otherwise'),
   crews: z.array(z.strictObject(CrewInFile.shape)).min(1, 'Name at least one crew, with its script.'),
   curve: LoadCurveSchema.default(plainCurve),
-  criteria: z.array(z.strictObject({ ...CriterionSchema.omit({ id: true }).shape, transaction })).default([]),
-  stopRules: z.array(z.strictObject({ ...StopRuleSchema.omit({ id: true }).shape, transaction })).default([]),
+  criteria: z.array(z.strictObject({ ...CriterionSchema.shape, id: CriterionSchema.shape.id.optional(), transaction })).default([]),
+  stopRules: z.array(z.strictObject({ ...StopRuleSchema.shape, id: StopRuleSchema.shape.id.optional(), transaction })).default([]),
   data: z.array(TableInFile).default([]),
   limitSeconds: WorkloadSchema.shape.limitSeconds,
   generators: WorkloadSchema.shape.generators.default(1),
@@ -69,9 +70,9 @@ export function readWorkloadFile(text: string): { file: WorkloadFile } | { probl
 
 /** The workload that a file describes; a crew's script goes by the name of its file. */
 export function workloadOfFile(file: WorkloadFile): Workload {
-  const crews = file.crews.map(({ script, name, ...crew }, at): Crew => ({
+  const crews = file.crews.map(({ id, script, name, ...crew }, at): Crew => ({
     ...crew,
-    id: `c${at + 1}`,
+    id: id ?? `c${at + 1}`,
     name: name ?? script.replace(/^.*[\\/]/, '').replace(/\.ya?ml$/i, ''),
     scriptId: script,
   }));
@@ -81,8 +82,8 @@ export function workloadOfFile(file: WorkloadFile): Workload {
     name: file.name,
     crews,
     curve: file.curve,
-    criteria: file.criteria.map((criterion, at) => ({ ...criterion, id: `k${at + 1}` })),
-    stopRules: file.stopRules.map((stopRule, at) => ({ ...stopRule, id: `r${at + 1}` })),
+    criteria: file.criteria.map((criterion, at) => ({ ...criterion, id: criterion.id ?? `k${at + 1}` })),
+    stopRules: file.stopRules.map((stopRule, at) => ({ ...stopRule, id: stopRule.id ?? `r${at + 1}` })),
     ...(file.limitSeconds === undefined ? {} : { limitSeconds: file.limitSeconds }),
     generators: file.generators,
     ...(file.takesOver === undefined ? {} : { takesOver: file.takesOver }),
@@ -98,17 +99,16 @@ export interface WorkloadFiles {
   data?: { table: DataTable; file: string }[];
 }
 
-/** The text of a workload file. Reads back to the same workload but for its ids. */
+/** The text of a workload file. Reads back to the same workload but for its own id. */
 export function writeWorkloadFile(workload: Workload, files: WorkloadFiles): string {
-  const withoutId = <T extends { id: string }>({ id: _id, ...rest }: T): Omit<T, 'id'> => rest;
   return stringify(
     {
       name: workload.name,
       ...(files.environment === undefined ? {} : { environment: files.environment }),
-      crews: workload.crews.map(({ id: _id, scriptId, name, ...crew }) => ({ name, script: files.script(scriptId), ...crew })),
+      crews: workload.crews.map(({ scriptId, name, ...crew }) => ({ name, script: files.script(scriptId), ...crew })),
       curve: workload.curve,
-      criteria: workload.criteria.map(withoutId),
-      stopRules: (workload.stopRules ?? []).map(withoutId),
+      criteria: workload.criteria,
+      stopRules: workload.stopRules ?? [],
       ...(files.data && files.data.length > 0
         ? { data: files.data.map(({ table, file }) => ({ table: table.id, file, deal: table.deal })) }
         : {}),

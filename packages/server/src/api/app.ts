@@ -13,6 +13,7 @@ import { sourceRoutes } from './source-routes.js';
 import { guardOrigin } from './guard-origin.js';
 import { logChanges } from './log-changes.js';
 import { environmentRoutes } from './environment-routes.js';
+import { projectFileRoutes } from './project-file-routes.js';
 import { needOpenProject, projectRoutes } from './project-routes.js';
 import { hostRoutes } from './host-routes.js';
 import { importRoutes } from './import-routes.js';
@@ -33,6 +34,7 @@ import { workloadRoutes } from './workload-routes.js';
 export const allRoutes = (services: Services): AnyRoute[] => [
   ...aboutRoutes(services),
   ...projectRoutes(services),
+  ...projectFileRoutes(services),
   ...environmentRoutes(services),
   ...recordRoutes(services),
   ...importRoutes(services),

@@ -20,7 +20,7 @@ export const importRoutes = ({ store }: Services): AnyRoute[] => [
     streamBody: 'application/json',
     result: ImportedTakeSchema,
     handle: async ({ params, query, request }) => {
-      const imported = await importHarStream(store, importWorkerFile, request, params.projectId, query.name);
+      const imported = await importHarStream(store, importWorkerFile, request, { projectId: params.projectId, name: query.name });
       return { ...imported, problems: imported.problems.slice(0, 100) };
     },
   }),

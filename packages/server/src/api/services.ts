@@ -5,6 +5,7 @@ import type { Conductor } from '../conductor/conductor.js';
 import type { Environments } from '../environments/environments.js';
 import type { LiveHub } from '../live/live-hub.js';
 import type { ServerLog } from '../log/server-log.js';
+import type { ProjectFiles } from '../project-files/project-files.js';
 import type { Projects } from '../projects/projects.js';
 import type { Recorder } from '../record/recorder.js';
 import type { RehearsalRoom } from '../rehearse/rehearsal-room.js';
@@ -16,6 +17,7 @@ import type { Store } from '../store/store-client.js';
 export interface Services {
   store: Store;
   projects: Projects;
+  projectFiles: ProjectFiles;
   environments: Environments;
   compute: Compute;
   longWork: LongWork;

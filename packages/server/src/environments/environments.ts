@@ -7,6 +7,7 @@ import {
   environmentOf,
   isLoopback,
   judgeAddress,
+  missingSecretsOf,
   neverAllowed,
   plainEnvironment,
   nothingSentTo,
@@ -71,6 +72,13 @@ export class Environments {
             'The environment is gone',
             'The environment that was chosen, or that the workload names, has been deleted. Choose another one.',
           );
+    const [missing] = missingSecretsOf(environment);
+    if (missing)
+      throw new Problem(
+        422,
+        'A secret is missing',
+        `The environment “${environment.name}” needs the ${missing.what} (${missing.name}), which the files it came from did not hold. Give it under Environments.`,
+      );
     const clearances = environment.clearances.filter((clearance) => this.#forbidden(clearance) === null);
     return environmentOf({ ...environment, clearances }, await this.store.projectSettings(projectId));
   }

@@ -38,7 +38,7 @@ const har = (count: number) => `{"log":{"version":"1.2","entries":[${Array.from(
 const pieces = function* (text: string, size: number) {
   for (let at = 0; at < text.length; at += size) yield Buffer.from(text.slice(at, at + size));
 };
-const read = (store: Store, source: Readable) => importHarStream(store, importWorkerFile, source, 'p', 'Imported');
+const read = (store: Store, source: Readable) => importHarStream(store, importWorkerFile, source, { projectId: 'p', name: 'Imported' });
 
 describe('importing while it is uploaded', () => {
   it('stores batch by batch and tells what came in', async () => {

@@ -14,20 +14,37 @@ export interface Imported {
   problems: HarStreamEnd['problems'];
 }
 
+/** What a take becomes that an import makes: its name where the file does not say it whole, and an id that others may know already. */
+export interface ImportedAs {
+  projectId: string;
+  name: string;
+  id?: string;
+  /** The script for which it was put together. */
+  madeFor?: string | undefined;
+}
+
 /**
  * Imports a HAR file while it is uploaded: pieces go to a thread that reads them, finished exchanges go to the store, and the
  * upload waits where either is slower. An upload that is broken off leaves nothing behind.
  */
-export async function importHarStream(store: Store, worker: URL, source: Readable, projectId: string, name: string): Promise<Imported> {
-  const id = randomUUID();
+export async function importHarStream(
+  store: Store,
+  worker: URL,
+  source: Readable,
+  { projectId, name, id = randomUUID(), madeFor }: ImportedAs,
+): Promise<Imported> {
   const thread = new Worker(worker, { resourceLimits: { maxOldGenerationSizeMb: 1024 } });
   const open: Take = { id, projectId, name, startedAt: new Date(0).toISOString(), state: 'done', marks: [], harLog: null };
   try {
     // The take is written last: until then nobody sees it, and what a crash leaves of it is cleared away at the next start.
     const end = await pass(store, thread, source, id);
     if (end.renumber) await store.renumberExchanges(id, end.renumber.order, end.renumber.shiftMs);
-    const take: Take = { ...open, startedAt: end.startedAt, marks: end.marks, harLog: end.harLog };
-    if (await store.hasMessages(id)) await unfoldTake(store, take, await store.exchanges(id));
+    const read: Take = { ...open, startedAt: end.startedAt, marks: end.marks, harLog: end.harLog };
+    // A file of a project says what the take was; its messages are exchanges already.
+    const take: Take = end.whole ? { ...end.whole, id, projectId, state: 'done' } : read;
+    delete take.madeFor;
+    if (madeFor !== undefined) take.madeFor = madeFor;
+    if (!end.whole && (await store.hasMessages(id))) await unfoldTake(store, take, await store.exchanges(id));
     await store.saveTake(take);
     return { take, exchangeCount: end.exchangeCount, problems: end.problems };
   } catch (error) {

@@ -13,6 +13,9 @@ export interface ProjectGround {
   deleteSamples: (runId: string) => Promise<void>;
 }
 
+/** An id that no project has had. */
+export const newProjectId = (): string => `p${randomUUID().slice(0, 8)}`;
+
 /** Projects: they are made, named, put aside, deleted and had back. */
 export class Projects {
   constructor(
@@ -21,7 +24,7 @@ export class Projects {
   ) {}
 
   /** Makes an empty project with one environment, which names these targets. Throws a problem where the name is taken. */
-  async add(name: string, targets: readonly string[] = [], id = `p${randomUUID().slice(0, 8)}`): Promise<Project> {
+  async add(name: string, targets: readonly string[] = [], id = newProjectId()): Promise<Project> {
     await this.needFreeName(name);
     const environment = plainEnvironment({ id: 'e1', projectId: id, name: 'This machine', targets: [...targets] });
     const fault = environmentFault(environment);
@@ -66,6 +69,15 @@ export class Projects {
       (project) => project.name === name && project.id !== exceptId && project.state !== 'deleted',
     );
     if (taken) throw new Problem(409, 'The name is taken', `There is a project “${name}” already. Give this one another name.`);
+  }
+
+  /** A name that no project has: this one where it is free. */
+  async freeName(name: string): Promise<string> {
+    const taken = new Set((await this.store.projects()).flatMap((project) => (project.state === 'deleted' ? [] : [project.name])));
+    for (let n = 1; ; n++) {
+      const free = n === 1 ? name : `${name} (${n})`;
+      if (!taken.has(free)) return free;
+    }
   }
 
   #needNothingUnderWay({ id, name }: Project, change: string): void {

@@ -1,11 +1,8 @@
-import { createReadStream, existsSync } from 'node:fs';
+import { existsSync } from 'node:fs';
 import { appendFile, open, readFile, rm, type FileHandle } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
-  bytesOfSample,
-  columnBytes,
   columnsOf,
-  readColumns,
   SampleTable,
   staysOf,
   thinned,
@@ -14,6 +11,7 @@ import {
   type SamplesKept,
   type UserLogEntry,
 } from '@sturdy/core';
+import { batchBytes, batchColumns, batchPlaces, type BatchHead } from './sample-batches.js';
 import { ownFolder } from '../store/own-folder.js';
 
 /** Samples that are kept of one run before they are thinned. */
@@ -23,13 +21,6 @@ const mostWaiting = 128 << 20;
 
 /** Exchanges of a run that are captured in full, at the most. */
 const mostCaptured = 2000;
-
-/** What stands before the columns of a batch in a file. */
-interface BatchHead extends Pick<SampleBatch, 'version' | 'count' | 'names' | 'kinds'> {
-  /** Samples measured up to and with this batch, and how thinly they are kept from here on. */
-  measured: number;
-  keepEvery: number;
-}
 
 interface Open {
   file: Promise<FileHandle>;
@@ -79,10 +70,7 @@ export class SampleFiles {
       measured: ownOpen.measured,
       keepEvery: ownOpen.keepEvery,
     };
-    const text = Buffer.from(JSON.stringify(head));
-    const length = Buffer.alloc(4);
-    length.writeUInt32LE(text.length);
-    const bytes = Buffer.concat([length, text, columnBytes(part.columns, part.count)]);
+    const bytes = batchBytes(head, part.columns);
     ownOpen.waiting += bytes.length;
     ownOpen.writing = ownOpen.writing.then(async () => {
       try {
@@ -103,19 +91,19 @@ export class SampleFiles {
     if (some.length === 0) return;
     const lines = some.map((entry) => `${JSON.stringify(entry)}\n`).join('');
     // A full disk costs what is captured, and not the run.
-    ownOpen.writing = ownOpen.writing.then(() => appendFile(this.#capturePath(runId), lines).catch(() => undefined));
+    ownOpen.writing = ownOpen.writing.then(() => appendFile(this.capturePath(runId), lines).catch(() => undefined));
   }
 
   /** What was captured in full of a run, oldest first. */
   async captured(runId: string): Promise<UserLogEntry[]> {
-    const path = this.#capturePath(runId);
+    const path = this.capturePath(runId);
     if (!existsSync(path)) return [];
     return (await readFile(path, 'utf8'))
       .split('\n')
       .flatMap((line) => (line.endsWith('}') ? [UserLogEntrySchema.parse(JSON.parse(line))] : []));
   }
 
-  #capturePath(runId: string): string {
+  capturePath(runId: string): string {
     return join(this.folder, `${runId}.captured.jsonl`);
   }
 
@@ -133,7 +121,7 @@ export class SampleFiles {
 
   /** Deletes what was kept of a run. */
   async delete(runId: string): Promise<void> {
-    await Promise.all([this.path(runId), this.#capturePath(runId)].map((path) => rm(path, { force: true })));
+    await Promise.all([this.path(runId), this.capturePath(runId)].map((path) => rm(path, { force: true })));
   }
 
   /** Rejects where the disk does not take it. */
@@ -156,31 +144,12 @@ export class SampleFiles {
 
 /** Reads the samples of a run; null where none were kept. A batch that a crash cut off is left out. */
 export async function readSamples(path: string): Promise<{ table: SampleTable; kept: SamplesKept } | null> {
-  if (!existsSync(path)) return null;
-  const chunks: Buffer[] = [];
-  for await (const chunk of createReadStream(path, { highWaterMark: 4 << 20 })) chunks.push(chunk as Buffer);
-  const bytes = Buffer.concat(chunks);
-  const parts: { head: BatchHead; from: number; to: number }[] = [];
-  for (let at = 0; at + 4 <= bytes.length;) {
-    const textEnd = at + 4 + bytes.readUInt32LE(at);
-    if (textEnd > bytes.length) break;
-    const head = JSON.parse(bytes.toString('utf8', at + 4, textEnd)) as BatchHead;
-    const to = textEnd + head.count * bytesOfSample;
-    if (to > bytes.length) break;
-    parts.push({ head, from: textEnd, to });
-    at = to;
-  }
-  const last = parts.at(-1)?.head;
+  const places = await batchPlaces(path);
+  const last = places.at(-1)?.head;
   if (!last) return null;
-  const table = new SampleTable(parts.reduce((sum, { head }) => sum + head.count, 0));
-  for (const { head, from, to } of parts)
-    table.add(
-      readColumns(bytes.subarray(from, to), head.count),
-      head.count,
-      head.names,
-      head.kinds,
-      // What was written more densely is made as thin as the rest.
-      head.keepEvery < last.keepEvery ? last.keepEvery : 1,
-    );
+  const table = new SampleTable(places.reduce((sum, { head }) => sum + head.count, 0));
+  for await (const { head, columns } of batchColumns(path, places))
+    // What was written more densely is made as thin as the rest.
+    table.add(columns, head.count, head.names, head.kinds, head.keepEvery < last.keepEvery ? last.keepEvery : 1);
   return { table, kept: { kept: table.count, measured: last.measured, keepEvery: last.keepEvery } };
 }

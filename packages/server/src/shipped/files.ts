@@ -6,6 +6,7 @@ export const computeWorkerFile = new URL('../compute/compute.worker.js', import.
 export const answersWorkerFile = new URL('../compute/answers.worker.js', import.meta.url);
 export const importWorkerFile = new URL('../import/import.worker.js', import.meta.url);
 export const tableImportWorkerFile = new URL('../import/table-import.worker.js', import.meta.url);
+export const parquetWorkerFile = new URL('../samples/parquet.worker.js', import.meta.url);
 export const ownTablesWorkerFile = new URL('../import/own-tables.worker.js', import.meta.url);
 export const machineFiguresFile = new URL('../hosts/machine-figures.process.js', import.meta.url);
 export const migrationsFolder = fileURLToPath(new URL('../../migrations', import.meta.url));

@@ -26,26 +26,42 @@ const ofProject = [
   tables.runs,
 ] as const;
 
+/** A project where it is there for everybody, in a list; else none. */
+const seen = ({ state, ...project }: { id: string; name: string; state: ProjectState | 'importing' }): Project[] =>
+  state === 'importing' ? [] : [{ ...project, state }];
+
 /** Projects, and what holds for all of each. Lives in the store's worker thread, as `Repository` does. */
 export class ProjectRepository {
   constructor(readonly database: Database) {}
 
   /** All projects, the first made first; those that wait to be deleted for good among them. */
   async projects(): Promise<Project[]> {
-    const { id, name, state } = tables.projects;
-    return this.database.select({ id, name, state }).from(tables.projects).orderBy(asc(tables.projects.number));
+    const { id, name, state, number } = tables.projects;
+    const rows = await this.database.select({ id, name, state }).from(tables.projects).orderBy(asc(number));
+    return rows.flatMap(seen);
   }
 
   /** A project; null where there is none. */
   async project(projectId: string): Promise<Project | null> {
     const { id, name, state } = tables.projects;
-    const [row] = await this.database.select({ id, name, state }).from(tables.projects).where(eq(id, projectId));
-    return row ?? null;
+    const rows = await this.database.select({ id, name, state }).from(tables.projects).where(eq(id, projectId));
+    return rows.flatMap(seen)[0] ?? null;
   }
 
   async saveProject(project: { id: string; name: string; state?: ProjectState }): Promise<void> {
-    const { id, ...changes } = project;
+    const { id: _id, ...changes } = project;
     await this.database.insert(tables.projects).values(project).onConflictDoUpdate({ target: tables.projects.id, set: changes });
+  }
+
+  /** Begins a project that is read out of files; it is seen once it is saved as one in use. */
+  async saveImportedProject(id: string, name: string): Promise<void> {
+    await this.database.insert(tables.projects).values({ id, name, state: 'importing' });
+  }
+
+  /** Ids of projects whose import was broken off by a crash. */
+  async leftImports(): Promise<string[]> {
+    const { id, state } = tables.projects;
+    return (await this.database.select({ id }).from(tables.projects).where(eq(state, 'importing'))).map((row) => row.id);
   }
 
   async projectSettings(projectId: string): Promise<ProjectSettings> {
@@ -119,6 +135,16 @@ export class ProjectRepository {
     if (!run.success) return null;
     const { id, number, state, verdict, startedAt, workload } = run.data;
     return { id, number, state, verdict, startedAt, workload: workload.name };
+  }
+
+  /** Which of these ids something has already, in whatever project. */
+  async takenIds(ids: string[]): Promise<string[]> {
+    const { takes, parts, scripts, dataTables, rehearsals, workloads, runs } = tables;
+    const taken: string[] = [];
+    if (ids.length === 0) return taken;
+    for (const table of [takes, parts, scripts, dataTables, rehearsals, workloads, runs])
+      taken.push(...(await this.database.select({ id: table.id }).from(table).where(inArray(table.id, ids))).map(({ id }) => id));
+    return taken;
   }
 
   /** Deletes a project with all that is in it. Gives the ids of its runs, whose samples lie elsewhere. Bodies stay, because others may use them. */

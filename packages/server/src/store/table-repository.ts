@@ -77,6 +77,15 @@ export class TableRepository {
     });
   }
 
+  /** Marks rows as spent by something that dealt them elsewhere, before the table was brought here. */
+  async setSpent(tableId: string, rows: readonly number[], spentBy: string): Promise<void> {
+    for (let at = 0; at < rows.length; at += chunkRows)
+      await this.database
+        .update(dataRows)
+        .set({ spentBy })
+        .where(and(eq(dataRows.tableId, tableId), inArray(dataRows.row, rows.slice(at, at + chunkRows))));
+  }
+
   /** Writes rows of a table that is still being imported, behind the first `before` ones; nobody sees it until `saveTable`. */
   async importRows(tableId: string, before: number, rows: string[][]): Promise<void> {
     await appendRows(this.database, tableId, before, rows);

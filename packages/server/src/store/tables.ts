@@ -26,7 +26,8 @@ export const projects = pgTable('projects', {
   id: text().primaryKey(),
   name: text().notNull(),
   settings: document().$type<ProjectSettings>(),
-  state: text().$type<ProjectState>().notNull().default('active'),
+  /** `importing` while it is read out of files: nobody sees it then, and a crash leaves nothing of it. */
+  state: text().$type<ProjectState | 'importing'>().notNull().default('active'),
   /** Counts up, so that projects keep their order. */
   number: integer().notNull().generatedAlwaysAsIdentity(),
 });

@@ -10,5 +10,6 @@ export const tableImportWorkerFile = pathToFileURL(resolve('packages/server/dist
 export const migrationsFolder = resolve('packages/server/migrations');
 export const emptyDatabaseFolder = resolve('packages/server/dist/empty-database');
 export const webFolder = resolve('packages/web/dist/browser');
+export const parquetWorkerFile = pathToFileURL(resolve('packages/server/dist/samples/parquet.worker.js'));
 export const ownTablesWorkerFile = pathToFileURL(resolve('packages/server/dist/import/own-tables.worker.js'));
 export const machineFiguresFile = pathToFileURL(resolve('packages/server/dist/hosts/machine-figures.process.js'));

@@ -1,11 +1,11 @@
 import {
   boundColumns,
   filesOf,
-  fileTargets,
+  fileName,
   jsonSchemaOf,
   schemaFile,
   schemaLine,
-  withPassword,
+  writeEnvironmentFile,
   writeExactCsv,
   writeScript,
   writeWorkloadFile,
@@ -15,19 +15,7 @@ import {
   type Workload,
 } from '@sturdy/core';
 import { strToU8, Zip, ZipDeflate } from 'fflate';
-import { stringify } from 'yaml';
 import type { Store } from '../store/store-client.js';
-
-/** A name for a file that every system takes, different from all in `taken`. */
-function fileName(name: string, ending: string, taken: Set<string>): string {
-  const plain = name.replace(/[^\p{L}\d._-]+/gu, '-').replace(/^[-.]+|-+$/g, '') || 'file';
-  for (let n = 1; ; n++) {
-    const file = `${plain}${n === 1 ? '' : `-${n}`}.${ending}`;
-    if (taken.has(file)) continue;
-    taken.add(file);
-    return file;
-  }
-}
 
 /** What the zip is made of. */
 interface Source {
@@ -39,8 +27,7 @@ interface Source {
 }
 
 const rowsAtOnce = 5000;
-const environmentHead = `# Not written here: passwords and tokens of sign-ins, the password of the upstream proxy, and the values of secret variables. Add credentials:
-# for targets that ask who is there, and the value of each secret variable under variables:.
+const environmentHead = `# Secrets are named here as { secret: NAME } and not written: give each as a variable of the environment, or in a file with --secrets.
 # Written in these files as they are: values of other variables, rows of data tables, and all that the scripts send as recorded, passwords that were typed into forms too.
 # Keep the files as you keep passwords.
 `;
@@ -64,9 +51,9 @@ export async function writeCommandLineFiles(
     file.push(new Uint8Array(0), true);
   };
   const taken = new Set(['workload.yaml', 'env.yaml']);
-  const scriptFiles = new Map(scripts.map((script) => [script.id, fileName(script.name, 'yaml', taken)]));
+  const scriptFiles = new Map(scripts.map((script) => [script.id, fileName(script.name, '.yaml', taken)]));
   const used = new Set(scripts.flatMap((script) => [...boundColumns(script).keys()]));
-  const data = tables.filter((table) => used.has(table.id)).map((table) => ({ table, file: fileName(table.name, 'csv', taken) }));
+  const data = tables.filter((table) => used.has(table.id)).map((table) => ({ table, file: fileName(table.name, '.csv', taken) }));
   for (const kind of ['workload', 'script', 'environment'] as const)
     await add(schemaFile(kind), [`${JSON.stringify(jsonSchemaOf(kind), null, 2)}\n`]);
   await add('workload.yaml', [
@@ -81,22 +68,7 @@ export async function writeCommandLineFiles(
     }
     await add(scriptFiles.get(script.id) ?? script.id, [schemaLine('script'), writeScript(script, bodies)]);
   }
-  const { name, map, secretVariables, failureSigns, trust, upstreamProxy } = environment;
-  const variables = Object.fromEntries(Object.entries(environment.variables).filter(([variable]) => !secretVariables.includes(variable)));
-  await add('env.yaml', [
-    schemaLine('environment') +
-      environmentHead +
-      stringify({
-        name,
-        targets: fileTargets(environment),
-        map,
-        variables,
-        secretVariables,
-        failureSigns,
-        trust,
-        upstreamProxy: withPassword(upstreamProxy, () => ''),
-      }),
-  ]);
+  await add('env.yaml', [schemaLine('environment') + environmentHead + writeEnvironmentFile(environment)]);
   for (const { table, file } of data) await add(file, freeRows(store, table));
   zip.end();
 }

@@ -30,7 +30,9 @@ function read(text: string, pieceBytes = 7) {
   const exchanges: RequestExchange[] = [];
   const stream = new HarStream(
     { put: (bytes, mimeType) => ({ hash: createHash('sha256').update(bytes).digest('hex'), size: bytes.length, mimeType }) },
-    (exchange) => exchanges.push(exchange),
+    (exchange) => {
+      if (exchange.kind === 'request') exchanges.push(exchange);
+    },
   );
   const bytes = Buffer.from(text);
   for (let at = 0; at < bytes.length; at += pieceBytes) stream.write(bytes.subarray(at, at + pieceBytes));

@@ -1,6 +1,7 @@
 import { JSONParser } from '@streamparser/json';
-import type { RequestExchange, Mark } from '../../take/take.schema.js';
+import type { Exchange, Mark, Take } from '../../take/take.schema.js';
 import { HarReader, notHar, pageMarks, type BodyShelf } from './har.js';
+import { readWholeTake } from './whole-take.js';
 
 /** What is known once a file has been read to its end. */
 export interface HarStreamEnd {
@@ -11,6 +12,8 @@ export interface HarStreamEnd {
   problems: { entry: number; text: string }[];
   /** Exchanges were numbered and timed as they came; where these differ from the order of their starts, this puts them right. */
   renumber: { order: { from: number; to: number }[]; shiftMs: number } | null;
+  /** The take as it was, where a file of a project says it; its exchanges have the numbers that they had. */
+  whole: Omit<Take, 'projectId'> | null;
 }
 
 const mostProblems = 1000;
@@ -30,8 +33,8 @@ export class HarStream {
   #failure: string | null = null;
 
   constructor(
-    shelf: BodyShelf,
-    readonly onExchange: (exchange: RequestExchange) => void,
+    readonly shelf: BodyShelf,
+    readonly onExchange: (exchange: Exchange) => void,
   ) {
     this.#reader = new HarReader(shelf);
     this.#parser = new JSONParser({ paths: ['$.log.entries.*', '$.log.*'], keepStack: false });
@@ -68,6 +71,8 @@ export class HarStream {
         `the file ${this.#failure === null ? 'ends in the middle' : 'is broken'} after ${this.#entries} entries and ${this.#bytes.toLocaleString('en')} bytes; what came before is here`,
       );
     } else if (this.#entries === 0 && Object.keys(this.#log).length === 0) throw new Error(notHar);
+    const whole = readWholeTake(this.#log, (bytes, mimeType) => this.shelf.put(bytes, mimeType));
+    for (const message of whole?.messages ?? []) this.onExchange(message);
     const first = this.#starts.reduce((least, start) => Math.min(least, start), this.#starts[0] ?? 0);
     const order = this.#starts
       .map((startedMs, index) => ({ from: index + 1, startedMs }))
@@ -81,7 +86,8 @@ export class HarStream {
       harLog: this.#log,
       exchangeCount: this.#starts.length,
       problems: this.#problems,
-      renumber: order.length > 0 || shiftMs !== 0 ? { order, shiftMs } : null,
+      renumber: whole === null && (order.length > 0 || shiftMs !== 0) ? { order, shiftMs } : null,
+      whole: whole?.take ?? null,
     };
   }
 

@@ -10,6 +10,7 @@ import {
   type Message,
 } from '../../take/take.schema.js';
 import { headerOf } from '../../take/messages.js';
+import { asStored } from './whole-take.js';
 import { HarEntrySchema, HarSchema, SocketMessagesSchema, type HarEntry } from './har.schema.js';
 import { version } from '../../version.js';
 import { isRequest } from '../../take/exchanges.js';
@@ -74,6 +75,7 @@ export class HarReader {
     } catch {
       return { problem: 'a body is marked as base64, and is none' };
     }
+    exchange = asStored(entry, exchange);
     // What is stored must be readable for ever, so it is checked by the schema by which it is read back.
     const checked = RequestExchangeSchema.safeParse(exchange);
     if (!checked.success) {

@@ -97,6 +97,7 @@ class Reader {
       id: this.#id(transaction.id, 't', ['transactions', at]),
       name: transaction.transaction,
       ...(transaction.phase === undefined ? {} : { phase: transaction.phase }),
+      ...(transaction.part === undefined ? {} : { part: transaction.part }),
       steps: transaction.steps.map((step, index) => this.#step(step, ['transactions', at, 'steps', index])),
     }));
     for (const handoff of this.#handoffs)

@@ -116,6 +116,7 @@ export const ScriptTextSchema = z.strictObject({
       transaction: z.string(),
       id,
       phase: TransactionSchema.shape.phase.describe('absent for what is played in each iteration'),
+      part: TransactionSchema.shape.part.describe('id of the part of the project that the transaction is'),
       steps: z.array(StepTextSchema),
     }),
   ),

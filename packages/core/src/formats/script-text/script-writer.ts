@@ -19,6 +19,7 @@ export function writeScript(script: Script, files?: ReadonlyMap<string, string>)
       transaction: transaction.name,
       id: transaction.id,
       ...(transaction.phase === undefined ? {} : { phase: transaction.phase }),
+      ...(transaction.part === undefined ? {} : { part: transaction.part }),
       steps: transaction.steps.map((step) => stepToText(step, names, firstRecorded)),
     })),
     ...(script.handoffs.length === 0 ? {} : { handoffs: Object.fromEntries(script.handoffs.map((handoff) => handoffToText(handoff))) }),

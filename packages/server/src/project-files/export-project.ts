@@ -1,0 +1,287 @@
+import { createReadStream, existsSync } from 'node:fs';
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import {
+  boundColumns,
+  entryWithAll,
+  exportHar,
+  fileName,
+  fileSchemas,
+  filesOf,
+  jsonSchemaOf,
+  membersWithAll,
+  relativePath,
+  rowsText,
+  schemaFile,
+  schemaLine,
+  sentBody,
+  answerBody,
+  writeEnvironmentFile,
+  writeExactCsv,
+  writePatterns,
+  writeScript,
+  writeWorkloadFile,
+  type DataTable,
+  type FileKind,
+  type PartFile,
+  type ProjectFile,
+  type Rehearsal,
+  type Run,
+  type Script,
+  type TableFile,
+  type Take,
+} from '@sturdy/core';
+import { stringify } from 'yaml';
+import type { SampleFiles } from '../samples/sample-files.js';
+import { inParquetThread } from '../samples/parquet-thread.js';
+import { referredBodies } from './referred-bodies.js';
+import type { OutgoingFile } from './project-source.js';
+import type { Store } from '../store/store-client.js';
+
+/** Where the files of a project come from. */
+export interface ExportGround {
+  store: Store;
+  samples: Pick<SampleFiles, 'path' | 'capturePath'>;
+  parquetWorker: URL;
+}
+
+const rowsAtOnce = 5000;
+
+/**
+ * All files of a project, in the order in which they are listed; what is in one is read when it is asked for. The secrets of environments stay out; what was recorded is as
+ * it was recorded.
+ */
+export async function exportProject(ground: ExportGround, projectId: string): Promise<OutgoingFile[]> {
+  const { store } = ground;
+  const project = await store.project(projectId);
+  const tables = await store.tables(projectId);
+  const scripts = await store.scripts(projectId);
+  const [environments, takes, parts, workloads, runs] = [
+    await store.environments(projectId),
+    await store.takes(projectId),
+    await store.parts(projectId),
+    await store.workloads(projectId),
+    [...(await store.runs(projectId))].reverse(),
+  ];
+  const namer = (folder: string, ending: string) => {
+    const taken = new Set<string>();
+    return (name: string) => `${folder}/${fileName(name, ending, taken)}`;
+  };
+  const nameIn = {
+    environments: namer('environments', '.yaml'),
+    takes: namer('takes', '.har'),
+    parts: namer('parts', '.yaml'),
+    tables: namer('tables', '.yaml'),
+    scripts: namer('scripts', '.yaml'),
+    workloads: namer('workloads', '.yaml'),
+  };
+  // The order is that of ids, so that one more thing of a name does not change the paths of the others.
+  const listed = <T extends { id: string; name: string }>(list: readonly T[], pathOf: (name: string) => string) =>
+    [...list].sort((left, right) => (left.id < right.id ? -1 : 1)).map((item) => ({ item, id: item.id, file: pathOf(item.name) }));
+  const listing = {
+    environments: environments.map((item) => ({ item, id: item.id, file: nameIn.environments(item.name) })),
+    takes: listed(takes, nameIn.takes),
+    parts: listed(parts, nameIn.parts),
+    tables: listed(tables, nameIn.tables),
+    scripts: listed(scripts, nameIn.scripts),
+    workloads: listed(workloads, nameIn.workloads),
+  };
+  const rehearsals: { item: Rehearsal; id: string; file: string }[] = [];
+  for (const { item: script, file } of listing.scripts) {
+    const folder = file.replace(/^scripts\/(.*)\.yaml$/, 'rehearsals/$1');
+    const all = [...(await store.rehearsals(script.id)), ...(await store.trialRehearsals(script.id))];
+    for (const item of all.sort((left, right) => left.number - right.number))
+      rehearsals.push({ item, id: item.id, file: `${folder}/${item.number}.json` });
+  }
+  const runFolder = ({ number }: Run): string => `runs/${number}`;
+  const plain = (list: readonly { id: string; file: string }[]) => list.map(({ id, file }) => ({ id, file }));
+  const rowsOf = (file: string): string => file.replace(/\.yaml$/, '.csv');
+  const contents: ProjectFile = {
+    project: 1,
+    name: project?.name ?? '',
+    settings: await store.projectSettings(projectId),
+    environments: plain(listing.environments),
+    takes: listing.takes.map(({ id, file, item }) => ({ id, file, ...(item.madeFor === undefined ? {} : { madeFor: item.madeFor }) })),
+    parts: plain(listing.parts),
+    tables: listing.tables.map(({ id, file }) => ({ id, file, rows: rowsOf(file) })),
+    scripts: listing.scripts.map(({ id, file, item }) => ({ id, file, take: item.takeId, secondTake: item.secondTakeId })),
+    rehearsals: plain(rehearsals),
+    workloads: plain(listing.workloads),
+    runs: runs.map((run) => ({ id: run.id, folder: runFolder(run) })),
+  };
+  const files: OutgoingFile[] = [];
+  const add = (path: string, pieces: OutgoingFile['pieces']) => files.push({ path, pieces });
+  const addText = (path: string, write: () => Promise<string> | string) => {
+    add(path, async function* () {
+      yield await write();
+    });
+  };
+  /** A file of YAML with the line by which editors find its schema. */
+  const addYaml = (path: string, kind: FileKind, write: () => Promise<string> | string) => {
+    const up = '../'.repeat(path.split('/').length - 1);
+    addText(path, async () => schemaLine(kind, up) + (await write()));
+  };
+  addYaml('project.yaml', 'project', () => yaml(contents));
+  for (const kind of [
+    'project',
+    'environment',
+    'part',
+    'patterns',
+    'script',
+    'table',
+    'workload',
+  ] as const satisfies (keyof typeof fileSchemas)[])
+    addText(schemaFile(kind), () => `${JSON.stringify(jsonSchemaOf(kind), null, 2)}\n`);
+  const patterns = await store.ownPatterns(projectId);
+  if (patterns.length > 0) addYaml('patterns.yaml', 'patterns', () => writePatterns(patterns));
+  for (const { item, file } of listing.environments) addYaml(file, 'environment', () => writeEnvironmentFile(item));
+  for (const { item, file } of listing.parts)
+    addYaml(file, 'part', () => {
+      const { id: _id, projectId: _project, ...part } = item;
+      return yaml(part satisfies PartFile);
+    });
+  for (const { item, file } of listing.tables) {
+    addYaml(file, 'table', async () => yaml(await tableFile(store, item)));
+    add(rowsOf(file), () => tableRows(store, item));
+  }
+  for (const { item, file } of listing.scripts) addYaml(file, 'script', () => scriptText(store, item));
+  for (const { item, file } of listing.workloads)
+    addYaml(file, 'workload', () => {
+      const fileOf = (list: readonly { id: string; file: string }[], id: string | undefined) => {
+        const found = list.find((candidate) => candidate.id === id);
+        return found && relativePath(file, found.file);
+      };
+      const used = new Set(
+        scripts.filter(({ id }) => item.crews.some((crew) => crew.scriptId === id)).flatMap((script) => [...boundColumns(script).keys()]),
+      );
+      const environment = fileOf(listing.environments, item.environmentId);
+      return writeWorkloadFile(item, {
+        script: (id) => fileOf(listing.scripts, id) ?? id,
+        ...(environment === undefined ? {} : { environment }),
+        data: tables.filter(({ id }) => used.has(id)).map((table) => ({ table, file: rowsOf(fileOf(listing.tables, table.id) ?? '') })),
+      });
+    });
+  for (const { item, file } of listing.takes) add(file, () => takeHar(store, item));
+  for (const { item, file } of rehearsals) addText(file, () => rehearsalJson(store, item));
+  for (const run of runs) addRun(ground, run, runFolder(run), add, addText);
+  return files;
+}
+
+const yaml = (value: unknown): string => stringify(value, { lineWidth: 0, aliasDuplicateObjects: false });
+
+async function tableFile(store: Store, { id, name, columns, deal }: DataTable): Promise<TableFile> {
+  const spent = new Map<string, number[]>();
+  let place = 0;
+  for await (const rows of allRows(store, id))
+    for (const { spentBy } of rows) {
+      place++;
+      if (spentBy !== null) spent.set(spentBy, [...(spent.get(spentBy) ?? []), place]);
+    }
+  return { name, columns, deal, spent: [...spent].map(([by, rows]) => ({ by, rows: rowsText(rows) })) };
+}
+
+async function* tableRows(store: Store, { id, columns }: DataTable): AsyncGenerator<string> {
+  yield writeExactCsv(
+    columns.map((column) => column.name),
+    [],
+  );
+  for await (const rows of allRows(store, id))
+    // A row that was written before a column was added has no cell for it.
+    yield writeExactCsv(
+      null,
+      rows.map(({ values }) => columns.map((_, at) => values[at] ?? '')),
+    );
+}
+
+async function* allRows(store: Store, tableId: string) {
+  for (let from = 1; ;) {
+    const rows = await store.rows(tableId, from, rowsAtOnce);
+    if (rows.length > 0) yield rows;
+    const last = rows.at(-1);
+    if (!last || rows.length < rowsAtOnce) return;
+    from = last.row + 1;
+  }
+}
+
+async function scriptText(store: Store, script: Script): Promise<string> {
+  const bodies = new Map<string, string>();
+  for (const hash of [...filesOf(script)].sort()) {
+    const body = await store.body(hash);
+    if (body) bodies.set(hash, Buffer.from(body.bytes).toString('base64'));
+  }
+  return writeScript(script, bodies);
+}
+
+/** A take as HAR 1.2, entry by entry, with what HAR has no room for beside it. */
+async function* takeHar(store: Store, { exchangeCount: _count, ...take }: Take & { exchangeCount: number }): AsyncGenerator<string> {
+  const exchanges = await store.exchanges(take.id);
+  const bytes = new Map<string, Uint8Array>();
+  const load = async (exchange: (typeof exchanges)[number]): Promise<void> => {
+    for (const ref of [sentBody(exchange), answerBody(exchange)]) {
+      const body = ref ? await store.body(ref.hash) : null;
+      if (ref && body) bytes.set(ref.hash, body.bytes);
+    }
+  };
+  for (const exchange of exchanges) if (exchange.kind === 'message') await load(exchange);
+  const readBytes = (hash: string) => bytes.get(hash);
+  const { entries: _none, ...log } = exportHar(take, [], readBytes).log;
+  const head = JSON.stringify({ log: { ...log, ...membersWithAll(take, exchanges, readBytes), entries: [] } });
+  yield `${head.slice(0, head.lastIndexOf('[]') + 1)}\n`;
+  let first = true;
+  for (const exchange of exchanges) {
+    if (exchange.kind !== 'request') continue;
+    bytes.clear();
+    await load(exchange);
+    const [entry] = exportHar(take, [exchange], readBytes).log['entries'] as Parameters<typeof entryWithAll>[0][];
+    if (!entry) continue;
+    yield `${first ? '' : ',\n'}${JSON.stringify(entryWithAll(entry, exchange))}`;
+    first = false;
+  }
+  yield '\n]}}\n';
+}
+
+/** A rehearsal with the bodies that it names, texts as such and others in base64. */
+async function rehearsalJson(store: Store, rehearsal: Rehearsal): Promise<string> {
+  const bodies: Record<string, { mimeType: string; text?: string; base64?: string }> = {};
+  for (const hash of [...new Set(referredBodies(rehearsal).map((ref) => ref.hash))].sort()) {
+    const body = await store.body(hash);
+    if (!body) continue;
+    const text = Buffer.from(body.bytes).toString('utf8');
+    const isText = Buffer.from(text).equals(Buffer.from(body.bytes));
+    bodies[hash] = { mimeType: body.mimeType, ...(isText ? { text } : { base64: Buffer.from(body.bytes).toString('base64') }) };
+  }
+  const { id: _id, scriptId: _script, ...rest } = rehearsal;
+  return `${JSON.stringify({ rehearsal: { scriptId: rehearsal.scriptId, ...rest }, bodies }, null, 1)}\n`;
+}
+
+function addRun(
+  { store, samples, parquetWorker }: ExportGround,
+  run: Run,
+  folder: string,
+  add: (path: string, pieces: OutgoingFile['pieces']) => void,
+  addText: (path: string, write: () => Promise<string> | string) => void,
+): void {
+  const { id: _id, projectId: _project, workload, ...rest } = run;
+  const { projectId: _ofWorkload, ...played } = workload;
+  addText(`${folder}/run.json`, () => `${JSON.stringify({ ...rest, workload: played }, null, 2)}\n`);
+  const lines = (list: readonly unknown[]): string => list.map((item) => `${JSON.stringify(item)}\n`).join('');
+  add(`${folder}/frames.jsonl`, async function* () {
+    for (const frame of await store.frames(run.id)) yield lines([frame]);
+  });
+  addText(`${folder}/hosts.jsonl`, async () => lines(await store.hostPoints(run.id)));
+  const captured = samples.capturePath(run.id);
+  if (existsSync(captured)) add(`${folder}/captured.jsonl`, () => createReadStream(captured) as AsyncIterable<Uint8Array>);
+  const samplesPath = samples.path(run.id);
+  if (existsSync(samplesPath))
+    add(`${folder}/samples.parquet`, async function* () {
+      const temporary = await mkdtemp(join(tmpdir(), 'sturdy-export-'));
+      try {
+        const parquetPath = join(temporary, 'samples.parquet');
+        if (await inParquetThread(parquetWorker, { kind: 'write', samplesPath, parquetPath }))
+          yield* createReadStream(parquetPath) as AsyncIterable<Uint8Array>;
+      } finally {
+        await rm(temporary, { recursive: true, force: true });
+      }
+    });
+}

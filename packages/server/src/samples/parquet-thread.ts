@@ -1,0 +1,16 @@
+import { Worker } from 'node:worker_threads';
+import type { ParquetDone, ParquetWork } from './parquet.worker.js';
+
+/** Turns samples into Parquet, or Parquet into samples, in a thread of its own. Resolves with whether a file was written; rejects with why it could not be. */
+export async function inParquetThread(file: URL, work: ParquetWork): Promise<boolean> {
+  const thread = new Worker(file, { workerData: work });
+  const done = await new Promise<ParquetDone>((answered, failed) => {
+    thread.on('message', answered);
+    thread.on('error', failed);
+    thread.on('exit', () => {
+      failed(new Error('The thread that turns samples into Parquet ended too early.'));
+    });
+  });
+  if ('failed' in done) throw new Error(done.failed);
+  return done.wrote;
+}
