@@ -13,6 +13,7 @@ const commands = new Map<string | undefined, () => Promise<(program: Command) =>
   ['correlate', async () => (await import('./commands/correlate.js')).addCorrelate],
   ['rehearse', async () => (await import('./commands/rehearse.js')).addRehearse],
   ['run', async () => (await import('./commands/run.js')).addRun],
+  ['project', async () => (await import('./commands/project.js')).addProject],
   ['check', async () => (await import('./commands/check.js')).addCheck],
   ['schema', async () => (await import('./commands/schema.js')).addSchema],
 ]);

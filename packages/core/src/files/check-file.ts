@@ -38,13 +38,19 @@ const tellingMembers: readonly [string, WrittenKind][] = [
 
 /**
  * Checks a text that people write: what kind of file it is, and everything that is wrong with it, with line and column. `exists` says whether a file
- * that it names is there. `nowMs` is the moment at which clearances are looked at, in ms since 1970.
+ * that it names is there. `nowMs` is the moment at which clearances are looked at, in ms since 1970; null where it does not matter whether targets are cleared.
  */
-export function checkFile(text: string, exists: (name: string) => boolean, nowMs: number): CheckedFile {
+export function checkFile(
+  text: string,
+  exists: (name: string) => boolean,
+  nowMs: number | null,
+  /** What kind of file it is to be, where its place says so; else its members tell. */
+  expected?: WrittenKind,
+): CheckedFile {
   const yaml = readYaml(text);
   if ('problems' in yaml) return { kind: null, problems: yaml.problems };
   const members = typeof yaml.value === 'object' && yaml.value !== null ? Object.keys(yaml.value) : [];
-  const kind = tellingMembers.find(([member]) => members.includes(member))?.[1] ?? null;
+  const kind = expected ?? tellingMembers.find(([member]) => members.includes(member))?.[1] ?? null;
   if (kind === null) {
     const known =
       'transactions (a script), crews (a workload), targets (an environment), patterns, networks (a policy), project, foreign (a part), or columns (a table)';
@@ -53,7 +59,7 @@ export function checkFile(text: string, exists: (name: string) => boolean, nowMs
   return { kind, problems: checks[kind](text, exists, nowMs) };
 }
 
-type Check = (text: string, exists: (name: string) => boolean, nowMs: number) => YamlProblem[];
+type Check = (text: string, exists: (name: string) => boolean, nowMs: number | null) => YamlProblem[];
 
 /** What is wrong by a schema, and nothing else. */
 function ofSchema<T>(text: string, schema: YamlSchema<T>): YamlProblem[] {
@@ -89,9 +95,11 @@ const checks: Record<WrittenKind, Check> = {
     const at = (path: (string | number)[], message: string): YamlProblem[] => [
       { ...read.yaml.placeOf(offsetOf(read.yaml.document, path)), message: `${path.join('.')}: ${message}` },
     ];
-    if (environment.targets.length === 0) return at([], 'Name at least one target, under targets:.');
+    // A project may have an environment that is only begun.
+    if (environment.targets.length === 0 && nowMs !== null) return at([], 'Name at least one target, under targets:.');
     const fault = environmentFault(environment);
     if (fault !== null) return at(['targets'], fault);
+    if (nowMs === null) return [];
     return environment.targets.flatMap((target, index) => {
       const problem = clearanceProblem(environment, target, nowMs);
       return problem === null ? [] : at(['targets', index], problem);

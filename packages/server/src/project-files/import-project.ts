@@ -43,6 +43,7 @@ import { inParquetThread } from '../samples/parquet-thread.js';
 import { ownFolder } from '../store/own-folder.js';
 import { storedBody } from '../store/stored-body.js';
 import type { Store } from '../store/store-client.js';
+import { namedFiles } from './project-folder.js';
 import { textOf, type ProjectSource } from './project-source.js';
 
 /** Where the files of a project go. */
@@ -136,15 +137,9 @@ class ProjectImport {
   }
 
   /** Every file that is listed has to be there before anything is written. */
-  #needFiles({ environments, takes, parts, tables, scripts, rehearsals, workloads, runs }: ProjectFile): void {
+  #needFiles(contents: ProjectFile): void {
     const there = new Set(this.source.paths);
-    const named = [
-      ...[environments, takes, parts, tables, scripts, rehearsals, workloads].flatMap((list: { file: string }[]) =>
-        list.map(({ file }) => file),
-      ),
-      ...tables.map(({ rows }) => rows),
-      ...runs.map(({ folder }) => `${folder}/run.json`),
-    ];
+    const named = namedFiles(contents);
     const lost = named.filter((path) => !there.has(path));
     if (lost.length > 0)
       throw faulty(

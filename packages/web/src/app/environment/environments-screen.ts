@@ -1,14 +1,16 @@
 import { ChangeDetectionStrategy, Component, computed, inject, resource, signal } from '@angular/core';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
-import { compareEnvironments, targetStates, type Environment, type HistoryEntry, type TargetState } from '@sturdy/core';
+import { compareEnvironments, missingSecretsOf, targetStates, type Environment, type HistoryEntry, type TargetState } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
-import { Api } from '../shared/api';
+import { Api, projectId } from '../shared/api';
 import { ConfirmDelete } from '../shared/confirm-delete';
 import { moment } from '../shared/format';
+import { MissingSecrets } from '../shared/missing-secrets';
 import { WhyNot } from '../shared/why-not';
 import { projectActions } from '../state/project.actions';
 import { projectFeature } from '../state/project.feature';
+import { projectsActions } from '../state/projects.actions';
 import { ClearDialog } from './clear-dialog';
 import { EnvironmentDialogs } from './environment-dialogs';
 
@@ -29,7 +31,7 @@ const kindWords: Record<HistoryEntry['kind'], string> = {
 @Component({
   selector: 'app-environments-screen',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ConfirmDelete, WhyNot],
+  imports: [ConfirmDelete, MissingSecrets, WhyNot],
   templateUrl: './environments-screen.html',
   styleUrl: './environments-screen.scss',
 })
@@ -44,8 +46,20 @@ export class EnvironmentsScreen {
   readonly kindWords = kindWords;
   readonly moment = moment;
   readonly cards = computed(() =>
-    this.environments().map((environment) => ({ environment, targets: targetStates(environment, Date.now()) })),
+    this.environments().map((environment) => {
+      const secrets = missingSecretsOf(environment);
+      return {
+        environment,
+        targets: targetStates(environment, Date.now()),
+        missing: secrets.length > 0 ? [{ environment: environment.name, secrets }] : [],
+      };
+    }),
   );
+
+  giveSecrets(secrets: Readonly<Record<string, string>>): void {
+    this.#store.dispatch(projectsActions.secretsGiven({ id: projectId, secrets }));
+  }
+
   /** Asked for anew whenever an environment has changed. */
   readonly history = resource({ params: () => this.environments(), loader: () => firstValueFrom(this.#api.history()) });
   /** The environment that is being added: `copyOf` is the one that it copies, null where it copies none. Null where none is being added. */

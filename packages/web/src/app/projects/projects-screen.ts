@@ -1,8 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import { projectLine, type Project, type ProjectState, type ProjectSummary } from '@sturdy/core';
 import { ConfirmDelete } from '../shared/confirm-delete';
-import { moment } from '../shared/format';
+import { bytes, moment } from '../shared/format';
+import { MissingSecrets } from '../shared/missing-secrets';
 import { addressIn } from '../shared/project-address';
 import { VerdictShape } from '../shared/verdict-shape';
 import { WhyNot } from '../shared/why-not';
@@ -13,7 +15,8 @@ import { projectsFeature } from '../state/projects.feature';
 @Component({
   selector: 'app-projects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ConfirmDelete, VerdictShape, WhyNot],
+  imports: [ConfirmDelete, MissingSecrets, NgbDropdownModule, VerdictShape, WhyNot],
+  host: { '(dragover)': '$event.preventDefault(); dragged.set(true)', '(dragleave)': 'dragged.set(false)', '(drop)': 'drop($event)' },
   templateUrl: './projects-screen.html',
   styleUrl: './projects-screen.scss',
 })
@@ -24,14 +27,19 @@ export class ProjectsScreen {
   readonly inUse = computed(() => this.#of('active'));
   readonly archived = computed(() => this.#of('archived'));
   readonly deleted = computed(() => this.#of('deleted'));
-  /** The project that is being named anew, `new` for one that is to be made; null where no name is asked for. */
-  readonly naming = signal<ProjectSummary | 'new' | null>(null);
+  readonly importing = this.#store.selectSignal(projectsFeature.selectImporting);
+  readonly imported = this.#store.selectSignal(projectsFeature.selectImported);
+  readonly dragged = signal(false);
+  readonly bytes = bytes;
+  /** What a name is asked for: a project that is to be made, named anew or copied; null where none is. */
+  readonly naming = signal<{ act: 'new' } | { act: 'rename' | 'copy'; project: ProjectSummary } | null>(null);
   readonly name = signal('');
   readonly nameProblem = computed(() => {
     const name = this.name().trim();
     const named = this.naming();
     if (name === '') return 'Give the project a name.';
-    return this.projects().some((project) => project.name === name && project !== named && project.state !== 'deleted')
+    const renamed = named?.act === 'rename' ? named.project : null;
+    return this.projects().some((project) => project.name === name && project !== renamed && project.state !== 'deleted')
       ? 'There is a project of this name already.'
       : false;
   });
@@ -47,17 +55,46 @@ export class ProjectsScreen {
     return this.projects().filter((project) => project.state === state);
   }
 
-  askName(project: ProjectSummary | 'new'): void {
-    this.name.set(project === 'new' ? '' : project.name);
-    this.naming.set(project);
+  askName(act: 'rename' | 'copy', project: ProjectSummary): void {
+    this.name.set(act === 'rename' ? project.name : `${project.name}, copy`);
+    this.naming.set({ act, project });
+  }
+
+  askNewName(): void {
+    this.name.set('');
+    this.naming.set({ act: 'new' });
   }
 
   keepName(): void {
-    const project = this.naming();
-    if (project === null || this.nameProblem() !== false) return;
+    const named = this.naming();
+    if (named === null || this.nameProblem() !== false) return;
     const name = this.name().trim();
-    this.#store.dispatch(project === 'new' ? projectsActions.projectWanted({ name }) : this.#changed({ ...project, name }));
+    if (named.act === 'new') this.#store.dispatch(projectsActions.projectWanted({ name }));
+    else if (named.act === 'copy') this.#store.dispatch(projectsActions.copyWanted({ id: named.project.id, name }));
+    else this.#store.dispatch(this.#changed({ ...named.project, name }));
     this.naming.set(null);
+  }
+
+  choose(input: HTMLInputElement): void {
+    const file = input.files?.[0];
+    if (file) this.#store.dispatch(projectsActions.fileChosen({ file }));
+    input.value = '';
+  }
+
+  drop(event: DragEvent): void {
+    event.preventDefault();
+    this.dragged.set(false);
+    const file = event.dataTransfer?.files[0];
+    if (file) this.#store.dispatch(projectsActions.fileChosen({ file }));
+  }
+
+  giveSecrets(secrets: Readonly<Record<string, string>>): void {
+    const imported = this.imported();
+    if (imported) this.#store.dispatch(projectsActions.secretsGiven({ id: imported.project.id, secrets }));
+  }
+
+  closeImport(): void {
+    this.#store.dispatch(projectsActions.importClosed());
   }
 
   move(project: ProjectSummary, state: ProjectState): void {

@@ -64,6 +64,7 @@ import type {
   FoundSources,
   HeldSign,
   HostNow,
+  ImportedProject,
   ImportedTable,
   ImportedTake,
   ListedPart,
@@ -88,6 +89,17 @@ export class Api {
   projects = () => this.#http.get<ProjectSummary[]>('/api/projects');
   addProject = (name: string) => this.#http.post<Project>('/api/projects', { name });
   changeProject = ({ id, name, state }: Project) => this.#http.put<Project>(`/api/projects/${id}`, { name, state });
+  duplicateProject = (id: string, name: string) => this.#http.post<ImportedProject>(`/api/projects/${id}/duplicate`, { name });
+  /** Uploads a project as a zip; told of its progress. */
+  importProject = (file: Blob): Observable<HttpEvent<ImportedProject>> =>
+    this.#http.post<ImportedProject>('/api/projects/import', file, {
+      headers: { 'Content-Type': 'application/zip' },
+      observe: 'events',
+      reportProgress: true,
+    });
+  /** Gives secrets by their names; answers with those that are still missing. */
+  giveSecrets = (id: string, secrets: Readonly<Record<string, string>>) =>
+    this.#http.put<ImportedProject['missing']>(`/api/projects/${id}/missing-secrets`, secrets);
   removeProject = (id: string) => this.#http.delete<object>(`/api/projects/${id}`);
   live = () => this.#http.get<LiveState>('/api/live');
   about = () => this.#http.get<About>('/api/about');

@@ -1,5 +1,5 @@
 import { HttpErrorResponse, HttpEventType, HttpResponse } from '@angular/common/http';
-import type { DataTable, ImportedTable, Run, RunResult, Script, Workload } from '@sturdy/core';
+import type { DataTable, ImportedProject, ImportedTable, Run, RunResult, Script, Workload } from '@sturdy/core';
 import { NEVER, of, Subject, throwError } from 'rxjs';
 import { startEffects } from '../test/effects-under-test';
 import { dataActions } from './data.actions';
@@ -8,6 +8,8 @@ import { hostsActions } from './hosts.actions';
 import { hostsEffects } from './hosts.effects';
 import { messageActions } from './messages';
 import { projectActions } from './project.actions';
+import { projectsActions } from './projects.actions';
+import { projectsEffects } from './projects.effects';
 import { projectEffects } from './project.effects';
 import { runsActions } from './runs.actions';
 import { runsEffects } from './runs.effects';
@@ -275,6 +277,33 @@ describe('effects', () => {
       hostsActions.read({ now: [] }),
       hostsActions.unreadable({ problem: 'The server is away.' }),
       hostsActions.unreadable({ problem: 'The server is away.' }),
+    ]);
+  });
+
+  it('import a project with its progress, and read the list anew after each change of one', () => {
+    const upload = new Subject<unknown>();
+    const { send, answered } = startEffects(projectsEffects, {
+      importProject: () => upload,
+      changeProject: () => refused('Run 3 goes on in it.'),
+      giveSecrets: () => of([]),
+      projects: () => of([]),
+    });
+    send(projectsActions.fileChosen({ file: new File(['xyz'], 'a.zip') }));
+    upload.next({ type: HttpEventType.UploadProgress, loaded: 2, total: 3 });
+    const imported = { project: { id: 'p2', name: 'A', state: 'active' }, missing: [], uncleared: [] } satisfies ImportedProject;
+    upload.next(new HttpResponse({ body: imported }));
+    expect(answered).toEqual([
+      projectsActions.importProgressed({ loaded: 2, total: 3 }),
+      projectsActions.projectImported({ imported }),
+      projectsActions.listAsked(),
+    ]);
+    send(projectsActions.projectChanged({ project: { id: 'p1', name: 'P', state: 'deleted' } }));
+    send(projectsActions.secretsGiven({ id: 'p1', secrets: { A: 'x' } }));
+    expect(answered.slice(3)).toEqual([
+      messageActions.told({ tone: 'bad', text: 'Run 3 goes on in it.' }),
+      projectsActions.listAsked(),
+      projectsActions.secretsKept({ missing: [] }),
+      projectActions.opened(),
     ]);
   });
 

@@ -1,0 +1,208 @@
+import { createReadStream, createWriteStream, existsSync, statSync } from 'node:fs';
+import { mkdir, mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import type { ReadableStream } from 'node:stream/web';
+import { ImportedProjectSchema, ProjectSummarySchema, type ImportedProject, type ProjectSummary } from '@sturdy/core';
+import type { ProjectSource } from '@sturdy/server/project-files';
+import type { Command } from 'commander';
+import * as z from 'zod';
+import { mustExist } from '../input-files.js';
+import { addSecretsOption, secretsFrom, type SecretsOptions } from '../secrets.js';
+import { UsageError } from '../usage-error.js';
+
+/** Files with zips and folders are loaded only where a command needs them. */
+const projectFiles = () => import('@sturdy/server/project-files');
+
+interface ServerOption {
+  server: string;
+}
+const somethingWrong = 1;
+
+/** Projects as files: out of a running server, into it, and checked without one. */
+export function addProject(program: Command): void {
+  const project = program.command('project').description('projects as files: a folder for version control, or one zip');
+  const withServer = (command: Command): Command =>
+    command.option('--server <address>', 'address of the server that has, or gets, the project', 'http://127.0.0.1:4300');
+
+  withServer(project.command('export'))
+    .description('bring a folder, or a zip, to the state of a project of a running server')
+    .argument('<project>', 'its name or its id')
+    .argument('<to>', 'a folder, made where it is missing, or a file that ends in .zip')
+    .addHelpText(
+      'after',
+      `
+In a folder only what differs is written; files that the project no longer has are removed, and others of yours stay.
+Secrets of environments stay out. What was typed while recording is in takes and scripts: keep the files as you keep passwords.
+Example: sturdy project export "Tidewell release 4.2" tidewell/`,
+    )
+    .action(async (name: string, to: string, { server }: ServerOption) => {
+      const { id } = await found(server, name);
+      await withZip(server, id, async (zip) => {
+        if (to.endsWith('.zip')) {
+          await pipeline(createReadStream(zip), createWriteStream(to, { mode: 0o600 }));
+          process.stdout.write(`${to} was written\n`);
+          return;
+        }
+        const { openProjectZip, writeProjectFolder } = await projectFiles();
+        const source = await openProjectZip(zip);
+        try {
+          await mkdir(to, { recursive: true });
+          const { written, removed } = await writeProjectFolder(source, to);
+          for (const path of written) process.stdout.write(`wrote ${path}\n`);
+          for (const path of removed) process.stdout.write(`removed ${path}\n`);
+          process.stdout.write(`${to}: ${source.paths.length} files, ${written.length} written, ${removed.length} removed\n`);
+        } finally {
+          source.close();
+        }
+      });
+    });
+
+  addSecretsOption(withServer(project.command('import')))
+    .description('make a project of a folder, or a zip, on a running server')
+    .argument('<from>', 'a folder with project.yaml, or a zip of one')
+    .option('--name <name>', 'another name than project.yaml says')
+    .addHelpText(
+      'after',
+      `
+A project that is still there becomes a copy of its own. Nothing is imported where something is wrong with the files.
+Secrets that the files name are given from --secrets or the environment of the command; what is still missing is told.
+Example: sturdy project import tidewell/ --name "Tidewell release 4.3" --secrets secrets.env`,
+    )
+    .action(async (from: string, options: ServerOption & SecretsOptions & { name?: string }) => {
+      const secretOf = secretsFrom(options);
+      const imported = await withSource(from, (source) => upload(options.server, source, options.name));
+      const left = await give(options.server, imported, secretOf);
+      process.stdout.write(`“${imported.project.name}” was imported: ${options.server}/projects/${imported.project.id}/board\n`);
+      for (const { environment, secrets } of left)
+        for (const { name, what } of secrets) process.stdout.write(`missing secret ${name}: ${what} (${environment})\n`);
+      for (const origin of imported.uncleared) process.stdout.write(`not cleared here: ${origin}\n`);
+    });
+
+  project
+    .command('check')
+    .description(
+      'say everything that is wrong with the files of a project that people write, with file, line and column; no server is needed',
+    )
+    .argument('<folder or zip>', 'a folder with project.yaml, or a zip of one')
+    .addHelpText(
+      'after',
+      '\nExit status: 0 nothing is wrong, 1 something is, 2 it cannot be read.\nExample: sturdy project check tidewell/',
+    )
+    .action(async (from: string) => {
+      const { checkProject } = await projectFiles();
+      const { files, faults } = await withSource(from, (source) => checkProject(source));
+      for (const { file, line, column, message } of faults) process.stdout.write(`${file}:${line}:${column}: ${message}\n`);
+      if (faults.length === 0) process.stdout.write(`${from}: a project, nothing is wrong with its ${files} written files\n`);
+      else process.exitCode = somethingWrong;
+    });
+}
+
+/** What is asked of a schema. Its full type would keep the compiler busy for minutes. */
+interface AnswerSchema<T> {
+  parse: (value: unknown) => T;
+}
+
+/** What a server answers, read by its schema. Throws with what the server says is wrong, or that none answers. */
+async function ask<T>(address: string, schema: AnswerSchema<T>, request: RequestInit & { duplex?: 'half' } = {}): Promise<T> {
+  const response = await answerOf(address, request);
+  return schema.parse(await response.json());
+}
+
+async function answerOf(address: string, request: RequestInit & { duplex?: 'half' } = {}): Promise<Response> {
+  const response = await fetch(address, request).catch((error: unknown) => {
+    const cause = error instanceof Error && error.cause instanceof Error ? error.cause.message : String(error);
+    throw new UsageError(
+      `${new URL(address).origin} does not answer (${cause}). Start the server with sturdy serve, or name another with --server.`,
+    );
+  });
+  if (response.ok) return response;
+  const problem = z.object({ title: z.string(), detail: z.string() }).safeParse(await response.json().catch(() => null));
+  throw new UsageError(problem.success ? `${problem.data.title}. ${problem.data.detail}` : `The server answered ${response.status}.`);
+}
+
+async function found(server: string, name: string): Promise<ProjectSummary> {
+  const projects = await ask(`${server}/api/projects`, {
+    parse: (value) => (value as unknown[]).map((project): ProjectSummary => ProjectSummarySchema.parse(project)),
+  });
+  const project =
+    projects.find(({ id }) => id === name) ?? projects.find((candidate) => candidate.name === name && candidate.state !== 'deleted');
+  if (project) return project;
+  const names = projects.flatMap((candidate) => (candidate.state === 'deleted' ? [] : [`“${candidate.name}”`]));
+  throw new UsageError(`There is no project “${name}” on ${server}. It has: ${names.join(', ') || 'none'}.`);
+}
+
+/** Has a project as a zip in a file of its own for as long as `use` takes. */
+async function withZip(server: string, projectId: string, use: (path: string) => Promise<void>): Promise<void> {
+  const folder = await mkdtemp(join(tmpdir(), 'sturdy-project-'));
+  try {
+    const path = join(folder, 'project.zip');
+    const { body } = await answerOf(`${server}/api/projects/${projectId}/export`);
+    if (!body) throw new UsageError('The server sent nothing.');
+    await pipeline(Readable.fromWeb(body as ReadableStream), createWriteStream(path, { mode: 0o600 }));
+    await use(path);
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
+}
+
+/** Opens a folder or a zip. Throws where it is neither. */
+async function withSource<T>(from: string, use: (source: ProjectSource) => Promise<T>): Promise<T> {
+  mustExist(from, 'The project');
+  const { openProjectFolder, openProjectZip } = await projectFiles();
+  if (statSync(from).isDirectory()) {
+    if (!existsSync(join(from, 'project.yaml')))
+      throw new UsageError(`${from} has no project.yaml. Name the folder of a project that was exported.`);
+    return use(await openProjectFolder(from));
+  }
+  const source = await openProjectZip(from);
+  try {
+    return await use(source);
+  } finally {
+    source.close();
+  }
+}
+
+async function upload(server: string, source: ProjectSource, name: string | undefined): Promise<ImportedProject> {
+  const { outgoing, writeProjectZip } = await projectFiles();
+  const folder = await mkdtemp(join(tmpdir(), 'sturdy-project-'));
+  try {
+    const path = join(folder, 'project.zip');
+    await writeProjectZip(outgoing(source), createWriteStream(path, { mode: 0o600 }));
+    const query = name === undefined ? '' : `?${new URLSearchParams({ name }).toString()}`;
+    return await ask(`${server}/api/projects/import${query}`, ImportedProjectSchema, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/zip' },
+      body: Readable.toWeb(createReadStream(path)) as NonNullable<RequestInit['body']>,
+      duplex: 'half',
+    });
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
+}
+
+/** Gives what is known of the secrets that a project needs; resolves with those that are still missing. */
+async function give(
+  server: string,
+  { project, missing }: ImportedProject,
+  secretOf: (name: string) => string | undefined,
+): Promise<ImportedProject['missing']> {
+  const known = missing
+    .flatMap(({ secrets }) => secrets)
+    .flatMap(({ name }): [string, string][] => {
+      const secret = secretOf(name);
+      return secret === undefined ? [] : [[name, secret]];
+    });
+  if (known.length === 0) return missing;
+  return ask(
+    `${server}/api/projects/${project.id}/missing-secrets`,
+    { parse: (value: unknown) => ImportedProjectSchema.shape.missing.parse(value) },
+    {
+      method: 'PUT',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify(Object.fromEntries(known)),
+    },
+  );
+}
