@@ -89,7 +89,6 @@ test('a rehearsal is played step by step, ended early, and laid beside another',
     .click();
   await expect(page.getByText(/differs only in .*container/)).toBeVisible();
   await looksRight(page, 'waiting rehearsal');
-  await picture(page, 'rehearsal-step-by-step');
   await page.getByRole('button', { name: 'End it here' }).click();
   await expect(page.getByText(/The steps before step 7, .* answered like the take/)).toBeVisible();
   await expect(page.getByText('Row 290 of containers was spent.')).toBeVisible();

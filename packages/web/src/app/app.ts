@@ -14,6 +14,7 @@ import { addressIn, allProjects } from './shared/project-address';
 import { Theme } from './shared/theme';
 import { projectActions } from './state/project.actions';
 import { projectFeature } from './state/project.feature';
+import { projectsActions } from './state/projects.actions';
 import { projectsFeature } from './state/projects.feature';
 import { runsActions } from './state/runs.actions';
 import { runsFeature } from './state/runs.feature';
@@ -64,6 +65,7 @@ export class App {
   readonly #runs = this.#store.selectSignal(runsFeature.selectList);
 
   constructor() {
+    this.#store.dispatch(projectsActions.listAsked());
     if (this.hasProject) this.#store.dispatch(projectActions.opened());
     this.#store.dispatch(projectActions.liveAsked());
   }

@@ -19,7 +19,7 @@ function dialogs() {
     providers: [provideStore({ [projectFeature.name]: projectFeature.reducer }), { provide: NgbModal, useValue: modals }],
   });
   const store = TestBed.inject(Store);
-  store.dispatch(projectActions.loaded({ name: 'P', environments: [environment], chosen: null }));
+  store.dispatch(projectActions.loaded({ environments: [environment], chosen: null }));
   return { store, shown, dialogs: TestBed.inject(EnvironmentDialogs) };
 }
 

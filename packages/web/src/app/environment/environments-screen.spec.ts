@@ -35,7 +35,7 @@ async function on<T>(component: new () => T, environments: Environment[], histor
     ],
   });
   const store = TestBed.inject(Store);
-  store.dispatch(projectActions.loaded({ name: 'P', environments, chosen: null }));
+  store.dispatch(projectActions.loaded({ environments, chosen: null }));
   const dispatched: Action[] = [];
   jest.spyOn(store, 'dispatch').mockImplementation(((action: Action) => void dispatched.push(action)) as never);
   const rendered = render(component);

@@ -2,8 +2,6 @@ import { TestBed } from '@angular/core/testing';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { provideStore, Store } from '@ngrx/store';
 import type { ProjectState, ProjectSummary } from '@sturdy/core';
-import { projectActions } from '../state/project.actions';
-import { projectFeature } from '../state/project.feature';
 import { projectsActions } from '../state/projects.actions';
 import { projectsFeature } from '../state/projects.feature';
 import { render } from '../test/render';
@@ -24,13 +22,9 @@ const project = (id: string, name: string, state: ProjectState = 'active'): Proj
 it('the menu of the project leads to its settings, to others that are in use, and to the list of all', () => {
   const open = jest.fn();
   TestBed.configureTestingModule({
-    providers: [
-      provideStore({ [projectFeature.name]: projectFeature.reducer, [projectsFeature.name]: projectsFeature.reducer }),
-      { provide: NgbModal, useValue: { open } },
-    ],
+    providers: [provideStore({ [projectsFeature.name]: projectsFeature.reducer }), { provide: NgbModal, useValue: { open } }],
   });
   const store = TestBed.inject(Store);
-  store.dispatch(projectActions.loaded({ name: 'Tidewell', environments: [], chosen: null }));
   store.dispatch(
     projectsActions.listLoaded({
       projects: [project('p1', 'Tidewell'), project('p2', 'Order desk'), project('p3', 'Old ERP', 'archived')],

@@ -3,7 +3,6 @@ import { NgbDropdownModule, NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import { projectId } from '../shared/api';
 import { addressIn, allProjects } from '../shared/project-address';
-import { projectFeature } from '../state/project.feature';
 import { projectsFeature } from '../state/projects.feature';
 import { ProjectDialog } from './project-dialog';
 
@@ -49,7 +48,8 @@ import { ProjectDialog } from './project-dialog';
 export class ProjectMenu {
   readonly #modals = inject(NgbModal);
   readonly #store = inject<Store>(Store);
-  readonly name = this.#store.selectSignal(projectFeature.selectName);
+  readonly #list = this.#store.selectSignal(projectsFeature.selectList);
+  readonly name = computed(() => this.#list().find(({ id }) => id === projectId)?.name ?? '');
   readonly #active = this.#store.selectSignal(projectsFeature.selectActive);
   readonly others = computed(() => this.#active().filter(({ id }) => id !== projectId));
   readonly addressIn = addressIn;

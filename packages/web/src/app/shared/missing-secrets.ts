@@ -10,8 +10,8 @@ import { WhyNot } from './why-not';
   template: `<form (submit)="$event.preventDefault(); give()">
     @for (group of missing(); track group.environment) {
       @for (secret of group.secrets; track secret.name) {
-        <label class="field"
-          ><span
+        <div class="field">
+          <span
             >{{ group.environment }}: {{ secret.what }} <span class="muted mono small">{{ secret.name }}</span></span
           >
           @if (secret.what.startsWith('key ')) {
@@ -19,7 +19,7 @@ import { WhyNot } from './why-not';
           } @else {
             <input type="password" autocomplete="off" #text (input)="write(secret.name, text.value)" [attr.aria-label]="secret.name" />
           }
-        </label>
+        </div>
       }
     }
     <button class="act main slim" [whyNot]="written() === 0 && 'Write at least one of them first.'">Keep them</button>

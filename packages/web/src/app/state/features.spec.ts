@@ -184,10 +184,10 @@ describe('the state of the project', () => {
       const state = after(projectFeature, ...actions);
       return projectFeature.selectEnvironment.projector(state.environments, state.chosen)?.name;
     };
-    const loaded = projectActions.loaded({ name: 'P', environments: [first, second], chosen: 'e2' });
+    const loaded = projectActions.loaded({ environments: [first, second], chosen: 'e2' });
     expect(chosenAfter(loaded)).toBe('There');
     // What was chosen at an earlier visit may be gone.
-    expect(chosenAfter(projectActions.loaded({ name: 'P', environments: [first], chosen: 'e2' }))).toBe('Here');
+    expect(chosenAfter(projectActions.loaded({ environments: [first], chosen: 'e2' }))).toBe('Here');
     expect(chosenAfter(loaded, projectActions.environmentChosen({ id: 'e1' }))).toBe('Here');
     expect(chosenAfter(loaded, projectActions.environmentRemoved({ id: 'e2' }))).toBe('Here');
     expect(chosenAfter(loaded, projectActions.environmentChanged({ environment: { ...second, name: 'New' } }))).toBe('There');

@@ -7,7 +7,7 @@ export const projectActions = createActionGroup({
   events: {
     Opened: emptyProps(),
     /** `chosen` is the environment that was chosen in this browser before; null where none was. */
-    Loaded: props<{ name: string; environments: Environment[]; chosen: string | null }>(),
+    Loaded: props<{ environments: Environment[]; chosen: string | null }>(),
     'Board asked': emptyProps(),
     'Board loaded': props<{ board: Board }>(),
     'Live asked': emptyProps(),

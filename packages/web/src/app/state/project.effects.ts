@@ -1,12 +1,11 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
-import { catchError, EMPTY, filter, forkJoin, map, switchMap, tap, timer } from 'rxjs';
+import { catchError, EMPTY, filter, map, switchMap, tap, timer } from 'rxjs';
 import { EnvironmentChoice, storedChoice } from '../shared/environment-choice';
-import { Api, projectId } from '../shared/api';
+import { Api } from '../shared/api';
 import { asking } from './asking';
 import { projectActions } from './project.actions';
-import { projectsActions } from './projects.actions';
 import { projectFeature } from './project.feature';
 
 const livePollMs = 1500;
@@ -14,11 +13,8 @@ const livePollMs = 1500;
 export const projectEffects = {
   open: asking(
     [projectActions.opened],
-    (api) => forkJoin([api.projects(), api.environments()]),
-    ([projects, environments]) => [
-      projectsActions.listLoaded({ projects }),
-      projectActions.loaded({ name: projects.find(({ id }) => id === projectId)?.name ?? '', environments, chosen: storedChoice() }),
-    ],
+    (api) => api.environments(),
+    (environments) => projectActions.loaded({ environments, chosen: storedChoice() }),
   ),
   board: asking(
     [projectActions.boardAsked],

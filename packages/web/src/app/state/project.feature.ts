@@ -4,7 +4,6 @@ import { projectId } from '../shared/api';
 import { projectActions } from './project.actions';
 
 interface ProjectState {
-  name: string;
   environments: readonly Environment[];
   /** Id of the environment in which this browser records, plays and asks. */
   chosen: string | null;
@@ -14,7 +13,6 @@ interface ProjectState {
   live: LiveState;
 }
 const initial: ProjectState = {
-  name: '',
   environments: [],
   chosen: null,
   isSavingEnvironment: false,
@@ -32,7 +30,7 @@ export const projectFeature = createFeature({
   name: 'project',
   reducer: createReducer(
     initial,
-    on(projectActions.loaded, (state, { name, environments, chosen }) => chosenAmong({ ...state, name, environments, chosen })),
+    on(projectActions.loaded, (state, { environments, chosen }) => chosenAmong({ ...state, environments, chosen })),
     on(projectActions.boardLoaded, (state, { board }) => ({ ...state, board })),
     on(projectActions.liveLoaded, (state, { live }) => ({ ...state, live })),
     on(projectActions.environmentChosen, (state, { id }) => chosenAmong({ ...state, chosen: id })),
