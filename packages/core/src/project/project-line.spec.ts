@@ -18,7 +18,7 @@ describe('the line of a project', () => {
   it.each([
     ['nothing was recorded', {}, 'none', 'Nothing recorded yet'],
     ['takes alone', { takes: 2 }, 'none', '2 takes, no script yet'],
-    ['a script that nobody rehearsed', { takes: 2, rehearsals: [null] }, 'none', '0 of 1 script pass the rehearsal'],
+    ['a script that nobody rehearsed', { takes: 2, rehearsals: [null] }, 'none', '0 of 1 script passes the rehearsal'],
     ['one that fails', { rehearsals: [{ verdict: 'failed' }, passed] }, 'failed', '1 of 2 scripts passes the rehearsal'],
     ['all pass', { rehearsals: [passed, passed], workloads: 1 }, 'passed', '2 of 2 scripts pass the rehearsal; 1 workload, never run'],
     ['its last run counts most', { rehearsals: [null], lastRun }, 'passed', 'Run 4, Peak hour: criteria held'],

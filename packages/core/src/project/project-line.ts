@@ -36,7 +36,7 @@ export function projectLine({ takes, workloads, rehearsals, lastRun }: ProjectSu
   const results = rehearsals.map((rehearsal: Pick<Rehearsal, 'verdict' | 'proof'> | null) => (rehearsal ? resultOf(rehearsal) : null));
   const passed = results.filter((result) => result === 'proven' || result === 'unproven').length;
   const planned = workloads === 0 ? '' : `; ${many(workloads, 'workload')}, never run`;
-  const text = `${passed} of ${many(rehearsals.length, 'script')} ${passed === 1 ? 'passes' : 'pass'} the rehearsal${planned}`;
+  const text = `${passed} of ${many(rehearsals.length, 'script')} ${passed === 1 || rehearsals.length === 1 ? 'passes' : 'pass'} the rehearsal${planned}`;
   if (passed < results.length)
     return { shape: results.some((result) => result === 'failed') ? 'failed' : passed > 0 ? 'drifted' : 'none', text };
   return { shape: results.every((result) => result === 'proven') ? 'proven' : 'passed', text };
