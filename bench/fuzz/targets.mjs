@@ -3,13 +3,21 @@
 import { gzipSync, brotliCompressSync, deflateSync } from 'node:zlib';
 import {
   checkExtractor,
+  entryWithAll,
+  EnvironmentFileSchema,
+  environmentOfFile,
   everything,
   exportHar,
   HarStream,
+  idChanger,
   importHar,
   kindWords,
+  listedIds,
   matchesOf,
+  membersWithAll,
+  missingSecretsOf,
   patternProblem,
+  ProjectFileSchema,
   publishedPatterns,
   readCsv,
   readCurl,
@@ -18,12 +26,14 @@ import {
   readPatterns,
   readScript,
   readWorkloadFile,
+  readYamlAs,
   ResponseView,
   scriptFromTake,
   SignIn,
   surveyTake,
   isRequest,
   writeCurl,
+  writeEnvironmentFile,
   writePatterns,
   writeScript,
 } from '../../packages/core/dist/index.js';
@@ -157,6 +167,42 @@ stopRules:
 generators: 2
 `;
 
+/** A take as a file of a project holds it. */
+const wholeTake = (() => {
+  const bodies = shelf();
+  const { exchanges, startedAt } = importHar(JSON.parse(har), bodies);
+  const take = { id: 't', projectId: 'p', name: 't', startedAt, state: 'done', marks: [], harLog: null };
+  const sent = bodies.put(Buffer.from('{"bay":4}'), 'application/json');
+  const message = {
+    kind: 'message',
+    n: exchanges.length + 1,
+    startedAtMs: 1,
+    durationMs: 1,
+    url: 'ws://127.0.0.1:1/live',
+    openedBy: 1,
+    action: 'send',
+    format: 'text',
+    same: ['/id'],
+    sent,
+    answer: null,
+  };
+  const read = (hash) => bodies.kept.get(hash);
+  const { log } = exportHar(take, exchanges, read);
+  const entries = log.entries.map((written, at) => entryWithAll(written, exchanges[at]));
+  return JSON.stringify({ log: { ...log, ...membersWithAll(take, [...exchanges, message], read), entries } });
+})();
+const environmentText = `name: Staging
+targets:
+  - http://127.0.0.1:1
+  - { origin: http://10.20.0.7, cleared: { by: Mara, for: a test, until: 2027-01-31, requestsPerSecond: 5 } }
+credentials:
+  - { kind: basic, origin: "*", user: kim, password: { secret: STAGING_PASSWORD } }
+variables: { depot: north, key: { secret: KEY } }
+upstreamProxy: http://kim@127.0.0.1:3128
+upstreamProxyPassword: { secret: PROXY }
+failureSigns: [Your visit has ended, { kind: title, text: Fault }]
+`;
+
 /** Each: good inputs, and what reads them. */
 export const targets = {
   HAR: {
@@ -184,6 +230,33 @@ export const targets = {
       stream.write(bytes.subarray(0, bytes.length >> 1));
       stream.write(bytes.subarray(bytes.length >> 1));
       stream.end();
+    },
+  },
+  'take of a project': {
+    seeds: [wholeTake],
+    run: (text) => {
+      const stream = new HarStream(shelf(), () => undefined);
+      stream.write(Buffer.from(text));
+      stream.end();
+    },
+  },
+  'environment text': {
+    seeds: [environmentText],
+    run: (text) => {
+      const read = readYamlAs(text, EnvironmentFileSchema);
+      if ('problems' in read) return;
+      const environment = environmentOfFile(read.value);
+      missingSecretsOf(environment);
+      writeEnvironmentFile(environment);
+    },
+  },
+  'project text': {
+    seeds: [
+      'project: 1\nname: Tidewell\nscripts:\n  - { id: 0b6c2f5e-6d0a, file: scripts/a.yaml, take: 9d2f8b1a-7c36 }\nruns:\n  - { id: 7c368b1a-9a53, folder: runs/4 }\n',
+    ],
+    run: (text) => {
+      const read = readYamlAs(text, ProjectFileSchema);
+      if (!('problems' in read)) idChanger(new Map(listedIds(read.value).map((id) => [id, 'other'])))(text);
     },
   },
   cURL: {

@@ -1,0 +1,171 @@
+// A large project as a file: 200 MB of takes and five million samples are exported and imported; time, and the memory of the whole product at most and
+// before. Seeded and bounded.
+import { createReadStream, createWriteStream, mkdtempSync, rmSync, statSync } from 'node:fs';
+import { randomUUID } from 'node:crypto';
+import { request } from 'node:http';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { once } from 'node:events';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { SampleBook } from '../packages/core/dist/index.js';
+import { startServer } from '../packages/server/dist/index.js';
+import { SampleFiles } from '../packages/server/dist/samples/sample-files.js';
+import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../packages/server/dist/shipped/files.js';
+import { openStore } from '../packages/server/dist/store/store-client.js';
+
+const takeMb = 200;
+const samplesMillions = 5;
+const folder = mkdtempSync(join(tmpdir(), 'sturdy-bench-'));
+const place = { directory: join(folder, 'data') };
+const secretsFolder = join(folder, 'secrets');
+const samplesFolder = join(folder, 'samples');
+
+/** A run with as many samples as are kept of one. */
+async function makeRun() {
+  const store = await openStore(place, {
+    worker: storeWorkerFile,
+    migrations: migrationsFolder,
+    emptyDatabase: emptyDatabaseFolder,
+    secretsFolder,
+  });
+  await store.saveProject({ id: 'p1', name: 'Large' });
+  const id = randomUUID();
+  const workload = {
+    id: randomUUID(),
+    projectId: 'p1',
+    name: 'Peak',
+    crews: [],
+    curve: { kind: 'at-once', holdSeconds: 10, rampDownSeconds: 0, atEnd: 'now' },
+    criteria: [],
+    generators: 1,
+    seed: '1',
+  };
+  await store.saveRun({
+    id,
+    projectId: 'p1',
+    number: 1,
+    workload,
+    environmentId: 'e1',
+    state: 'done',
+    startedAt: '2026-11-23T10:00:00.000Z',
+    endedAt: '2026-11-23T10:16:40.000Z',
+    note: null,
+    verdict: 'none',
+  });
+  await store.close();
+  const files = new SampleFiles(samplesFolder);
+  for (let second = 0; second < samplesMillions * 200; second++) {
+    const book = new SampleBook();
+    for (let n = 0; n < 5000; n++)
+      book.add({
+        crew: `c${n % 3}`,
+        transaction: `T${n % 6}`,
+        step: `s${n % 24}`,
+        atMs: second * 1000 + n / 5,
+        durationMs: (n * 7919) % 400,
+        firstByteMs: 5,
+        bytesIn: 4000 + (n % 100),
+        bytesOut: 600,
+        user: 1 + (n % 500),
+        iteration: 1 + Math.floor(second / 10),
+        status: 200,
+        failure: n % 997 === 0 ? 'status-unexpected:500' : null,
+      });
+    files.keep(id, book.take(), console.error);
+    if (second % 20 === 0) await new Promise((done) => setTimeout(done, 5));
+  }
+  await files.end(id);
+}
+
+const entry = (n) =>
+  JSON.stringify({
+    startedDateTime: new Date(Date.UTC(2026, 10, 23, 10) + n * 20).toISOString(),
+    time: 12,
+    request: {
+      method: 'GET',
+      url: `http://127.0.0.1:1/intakes/${n}`,
+      httpVersion: 'HTTP/1.1',
+      headers: [{ name: 'Accept', value: 'text/html' }],
+    },
+    response: {
+      status: 200,
+      statusText: 'OK',
+      httpVersion: 'HTTP/1.1',
+      headers: [{ name: 'Content-Type', value: 'text/html' }],
+      content: { mimeType: 'text/html', size: 9000, text: `<title>Intake ${n}</title>${`<p>row ${n} `.repeat(700)}` },
+    },
+    timings: { send: 0, wait: 10, receive: 2 },
+  });
+
+async function writeHar(file) {
+  const out = createWriteStream(file);
+  out.write('{"log":{"version":"1.2","creator":{"name":"bench","version":"1"},"entries":[');
+  for (let bytes = 0, count = 0; bytes < takeMb * 1e6; count++) {
+    const text = (count > 0 ? ',' : '') + entry(count);
+    bytes += text.length;
+    if (!out.write(text)) await once(out, 'drain');
+  }
+  out.end(']}}');
+  await once(out, 'close');
+}
+
+function upload(address, file) {
+  return new Promise((done, failed) => {
+    const sending = request(address, { method: 'POST', headers: { 'Content-Length': statSync(file).size } }, async (answer) => {
+      let text = '';
+      for await (const chunk of answer) text += chunk;
+      done(JSON.parse(text));
+    });
+    sending.on('error', failed);
+    createReadStream(file).pipe(sending);
+  });
+}
+
+/** Time, memory and the slowest other answer of some work. */
+async function measured(what, work) {
+  const resting = process.memoryUsage.rss();
+  let highest = resting;
+  const watch = setInterval(() => (highest = Math.max(highest, process.memoryUsage.rss())), 50);
+  let worstAnswerMs = 0;
+  const probe = setInterval(() => {
+    const asked = performance.now();
+    void fetch(`${server.origin}/api/live`).then(() => (worstAnswerMs = Math.max(worstAnswerMs, performance.now() - asked)));
+  }, 250);
+  const started = performance.now();
+  const result = await work();
+  const seconds = (performance.now() - started) / 1000;
+  clearInterval(watch);
+  clearInterval(probe);
+  process.stdout.write(
+    `  ${what}: ${seconds.toFixed(1)} s, memory ${(highest / 1e6).toFixed(0)} MB at most, ${(resting / 1e6).toFixed(0)} MB before, slowest other answer ${worstAnswerMs.toFixed(0)} ms\n`,
+  );
+  return result;
+}
+
+await makeRun();
+const server = await startServer({
+  samplesFolder,
+  port: 0,
+  proxyPort: 0,
+  store: place,
+  recorderFolder: join(folder, 'recorder'),
+  secretsFolder,
+  logFolder: join(folder, 'log'),
+});
+const har = join(folder, 'large.har');
+await writeHar(har);
+await upload(`${server.origin}/api/projects/p1/takes/import?name=Large`, har);
+rmSync(har);
+process.stdout.write(`A project of ${takeMb} MB of takes and ${samplesMillions} million samples\n`);
+const zip = join(folder, 'large.zip');
+await measured('exported', async () => {
+  const { body } = await fetch(`${server.origin}/api/projects/p1/export`);
+  await pipeline(Readable.fromWeb(body), createWriteStream(zip));
+});
+process.stdout.write(`  the zip has ${(statSync(zip).size / 1e6).toFixed(0)} MB\n`);
+const imported = await measured('imported', () => upload(`${server.origin}/api/projects/import?name=Copy`, zip));
+if (!imported.project) throw new Error(imported.detail);
+await server.stop();
+rmSync(folder, { recursive: true, force: true });
+process.exit();
