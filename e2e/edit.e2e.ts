@@ -165,6 +165,7 @@ test('a sign-in is kept as a part: put into another script, and a change in the 
 test('a text is found and replaced, a piece is recorded anew, and the versions tell who changed what', async ({ page }) => {
   await page.goto(`${product}/board`);
   await page.getByRole('button', { name: 'Tidewell release 4.2' }).click();
+  await page.getByRole('button', { name: 'Settings of this project' }).click();
   await page.getByLabel('Your name').fill('Mara');
   await page.getByRole('button', { name: 'Add a failure sign' }).click();
   await page.getByLabel('Sign 1', { exact: true }).fill('Book intake');

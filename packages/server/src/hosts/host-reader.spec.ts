@@ -28,7 +28,25 @@ const watch = (more: Partial<Extract<Watch, { kind: 'open-metrics' }>> = {}): Wa
 });
 const shows = (served: number) => (answer = { status: 200, text: `# TYPE served counter\nserved_total ${served}\n# EOF\n` });
 
+/** Helper processes of this one. */
+const helpers = (): string[] =>
+  readdirSync('/proc')
+    .filter((name) => /^\d+$/.test(name))
+    .filter((name) => {
+      try {
+        // Z is one that has ended (proc(5)); a busy machine may have it at work, or waiting for a disk.
+        const isChild = new RegExp(`\\) [^ZX] ${process.pid} `).test(readFileSync(`/proc/${name}/stat`, 'utf8'));
+        return isChild && readFileSync(`/proc/${name}/cmdline`, 'utf8').includes('machine-figures.process');
+      } catch {
+        // It ended while this looked.
+        return false;
+      }
+    });
+
 describe('reading hosts', () => {
+  // What other suites have started in this process is none of this one.
+  const earlier = helpers();
+
   it('reads rates between two readings, and says what is wrong where there is none', async () => {
     const reader = new HostReader();
     shows(100);
@@ -64,29 +82,17 @@ describe('reading hosts', () => {
   });
 
   it('reads this machine in one helper process for all who ask, and starts another where that one was ended', async () => {
-    const helpers = () =>
-      readdirSync('/proc')
-        .filter((name) => /^\d+$/.test(name))
-        .filter((name) => {
-          try {
-            // Z is one that has ended (proc(5)); a busy machine may have it at work, or waiting for a disk.
-            const isChild = new RegExp(`\\) [^ZX] ${process.pid} `).test(readFileSync(`/proc/${name}/stat`, 'utf8'));
-            return isChild && readFileSync(`/proc/${name}/cmdline`, 'utf8').includes('machine-figures.process');
-          } catch {
-            // It ended while this looked.
-            return false;
-          }
-        });
     const problems = async () =>
       (await Promise.all([1, 2, 3].map(() => new HostReader().read(thisMachine, onlyHere)))).map(({ problem }) => problem);
     expect(await problems()).toEqual([null, null, null]);
-    const [helper, ...others] = helpers();
+    const ownHelpers = () => helpers().filter((helper) => !earlier.includes(helper));
+    const [helper, ...others] = ownHelpers();
     expect(others).toEqual([]);
     process.kill(Number(helper), 'SIGKILL');
-    while (helpers().includes(helper ?? '')) await new Promise((done) => setTimeout(done, 10));
+    while (ownHelpers().includes(helper ?? '')) await new Promise((done) => setTimeout(done, 10));
     expect(await problems()).toEqual([null, null, null]);
-    expect(helpers()).toHaveLength(1);
-    expect(helpers()).not.toContain(helper);
+    expect(ownHelpers()).toHaveLength(1);
+    expect(ownHelpers()).not.toContain(helper);
   });
 
   it('watches on its interval until it is ended', async () => {

@@ -8,6 +8,7 @@ import { dataFeature } from './state/data.feature';
 import { allCommands, places } from './frame/commands';
 import { EnvironmentPill } from './environment/environment-pill';
 import { Palette } from './frame/palette';
+import { ProjectDialog } from './frame/project-dialog';
 import { ProjectMenu } from './frame/project-menu';
 import { projectId } from './shared/api';
 import { addressIn, allProjects } from './shared/project-address';
@@ -99,6 +100,9 @@ export class App {
           workloads: this.#workloads(),
           runs: this.#runs(),
           projects: this.#projects(),
+          editProject: () => {
+            this.#modals.open(ProjectDialog, { size: 'lg' });
+          },
           scriptAtHand: this.#router.url.startsWith('/scripts/') ? this.#current() : null,
         }),
       );

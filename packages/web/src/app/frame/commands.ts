@@ -29,6 +29,8 @@ export interface CommandGround {
   workloads: readonly Workload[];
   runs: readonly Run[];
   projects: readonly ProjectSummary[];
+  /** Opens the settings of the project. */
+  editProject: () => void;
   scriptAtHand: Script | null;
 }
 
@@ -54,6 +56,7 @@ export function allCommands({
   workloads,
   runs,
   projects,
+  editProject,
   scriptAtHand,
 }: CommandGround): Command[] {
   const go = (path: string) => () => void router.navigateByUrl(path);
@@ -69,7 +72,9 @@ export function allCommands({
   }));
   commands.push({ name: 'About this server', hint: 'place', icon: 'hdd-network', run: go('/about') });
   commands.push({ name: 'Environments and clearances', hint: 'place', icon: 'geo', run: go('/environments') });
-  commands.push({ name: 'All projects', hint: 'place', icon: 'collection', run: load(allProjects) });
+  commands.push({ name: 'Settings of this project', hint: 'do', icon: 'sliders', run: editProject });
+  commands.push({ name: 'Export this project', hint: 'do', icon: 'download', run: load(`/api/projects/${projectId}/export`) });
+  commands.push({ name: 'All projects: new, import, duplicate, archive', hint: 'place', icon: 'collection', run: load(allProjects) });
   commands.push({ name: 'Handoff patterns', hint: 'place', icon: 'book', run: go('/patterns') });
   commands.push({ name: 'Record a take', hint: 'do', icon: 'record-circle', run: go('/takes/record') });
   commands.push({
