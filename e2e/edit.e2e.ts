@@ -71,6 +71,9 @@ test('a table is edited as a sheet: cells, a pasted block, columns, what stands 
   await page.getByLabel('Name of column 2').blur();
   await page.getByRole('tab', { name: 'Versions' }).click();
   await expect(page.getByRole('button', { name: /kg is called weight/ })).toBeVisible();
+  // Its styles are let in: heads stand side by side.
+  const [row, nextHead] = [page.getByRole('columnheader', { name: 'Row' }), page.getByRole('columnheader').nth(2)];
+  expect((await row.boundingBox())?.y).toBe((await nextHead.boundingBox())?.y);
   await looksRight(page, 'table');
   await page.getByLabel('Find in all columns').fill('heavy');
   await expect(page.getByText('1 shown')).toBeVisible();

@@ -1,8 +1,9 @@
 // npm run demo: installs what is missing, builds, starts the product and Tidewell Yard with demo data, prints the address.
+import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { build, chromiumPath, installDebian, installPackages, root, run } from './setup.mjs';
+import { build, chromiumPath, installDebian, installPackages, root } from './setup.mjs';
 
-const [hasBrowser] = await Promise.all([installDebian([[chromiumPath, 'chromium']]), installPackages()]);
+await Promise.all([installDebian([[chromiumPath, 'chromium']]), installPackages()]);
 await build();
 
 const { startProduct, startYardProgram } = await import('./processes.mjs');
@@ -18,38 +19,43 @@ process.on('SIGTERM', stop);
 
 try {
   started.push(await startYardProgram(4701));
-  started.push(await startProduct({ port: 4300, proxyPort: 4310, data: join(root, '.sturdy', 'demo'), targets: [yardOrigin] }));
+  started.push(
+    await startProduct({
+      port: 4300,
+      proxyPort: 4310,
+      data: join(root, '.sturdy', 'demo'),
+      targets: [yardOrigin],
+      project: 'Record your own',
+    }),
+  );
 } catch (error) {
   process.stderr.write(`The demo could not start. ${error.message}\n`);
   stop();
   process.exit(1);
 }
 
-const takes = await (await fetch(`${product}/api/projects/p1/takes`)).json();
-if (takes.length === 0 && hasBrowser) {
-  process.stdout.write('A scripted user records two takes of Tidewell Yard…\n');
-  run(process.execPath, ['scripts/robot.mjs', '--take', 'Take 1']);
-  run(process.execPath, ['scripts/robot.mjs', '--take', 'Take 2', '--bay', '2']);
+// The first start brings a whole project along: takes, scripts that replay, data, workloads and their runs. `npm run demo:make` makes it anew.
+const demoProject = 'Tidewell release 4.2';
+const projects = await (await fetch(`${product}/api/projects`)).json();
+let demo = projects.find(({ name, state }) => name === demoProject && state === 'active');
+if (!demo && projects.length === 1) {
+  const answer = await fetch(`${product}/api/projects/import?${new URLSearchParams({ name: demoProject })}`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/zip' },
+    body: await readFile(join(root, 'demo', 'tidewell.zip')),
+  });
+  const imported = await answer.json();
+  if (!answer.ok) process.stderr.write(`The demo project could not be imported. ${imported.detail}\n`);
+  else demo = imported.project;
 }
-
-// Yard gives its figures out, so the first run shows what its workers did.
-const json = { 'Content-Type': 'application/json' };
-const settings = await (await fetch(`${product}/api/projects/p1/settings`)).json();
-if (!settings.watches.some((one) => one.kind === 'open-metrics')) {
-  const url = `${yardOrigin}/metrics`;
-  const { offered } = await (
-    await fetch(`${product}/api/projects/p1/hosts/ask`, { method: 'POST', headers: json, body: JSON.stringify({ url }) })
-  ).json();
-  const watch = { id: 'yard', name: 'Tidewell Yard', kind: 'open-metrics', url, everySeconds: 2, shown: offered };
-  const body = JSON.stringify({ ...settings, watches: [...settings.watches, watch] });
-  await fetch(`${product}/api/projects/p1/settings`, { method: 'PUT', headers: json, body });
-}
+const place = demo ? `/projects/${demo.id}/board` : '';
 
 process.stdout.write(`
-Sturdy Puppet            ${product}
+Sturdy Puppet            ${product}${place}
 Tidewell Yard            ${yardOrigin}          (sign in as mara, password mara-pass)
   what it really holds   ${yardOrigin}/truth
   its figures            ${yardOrigin}/metrics
-A user that books by itself, in another terminal: node scripts/robot.mjs --take "Take 3"
+“Record your own” is an empty project beside it. A user that books by itself in it, in another terminal:
+node scripts/robot.mjs --take "Take 1"
 Stop with Ctrl C.
 `);

@@ -1,5 +1,5 @@
 // A scripted user of Tidewell Yard: plays transactions in Chromium through the recording proxy and marks them.
-// usage: node scripts/robot.mjs [--product URL] [--yard URL] [--take NAME] [--transactions a,b,c] [--container NUMBER] [--bay N] [--join]
+// usage: node scripts/robot.mjs [--product URL] [--yard URL] [--take NAME] [--transactions a,b,c] [--container NUMBER] [--bay N] [--project ID] [--join]
 // Transactions: sign-in, book-intake, allocate-bay, inspect-load, find-intake, release-load, sign-out.
 // Records one whole take through the product's API: start, play, stop.
 import { parseArgs } from 'node:util';
@@ -12,6 +12,7 @@ const { values } = parseArgs({
     take: { type: 'string', default: 'Book intake, by robot' },
     container: { type: 'string' },
     bay: { type: 'string', default: '1' },
+    project: { type: 'string', default: 'p1' },
     transactions: { type: 'string', default: 'sign-in,book-intake,allocate-bay,release-load,sign-out' },
     /** Do not start or stop a take: one is being recorded by hand. */
     join: { type: 'boolean', default: false },
@@ -33,7 +34,7 @@ const firstTen = `TWCU${String(Math.floor(Math.random() * 1e6)).padStart(6, '0')
 const container = values.container ?? firstTen + checkDigit(firstTen);
 const proxy = values.join
   ? (await ask('GET', '/live')).recording?.proxy
-  : (await ask('POST', '/projects/p1/takes/record', { name: values.take })).proxy;
+  : (await ask('POST', `/projects/${values.project}/takes/record`, { name: values.take })).proxy;
 if (!proxy) throw new Error('Nothing is being recorded. Press “Start recording” first, or leave out --join.');
 try {
   const { intakeNumber } = await playYardRobot({

@@ -362,6 +362,19 @@ onBothDatabases('a project as files', (opened) => {
     expect(await opened().leftImports()).toEqual([]);
   });
 
+  it('ships with the product as the demo, which comes in whole', async () => {
+    const { project, missing } = await files.importZip(createReadStream('demo/tidewell.zip'), 'kim', 'Demo');
+    const [known] = (await opened().projectSummaries()).filter(({ id }) => id === project.id);
+    expect(missing).toEqual([]);
+    expect(known).toMatchObject({ takes: 6, workloads: 3, runs: 4, lastRun: { number: 4, verdict: 'missed' } });
+    expect(known?.rehearsals.map((rehearsal) => [rehearsal?.verdict, rehearsal?.proof?.state])).toEqual(
+      Array(3).fill(['passed', 'proven']),
+    );
+    const [table] = await opened().tables(project.id);
+    expect([table?.rowCount, (table?.spentCount ?? 0) > 1000]).toEqual([5000, true]);
+    for (const runId of await opened().deleteProject(project.id)) await samples.delete(runId);
+  });
+
   it('may be packed with its folder around it, and a file that is not listed does no harm', async () => {
     const [{ id } = { id: '' }] = (await opened().projects()).filter(({ name }) => name === 'Tidewell release 4.2');
     const inFolder = Object.fromEntries(Object.entries(await filesIn(id)).map(([path, bytes]) => [`tidewell/${path}`, bytes]));

@@ -21,6 +21,7 @@ import {
   type IGetRowsParams,
 } from 'ag-grid-community';
 import { fitsKind, type CellFilter, type DataRow, type DataTable, type TableChange, type TableWish } from '@sturdy/core';
+import { styleNonce } from '../shared/style-nonce';
 import { Api, problemOf } from '../shared/api';
 import { figure } from '../shared/format';
 
@@ -93,6 +94,7 @@ export type Looking = Pick<TableWish, 'text' | 'only' | 'twiceIn'>;
   template: `<ag-grid-angular
       class="rows"
       [theme]="theme"
+      [styleNonce]="styleNonce"
       [columnDefs]="columns()"
       [defaultColDef]="defaults"
       rowModelType="infinite"
@@ -144,6 +146,7 @@ export class DataGrid {
   readonly picked = output<number[]>();
   /** What is shown, and how many rows that are. */
   readonly found = output<{ wish: TableWish; total: number }>();
+  readonly styleNonce = styleNonce;
   readonly theme = theme;
   readonly blockRows = blockRows;
   readonly problem = signal<string | null>(null);

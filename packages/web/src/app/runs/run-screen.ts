@@ -6,6 +6,7 @@ import { Store } from '@ngrx/store';
 import { allSteps, curveSeconds, phasesOf, type UserState } from '@sturdy/core';
 import { catchError, of, switchMap } from 'rxjs';
 import { ProductionSign } from '../environment/production-sign';
+import { dataActions } from '../state/data.actions';
 import { dataFeature } from '../state/data.feature';
 import { scriptsActions } from '../state/scripts.actions';
 import { scriptsFeature } from '../state/scripts.feature';
@@ -163,6 +164,7 @@ export class RunScreen implements OnDestroy {
       this.#store.dispatch(runsActions.opened({ id: this.id() }));
     });
     this.#store.dispatch(scriptsActions.listAsked());
+    this.#store.dispatch(dataActions.listAsked());
   }
 
   ngOnDestroy(): void {

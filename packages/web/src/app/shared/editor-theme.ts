@@ -2,6 +2,7 @@ import { HighlightStyle, syntaxHighlighting } from '@codemirror/language';
 import type { Extension } from '@codemirror/state';
 import { EditorView } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
+import { styleNonce } from './style-nonce';
 
 /** Colours of text and code in both themes. */
 const colours = HighlightStyle.define([
@@ -11,9 +12,6 @@ const colours = HighlightStyle.define([
   { tag: [tags.controlKeyword, tags.definitionKeyword], color: 'var(--s5)' },
   { tag: [tags.keyword, tags.number, tags.bool, tags.separator, tags.punctuation, tags.squareBracket, tags.brace], color: 'var(--ink-2)' },
 ]);
-
-/** The word by which the page takes styles that come later (Content Security Policy Level 3, 8.1); the server gives it to the root. */
-const styleNonce = document.querySelector('[ngCspNonce]')?.getAttribute('ngCspNonce') ?? '';
 
 /** How every editor of text and code looks. */
 export const editorTheme: Extension = [
