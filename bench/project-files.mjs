@@ -1,13 +1,12 @@
 // A large project as a file: 200 MB of takes and five million samples are exported and imported; time, and the memory of the whole product at most and
 // before. Seeded and bounded.
-import { createReadStream, createWriteStream, mkdtempSync, rmSync, statSync } from 'node:fs';
+import { createWriteStream, mkdtempSync, rmSync, statSync } from 'node:fs';
 import { randomUUID } from 'node:crypto';
-import { request } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { once } from 'node:events';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
+import { upload, watched, writeHar } from './large-files.mjs';
 import { SampleBook } from '../packages/core/dist/index.js';
 import { startServer } from '../packages/server/dist/index.js';
 import { SampleFiles } from '../packages/server/dist/samples/sample-files.js';
@@ -78,65 +77,8 @@ async function makeRun() {
   await files.end(id);
 }
 
-const entry = (n) =>
-  JSON.stringify({
-    startedDateTime: new Date(Date.UTC(2026, 10, 23, 10) + n * 20).toISOString(),
-    time: 12,
-    request: {
-      method: 'GET',
-      url: `http://127.0.0.1:1/intakes/${n}`,
-      httpVersion: 'HTTP/1.1',
-      headers: [{ name: 'Accept', value: 'text/html' }],
-    },
-    response: {
-      status: 200,
-      statusText: 'OK',
-      httpVersion: 'HTTP/1.1',
-      headers: [{ name: 'Content-Type', value: 'text/html' }],
-      content: { mimeType: 'text/html', size: 9000, text: `<title>Intake ${n}</title>${`<p>row ${n} `.repeat(700)}` },
-    },
-    timings: { send: 0, wait: 10, receive: 2 },
-  });
-
-async function writeHar(file) {
-  const out = createWriteStream(file);
-  out.write('{"log":{"version":"1.2","creator":{"name":"bench","version":"1"},"entries":[');
-  for (let bytes = 0, count = 0; bytes < takeMb * 1e6; count++) {
-    const text = (count > 0 ? ',' : '') + entry(count);
-    bytes += text.length;
-    if (!out.write(text)) await once(out, 'drain');
-  }
-  out.end(']}}');
-  await once(out, 'close');
-}
-
-function upload(address, file) {
-  return new Promise((done, failed) => {
-    const sending = request(address, { method: 'POST', headers: { 'Content-Length': statSync(file).size } }, async (answer) => {
-      let text = '';
-      for await (const chunk of answer) text += chunk;
-      done(JSON.parse(text));
-    });
-    sending.on('error', failed);
-    createReadStream(file).pipe(sending);
-  });
-}
-
-/** Time, memory and the slowest other answer of some work. */
 async function measured(what, work) {
-  const resting = process.memoryUsage.rss();
-  let highest = resting;
-  const watch = setInterval(() => (highest = Math.max(highest, process.memoryUsage.rss())), 50);
-  let worstAnswerMs = 0;
-  const probe = setInterval(() => {
-    const asked = performance.now();
-    void fetch(`${server.origin}/api/live`).then(() => (worstAnswerMs = Math.max(worstAnswerMs, performance.now() - asked)));
-  }, 250);
-  const started = performance.now();
-  const result = await work();
-  const seconds = (performance.now() - started) / 1000;
-  clearInterval(watch);
-  clearInterval(probe);
+  const { result, seconds, highest, resting, worstAnswerMs } = await watched(server.origin, work);
   process.stdout.write(
     `  ${what}: ${seconds.toFixed(1)} s, memory ${(highest / 1e6).toFixed(0)} MB at most, ${(resting / 1e6).toFixed(0)} MB before, slowest other answer ${worstAnswerMs.toFixed(0)} ms\n`,
   );
@@ -154,7 +96,7 @@ const server = await startServer({
   logFolder: join(folder, 'log'),
 });
 const har = join(folder, 'large.har');
-await writeHar(har);
+await writeHar(har, takeMb);
 await upload(`${server.origin}/api/projects/p1/takes/import?name=Large`, har);
 rmSync(har);
 process.stdout.write(`A project of ${takeMb} MB of takes and ${samplesMillions} million samples\n`);

@@ -206,7 +206,7 @@ failureSigns: [Your visit has ended, { kind: title, text: Fault }]
 /** Each: good inputs, and what reads them. */
 export const targets = {
   HAR: {
-    seeds: [har, JSON.stringify({ log: { entries: [entry] } })],
+    seeds: [har, wholeTake, JSON.stringify({ log: { entries: [entry] } })],
     run: (text) => {
       const document = json(text);
       if (document === undefined) return;

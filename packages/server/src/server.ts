@@ -96,7 +96,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   longWork.warmUp();
   const live = new LiveHub();
   const secrets = new ProjectSecrets(store);
-  for (const { id } of await store.projects()) log.mask(await secrets.of(id, []));
+  for (const { id } of await store.projects()) log.mask(await secrets.of(id, []), id);
   const projects = new Projects(store, {
     underWay: (projectId) => underWayIn(projectId, services),
     deleteSamples: (runId) => samples.delete(runId),

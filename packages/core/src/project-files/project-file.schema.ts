@@ -2,10 +2,14 @@ import * as z from 'zod';
 import { DataColumnSchema, DealSchema } from '../data/data-table.schema.js';
 import { ProjectNameSchema, ProjectSettingsSchema } from '../project/project.schema.js';
 import { PartSchema } from '../script-edit/part.js';
+import { pathProblem } from './file-paths.js';
 
 /** Ids are random enough to be told from any other text, so that a copy can have others. */
 const id = z.string().regex(/^[\w-]{8,64}$/, 'An id has 8 to 64 letters, digits, hyphens and underscores.');
-const file = z.string().min(1).max(300);
+const file = z
+  .string()
+  .max(300)
+  .refine((path) => pathProblem(path) === null, { error: ({ input }) => pathProblem(String(input)) ?? '' });
 const listed = { id, file: file.describe('path of its file in the project') };
 /** Environments are counted in their project, so their ids are short. */
 const environmentId = z.string().regex(/^[\w-]{1,64}$/);

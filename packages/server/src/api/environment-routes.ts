@@ -51,7 +51,7 @@ export const environmentRoutes = ({ store, environments, log, secrets }: Service
     handle: async ({ params, body, request }) => {
       const given = { ...body, id: params.environmentId, projectId: params.projectId };
       const environment = await environments.save(given, personOf(request));
-      log.mask(await secrets.of(params.projectId, []));
+      log.mask(await secrets.of(params.projectId, []), params.projectId);
       return hideSecrets(environment);
     },
   }),

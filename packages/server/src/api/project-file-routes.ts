@@ -1,4 +1,4 @@
-import { fileName, giveSecrets, ImportedProjectSchema, missingSecretsOf, ProjectNameSchema } from '@sturdy/core';
+import { fileName, ImportedProjectSchema, ProjectNameSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { InProject } from './parameters.js';
 import { personOf } from './person.js';
@@ -6,7 +6,7 @@ import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
 /** Projects as files: exported, imported, duplicated, and given the secrets that files do not hold. */
-export const projectFileRoutes = ({ store, projects, projectFiles, log, secrets }: Services): AnyRoute[] => [
+export const projectFileRoutes = ({ environments, projects, projectFiles, log, secrets }: Services): AnyRoute[] => [
   route({
     method: 'get',
     path: '/projects/:projectId/export',
@@ -45,16 +45,8 @@ export const projectFileRoutes = ({ store, projects, projectFiles, log, secrets 
     body: z.record(z.string(), z.string().max(100_000)),
     result: ImportedProjectSchema.shape.missing,
     handle: async ({ params, body }) => {
-      const given = (name: string) => (Object.hasOwn(body, name) && body[name] !== '' ? body[name] : undefined);
-      const left: z.infer<typeof ImportedProjectSchema>['missing'] = [];
-      for (const environment of await store.environments(params.projectId)) {
-        if (missingSecretsOf(environment).length === 0) continue;
-        const changed = giveSecrets(environment, given);
-        await store.saveEnvironment(changed);
-        const missing = missingSecretsOf(changed);
-        if (missing.length > 0) left.push({ environment: changed.name, secrets: missing });
-      }
-      log.mask(await secrets.of(params.projectId, []));
+      const left = await environments.giveSecrets(params.projectId, (name) => (Object.hasOwn(body, name) ? body[name] : undefined));
+      log.mask(await secrets.of(params.projectId, []), params.projectId);
       return left;
     },
   }),

@@ -5,6 +5,7 @@ import {
   clearanceProblem,
   environmentFault,
   environmentOf,
+  giveSecrets,
   isLoopback,
   judgeAddress,
   missingSecretsOf,
@@ -19,6 +20,7 @@ import {
   type Clearing,
   type Environment,
   type HistoryEntry,
+  type ImportedProject,
   type LookedUpTarget,
   type Script,
   type TargetPolicy,
@@ -151,6 +153,21 @@ export class Environments {
             `The target was removed, and with it its clearance by ${clearance.by}.`,
           );
       return environment;
+    });
+  }
+
+  /** Puts secrets where files did not hold them, by their names; gives what is still missing, by the names of environments. An empty text gives nothing. */
+  giveSecrets(projectId: string, secretOf: (name: string) => string | undefined): Promise<ImportedProject['missing']> {
+    return this.#change(async () => {
+      const left: ImportedProject['missing'] = [];
+      for (const environment of await this.store.environments(projectId)) {
+        if (missingSecretsOf(environment).length === 0) continue;
+        const given = giveSecrets(environment, (name) => (secretOf(name) === '' ? undefined : secretOf(name)));
+        await this.store.saveEnvironment(given);
+        const secrets = missingSecretsOf(given);
+        if (secrets.length > 0) left.push({ environment: given.name, secrets });
+      }
+      return left;
     });
   }
 

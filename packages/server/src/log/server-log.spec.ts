@@ -47,6 +47,16 @@ describe('The log of the server', () => {
     expect(written).not.toMatch(/quince|PUT/);
   });
 
+  it('masks the secrets of all projects, and of each those that it has now', () => {
+    const log = new ServerLog(null);
+    log.mask(new KnownSecrets(['quince-7781']), 'p1');
+    log.mask(new KnownSecrets(['medlar-5512']), 'p2');
+    log.mask(new KnownSecrets(['damson-1207']), 'p2');
+    log.warn('quince-7781 medlar-5512', { of: 'damson-1207' });
+    const [line] = terminal.mock.calls.map(([text]) => String(text));
+    expect(line).toContain('•••••••• medlar-5512; of ••••••••');
+  });
+
   it('writes to the terminal where it has no folder', () => {
     const log = new ServerLog(null);
     log.warn('no folder', { of: 'mine' });

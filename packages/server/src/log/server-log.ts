@@ -26,7 +26,8 @@ const files = 5;
  */
 export class ServerLog {
   readonly #recent: LogEntry[] = [];
-  #secrets: KnownSecrets | null = null;
+  /** What is masked, by the project that it belongs to. */
+  readonly #secrets = new Map<string, KnownSecrets>();
   readonly #files: Logger | null;
   readonly #end: () => Promise<void>;
 
@@ -69,9 +70,9 @@ export class ServerLog {
     return [...this.#recent].reverse();
   }
 
-  /** Masks these from now on. */
-  mask(secrets: KnownSecrets): void {
-    this.#secrets = secrets;
+  /** Masks these from now on, in the place of those that the project had before. */
+  mask(secrets: KnownSecrets, projectId = ''): void {
+    this.#secrets.set(projectId, secrets);
   }
 
   info(what: string, details: LogDetails = {}): void {
@@ -92,11 +93,16 @@ export class ServerLog {
   }
 
   #write(level: LogEntry['level'], what: string, details: LogDetails): void {
-    const said = this.#secrets?.hide(what) ?? what;
-    this.#files?.[level](this.#secrets?.hideIn(details) ?? details, said);
+    const all = [...this.#secrets.values()];
+    const hide = (text: string): string => all.reduce((shown, secrets) => secrets.hide(shown), text);
+    const said = hide(what);
+    this.#files?.[level](
+      all.reduce((shown, secrets) => secrets.hideIn(shown), details),
+      said,
+    );
     if (level === 'info') return;
     const time = new Date().toISOString();
-    const more = Object.entries(details).map(([name, value]) => `${name} ${this.#secrets?.hide(String(value)) ?? String(value)}`);
+    const more = Object.entries(details).map(([name, value]) => `${name} ${hide(String(value))}`);
     process.stderr.write(`${time} ${[said, ...more].join('; ')}\n`);
     this.#recent.push({ time, level, what: said });
     if (this.#recent.length > mostRecent) this.#recent.shift();

@@ -37,6 +37,7 @@ import type { SampleFiles } from '../samples/sample-files.js';
 import { inParquetThread } from '../samples/parquet-thread.js';
 import { referredBodies } from './referred-bodies.js';
 import type { OutgoingFile } from './project-source.js';
+import { allRows } from '../rows/all-rows.js';
 import type { Store } from '../store/store-client.js';
 
 /** Where the files of a project come from. */
@@ -45,8 +46,6 @@ export interface ExportGround {
   samples: Pick<SampleFiles, 'path' | 'capturePath'>;
   parquetWorker: URL;
 }
-
-const rowsAtOnce = 5000;
 
 /**
  * All files of a project, in the order in which they are listed; what is in one is read when it is asked for. The secrets of environments stay out; what was recorded is as
@@ -176,7 +175,10 @@ async function tableFile(store: Store, { id, name, columns, deal }: DataTable): 
   for await (const rows of allRows(store, id))
     for (const { spentBy } of rows) {
       place++;
-      if (spentBy !== null) spent.set(spentBy, [...(spent.get(spentBy) ?? []), place]);
+      if (spentBy === null) continue;
+      const places = spent.get(spentBy);
+      if (places) places.push(place);
+      else spent.set(spentBy, [place]);
     }
   return { name, columns, deal, spent: [...spent].map(([by, rows]) => ({ by, rows: rowsText(rows) })) };
 }
@@ -192,16 +194,6 @@ async function* tableRows(store: Store, { id, columns }: DataTable): AsyncGenera
       null,
       rows.map(({ values }) => columns.map((_, at) => values[at] ?? '')),
     );
-}
-
-async function* allRows(store: Store, tableId: string) {
-  for (let from = 1; ;) {
-    const rows = await store.rows(tableId, from, rowsAtOnce);
-    if (rows.length > 0) yield rows;
-    const last = rows.at(-1);
-    if (!last || rows.length < rowsAtOnce) return;
-    from = last.row + 1;
-  }
 }
 
 async function scriptText(store: Store, script: Script): Promise<string> {

@@ -3,7 +3,6 @@ import { createWriteStream } from 'node:fs';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { createInterface } from 'node:readline';
 import { pipeline } from 'node:stream/promises';
 import {
   CsvReader,
@@ -13,6 +12,7 @@ import {
   FrameSchema,
   HostPointSchema,
   idChanger,
+  isRefusal,
   listedIds,
   missingSecretsOf,
   PartFileSchema,
@@ -44,7 +44,7 @@ import { ownFolder } from '../store/own-folder.js';
 import { storedBody } from '../store/stored-body.js';
 import type { Store } from '../store/store-client.js';
 import { namedFiles } from './project-folder.js';
-import { textOf, type ProjectSource } from './project-source.js';
+import { linesOf, textOf, type ProjectSource } from './project-source.js';
 
 /** Where the files of a project go. */
 export interface ImportGround {
@@ -78,7 +78,8 @@ export async function importProject(ground: ImportGround, source: ProjectSource,
     return await new ProjectImport(ground, source, as).read();
   } catch (error) {
     for (const runId of await store.deleteProject(as.projectId)) await samples.delete(runId);
-    throw error instanceof Problem ? error : faulty([error instanceof Error ? error.message : String(error)]);
+    // What is no refusal is a fault of the program, or of what it stands on, and none of the files.
+    throw isRefusal(error) ? faulty([error.message]) : error;
   }
 }
 
@@ -222,9 +223,16 @@ class ProjectImport {
           some.map(({ fields }) => fields),
         );
     };
+    const records = (read: () => ReturnType<CsvReader['write']>) => {
+      try {
+        return read();
+      } catch (error) {
+        throw faulty([`${rows}: ${error instanceof Error ? error.message : String(error)}`]);
+      }
+    };
     for await (const piece of await this.source.open(rows))
-      await take(reader.write(decoder.decode(piece as Buffer, { stream: true }).replace(/^\uFEFF/, '')));
-    await take(reader.end());
+      await take(records(() => reader.write(decoder.decode(piece as Buffer, { stream: true }).replace(/^\uFEFF/, ''))));
+    await take(records(() => reader.end()));
     for (const { by, rows: text } of spent) await store.setSpent(id, [...rowsOfText(text)], by);
   }
 
@@ -312,7 +320,7 @@ class ProjectImport {
     if (!this.source.paths.includes(path)) return;
     let items: T[] = [];
     let number = 0;
-    for await (const line of createInterface({ input: await this.source.open(path), crlfDelay: Infinity })) {
+    for await (const line of linesOf(await this.source.open(path))) {
       number++;
       if (line.trim() === '') continue;
       let value: unknown;

@@ -356,6 +356,16 @@ onBothDatabases('a project as files', (opened) => {
     expect(await broken({ 'runs/4/frames.jsonl': '{"version":1}\n' })).toMatch(/^runs\/4\/frames\.jsonl:1:1: /);
     expect(await broken({ 'project.yaml': null })).toContain('There is no project.yaml in it.');
     expect(await broken({ '../outside.yaml': 'x' })).toContain('cannot be read as a zip');
+    const listing = strFromU8(zip['project.yaml'] ?? new Uint8Array());
+    expect(await broken({ 'project.yaml': listing.replace('file: takes/', 'file: ../../takes/') })).toMatch(
+      /^project\.yaml:\d+:\d+: takes\.0\.file: “\.\.\/\.\.\/takes\/Book-intake\.har” leads out of the project\./,
+    );
+    // What was packed is no longer what it was: whoever unpacks it must hear of it, and nothing else.
+    const packed = zipSync(zip);
+    const name = 'runs/4/frames.jsonl';
+    const from = Buffer.from(packed).indexOf(name) + name.length;
+    packed.fill(0xff, from + 5, from + 25);
+    await expect(importZip(packed)).rejects.toMatchObject({ status: 422, title: 'Not a project' });
     await expect(importZip(Buffer.from('no zip at all'))).rejects.toMatchObject({ status: 422, title: 'Not a project' });
     expect(await opened().projects()).toEqual(before);
     expect((await opened().takes(id)).length).toBe(1);
@@ -373,6 +383,20 @@ onBothDatabases('a project as files', (opened) => {
     const [table] = await opened().tables(project.id);
     expect([table?.rowCount, (table?.spentCount ?? 0) > 1000]).toEqual([5000, true]);
     for (const runId of await opened().deleteProject(project.id)) await samples.delete(runId);
+  });
+
+  it('leaves it to the server where the database fails: that is no fault of the files', async () => {
+    const [{ id } = { id: '' }] = (await opened().projects()).filter(({ name }) => name === 'Tidewell release 4.2');
+    const zip = await zipOf(id);
+    const away = new Proxy(opened(), {
+      get: (store, operation) =>
+        operation === 'saveScript'
+          ? () => Promise.reject(new Error('relation "scripts" does not exist'))
+          : (Reflect.get(store, operation) as unknown),
+    });
+    const others = new ProjectFiles({ ...files.ground, store: away }, files.projects);
+    await expect(others.importZip(Readable.from([zip]), 'kim')).rejects.toThrow('relation "scripts" does not exist');
+    expect(await opened().leftImports()).toEqual([]);
   });
 
   it('may be packed with its folder around it, and a file that is not listed does no harm', async () => {

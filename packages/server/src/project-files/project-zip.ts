@@ -1,4 +1,4 @@
-import { Readable, type Writable } from 'node:stream';
+import { PassThrough, Readable, type Writable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { pathProblem } from '@sturdy/core';
 import { openPromise, type Entry } from 'yauzl';
@@ -69,8 +69,18 @@ export async function openProjectZip(path: string): Promise<ProjectSource & { cl
       if (!entry) throw new Error(`There is no file ${name} in the project.`);
       return new Promise((done, failed) => {
         zip.openReadStream(entry, (error, stream) => {
-          if (error) failed(error);
-          else done(stream);
+          if (error) failed(notZip(error));
+          // Whoever reads hears what is wrong with the file, and not with the library that reads it.
+          else {
+            const read = new PassThrough();
+            stream.on('error', (broken: Error) => {
+              read.destroy(notZip(broken));
+            });
+            read.on('close', () => {
+              stream.destroy();
+            });
+            done(stream.pipe(read));
+          }
         });
       });
     },

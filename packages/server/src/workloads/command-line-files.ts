@@ -15,6 +15,7 @@ import {
   type Workload,
 } from '@sturdy/core';
 import { strToU8, Zip, ZipDeflate } from 'fflate';
+import { allRows } from '../rows/all-rows.js';
 import type { Store } from '../store/store-client.js';
 
 /** What the zip is made of. */
@@ -26,7 +27,6 @@ interface Source {
   environment: Environment;
 }
 
-const rowsAtOnce = 5000;
 const environmentHead = `# Secrets are named here as { secret: NAME } and not written: give each as a variable of the environment, or in a file with --secrets.
 # Written in these files as they are: values of other variables, rows of data tables, and all that the scripts send as recorded, passwords that were typed into forms too.
 # Keep the files as you keep passwords.
@@ -79,16 +79,12 @@ async function* freeRows(store: Source['store'], table: DataTable): AsyncGenerat
     table.columns.map((column) => column.name),
     [],
   );
-  for (let from = 1; ;) {
-    const rows = await store.rows(table.id, from, rowsAtOnce);
+  for await (const rows of allRows(store, table.id)) {
     const free = rows.filter((row) => table.deal.use === 'again' || row.spentBy === null);
     if (free.length > 0)
       yield writeExactCsv(
         null,
         free.map((row) => row.values),
       );
-    const last = rows.at(-1);
-    if (!last || rows.length < rowsAtOnce) return;
-    from = last.row + 1;
   }
 }

@@ -142,6 +142,18 @@ describe('a take as a file of a project', () => {
     expect(importHar(JSON.parse(read.text), shelf).problems).toEqual([]);
   });
 
+  it('is another request where somebody changed its address: what HAR says counts, and no address that is none comes in', () => {
+    const entry = {
+      startedDateTime: '2026-11-23T10:00:00.500Z',
+      request: { method: 'GET', url: 'http://127.0.0.1:1/a', headers: [] },
+      response: { status: 200, headers: [], content: {} },
+    };
+    const [read] = importHar({ log: { entries: [entry] } }, shelf).exchanges;
+    if (!read) throw new Error('The entry was not read.');
+    const changed = importHar({ log: { entries: [{ ...entry, _exchange: { ...read, url: 'no address', n: 99 } }] } }, shelf).exchanges[0];
+    expect([changed?.url, changed?.n]).toEqual(['http://127.0.0.1:1/a', 1]);
+  });
+
   it('is taken as it stands where somebody changed its body', () => {
     const exchange: MessageExchange | RequestExchange = {
       kind: 'request',

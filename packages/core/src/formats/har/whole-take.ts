@@ -25,13 +25,21 @@ const messagesMember = '_messages';
 /** `imported` where the log came from another program and stands around it. */
 const WholeTakeSchema = TakeSchema.omit({ projectId: true, harLog: true }).extend({ imported: z.boolean() });
 const WholeMessagesSchema = z.array(
-  z.object({ exchange: MessageExchangeSchema, sent: z.string().nullable(), answer: z.string().nullable() }),
+  z.object({
+    exchange: MessageExchangeSchema.extend({ url: z.url({ protocol: /^(wss?|https?)$/ }) }),
+    sent: z.string().nullable(),
+    answer: z.string().nullable(),
+  }),
 );
 
-/** The exchange of an entry: as it was stored where the entry says it, else as it was read. Bodies are those that were read. */
+/**
+ * The exchange of an entry: as it was stored where the entry says it, and is still about the same request, else as it was read. Bodies are those that were
+ * read.
+ */
 export function asStored(entry: HarEntry, read: RequestExchange): RequestExchange {
   const stored = RequestExchangeSchema.safeParse(entry[exchangeMember]);
-  if (!stored.success) return read;
+  // Only the address that was read is known to be one.
+  if (!stored.success || stored.data.url !== read.url || stored.data.method !== read.method) return read;
   const { [exchangeMember]: _stored, ...harEntry } = read.harEntry ?? {};
   const body = (own: BodyRef | null | undefined, kept: BodyRef | null): BodyRef | null =>
     // The reference that was read gets its hash later, so it is changed and not copied.

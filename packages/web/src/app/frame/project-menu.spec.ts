@@ -1,23 +1,12 @@
 import { TestBed } from '@angular/core/testing';
 import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { provideStore, Store } from '@ngrx/store';
-import type { ProjectState, ProjectSummary } from '@sturdy/core';
 import { projectsActions } from '../state/projects.actions';
 import { projectsFeature } from '../state/projects.feature';
+import { projectSummary as project } from '../test/project-summary';
 import { render } from '../test/render';
 import { ProjectDialog } from './project-dialog';
 import { ProjectMenu } from './project-menu';
-
-const project = (id: string, name: string, state: ProjectState = 'active'): ProjectSummary => ({
-  id,
-  name,
-  state,
-  takes: 0,
-  workloads: 0,
-  runs: 0,
-  rehearsals: [],
-  lastRun: null,
-});
 
 it('the menu of the project leads to its settings, to others that are in use, and to the list of all', () => {
   const open = jest.fn();

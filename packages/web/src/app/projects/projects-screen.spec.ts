@@ -3,20 +3,10 @@ import { provideStore, Store, type Action } from '@ngrx/store';
 import type { ImportedProject, ProjectState, ProjectSummary } from '@sturdy/core';
 import { projectsActions } from '../state/projects.actions';
 import { projectsFeature } from '../state/projects.feature';
+import { projectSummary as project } from '../test/project-summary';
 import { render } from '../test/render';
 import { ProjectsScreen } from './projects-screen';
 
-const project = (id: string, name: string, state: ProjectState = 'active', more: Partial<ProjectSummary> = {}): ProjectSummary => ({
-  id,
-  name,
-  state,
-  takes: 0,
-  workloads: 0,
-  runs: 0,
-  rehearsals: [],
-  lastRun: null,
-  ...more,
-});
 const all = [
   project('p1', 'Tidewell', 'active', {
     takes: 4,

@@ -50,6 +50,5 @@ export class MissingSecrets {
   give(): void {
     if (this.written() === 0) return;
     this.given.emit(Object.fromEntries(Object.entries(this.#texts()).filter(([, text]) => text !== '')));
-    this.#texts.set({});
   }
 }

@@ -84,20 +84,6 @@ import { ListPage } from '../shared/list-page';
       gap: 14px;
       align-items: center;
     }
-    progress {
-      flex: 1;
-      accent-color: var(--clay);
-    }
-    .drop-here {
-      border: 2px dashed var(--clay);
-      border-radius: 8px;
-      padding: 22px;
-      text-align: center;
-      color: var(--clay);
-      font-weight: 600;
-      margin-bottom: 10px;
-      pointer-events: none;
-    }
   `,
 })
 export class TakeList {
