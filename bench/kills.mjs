@@ -1,15 +1,14 @@
 // The product is killed (SIGKILL) at seeded random moments in the middle of what it does, and started again on what is left. Each time it has
 // to start by itself and hold all that it had told as stored, no row twice, and nothing half. usage: npm run kills -- [activity…] [--times 50]
 // [--seed 1]. Without names all activities are tried. Exit status 1 where something was lost.
-import { spawn } from 'node:child_process';
-import { existsSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { Agent, createServer, request } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
 import { PGlite } from '@electric-sql/pglite';
 import seedrandom from 'seedrandom';
+import { endServerProcess, startServerProcess } from './server-process.mjs';
 
 const { values, positionals } = parseArgs({
   allowPositionals: true,
@@ -31,44 +30,16 @@ await new Promise((done) => target.listen(0, '127.0.0.1', done));
 const targetOrigin = `http://127.0.0.1:${target.address().port}`;
 
 const data = mkdtempSync(join(tmpdir(), 'sturdy-kills-'));
-const sturdy = fileURLToPath(new URL('../packages/cli/bin/sturdy.mjs', import.meta.url));
+const samplesFolder = join(data, 'd', 'samples');
 let child = null;
 let origin = '';
 
-/** A busy machine takes its time. */
-const longestStartMs = 120_000;
 async function start() {
   const startedMs = performance.now();
-  child = spawn(process.execPath, [
-    sturdy,
-    'serve',
-    '--port',
-    '0',
-    '--proxy-port',
-    '0',
-    '--data',
-    join(data, 'd'),
-    '--target',
-    targetOrigin,
-  ]);
-  let said = '';
-  child.stderr.on('data', (piece) => (said += piece));
-  origin = await new Promise((done, failed) => {
-    child.stdout.on('data', (piece) => {
-      said += piece;
-      const ready = /ready: (http:\S+)/.exec(said);
-      if (ready) done(ready[1]);
-    });
-    child.on('exit', () => failed(new Error(`The server did not start: ${said}`)));
-    setTimeout(() => failed(new Error(`The server did not start within ${longestStartMs / 1000} s: ${said}`)), longestStartMs).unref();
-  });
+  ({ child, origin } = await startServerProcess(join(data, 'd'), ['--target', targetOrigin]));
   return performance.now() - startedMs;
 }
-async function kill() {
-  const gone = new Promise((done) => child.once('exit', done));
-  child.kill('SIGKILL');
-  await gone;
-}
+const kill = () => endServerProcess(child, 'SIGKILL');
 
 async function ask(method, path, body) {
   const answer = await fetch(`${origin}/api${path}`, {
@@ -292,12 +263,39 @@ const activities = {
       return 'the last one';
     },
   },
+  'project import': {
+    killAfterMs: [20, 9000],
+    begin: async () => {
+      const name = `Project ${between(1, 1e9)}`;
+      const state = { name, told: false };
+      state.playing = [
+        upload(`/projects/import?name=${encodeURIComponent(name)}`, readFileSync('demo/tidewell.zip')).then((answer) => {
+          state.told = answer.ok;
+        }),
+      ].map((one) => one.catch(() => undefined));
+      return state;
+    },
+    check: async ({ name, told }) => {
+      const summaries = await ask('GET', '/projects');
+      const summary = summaries.find((one) => one.name === name);
+      must(summary || !told, 'an import that was told as done is gone');
+      must(summaries.length === (summary ? 2 : 1), `there are ${summaries.length} projects`);
+      if (!summary) {
+        must(!existsSync(samplesFolder) || readdirSync(samplesFolder).length === 0, 'samples are left');
+        return 'nothing';
+      }
+      must(summary.takes === 6 && summary.runs === 4, `${summary.takes} takes and ${summary.runs} runs are there`);
+      await ask('DELETE', `/projects/${summary.id}`);
+      await ask('DELETE', `/projects/${summary.id}/for-good`);
+      return 'whole';
+    },
+  },
   export: {
     killAfterMs: [5, 400],
     begin: async () => {
       const { take, table } = await makeFlow();
-      const asked = [`/takes/${take.id}/har`, `/tables/${table.id}/rows.csv`, `/tables/${table.id}/rows.xlsx`].map((path) =>
-        fetch(`${origin}/api${path}`).then((answer) => answer.arrayBuffer()),
+      const asked = [`${project}/export`, `/takes/${take.id}/har`, `/tables/${table.id}/rows.csv`, `/tables/${table.id}/rows.xlsx`].map(
+        (path) => fetch(`${origin}/api${path}`).then((answer) => answer.arrayBuffer()),
       );
       return { playing: asked.map((one) => one.catch(() => undefined)) };
     },
@@ -359,8 +357,7 @@ for (const name of wanted) {
 }
 const twice = rowsSent.filter((row, at) => /^\d{6}$/.test(row) && rowsSent.indexOf(row) !== at);
 say(`rows that the target was sent twice: ${twice.length}`);
-child.kill('SIGTERM');
-await new Promise((done) => child.once('exit', done));
+await endServerProcess(child, 'SIGTERM');
 
 // What the interface does not show: rows that belong to nothing.
 const database = await PGlite.create(join(data, 'd', 'pg'));
@@ -368,6 +365,8 @@ const count = async (query) => Number((await database.query(query)).rows[0].coun
 const orphans = [
   ['exchanges', await count('select count(*) from exchanges where take_id not in (select id from takes)')],
   ['table rows', await count('select count(*) from data_rows where table_id not in (select id from data_tables)')],
+  ['frames', await count('select count(*) from run_frames where run_id not in (select id from runs)')],
+  ['rehearsals', await count('select count(*) from rehearsals where script_id not in (select id from scripts)')],
 ];
 await database.close();
 for (const [what, count] of orphans) say(`${what} that belong to nothing: ${count}`);

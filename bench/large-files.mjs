@@ -53,11 +53,14 @@ export function upload(address, file) {
   });
 }
 
-/** Does some work; resolves with what it gave, how long it took, the memory of this process at most and before, in bytes, and the slowest other answer. */
-export async function watched(origin, work) {
-  const resting = process.memoryUsage.rss();
+/**
+ * Does some work; resolves with what it gave, how long it took, the memory at most and before, in bytes (`memory` reads it: that of this process where it is not
+ * given), and the slowest other answer.
+ */
+export async function watched(origin, work, memory = process.memoryUsage.rss) {
+  const resting = memory();
   let highest = resting;
-  const watch = setInterval(() => (highest = Math.max(highest, process.memoryUsage.rss())), 50);
+  const watch = setInterval(() => (highest = Math.max(highest, memory())), 50);
   let worstAnswerMs = 0;
   const probe = setInterval(() => {
     const asked = performance.now();

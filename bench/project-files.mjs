@@ -7,8 +7,8 @@ import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { upload, watched, writeHar } from './large-files.mjs';
+import { endServerProcess, memoryOf, startServerProcess } from './server-process.mjs';
 import { SampleBook } from '../packages/core/dist/index.js';
-import { startServer } from '../packages/server/dist/index.js';
 import { SampleFiles } from '../packages/server/dist/samples/sample-files.js';
 import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../packages/server/dist/shipped/files.js';
 import { openStore } from '../packages/server/dist/store/store-client.js';
@@ -16,18 +16,20 @@ import { openStore } from '../packages/server/dist/store/store-client.js';
 const takeMb = 200;
 const samplesMillions = 5;
 const folder = mkdtempSync(join(tmpdir(), 'sturdy-bench-'));
-const place = { directory: join(folder, 'data') };
-const secretsFolder = join(folder, 'secrets');
-const samplesFolder = join(folder, 'samples');
+const data = join(folder, 'data');
+const samplesFolder = join(data, 'samples');
 
 /** A run with as many samples as are kept of one. */
 async function makeRun() {
-  const store = await openStore(place, {
-    worker: storeWorkerFile,
-    migrations: migrationsFolder,
-    emptyDatabase: emptyDatabaseFolder,
-    secretsFolder,
-  });
+  const store = await openStore(
+    { directory: data },
+    {
+      worker: storeWorkerFile,
+      migrations: migrationsFolder,
+      emptyDatabase: emptyDatabaseFolder,
+      secretsFolder: join(data, 'secrets'),
+    },
+  );
   await store.saveProject({ id: 'p1', name: 'Large' });
   const id = randomUUID();
   const workload = {
@@ -77,37 +79,35 @@ async function makeRun() {
   await files.end(id);
 }
 
+/** Does some work with a server that has just been started, so that the memory before is that of one at rest. */
 async function measured(what, work) {
-  const { result, seconds, highest, resting, worstAnswerMs } = await watched(server.origin, work);
-  process.stdout.write(
-    `  ${what}: ${seconds.toFixed(1)} s, memory ${(highest / 1e6).toFixed(0)} MB at most, ${(resting / 1e6).toFixed(0)} MB before, slowest other answer ${worstAnswerMs.toFixed(0)} ms\n`,
+  const { child, origin } = await startServerProcess(data);
+  await new Promise((done) => setTimeout(done, 3000));
+  const { result, seconds, highest, resting, worstAnswerMs } = await watched(
+    origin,
+    () => work(origin),
+    () => memoryOf(child),
   );
+  process.stdout.write(
+    `  ${what}: ${seconds.toFixed(1)} s, memory grew by ${((highest - resting) / 1e6).toFixed(0)} MB from ${(resting / 1e6).toFixed(0)} MB, slowest other answer ${worstAnswerMs.toFixed(0)} ms\n`,
+  );
+  await endServerProcess(child, 'SIGTERM');
   return result;
 }
 
 await makeRun();
-const server = await startServer({
-  samplesFolder,
-  port: 0,
-  proxyPort: 0,
-  store: place,
-  recorderFolder: join(folder, 'recorder'),
-  secretsFolder,
-  logFolder: join(folder, 'log'),
-});
 const har = join(folder, 'large.har');
 await writeHar(har, takeMb);
-await upload(`${server.origin}/api/projects/p1/takes/import?name=Large`, har);
-rmSync(har);
 process.stdout.write(`A project of ${takeMb} MB of takes and ${samplesMillions} million samples\n`);
+await measured('its take uploaded as HAR', (origin) => upload(`${origin}/api/projects/p1/takes/import?name=Large`, har));
+rmSync(har);
 const zip = join(folder, 'large.zip');
-await measured('exported', async () => {
-  const { body } = await fetch(`${server.origin}/api/projects/p1/export`);
+await measured('exported', async (origin) => {
+  const { body } = await fetch(`${origin}/api/projects/p1/export`);
   await pipeline(Readable.fromWeb(body), createWriteStream(zip));
 });
 process.stdout.write(`  the zip has ${(statSync(zip).size / 1e6).toFixed(0)} MB\n`);
-const imported = await measured('imported', () => upload(`${server.origin}/api/projects/import?name=Copy`, zip));
+const imported = await measured('imported', (origin) => upload(`${origin}/api/projects/import?name=Copy`, zip));
 if (!imported.project) throw new Error(imported.detail);
-await server.stop();
 rmSync(folder, { recursive: true, force: true });
 process.exit();

@@ -20,7 +20,7 @@ import {
   webFolder,
 } from './shipped/files.js';
 import { startMachineHelper } from './hosts/machine-helper.js';
-import { clearLeftUploads } from './import/import-table.js';
+import { clearLeftFolders } from './temporary/temporary-folder.js';
 import { LiveHub } from './live/live-hub.js';
 import { ServerLog } from './log/server-log.js';
 import { recoverJournals } from './record/recording-journal.js';
@@ -88,7 +88,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   const interrupted = { ...(await store.closeOpen()), exchanges };
   for (const run of interrupted.runs) log.warn(`Run ${run} was interrupted by the last stop`);
   for (const take of interrupted.takes) log.warn(`The recording of “${take}” was interrupted by the last stop`);
-  await clearLeftUploads();
+  await clearLeftFolders();
   const samples = new SampleFiles(options.samplesFolder);
   for (const left of await store.leftImports()) for (const runId of await store.deleteProject(left)) await samples.delete(runId);
   const { compute, close: closeCompute } = await computing;

@@ -14,6 +14,8 @@ describe('a file that somebody wrote', () => {
     expect(check('targets: [http://127.0.0.1:1]\n')).toEqual({ kind: 'environment', problems: [] });
     expect(check('networks: [10.20.0.0/16]\n')).toEqual({ kind: 'policy', problems: [] });
     expect(check('patterns: 1\nlist: []\n')).toEqual({ kind: 'patterns', problems: [] });
+    expect(check('part: 1\nname: Sign in\nsteps: []\n')).toEqual({ kind: 'part', problems: [] });
+    expect(check('name: lots\ncolumns: [{ name: lot }]\n')).toEqual({ kind: 'table', problems: [] });
     const script =
       'script: 1\nname: Look\ntransactions:\n  - transaction: Look\n    steps:\n      - request: GET /\n        origin: http://127.0.0.1:1\n        url: /\n';
     expect(check(script)).toEqual({ kind: 'script', problems: [] });

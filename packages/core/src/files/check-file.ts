@@ -2,10 +2,10 @@ import { environmentOfFile, EnvironmentFileSchema } from './environment-file.js'
 import { clearanceProblem } from '../environment/clearance.js';
 import { environmentFault } from '../environment/targets.js';
 import { TargetPolicySchema } from '../environment/target-policy.js';
-import { readScript } from '../formats/script-text/script-reader.js';
+import { readPart, readScript } from '../formats/script-text/script-reader.js';
 import { offsetOf, readYamlAs, type YamlSchema } from '../formats/yaml-schema.js';
 import { readYaml, type YamlProblem } from '../formats/yaml-text.js';
-import { PartFileSchema, ProjectFileSchema, TableFileSchema } from '../project-files/project-file.schema.js';
+import { ProjectFileSchema, TableFileSchema } from '../project-files/project-file.schema.js';
 import { readPatterns } from '../patterns/pattern-file.js';
 import { WorkloadFileSchema } from '../workload/workload-file.js';
 import type { FileKind } from './file-schemas.js';
@@ -27,7 +27,7 @@ const tellingMembers: readonly [string, WrittenKind][] = [
   ['crews', 'workload'],
   ['targets', 'environment'],
   ['patterns', 'patterns'],
-  ['foreign', 'part'],
+  ['part', 'part'],
   ['columns', 'table'],
   ['networks', 'policy'],
   ['hosts', 'policy'],
@@ -53,7 +53,7 @@ export function checkFile(
   const kind = expected ?? tellingMembers.find(([member]) => members.includes(member))?.[1] ?? null;
   if (kind === null) {
     const known =
-      'transactions (a script), crews (a workload), targets (an environment), patterns, networks (a policy), project, foreign (a part), or columns (a table)';
+      'transactions (a script), crews (a workload), targets (an environment), patterns, networks (a policy), project, part, or columns (a table)';
     return { kind, problems: [{ line: 1, column: 1, message: `Nobody can tell what this file is. It has none of: ${known}.` }] };
   }
   return { kind, problems: checks[kind](text, exists, nowMs) };
@@ -110,7 +110,10 @@ const checks: Record<WrittenKind, Check> = {
     return 'problems' in read ? read.problems : [];
   },
   policy: (text) => ofSchema(text, TargetPolicySchema),
-  part: (text) => ofSchema(text, PartFileSchema),
+  part: (text) => {
+    const read = readPart(text, { id: 'file', projectId: 'file' });
+    return 'problems' in read ? read.problems : [];
+  },
   table: (text) => ofSchema(text, TableFileSchema),
   project: (text, exists) => {
     const read = readYamlAs(text, ProjectFileSchema);

@@ -1,10 +1,10 @@
 import * as z from 'zod';
 import { EnvironmentFileSchema } from './environment-file.js';
 import { TargetPolicySchema } from '../environment/target-policy.js';
-import { ScriptTextSchema } from '../formats/script-text/script-text.schema.js';
+import { PartTextSchema, ScriptTextSchema } from '../formats/script-text/script-text.schema.js';
 import { PatternFileSchema } from '../patterns/pattern.schema.js';
 import { CorrelationFileSchema, RehearsalFileSchema } from '../report/report.schema.js';
-import { PartFileSchema, ProjectFileSchema, TableFileSchema } from '../project-files/project-file.schema.js';
+import { ProjectFileSchema, TableFileSchema } from '../project-files/project-file.schema.js';
 import { RunFileSchema } from '../analyse/run-file.js';
 import { WorkloadFileSchema } from '../workload/workload-file.js';
 
@@ -23,7 +23,7 @@ export const fileSchemas: Readonly<Record<FileKind, z.ZodType>> = {
   patterns: PatternFileSchema,
   policy: TargetPolicySchema,
   project: ProjectFileSchema,
-  part: PartFileSchema,
+  part: PartTextSchema,
   table: TableFileSchema,
 };
 

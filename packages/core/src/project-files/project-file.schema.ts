@@ -1,7 +1,6 @@
 import * as z from 'zod';
-import { DataColumnSchema, DealSchema } from '../data/data-table.schema.js';
+import { DataColumnSchema, DealSchema, onceInOrder } from '../data/data-table.schema.js';
 import { ProjectNameSchema, ProjectSettingsSchema } from '../project/project.schema.js';
-import { PartSchema } from '../script-edit/part.js';
 import { pathProblem } from './file-paths.js';
 
 /** Ids are random enough to be told from any other text, so that a copy can have others. */
@@ -14,7 +13,7 @@ const listed = { id, file: file.describe('path of its file in the project') };
 /** Environments are counted in their project, so their ids are short. */
 const environmentId = z.string().regex(/^[\w-]{1,64}$/);
 
-/** `project.yaml`: what holds for all of a project, and which file holds what. Files that it does not name are taken in under new ids. */
+/** `project.yaml`: what holds for all of a project, and which file holds what. */
 export const ProjectFileSchema = z.strictObject({
   project: z.literal(1).describe('version of the layout of the folder'),
   name: ProjectNameSchema,
@@ -40,15 +39,13 @@ export const ProjectFileSchema = z.strictObject({
 });
 export type ProjectFile = z.infer<typeof ProjectFileSchema>;
 
-/** A part as a file: its id stands in `project.yaml`. */
-export const PartFileSchema = z.strictObject(PartSchema.omit({ projectId: true, id: true }).shape);
-export type PartFile = z.infer<typeof PartFileSchema>;
-
 /** What a table is, beside its rows. */
 export const TableFileSchema = z.strictObject({
   name: z.string().min(1).max(200),
-  columns: z.array(DataColumnSchema),
-  deal: DealSchema,
+  columns: z.array(
+    DataColumnSchema.extend({ kind: DataColumnSchema.shape.kind.default('text'), unique: DataColumnSchema.shape.unique.default(false) }),
+  ),
+  deal: DealSchema.default(onceInOrder),
   spent: z
     .array(z.strictObject({ by: z.string().describe('id of the run or rehearsal'), rows: z.string().describe('such as 1-40 57') }))
     .default([])

@@ -15,7 +15,8 @@ import type { Expectation, RequestStep } from '../actions/http/request.schema.js
 import type { MessageStep } from '../actions/message/message.schema.js';
 import type { Script, Transaction } from '../script/script.schema.js';
 import type { Template } from '../values/template.schema.js';
-import { awaitedOf, messageWord, SocketNames, usualAwaitMs } from './socket-steps.js';
+import { usualAwaitMs } from '../actions/message/message.schema.js';
+import { awaitedOf, messageWord, SocketNames } from './socket-steps.js';
 
 /** What a take becomes as a script. */
 export interface FromTakeOptions {

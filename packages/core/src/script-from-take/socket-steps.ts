@@ -4,10 +4,7 @@ import type { BodyReader, BodyRef, MessageExchange, RequestExchange } from '../t
 import { jsonAt } from '../sockets/unfold-sockets.js';
 import type { Checked } from '../check/check.schema.js';
 import type { AnswerText } from '../answers/response-view.js';
-import type { Awaited } from '../actions/message/message.schema.js';
-
-/** ms that a message is waited for where the script does not say otherwise. */
-export const usualAwaitMs = 10_000;
+import { usualAwaitMs, type Awaited } from '../actions/message/message.schema.js';
 
 /** The names by which a script knows the WebSockets of a take: the last word of their path, made unique. */
 export class SocketNames {

@@ -1,8 +1,11 @@
+import { once } from 'node:events';
 import { Readable } from 'node:stream';
+import { Worker } from 'node:worker_threads';
 import type { Exchange, Take } from '@sturdy/core';
 import { importWorkerFile } from '../shipped/files.js';
 import type { Store } from '../store/store-client.js';
 import { importHarStream } from './import-har.js';
+import type { FromImport, ToImport } from './import.worker.js';
 
 /** Notes what is asked of the store, in order; each write takes a moment. */
 function slowStore() {
@@ -48,6 +51,24 @@ describe('importing while it is uploaded', () => {
     expect(kept.get(done.take.id)?.map((exchange) => exchange.n)).toEqual(Array.from({ length: 450 }, (_, n) => n + 1));
     // Bodies come before the exchanges that name them, and the take last: half an import is none.
     expect(asked).toEqual(['bodies', 'exchanges', 'bodies', 'exchanges', 'bodies', 'exchanges', 'take']);
+  });
+
+  it('reads a file that is larger than the memory of its thread, entry by entry', async () => {
+    const thread = new Worker(importWorkerFile, { resourceLimits: { maxOldGenerationSizeMb: 32 } });
+    const entries = 1500;
+    const page = entry(1).replace('body 1', 'row '.repeat(15_000));
+    const answer = async () => ((await once(thread, 'message')) as [FromImport])[0];
+    const say = async (text: string) => {
+      const answered = answer();
+      thread.postMessage({ kind: 'piece', bytes: Buffer.from(text) } satisfies ToImport);
+      // Batches come before the word that the piece was taken.
+      for (let message = await answered; message.kind !== 'taken'; message = await answer()) expect(message.kind).toBe('batch');
+    };
+    await say('{"log":{"entries":[');
+    for (let n = 0; n < entries; n++) await say(`${n > 0 ? ',' : ''}${page}`);
+    await say(']}}');
+    expect(entries * page.length).toBeGreaterThan(2 * (32 << 20));
+    await thread.terminate();
   });
 
   it('puts entries that stand out of order right at the end', async () => {

@@ -5,7 +5,7 @@ import { Readable } from 'node:stream';
 import { tableImportWorkerFile } from '../shipped/files.js';
 import type { NewTable } from '../store/table-repository.js';
 import type { Store } from '../store/store-client.js';
-import { clearLeftUploads, generateTable, importTable } from './import-table.js';
+import { generateTable, importTable } from './import-table.js';
 
 /** A store that remembers; `failsAt` makes it fail once so many rows are there. */
 class FakeStore {
@@ -84,14 +84,6 @@ describe('importing a table while it is uploaded', () => {
       'has 2 columns but no row that fits them. Line 2 has 1 fields',
     );
   });
-});
-
-it('clears away uploads of processes that live no more, and only these', async () => {
-  // Numbers of processes end at 4,194,304 (proc(5), pid_max).
-  const [left, kept] = [9_999_999, process.pid].map((pid) => mkdtempSync(join(tmpdir(), `sturdy-upload-${pid}-`)));
-  await clearLeftUploads();
-  expect([left, kept].map((folder) => existsSync(folder ?? ''))).toEqual([false, true]);
-  rmSync(kept ?? '', { recursive: true });
 });
 
 describe('a table of generated rows', () => {

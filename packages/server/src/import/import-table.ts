@@ -1,7 +1,5 @@
 import { randomUUID } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { mkdtemp, readdir, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Transform, type Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
@@ -9,6 +7,7 @@ import { Worker } from 'node:worker_threads';
 import { onceInOrder, type DataColumn, type TableOptions } from '@sturdy/core';
 import { Problem } from '../problem/problem.js';
 import type { Store } from '../store/store-client.js';
+import { inTemporaryFolder } from '../temporary/temporary-folder.js';
 import type { ReadTable } from './read-table-file.js';
 import type { FromTableImport, TableImportData } from './table-import.worker.js';
 
@@ -18,28 +17,6 @@ export const largestTableFile = 512 * 1024 * 1024;
 /** What an import made. */
 export interface ImportedTable extends ReadTable {
   id: string;
-}
-
-/** How names in the temporary folder begin that a later start may clear away; the number of their process follows. */
-export const uploadPrefix = 'sturdy-upload-';
-
-/** Deletes uploads that processes which live no more have left in the temporary folder. */
-export async function clearLeftUploads(): Promise<void> {
-  for (const name of await readdir(tmpdir())) {
-    const pid = new RegExp(`^${uploadPrefix}(\\d+)-`).exec(name)?.[1];
-    if (pid === undefined || isAlive(Number(pid))) continue;
-    await rm(join(tmpdir(), name), { recursive: true, force: true });
-  }
-}
-
-function isAlive(pid: number): boolean {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch (error) {
-    // A process of another user is there, and may not be asked.
-    return (error as NodeJS.ErrnoException).code === 'EPERM';
-  }
 }
 
 const cancelled = (): Problem => new Problem(499, 'The import was cancelled', 'The import was cancelled; nothing of it was kept.');
@@ -57,9 +34,8 @@ export async function importTable(
   onRows: (rows: number) => void,
   signal: AbortSignal,
 ): Promise<ImportedTable> {
-  const folder = await mkdtemp(join(tmpdir(), `${uploadPrefix}${process.pid}-`));
-  const file = join(folder, 'upload');
-  try {
+  return inTemporaryFolder(async (folder) => {
+    const file = join(folder, 'upload');
     await spool(source, file);
     const columnsOf = (table: ReadTable): DataColumn[] => {
       if (table.rowCount === 0)
@@ -70,10 +46,8 @@ export async function importTable(
         );
       return table.columns.map((name, at) => ({ name, kind: table.kinds[at] ?? 'text', unique: false }));
     };
-    return await keepTable(store, worker, { kind: 'file', file, options }, target, columnsOf, onRows, signal);
-  } finally {
-    await rm(folder, { recursive: true, force: true });
-  }
+    return keepTable(store, worker, { kind: 'file', file, options }, target, columnsOf, onRows, signal);
+  });
 }
 
 /** Makes a table of generated rows, with what `importTable` promises; gives its id. */

@@ -1,11 +1,10 @@
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Refusal, type DataTable } from '@sturdy/core';
 import { emptyDatabaseFolder, ownTablesWorkerFile } from '../shipped/files.js';
 import type { Store } from '../store/store-client.js';
+import { makeTemporaryFolder } from '../temporary/temporary-folder.js';
 import { WorkerCalls } from '../threads/worker-calls.js';
-import { uploadPrefix } from './import-table.js';
 import type { CopiedRow } from './own-tables.worker.js';
 import { asRefusal, type QueryRows } from './query-cells.js';
 
@@ -44,7 +43,7 @@ export async function queryOwnTables(
     throw new Refusal(
       `The tables of this query have ${rows.toLocaleString('en')} rows, and at most ${mostCopied.toLocaleString('en')} are asked at once. Name fewer tables.`,
     );
-  const folder = await mkdtemp(join(tmpdir(), `${uploadPrefix}${process.pid}-`));
+  const folder = await makeTemporaryFolder();
   const dataDir = join(folder, 'pg');
   const calls = await WorkerCalls.start(ownTablesWorkerFile, { emptyDatabase: emptyDatabaseFolder, dataDir });
   let why = '';

@@ -1,6 +1,5 @@
 import { createReadStream, existsSync } from 'node:fs';
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
   boundColumns,
@@ -19,14 +18,16 @@ import {
   answerBody,
   writeEnvironmentFile,
   writeExactCsv,
+  writePart,
   writePatterns,
   writeScript,
   writeWorkloadFile,
   type DataTable,
+  type Exchange,
   type FileKind,
-  type PartFile,
   type ProjectFile,
   type Rehearsal,
+  type RequestExchange,
   type Run,
   type Script,
   type TableFile,
@@ -39,6 +40,7 @@ import { referredBodies } from './referred-bodies.js';
 import type { OutgoingFile } from './project-source.js';
 import { allRows } from '../rows/all-rows.js';
 import type { Store } from '../store/store-client.js';
+import { makeTemporaryFolder } from '../temporary/temporary-folder.js';
 
 /** Where the files of a project come from. */
 export interface ExportGround {
@@ -135,11 +137,7 @@ export async function exportProject(ground: ExportGround, projectId: string): Pr
   const patterns = await store.ownPatterns(projectId);
   if (patterns.length > 0) addYaml('patterns.yaml', 'patterns', () => writePatterns(patterns));
   for (const { item, file } of listing.environments) addYaml(file, 'environment', () => writeEnvironmentFile(item));
-  for (const { item, file } of listing.parts)
-    addYaml(file, 'part', () => {
-      const { id: _id, projectId: _project, ...part } = item;
-      return yaml(part satisfies PartFile);
-    });
+  for (const { item, file } of listing.parts) addYaml(file, 'part', () => writePart(item));
   for (const { item, file } of listing.tables) {
     addYaml(file, 'table', async () => yaml(await tableFile(store, item)));
     add(rowsOf(file), () => tableRows(store, item));
@@ -206,23 +204,35 @@ async function scriptText(store: Store, script: Script): Promise<string> {
 }
 
 /** A take as HAR 1.2, entry by entry, with what HAR has no room for beside it. */
+/** Exchanges that are in memory at a time while a take is written. */
+const exchangesAtATime = 200;
+
+/** The requests of a take in order, some at a time. One that is damaged is left out, as everywhere. */
+async function* requestsOf(store: Store, takeId: string): AsyncGenerator<RequestExchange> {
+  for (let after: number | null = -1; after !== null;) {
+    const { exchanges, last }: { exchanges: Exchange[]; last: number | null } = await store.exchangesAfter(takeId, after, exchangesAtATime);
+    for (const exchange of exchanges) if (exchange.kind === 'request') yield exchange;
+    after = last;
+  }
+}
+
+/** A take as HAR 1.2, entry by entry, with what HAR has no room for beside it. */
 async function* takeHar(store: Store, { exchangeCount: _count, ...take }: Take & { exchangeCount: number }): AsyncGenerator<string> {
-  const exchanges = await store.exchanges(take.id);
   const bytes = new Map<string, Uint8Array>();
-  const load = async (exchange: (typeof exchanges)[number]): Promise<void> => {
+  const load = async (exchange: Exchange): Promise<void> => {
     for (const ref of [sentBody(exchange), answerBody(exchange)]) {
       const body = ref ? await store.body(ref.hash) : null;
       if (ref && body) bytes.set(ref.hash, body.bytes);
     }
   };
-  for (const exchange of exchanges) if (exchange.kind === 'message') await load(exchange);
+  const messages = await store.messageExchanges(take.id);
+  for (const message of messages) await load(message);
   const readBytes = (hash: string) => bytes.get(hash);
   const { entries: _none, ...log } = exportHar(take, [], readBytes).log;
-  const head = JSON.stringify({ log: { ...log, ...membersWithAll(take, exchanges, readBytes), entries: [] } });
+  const head = JSON.stringify({ log: { ...log, ...membersWithAll(take, messages, readBytes), entries: [] } });
   yield `${head.slice(0, head.lastIndexOf('[]') + 1)}\n`;
   let first = true;
-  for (const exchange of exchanges) {
-    if (exchange.kind !== 'request') continue;
+  for await (const exchange of requestsOf(store, take.id)) {
     bytes.clear();
     await load(exchange);
     const [entry] = exportHar(take, [exchange], readBytes).log['entries'] as Parameters<typeof entryWithAll>[0][];
@@ -267,7 +277,7 @@ function addRun(
   const samplesPath = samples.path(run.id);
   if (existsSync(samplesPath))
     add(`${folder}/samples.parquet`, async function* () {
-      const temporary = await mkdtemp(join(tmpdir(), 'sturdy-export-'));
+      const temporary = await makeTemporaryFolder();
       try {
         const parquetPath = join(temporary, 'samples.parquet');
         if (await inParquetThread(parquetWorker, { kind: 'write', samplesPath, parquetPath }))

@@ -1,7 +1,5 @@
 import { randomUUID } from 'node:crypto';
 import { createWriteStream } from 'node:fs';
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import {
@@ -15,9 +13,9 @@ import {
   isRefusal,
   listedIds,
   missingSecretsOf,
-  PartFileSchema,
   pathFrom,
   ProjectFileSchema,
+  readPart,
   readPatterns,
   readScript,
   readWorkloadFile,
@@ -43,6 +41,7 @@ import { inParquetThread } from '../samples/parquet-thread.js';
 import { ownFolder } from '../store/own-folder.js';
 import { storedBody } from '../store/stored-body.js';
 import type { Store } from '../store/store-client.js';
+import { inTemporaryFolder } from '../temporary/temporary-folder.js';
 import { namedFiles } from './project-folder.js';
 import { linesOf, textOf, type ProjectSource } from './project-source.js';
 
@@ -118,8 +117,11 @@ class ProjectImport {
       if ('problems' in read) throw faulty(lines('patterns.yaml', read.problems));
       await store.savePatterns(projectId, read.list);
     }
-    for (const { id, file } of contents.parts)
-      await store.savePart({ ...(await this.#yaml(file, PartFileSchema, this.#change)), id: this.#id(id), projectId });
+    for (const { id, file } of contents.parts) {
+      const read = readPart(this.#change(await textOf(this.source, file)), { id: this.#id(id), projectId });
+      if ('problems' in read) throw faulty(lines(file, read.problems));
+      await store.savePart(read.part);
+    }
     for (const table of contents.tables) await this.#table(table);
     for (const { id, file, madeFor } of contents.takes)
       await importHarStream(store, this.ground.importWorker, await this.source.open(file), {
@@ -302,17 +304,14 @@ class ProjectImport {
     });
     const parquet = `${folder}/samples.parquet`;
     if (!this.source.paths.includes(parquet)) return;
-    const temporary = await mkdtemp(join(tmpdir(), 'sturdy-import-'));
-    try {
-      const parquetPath = join(temporary, 'samples.parquet');
+    await inTemporaryFolder(async (folder) => {
+      const parquetPath = join(folder, 'samples.parquet');
       await pipeline(await this.source.open(parquet), createWriteStream(parquetPath));
       ownFolder(samples.folder);
       await inParquetThread(parquetWorker, { kind: 'read', parquetPath, samplesPath: samples.path(id) }).catch((error: unknown) => {
         throw faulty([`${parquet}: It cannot be read as Parquet: ${error instanceof Error ? error.message : String(error)}`]);
       });
-    } finally {
-      await rm(temporary, { recursive: true, force: true });
-    }
+    });
   }
 
   /** Reads a file of a JSON document a line, some at a time; nothing where there is no such file. */

@@ -345,7 +345,7 @@ onBothDatabases('a project as files', (opened) => {
       );
     };
     const script = strFromU8(zip['scripts/Book-intake.yaml'] ?? new Uint8Array());
-    expect(await broken({ 'scripts/Book-intake.yaml': script.replace(/origin: .*/, 'origin: [1]') })).toMatch(
+    expect(await broken({ 'scripts/Book-intake.yaml': script.replace(/- request: .*/, '- request: [1]') })).toMatch(
       /^scripts\/Book-intake\.yaml:\d+:\d+: transactions\.0\.steps\.\d+.*\nNothing was imported\.$/,
     );
     expect(await broken({ 'takes/Book-intake.har': null })).toContain('project.yaml names takes/Book-intake.har, which is not there.');

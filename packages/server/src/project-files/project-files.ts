@@ -1,12 +1,11 @@
 import { createWriteStream } from 'node:fs';
-import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Readable, type Writable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import type { ImportedProject } from '@sturdy/core';
 import { Problem } from '../problem/problem.js';
 import { newProjectId, type Projects } from '../projects/projects.js';
+import { inTemporaryFolder } from '../temporary/temporary-folder.js';
 import { exportProject } from './export-project.js';
 import { importProject, type ImportGround } from './import-project.js';
 import type { OutgoingFile, ProjectSource } from './project-source.js';
@@ -35,8 +34,7 @@ export class ProjectFiles {
    */
   async importZip(upload: Readable, by: string, name?: string): Promise<ImportedProject> {
     if (name !== undefined) await this.projects.needFreeName(name);
-    const folder = await mkdtemp(join(tmpdir(), 'sturdy-project-'));
-    try {
+    return inTemporaryFolder(async (folder) => {
       const path = join(folder, 'project.zip');
       await pipeline(upload, createWriteStream(path, { mode: 0o600 })).catch(() => {
         throw new Problem(499, 'The upload was broken off', 'The import was cancelled; nothing of it was kept.');
@@ -47,9 +45,7 @@ export class ProjectFiles {
       } finally {
         zip.close();
       }
-    } finally {
-      await rm(folder, { recursive: true, force: true });
-    }
+    });
   }
 
   /** Makes a copy of a project with all that is in it, secrets too; but for its clearances, which were given for another one. */

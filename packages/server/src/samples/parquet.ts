@@ -4,8 +4,8 @@ import { asyncBufferFromFile, parquetMetadataAsync, parquetRead, type SchemaElem
 import { fileWriter, ParquetWriter } from 'hyparquet-writer';
 import { batchBytes, batchColumns, batchPlaces, type BatchHead } from './sample-batches.js';
 
-/** Samples in one group of rows: small enough to stand in memory beside all else. */
-const rowsInGroup = 100_000;
+/** Samples in one group of rows: a file is a few per cent larger than with groups of 100,000, and writing it takes a third less memory. */
+const rowsInGroup = 25_000;
 
 /** The columns of the file, in order: numbers as they are read, times in ms. */
 const numberColumns = ['at_ms', 'duration_ms', 'first_byte_ms', 'bytes_in', 'bytes_out', 'user', 'iteration', 'status'] as const;

@@ -14,11 +14,12 @@ import {
   type Frame,
   type HostPoint,
   type HandoffPattern,
+  type MessageExchange,
   type Rehearsal,
   type Run,
   type Take,
 } from '@sturdy/core';
-import { and, asc, desc, eq, inArray, sql, type SQL } from 'drizzle-orm';
+import { and, asc, desc, eq, gt, inArray, sql, type SQL } from 'drizzle-orm';
 import type { PgDatabase, PgQueryResultHKT } from 'drizzle-orm/pg-core';
 import type { DamageList } from './damage-list.js';
 import { storedBody, type StoredBody } from './stored-body.js';
@@ -99,6 +100,30 @@ export class Repository {
       .where(eq(tables.exchanges.takeId, takeId))
       .orderBy(asc(tables.exchanges.n));
     return this.damage.all('exchange', rows, exchangeId, StoredExchangeSchema);
+  }
+
+  /**
+   * The next exchanges of a take after the number `after`, `most` of them: for who goes through a large take without holding it. `last` is the number after which to ask
+   * next, null at the end.
+   */
+  async exchangesAfter(takeId: string, after: number, most: number): Promise<{ exchanges: Exchange[]; last: number | null }> {
+    const rows = await this.database
+      .select()
+      .from(tables.exchanges)
+      .where(and(eq(tables.exchanges.takeId, takeId), gt(tables.exchanges.n, after)))
+      .orderBy(asc(tables.exchanges.n))
+      .limit(most);
+    return { exchanges: this.damage.all('exchange', rows, exchangeId, StoredExchangeSchema), last: rows.at(-1)?.n ?? null };
+  }
+
+  /** Messages over WebSockets that are exchanges of their own, in order. */
+  async messageExchanges(takeId: string): Promise<MessageExchange[]> {
+    const rows = await this.database
+      .select()
+      .from(tables.exchanges)
+      .where(and(eq(tables.exchanges.takeId, takeId), sql`${tables.exchanges.doc}->>'kind' = 'message'`))
+      .orderBy(asc(tables.exchanges.n));
+    return this.damage.all('exchange', rows, exchangeId, StoredExchangeSchema).filter((exchange) => exchange.kind === 'message');
   }
 
   async saveExchanges(takeId: string, docs: Exchange[]): Promise<void> {

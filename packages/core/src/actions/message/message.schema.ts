@@ -4,6 +4,9 @@ import { BodyRefSchema } from '../../take/take.schema.js';
 import { TemplateSchema } from '../../values/template.schema.js';
 import { ContentSchema, HarmlessSchema } from '../content.schema.js';
 
+/** ms that a message is waited for where the script does not say otherwise. */
+export const usualAwaitMs = 10_000;
+
 /** Which message over a WebSocket is waited for: the first one for which all of this holds. */
 export const AwaitedSchema = z.object({
   /** Places that hold what stands at the same place of the message sent (JSON Pointer, RFC 6901). */

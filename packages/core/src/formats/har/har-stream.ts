@@ -38,10 +38,13 @@ export class HarStream {
   ) {
     this.#reader = new HarReader(shelf);
     this.#parser = new JSONParser({ paths: ['$.log.entries.*', '$.log.*'], keepStack: false });
-    this.#parser.onValue = ({ value, key, stack }) => {
+    this.#parser.onValue = ({ value, key, parent, stack }) => {
       // An entry stands one level deeper than the fields of the log.
-      if (stack.length === 3) this.#entry(value);
-      else if (key !== 'entries' && typeof key === 'string') this.#log[key] = value;
+      if (stack.length === 3) {
+        this.#entry(value);
+        // The parser would keep all entries for the field that they stand in, which is asked for as well.
+        if (Array.isArray(parent)) parent.length = 0;
+      } else if (key !== 'entries' && typeof key === 'string') this.#log[key] = value;
     };
     this.#parser.onError = (error) => {
       this.#failure = error.message;

@@ -28,12 +28,13 @@ function shelfOf() {
 function roundTrip(take: Take, exchanges: readonly Exchange[], read: (hash: string) => Uint8Array | undefined) {
   const { log } = exportHar(take, exchanges, read);
   const requests = exchanges.filter((exchange) => exchange.kind === 'request');
+  const messages = exchanges.filter((exchange) => exchange.kind === 'message');
   const written = log['entries'] as Parameters<typeof entryWithAll>[0][];
   const entries = requests.flatMap((exchange, at) => {
     const entry = written[at];
     return entry ? [entryWithAll(entry, exchange)] : [];
   });
-  const text = Buffer.from(JSON.stringify({ log: { ...log, ...membersWithAll(take, exchanges, read), entries } }));
+  const text = Buffer.from(JSON.stringify({ log: { ...log, ...membersWithAll(take, messages, read), entries } }));
   const shelf = shelfOf();
   const back: Exchange[] = [];
   const stream = new HarStream(shelf, (exchange) => back.push(exchange));

@@ -5,7 +5,6 @@ import {
   RequestExchangeSchema,
   TakeSchema,
   type BodyRef,
-  type Exchange,
   type MessageExchange,
   type RequestExchange,
   type Take,
@@ -64,14 +63,13 @@ export const entryWithAll = (entry: HarEntry, exchange: RequestExchange): HarEnt
 /** What a log says besides its entries, so that nothing of the take is lost. `readBytes` gives the bodies of messages. */
 export function membersWithAll(
   { projectId: _project, harLog, ...take }: Take,
-  exchanges: readonly Exchange[],
+  messages: readonly MessageExchange[],
   readBytes: (hash: string) => Uint8Array | undefined,
 ): Record<string, unknown> {
   const text = (ref: BodyRef | null): string | null => {
     const bytes = ref && readBytes(ref.hash);
     return bytes ? bytesToBase64(bytes) : null;
   };
-  const messages = exchanges.filter((exchange) => exchange.kind === 'message');
   return {
     [takeMember]: { ...take, imported: harLog !== null },
     ...(messages.length === 0

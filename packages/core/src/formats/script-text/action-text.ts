@@ -12,8 +12,8 @@ export interface StepReading {
   /** The id of a step or check: the one that is written, or a new one that begins with the letter. */
   id: (written: string | undefined, letter: string, path: PropertyKey[]) => string;
   problem: (path: PropertyKey[], offset: number, message: string) => void;
-  /** Tells where an origin is none. */
-  origin: (origin: string, path: PropertyKey[]) => void;
+  /** The origin of a step: its own, or that of the script. Tells where there is none, or what stands there is none. */
+  origin: (written: string | undefined, path: PropertyKey[]) => string;
   /** Reads the templates of a step, with what was recorded in their pieces. */
   templates: (recorded: Record<string, string> | undefined) => TemplateReader;
   check: (check: CheckText, path: PropertyKey[], template: TemplateReader) => Check;

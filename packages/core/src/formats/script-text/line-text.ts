@@ -8,7 +8,7 @@ import { CheckTextSchema, RecordedSchema } from './check-text.schema.js';
 export const LineTextSchema = z.strictObject({
   line: z.string().describe('name of the step'),
   id: z.string().optional(),
-  origin: z.string().describe('where the connection leads, such as tcp://127.0.0.1:9100'),
+  origin: z.string().optional().describe('where the connection leads, such as tcp://127.0.0.1:9100; left out, the origin of the script'),
   send: z.string().optional().describe('the line to be sent, without its end'),
   expect: z
     .string()
@@ -28,7 +28,7 @@ export const lineText: ActionText<LineStep, LineText> = {
     return {
       line: step.name,
       id: step.id,
-      origin: step.origin,
+      ...writer.origin(step.origin),
       ...(send === null ? {} : { send }),
       ...(expect === null ? {} : { expect }),
       ...writer.recorded(),
@@ -36,13 +36,9 @@ export const lineText: ActionText<LineStep, LineText> = {
     };
   },
   read: (text, reading, path) => {
-    reading.origin(text.origin, path);
-    if (URL.canParse(text.origin) && new URL(text.origin).protocol !== 'tcp:')
-      reading.problem(
-        [...path, 'origin'],
-        0,
-        `Lines go over TCP. Write an origin such as tcp://127.0.0.1:9100 instead of “${text.origin}”.`,
-      );
+    const origin = reading.origin(text.origin, path);
+    if (URL.canParse(origin) && new URL(origin).protocol !== 'tcp:')
+      reading.problem([...path, 'origin'], 0, `Lines go over TCP. Write an origin such as tcp://127.0.0.1:9100 instead of “${origin}”.`);
     const template = reading.templates(text.recorded);
     const checks = (text.checks ?? []).map((check, at) => reading.check(check, [...path, 'checks', at], template));
     for (const [at, { checked }] of checks.entries())
@@ -52,7 +48,7 @@ export const lineText: ActionText<LineStep, LineText> = {
       kind: 'line',
       id: reading.id(text.id, 's', path),
       name: text.line,
-      origin: text.origin,
+      origin,
       send: text.send === undefined ? null : template(text.send, [...path, 'send']),
       expect: text.expect === undefined ? null : template(text.expect, [...path, 'expect']),
       ...(checks.length === 0 ? {} : { checks }),

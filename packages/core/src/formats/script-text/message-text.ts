@@ -1,13 +1,19 @@
 import * as z from 'zod';
 import { actionKinds } from '../../actions/action-kinds.js';
-import { MessageExpectationSchema, type Awaited, type MessageExpectation, type MessageStep } from '../../actions/message/message.schema.js';
+import {
+  MessageExpectationSchema,
+  usualAwaitMs,
+  type Awaited,
+  type MessageExpectation,
+  type MessageStep,
+} from '../../actions/message/message.schema.js';
 import type { ActionText } from './action-text.js';
 import { CheckTextSchema, RecordedSchema } from './check-text.schema.js';
 
 const AwaitedTextSchema = z.strictObject({
   same: z.array(z.string()).optional().describe('places (JSON Pointer) that repeat what was sent there'),
   holds: z.array(CheckTextSchema).optional().describe('what holds of the message'),
-  atMostMs: z.number().int().min(1).max(600_000),
+  atMostMs: z.number().int().min(1).max(600_000).optional().describe(`${usualAwaitMs} where it is left out`),
 });
 
 /** A message over a WebSocket as text. */
@@ -73,7 +79,7 @@ export const messageText: ActionText<MessageStep, MessageText> = {
       ? {
           same: text.awaits.same ?? [],
           holds: (text.awaits.holds ?? []).map((held, at) => reading.checked(held, [...path, 'awaits', 'holds', at], template)),
-          atMostMs: text.awaits.atMostMs,
+          atMostMs: text.awaits.atMostMs ?? usualAwaitMs,
         }
       : null;
     return {

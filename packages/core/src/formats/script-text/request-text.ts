@@ -9,8 +9,8 @@ export const RequestTextSchema = z.strictObject({
   id: z.string().optional().describe('left out, it is made of what the step is'),
   exchange: z.number().int().nullable().optional(),
   hops: z.array(z.number().int()).optional(),
-  origin: z.string(),
-  url: z.string(),
+  origin: z.string().optional().describe('where it goes to; left out, the origin of the script'),
+  url: z.string().optional().describe('path and query; left out, what stands behind the method'),
   headers: z.array(z.record(z.string(), z.string())).optional(),
   body: z.string().optional(),
   bodyFile: z.string().optional().describe('hash of a stored body that is sent as it is'),
@@ -26,6 +26,9 @@ export type RequestText = z.infer<typeof RequestTextSchema>;
 /** What is expected where a script does not say. */
 const nothingExpected: Expectation = { statuses: [200], content: null, redirect: null, title: null, rootElement: null };
 
+/** True where a text can stand behind the method as path and query. */
+const isUrl = (text: string): boolean => text.startsWith('/');
+
 /** Requests of HTTP as text. */
 export const requestText: ActionText<RequestStep, RequestText> = {
   write: (step, writer) => {
@@ -34,19 +37,20 @@ export const requestText: ActionText<RequestStep, RequestText> = {
     const body = step.body && writer.text(step.body);
     const checks = (step.checks ?? []).map((check) => writer.check(check));
     const expect = Object.fromEntries(Object.entries(step.expect).filter(([, value]) => value !== null)) as Partial<Expectation>;
+    if (expect.statuses?.join() === nothingExpected.statuses.join()) delete expect.statuses;
     const ownName = step.name.startsWith(`${step.method} `) ? step.name : `${step.method} ${step.name}`;
     return {
       request: ownName,
       id: step.id,
       ...(step.exchange === null ? {} : { exchange: step.exchange }),
       ...(step.hops === undefined ? {} : { hops: step.hops }),
-      origin: step.origin,
-      url,
+      ...writer.origin(step.origin),
+      ...(isUrl(url) && ownName === `${step.method} ${url}` ? {} : { url }),
       ...(headers.length === 0 ? {} : { headers }),
       ...(body === null ? {} : { body }),
       ...(step.bodyFile === null ? {} : { bodyFile: step.bodyFile }),
       ...writer.recorded(),
-      expect,
+      ...(Object.keys(expect).length === 0 ? {} : { expect }),
       ...(step.followRedirects ? { followRedirects: true } : {}),
       ...(checks.length === 0 ? {} : { checks }),
       ...(step.opensSocket === undefined ? {} : { opensSocket: step.opensSocket }),
@@ -56,7 +60,9 @@ export const requestText: ActionText<RequestStep, RequestText> = {
   read: (step, reading, path) => {
     const [method = '', ...name] = step.request.split(' ');
     if (!/^[A-Za-z-]+$/.test(method)) reading.problem([...path, 'request'], 0, 'Write the method first, such as “GET /desk”.');
-    reading.origin(step.origin, path);
+    const rest = name.join(' ');
+    if (step.url === undefined && !isUrl(rest))
+      reading.problem([...path, 'request'], 0, 'Write its path behind the method, such as “GET /desk”, or beside it, such as url: /desk.');
     const template = reading.templates(step.recorded);
     const checks = (step.checks ?? []).map((check, at) => reading.check(check, [...path, 'checks', at], template));
     return {
@@ -66,8 +72,8 @@ export const requestText: ActionText<RequestStep, RequestText> = {
       exchange: step.exchange ?? null,
       ...(step.hops === undefined ? {} : { hops: step.hops }),
       method,
-      origin: step.origin,
-      url: template(step.url, [...path, 'url']),
+      origin: reading.origin(step.origin, path),
+      url: step.url === undefined ? template(rest, [...path, 'request']) : template(step.url, [...path, 'url']),
       headers: (step.headers ?? []).flatMap((secrets, at) =>
         Object.entries(secrets).map(([header, value]) => ({ name: header, value: template(value, [...path, 'headers', at, header]) })),
       ),

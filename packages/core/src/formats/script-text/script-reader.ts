@@ -1,8 +1,9 @@
-import { offsetOf, schemaProblems } from '../yaml-schema.js';
+import { offsetOf, readYamlAs, schemaProblems } from '../yaml-schema.js';
 import { readYaml } from '../yaml-text.js';
 import { actionKindOf, isAction } from '../../actions/action-kinds.js';
 import type { Check, Checked, Condition } from '../../check/check.schema.js';
 import type { Handoff, GeneratedValue, Script, Transaction } from '../../script/script.schema.js';
+import type { Part } from '../../script-edit/part.js';
 import { codeLimits, type Loop, type Step } from '../../script/step.schema.js';
 import type { Piece, Template } from '../../values/template.schema.js';
 import type { StepReading } from './action-text.js';
@@ -12,8 +13,16 @@ import { lineText } from './line-text.js';
 import { messageText } from './message-text.js';
 import { requestText } from './request-text.js';
 import { withMessageTexts } from './earlier-texts.js';
-import { ScriptTextSchema, type ScriptText, type StepText } from './script-text.schema.js';
-import { pieceNames, templateFromText, TemplateTextError, type PieceNames } from './template-text.js';
+import {
+  usualRounds,
+  PartTextSchema,
+  ScriptTextSchema,
+  scriptTextVersion,
+  usualMeetMs,
+  type ScriptText,
+  type StepText,
+} from './script-text.schema.js';
+import { pieceNames, templateFromText, TemplateTextError, type ForeignValue, type PieceNames } from './template-text.js';
 
 /** Something that is wrong in the text of a script, with the line and column (from 1) where it stands. */
 export interface TextProblem {
@@ -39,6 +48,37 @@ export function readScript(text: string, base: Pick<Script, 'id' | 'projectId' |
   return new Reader(parsed.data, base, (path, offset, message) => at(offsetOf(document, path) + offset, message)).read();
 }
 
+/** What reading the text of a part gives. */
+export type ReadPart = { part: Part } | { problems: TextProblem[] };
+
+/** Reads a part from its text, as `readScript` reads a script. */
+export function readPart(text: string, base: Pick<Part, 'id' | 'projectId'>): ReadPart {
+  const read = readYamlAs(text, PartTextSchema);
+  if ('problems' in read) return read;
+  const { document, placeOf } = read.yaml;
+  const { part: _version, name, steps, foreign = {}, ...rest } = read.value;
+  const reader = new Reader(
+    { script: scriptTextVersion, name, ...rest, transactions: [{ transaction: name, steps }] },
+    { id: '', projectId: '', takeId: '', secondTakeId: null },
+    // In the text of a part its steps stand alone.
+    (path, offset, message) => ({ ...placeOf(offsetOf(document, path[0] === 'transactions' ? path.slice(2) : path) + offset), message }),
+    { prefix: `${base.id}.`, foreign: Object.entries(foreign).map(([foreignName, value]) => ({ name: foreignName, ...value })) },
+  );
+  const whole = reader.read();
+  if ('problems' in whole) return whole;
+  const { transactions, handoffs, made } = whole.script;
+  return {
+    part: {
+      ...base,
+      name,
+      steps: transactions[0]?.steps ?? [],
+      handoffs,
+      made,
+      foreign: Object.entries(foreign).map(([foreignName, { id }]) => ({ id, name: foreignName })),
+    },
+  };
+}
+
 /** Signs of an id that is made of what a step is, at the most. */
 const longestStem = 40;
 
@@ -57,9 +97,7 @@ class Reader {
     problem: (path, offset, message) => {
       this.#problem(path, offset, message);
     },
-    origin: (origin, path) => {
-      this.#origin(origin, path);
-    },
+    origin: (written, path) => this.#origin(written, path),
     templates: (recorded) => this.#templates(recorded),
     check: (check, path, template) => this.#check(check, path, template),
     checked: (check, path, template) => this.#checked(check, path, template),
@@ -77,17 +115,30 @@ class Reader {
     readonly text: ScriptText,
     readonly base: Pick<Script, 'id' | 'projectId' | 'takeId' | 'secondTakeId'>,
     readonly place: (path: PropertyKey[], offset: number, message: string) => TextProblem,
+    /** Ids that are made begin so, and values that are read or made elsewhere: both for a part only. */
+    readonly within: { prefix: string; foreign: readonly ForeignValue[] } = { prefix: '', foreign: [] },
   ) {
+    const { prefix, foreign } = within;
     this.#handoffs = Object.entries(text.handoffs ?? {}).map(([name, { from, hop, also, id, ...rest }], index) => ({
-      id: id ?? `h${index + 1}`,
+      id: id ?? `${prefix}h${index + 1}`,
       name,
       origin: from,
-      ...rest,
+      extractor: rest.extractor,
+      // Who writes it is sure of it, but nothing has shown it yet.
+      evidence: rest.evidence ?? 'likely',
+      reason: rest.reason ?? '',
+      recorded: rest.recorded ?? '',
       ...(hop === undefined ? {} : { hop }),
       ...(also === undefined ? {} : { also: also.map(({ step, hop: at }) => (at === undefined ? { step } : { step, hop: at })) }),
     }));
-    this.#made = Object.entries(text.made ?? {}).map(([name, { id, ...rest }], index) => ({ id: id ?? `m${index + 1}`, name, ...rest }));
-    this.#names = pieceNames({ handoffs: this.#handoffs, made: this.#made });
+    this.#made = Object.entries(text.made ?? {}).map(([name, { id, made, recorded, reason }], index) => ({
+      id: id ?? `${prefix}m${index + 1}`,
+      name,
+      made,
+      recorded: recorded ?? '',
+      reason: reason ?? '',
+    }));
+    this.#names = pieceNames({ handoffs: this.#handoffs, made: this.#made, foreign });
     for (const id of writtenIds(text.transactions)) this.#written.add(id);
   }
 
@@ -134,7 +185,7 @@ class Reader {
     const node = path.reduce<unknown>((inner, key) => (inner as Record<PropertyKey, unknown> | undefined)?.[key], this.text);
     const [first] = Object.values(node ?? {}) as unknown[];
     const words = (typeof first === 'string' || typeof first === 'number' ? String(first) : '').toLowerCase().match(/[a-z\d]+/g) ?? [];
-    const stem = [letter, ...words].join('-').slice(0, longestStem);
+    const stem = this.within.prefix + [letter, ...words].join('-').slice(0, longestStem);
     for (let n = 1; ; n++) {
       const id = n === 1 ? stem : `${stem}-${n}`;
       if (!this.#ids.has(id) && !this.#written.has(id)) return id;
@@ -158,7 +209,7 @@ class Reader {
         memoryMb: step.memoryMb ?? codeLimits.memoryMb,
       };
     if ('meet' in step)
-      return { kind: 'meet', id: this.#id(step.id, 'm', path), name: step.meet, users: step.users, atMostMs: step.atMostMs };
+      return { kind: 'meet', id: this.#id(step.id, 'm', path), name: step.meet, users: step.users, atMostMs: step.atMostMs ?? usualMeetMs };
     if ('side-by-side' in step)
       return {
         kind: 'side-by-side',
@@ -175,10 +226,18 @@ class Reader {
         value: template(step.value, [...path, 'value']),
       };
     if ('cookie' in step) {
-      const { action, origin } = step;
-      this.#origin(origin, path);
-      const value = template(step.value, [...path, 'value']);
-      return { kind: 'cookie', id: this.#id(step.id, 'k', path), action, origin, name: step.cookie, value };
+      const { action = 'set' } = step;
+      if (action !== 'delete' && step.value === undefined)
+        this.#problem([...path, 'cookie'], 0, 'Write the value beside it, or action: delete where the cookie shall go.');
+      const value = template(step.value ?? '', [...path, 'value']);
+      return {
+        kind: 'cookie',
+        id: this.#id(step.id, 'k', path),
+        action,
+        origin: this.#origin(step.origin, path),
+        name: step.cookie,
+        value,
+      };
     }
     const condition = ({ left, is, right }: ConditionText, at: PropertyKey[]): Condition => ({
       left: template(left, [...path, ...at, 'left']),
@@ -200,19 +259,31 @@ class Reader {
       : eachRow !== undefined
         ? { kind: 'each-row', table: eachRow }
         : eachMatch && { kind: 'each-match', ...eachMatch };
+    if (!loop && step.times === undefined) this.#problem([...path, 'repeat'], 0, 'Write how many rounds there are, such as times: 3.');
     return {
       kind: 'repeat',
       id: this.#id(step.id, 'r', path),
       name: step.repeat,
-      times: step.times,
-      pauseMs: step.pauseMs,
+      times: step.times ?? usualRounds,
+      pauseMs: step.pauseMs ?? 0,
       ...(loop && { loop }),
       steps: steps(),
     };
   }
 
-  #origin(origin: string, path: PropertyKey[]): void {
-    if (!URL.canParse(origin)) this.#problem([...path, 'origin'], 0, `“${origin}” is no origin. Write one such as http://127.0.0.1:4701.`);
+  #origin(written: string | undefined, path: PropertyKey[]): string {
+    const origin = written ?? this.text.origin;
+    if (origin === undefined)
+      this.#problem(
+        path,
+        0,
+        'Nobody can tell where this goes. Write its origin, such as http://127.0.0.1:4701, here or once at the top of the file.',
+      );
+    else if (!URL.canParse(origin)) {
+      const place = written === undefined ? ['origin'] : [...path, 'origin'];
+      this.#problem(place, 0, `“${origin}” is no origin. Write one such as http://127.0.0.1:4701.`);
+    }
+    return origin ?? '';
   }
 
   /** Reads the templates of a step, with what was recorded in their pieces. */

@@ -10,16 +10,21 @@ import { RequestTextSchema } from './request-text.js';
 /** The version that this product writes; a reader refuses others by name. */
 export const scriptTextVersion = 1;
 
+/** What holds where a step does not say it: how long users wait for each other, in ms, and rounds of a loop that goes by something else. */
+export const usualMeetMs = 30_000;
+export const usualRounds = 50;
+
 const id = z.string().optional();
+const originText = z.string().optional().describe('where it goes to; left out, the origin of the script');
 const PauseText = z.strictObject({ pause: z.number().nonnegative().describe('ms'), id, spread: SpreadSchema.optional() });
 const CommentText = z.strictObject({ comment: z.string(), id });
 const LogText = z.strictObject({ log: z.string(), id, recorded: RecordedSchema });
 const VariableText = z.strictObject({ variable: z.string().min(1), value: z.string(), id, recorded: RecordedSchema });
 const CookieText = z.strictObject({
   cookie: z.string().min(1),
-  action: CookieStepSchema.shape.action,
-  origin: z.string(),
-  value: z.string(),
+  action: CookieStepSchema.shape.action.optional().describe('“set” where it is left out'),
+  origin: originText,
+  value: z.string().optional(),
   id,
   recorded: RecordedSchema,
 });
@@ -33,7 +38,7 @@ const CodeText = z.strictObject({
 const MeetText = z.strictObject({
   meet: z.string(),
   users: z.number().int().min(2).max(20_000),
-  atMostMs: z.number().int().min(1).max(3_600_000),
+  atMostMs: z.number().int().min(1).max(3_600_000).optional().describe(`${usualMeetMs} where it is left out`),
   id,
 });
 const BesideText = z.strictObject({ 'side-by-side': z.array(RequestTextSchema), id });
@@ -41,8 +46,14 @@ const BesideText = z.strictObject({ 'side-by-side': z.array(RequestTextSchema), 
 const repeatText = {
   repeat: z.string(),
   id,
-  times: z.number().int().min(1).max(10_000).describe('rounds; the most there are where it goes by something else'),
-  pauseMs: z.number().nonnegative(),
+  times: z
+    .number()
+    .int()
+    .min(1)
+    .max(10_000)
+    .optional()
+    .describe(`rounds; the most there are where it goes by something else, and then ${usualRounds} where it is left out`),
+  pauseMs: z.number().nonnegative().optional().describe('0 where it is left out'),
   while: ConditionTextSchema.optional(),
   eachMatch: z.strictObject({ step: z.string(), extractor: ExtractorSchema, variable: z.string().min(1) }).optional(),
   eachRow: z.string().optional().describe('id of the data table of which each round takes a row'),
@@ -55,8 +66,8 @@ type Recorded = z.infer<typeof RecordedSchema>;
 export interface RepeatText {
   repeat: string;
   id?: string | undefined;
-  times: number;
-  pauseMs: number;
+  times?: number | undefined;
+  pauseMs?: number | undefined;
   while?: ConditionText | undefined;
   eachMatch?: z.infer<(typeof repeatText)['eachMatch']>;
   eachRow?: string | undefined;
@@ -98,6 +109,34 @@ export const StepTextSchema: z.ZodType<StepText> = z.lazy(() =>
   ]),
 );
 
+/** Values of the script by their names. */
+const handoffTexts = z
+  .record(
+    z.string(),
+    z.strictObject({
+      from: z.string().describe('id of the step whose response gives it'),
+      hop: z.number().int().nonnegative().optional(),
+      also: z.array(z.strictObject({ step: z.string(), hop: z.number().int().nonnegative().optional() })).optional(),
+      extractor: ExtractorSchema,
+      evidence: EvidenceSchema.optional().describe('“likely” where it is left out'),
+      reason: z.string().optional(),
+      recorded: z.string().optional(),
+      id: z.string().optional(),
+    }),
+  )
+  .optional();
+const madeTexts = z
+  .record(
+    z.string(),
+    z.strictObject({
+      made: GeneratedValueSchema.shape.made,
+      recorded: z.string().optional(),
+      reason: z.string().optional(),
+      id: z.string().optional(),
+    }),
+  )
+  .optional();
+
 const UnsureText = z.strictObject({
   step: z.string(),
   place: z.string(),
@@ -111,6 +150,7 @@ const UnsureText = z.strictObject({
 export const ScriptTextSchema = z.strictObject({
   script: z.literal(scriptTextVersion).describe('version of this form'),
   name: z.string(),
+  origin: z.string().optional().describe('where steps go to that do not say it themselves'),
   transactions: z.array(
     z.strictObject({
       transaction: z.string(),
@@ -120,23 +160,24 @@ export const ScriptTextSchema = z.strictObject({
       steps: z.array(StepTextSchema),
     }),
   ),
-  handoffs: z
-    .record(
-      z.string(),
-      z.strictObject({
-        from: z.string().describe('id of the step whose response gives it'),
-        hop: z.number().int().nonnegative().optional(),
-        also: z.array(z.strictObject({ step: z.string(), hop: z.number().int().nonnegative().optional() })).optional(),
-        extractor: ExtractorSchema,
-        evidence: EvidenceSchema,
-        reason: z.string(),
-        recorded: z.string(),
-        id: z.string().optional(),
-      }),
-    )
-    .optional(),
-  made: z.record(z.string(), GeneratedValueSchema.omit({ id: true, name: true }).extend({ id: z.string().optional() })).optional(),
+  handoffs: handoffTexts,
+  made: madeTexts,
   unsure: z.array(UnsureText).optional(),
   files: z.record(z.string(), z.string()).optional().describe('stored bodies by their hash, in base64, where the script travels alone'),
 });
 export type ScriptText = z.infer<typeof ScriptTextSchema>;
+
+/** A part as it is written in YAML: as a script, with its steps alone. Its id stands in `project.yaml`. */
+export const PartTextSchema = z.strictObject({
+  part: z.literal(scriptTextVersion).describe('version of this form'),
+  name: z.string(),
+  origin: ScriptTextSchema.shape.origin,
+  steps: z.array(StepTextSchema),
+  handoffs: handoffTexts,
+  made: madeTexts,
+  foreign: z
+    .record(z.string(), z.strictObject({ id: z.string(), kind: z.enum(['handoff', 'made']) }))
+    .optional()
+    .describe('values that it sends and that are read or made elsewhere, by their names'),
+});
+export type PartText = z.infer<typeof PartTextSchema>;

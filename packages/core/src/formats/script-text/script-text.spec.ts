@@ -2,9 +2,13 @@ import {
   boundColumns,
   correlate,
   editScript,
+  makePart,
+  partIn,
+  readPart,
   readScript,
   requestSteps,
   scriptFromTake,
+  writePart,
   writeScript,
   type Check,
   type LoadedTake,
@@ -146,5 +150,138 @@ describe('a script as text', () => {
     expect(read.problems.map((problem) => problem.message).join('\n')).toContain(sentence);
     expect(read.problems[0]?.line).toBeGreaterThan(0);
     expect(read.problems[0]?.column).toBeGreaterThan(0);
+  });
+});
+
+describe('a script that somebody writes', () => {
+  const base = { id: 's', projectId: 'p', takeId: '', secondTakeId: null };
+  const read = (text: string) => {
+    const script = readScript(text, base);
+    if ('problems' in script) throw new Error(JSON.stringify(script.problems));
+    return script.script;
+  };
+  const wrong = (text: string) => {
+    const script = readScript(text, base);
+    return 'problems' in script ? script.problems.map(({ line, column, message }) => `${line}:${column} ${message}`) : [];
+  };
+  const stepsOf = (steps: string, top = 'origin: http://127.0.0.1:4701\n') =>
+    `script: 1\nname: Look\n${top}transactions:\n  - transaction: Look\n    steps:\n${steps}`;
+
+  it('says only what is not usual', () => {
+    const script = read(
+      stepsOf(
+        [
+          '      - request: GET /desk?bay=~{variable:bay}',
+          '      - cookie: look',
+          '        value: wide',
+          '      - repeat: Until the bay is free',
+          '        while: { left: "~{variable:bay}", is: equals, right: none }',
+          '        steps:',
+          '          - request: POST /bays',
+          '      - meet: All together',
+          '        users: 3',
+          '      - message: AWAIT ready',
+          '        over: news',
+          '        awaits: {}',
+          '',
+        ].join('\n'),
+      ).concat(
+        'handoffs:\n  ticket:\n    from: s-get-desk-bay-variable-bay\n    extractor: { kind: jsonpath, path: $.ticket, pick: first }\n',
+      ),
+    );
+    const [desk, cookie, repeat, meet, message] = script.transactions[0]?.steps ?? [];
+    const origin = 'http://127.0.0.1:4701';
+    expect(desk).toMatchObject({ method: 'GET', origin, expect: { statuses: [200] }, followRedirects: false, headers: [] });
+    expect(desk?.kind === 'request' && desk.url).toEqual([
+      { kind: 'text', text: '/desk?bay=' },
+      { kind: 'variable', name: 'bay', recorded: '' },
+    ]);
+    expect(cookie).toMatchObject({ action: 'set', origin });
+    expect(repeat).toMatchObject({ times: 50, pauseMs: 0, steps: [{ method: 'POST', origin, url: [{ kind: 'text', text: '/bays' }] }] });
+    expect(meet).toMatchObject({ atMostMs: 30_000 });
+    expect(message).toMatchObject({ awaits: { atMostMs: 10_000 } });
+    expect(script.handoffs).toMatchObject([{ id: 'h1', evidence: 'likely', reason: '', recorded: '' }]);
+    expect(readScript(writeScript(script), base)).toEqual({ script, files: new Map() });
+  });
+
+  it('is told what is missing, and where to write it', () => {
+    expect(wrong(stepsOf('      - request: GET /desk\n', ''))).toEqual([
+      expect.stringMatching(/^6:\d+ Nobody can tell where this goes\. Write its origin/),
+    ]);
+    expect(wrong(stepsOf('      - request: GET /desk\n', 'origin: desk\n'))).toEqual([expect.stringMatching(/^3:1 “desk” is no origin/)]);
+    expect(wrong(stepsOf('      - request: GET the desk\n'))).toEqual([expect.stringMatching(/^7:9 Write its path behind the method/)]);
+    expect(wrong(stepsOf('      - repeat: Again\n        steps: []\n'))).toEqual([
+      expect.stringMatching(/^7:9 Write how many rounds there are/),
+    ]);
+    expect(wrong(stepsOf('      - cookie: look\n'))).toEqual([expect.stringMatching(/^7:9 Write the value beside it/)]);
+  });
+
+  it('is written with its origin once, and with steps that go elsewhere told', () => {
+    const there = '      - request: GET /rates\n        origin: http://127.0.0.1:4702\n';
+    const text = writeScript(read(stepsOf(`      - request: GET /desk\n      - request: GET /bays\n${there}`)));
+    expect(text.match(/origin: .*/g)).toEqual(['origin: http://127.0.0.1:4701', 'origin: http://127.0.0.1:4702']);
+    expect(text).not.toMatch(/url:|statuses:/);
+  });
+});
+
+describe('a part as text', () => {
+  const base = { id: 'p1', projectId: 'p' };
+  const written = [
+    'part: 1',
+    'name: Sign out',
+    'origin: http://127.0.0.1:4701',
+    'steps:',
+    '  - request: POST /out',
+    '    body: key=~{out key}&ticket=~{ticket}&at=~{now}',
+    '    recorded: { ticket: T-55, now: "1764000000000" }',
+    'handoffs:',
+    '  out key:',
+    '    from: p1.s-post-out',
+    '    extractor: { kind: jsonpath, path: $.key, pick: first }',
+    'foreign:',
+    '  ticket: { id: h9, kind: handoff }',
+    '  now: { id: m3, kind: made }',
+    '',
+  ].join('\n');
+  const read = (text: string) => {
+    const part = readPart(text, base);
+    if ('problems' in part) throw new Error(JSON.stringify(part.problems));
+    return part.part;
+  };
+
+  it('has ids that belong to it, and values of the scripts that use it', () => {
+    const part = read(written);
+    expect(part).toMatchObject({ ...base, name: 'Sign out', handoffs: [{ id: 'p1.h1', origin: 'p1.s-post-out' }] });
+    expect(part.foreign).toEqual([
+      { id: 'h9', name: 'ticket' },
+      { id: 'm3', name: 'now' },
+    ]);
+    const [step] = part.steps;
+    expect(step?.kind === 'request' && step.body?.filter((piece) => piece.kind !== 'text')).toEqual([
+      { kind: 'handoff', handoff: 'p1.h1', recorded: '' },
+      { kind: 'handoff', handoff: 'h9', recorded: 'T-55' },
+      { kind: 'made', made: 'm3', recorded: '1764000000000' },
+    ]);
+  });
+
+  it('reads back to the same part, also the one that a script of two takes has', () => {
+    expect(read(writePart(read(written)))).toEqual(read(written));
+    const make = (value: string) =>
+      new TakeBuilder()
+        .add(['GET', '/in'], [200, html, `<form><input type=hidden name=key value="${value}"></form>`])
+        .add(['POST', '/in', form, `key=${value}&user=ada`], [200, html, ''])
+        .load();
+    const part = partIn(makePart(correlated(make('k-93fa20b1'), make('k-11bb42c7')), 't1', 'p1'), 'p1');
+    if (!part) throw new Error('there is no part');
+    expect(part.handoffs).toHaveLength(1);
+    expect(read(writePart(part))).toEqual({ ...part, projectId: 'p' });
+  });
+
+  it('has its faults told where they stand in its own text', () => {
+    const wrong = readPart(written.replace('~{out key}', '~{out kee}').replace('POST /out', 'POST out'), base);
+    expect('problems' in wrong && wrong.problems.map(({ line, message }) => `${line} ${message}`)).toEqual([
+      expect.stringMatching(/^5 Write its path behind the method/),
+      expect.stringMatching(/^6 .*“out kee”/),
+    ]);
   });
 });

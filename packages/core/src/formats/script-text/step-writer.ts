@@ -12,7 +12,14 @@ export class StepWriter {
   constructor(
     readonly names: PieceNames,
     readonly firstRecorded: ReadonlyMap<string, string>,
+    /** Where steps go to that do not say it. */
+    readonly usualOrigin: string | undefined,
   ) {}
+
+  /** The origin of a step, where it is not that of the script. */
+  origin(origin: string): { origin?: string } {
+    return origin === this.usualOrigin ? {} : { origin };
+  }
 
   text(template: Template): string {
     for (const piece of movingPieces(template)) {

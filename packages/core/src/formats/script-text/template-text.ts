@@ -20,11 +20,24 @@ export interface PieceNames {
   pieceOf: (name: string, recorded: ReadonlyMap<string, string>) => Piece | undefined;
 }
 
+/** A value that a part sends and that is read or made elsewhere. */
+export interface ForeignValue {
+  id: string;
+  name: string;
+  kind: 'handoff' | 'made';
+}
+
+/** What has values with names: a script, or a part. */
+export type NamedValues = Pick<Script, 'handoffs' | 'made'> & { foreign?: readonly ForeignValue[] };
+
 /** Handoffs and client-made values go by their names, data by `data:table/column`, variables by `variable:name`. */
-export function pieceNames(script: Pick<Script, 'handoffs' | 'made'>): PieceNames {
-  const handoffs = new Map(script.handoffs.map((handoff) => [handoff.id, handoff]));
-  const made = new Map(script.made.map((generatedValue) => [generatedValue.id, generatedValue]));
+export function pieceNames(script: NamedValues): PieceNames {
+  const { foreign = [] } = script;
+  const handoffs = new Map<string, { name: string }>([...foreign, ...script.handoffs].map((named) => [named.id, named]));
+  const made = new Map<string, { name: string }>([...foreign, ...script.made].map((named) => [named.id, named]));
   const byName = new Map<string, Piece>();
+  for (const { id, name, kind } of foreign)
+    byName.set(name, kind === 'made' ? { kind, made: id, recorded: '' } : { kind, handoff: id, recorded: '' });
   for (const generatedValue of script.made)
     byName.set(generatedValue.name, { kind: 'made', made: generatedValue.id, recorded: generatedValue.recorded });
   for (const handoff of script.handoffs) byName.set(handoff.name, { kind: 'handoff', handoff: handoff.id, recorded: handoff.recorded });
