@@ -3,19 +3,16 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { startServer } from '../packages/server/dist/index.js';
+import { dataFolders, startServer } from '../packages/server/dist/index.js';
 import { upload, watched, writeHar } from './large-files.mjs';
 
 const sizesMb = [20, 200];
 const folder = mkdtempSync(join(tmpdir(), 'sturdy-bench-'));
 const server = await startServer({
-  samplesFolder: join(folder, 'samples'),
+  ...dataFolders(folder),
   port: 0,
   proxyPort: 0,
   store: { directory: join(folder, 'data') },
-  recorderFolder: join(folder, 'recorder'),
-  secretsFolder: join(folder, 'secrets'),
-  logFolder: join(folder, 'log'),
 });
 
 process.stdout.write('Importing a HAR file, streamed\n');

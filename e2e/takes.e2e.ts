@@ -197,6 +197,11 @@ test('an administrator sees how the server is; the value of a secret variable is
   await expect(page.locator('.state').filter({ hasText: 'Database' })).toContainText('answers');
   await expect(page.getByRole('row', { name: /Database, embedded .* MB/ })).toBeVisible();
   await looksRight(page, 'about this server');
+  await page.getByRole('button', { name: 'Back up everything' }).click();
+  await expect(page.getByRole('status').filter({ hasText: 'The backup lies on the machine of the server' })).toBeVisible({
+    timeout: 30_000,
+  });
+  await expect(page.getByRole('row', { name: /Backups .* MB/ })).toBeVisible();
   await page.getByRole('button', { name: 'Change the environment' }).click();
   await page.getByRole('button', { name: 'Add a variable' }).click();
   await page.getByLabel('Name of the variable').fill('apiKey');

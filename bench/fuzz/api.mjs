@@ -8,7 +8,7 @@ import { join } from 'node:path';
 import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { parseArgs } from 'node:util';
 import seedrandom from 'seedrandom';
-import { startServer } from '../../packages/server/dist/index.js';
+import { dataFolders, startServer } from '../../packages/server/dist/index.js';
 
 const { values } = parseArgs({
   options: {
@@ -36,10 +36,7 @@ const server = await startServer({
   port: 0,
   proxyPort: 0,
   store: { directory: join(folder, 'data') },
-  samplesFolder: join(folder, 'samples'),
-  recorderFolder: join(folder, 'recorder'),
-  secretsFolder: join(folder, 'secrets'),
-  logFolder: join(folder, 'log'),
+  ...dataFolders(folder),
   targets: [targetOrigin],
 });
 const ask = async (method, path, body, type = 'application/json') => {

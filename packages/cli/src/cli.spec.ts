@@ -4,9 +4,9 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { spawn } from 'node:child_process';
 import Ajv from 'ajv';
 import { RehearsalFileSchema, CorrelationFileSchema } from '@sturdy/core';
+import { runSturdy } from './test/sturdy-process.js';
 
 const sturdy = join(__dirname, '../bin/sturdy.mjs');
 let folder: string;
@@ -43,17 +43,7 @@ afterAll(() => {
 });
 
 const file = (name: string) => join(folder, name);
-/** Runs the command line beside this process, so that the application in it can answer. */
-const run = (...args: string[]): Promise<{ status: number | null; out: string; error: string }> =>
-  new Promise((done) => {
-    const child = spawn(process.execPath, [sturdy, ...args]);
-    let [out, error] = ['', ''];
-    child.stdout.on('data', (piece: Buffer) => (out += piece.toString()));
-    child.stderr.on('data', (piece: Buffer) => (error += piece.toString()));
-    child.on('close', (status) => {
-      done({ status, out, error });
-    });
-  });
+const run = (...args: string[]) => runSturdy(args);
 
 /** A HAR file as a browser writes it, of a visit to the application. */
 async function record(name: string, typed: string): Promise<void> {

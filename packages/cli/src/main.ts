@@ -14,6 +14,9 @@ const commands = new Map<string | undefined, () => Promise<(program: Command) =>
   ['rehearse', async () => (await import('./commands/rehearse.js')).addRehearse],
   ['run', async () => (await import('./commands/run.js')).addRun],
   ['project', async () => (await import('./commands/project.js')).addProject],
+  ['backup', async () => (await import('./commands/backup.js')).addBackup],
+  ['restore', async () => (await import('./commands/backup.js')).addRestore],
+  ['doctor', async () => (await import('./commands/doctor.js')).addDoctor],
   ['check', async () => (await import('./commands/check.js')).addCheck],
   ['schema', async () => (await import('./commands/schema.js')).addSchema],
 ]);

@@ -1,29 +1,12 @@
-import { spawn, type ChildProcess } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Environment, Script } from '@sturdy/core';
+import { runSturdy, startSturdy, type StartedServer } from './test/sturdy-process.js';
 
-const sturdy = join(__dirname, '../bin/sturdy.mjs');
 let folder: string;
-let server: ChildProcess;
+let server: StartedServer;
 let address: string;
-
-/** Runs the command line; `secrets` are variables of its environment. */
-function run(
-  args: readonly string[],
-  secrets: Record<string, string> = {},
-): Promise<{ status: number | null; out: string; error: string }> {
-  return new Promise((done) => {
-    const child = spawn(process.execPath, [sturdy, ...args], { env: { ...process.env, ...secrets } });
-    let [out, error] = ['', ''];
-    child.stdout.on('data', (piece: Buffer) => (out += piece.toString()));
-    child.stderr.on('data', (piece: Buffer) => (error += piece.toString()));
-    child.on('close', (status) => {
-      done({ status, out, error });
-    });
-  });
-}
 
 async function ask<T>(method: string, path: string, body?: object): Promise<T> {
   const answer = await fetch(`${address}/api${path}`, {
@@ -35,39 +18,17 @@ async function ask<T>(method: string, path: string, body?: object): Promise<T> {
 
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'sturdy-project-cli-'));
-  server = spawn(process.execPath, [
-    sturdy,
-    'serve',
-    '--port',
-    '0',
-    '--proxy-port',
-    '0',
-    '--data',
-    join(folder, 'data'),
-    '--project',
-    'Tidewell',
-  ]);
-  address = await new Promise<string>((ready, failed) => {
-    let said = '';
-    server.stdout?.on('data', (piece: Buffer) => {
-      said += piece.toString();
-      const found = /is ready: (\S+)/.exec(said)?.[1];
-      if (found) ready(found);
-    });
-    server.on('exit', () => {
-      failed(new Error(`The server ended: ${said}`));
-    });
-  });
+  server = await startSturdy(['--data', join(folder, 'data'), '--project', 'Tidewell']);
+  address = server.origin;
 }, 60_000);
 afterAll(async () => {
-  server.kill('SIGTERM');
-  await new Promise((ended) => server.on('exit', ended));
+  await server.stop();
   rmSync(folder, { recursive: true, force: true });
 });
 
 describe('a project as files, by the command line', () => {
   const at = (path: string) => join(folder, 'tidewell', path);
-  const project = (...args: string[]) => run(['project', ...args]);
+  const project = (...args: string[]) => runSturdy(['project', ...args]);
   const exported = () => project('export', 'Tidewell', at(''), '--server', address);
 
   it('is a folder in which a change of one step is a change of a few lines', async () => {

@@ -1,7 +1,8 @@
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { version, type TargetPolicy } from '@sturdy/core';
+import { isLoopback, version, type TargetPolicy } from '@sturdy/core';
 import type { Lookup } from '@sturdy/engine';
+import { Backups } from './backup/backups.js';
 import { AboutServer } from './about/about-server.js';
 import { createApp } from './api/app.js';
 import type { Services } from './api/services.js';
@@ -22,7 +23,7 @@ import {
 import { startMachineHelper } from './hosts/machine-helper.js';
 import { clearLeftFolders } from './temporary/temporary-folder.js';
 import { LiveHub } from './live/live-hub.js';
-import { ServerLog } from './log/server-log.js';
+import { ServerLog, type LogEntry } from './log/server-log.js';
 import { recoverJournals } from './record/recording-journal.js';
 import { ProjectFiles } from './project-files/project-files.js';
 import { Projects } from './projects/projects.js';
@@ -34,8 +35,12 @@ import type { StorePlace } from './store/open-database.js';
 import { openStore } from './store/store-client.js';
 
 export interface ServerOptions {
-  /** TCP port on 127.0.0.1; 0 takes a free one. */
+  /** TCP port; 0 takes a free one. */
   port: number;
+  /** Address on which the interface is served; 127.0.0.1 where it is left out. Whoever reaches it can use the server. */
+  listen?: string;
+  /** Names by which browsers may ask for it, besides those of loopback. */
+  hostNames?: readonly string[];
   /** Port of the recording proxy; 0 takes a free one. */
   proxyPort: number;
   store: StorePlace;
@@ -45,8 +50,11 @@ export interface ServerOptions {
   recorderFolder: string;
   /** Folder of the key with which secrets are sealed in the database. */
   secretsFolder: string;
-  /** Folder of the log. */
+  /** Folder of backups. */
+  backupsFolder: string;
+  /** Folder of the log, and what is written into it. */
   logFolder: string;
+  logLevel?: LogEntry['level'];
   projectName?: string;
   /** Targets that a fresh project names. */
   targets?: string[];
@@ -58,6 +66,8 @@ export interface ServerOptions {
 
 export interface RunningServer {
   origin: string;
+  /** False where other machines may reach it. */
+  isLoopback: boolean;
   /** Runs that a crash had left open and that were closed as interrupted at this start. */
   interruptedRuns: number;
   stop: () => Promise<void>;
@@ -68,7 +78,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   // Recordings, samples and passwords: what this process writes is for its owner alone, whatever the umask was.
   process.umask(0o077);
   startMachineHelper();
-  const log = new ServerLog(options.logFolder);
+  const log = new ServerLog(options.logFolder, options.logLevel);
   // The threads start side by side; what the store says goes first, because it may be that nothing can be started.
   const computing = startCompute(computeWorkerFile);
   const store = await openStore(options.store, {
@@ -123,6 +133,15 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     conductor: new Conductor(store, compute, live, new LinkedTransport(new WorkerThreads()), samples),
     samples,
     secrets,
+    backups: new Backups(
+      {
+        folders: options,
+        migrations: migrationsFolder,
+        database: 'databaseUrl' in options.store ? 'postgresql' : 'embedded',
+        copyDatabase: (folder) => store.copyTo(folder),
+      },
+      log,
+    ),
     log,
     about: new AboutServer(
       store,
@@ -130,6 +149,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       [
         { what: 'Samples of runs', path: options.samplesFolder },
         { what: 'Recorder: its authority and its journal', path: options.recorderFolder },
+        { what: 'Backups', path: options.backupsFolder },
         { what: 'Log', path: options.logFolder },
       ],
       interrupted,
@@ -138,23 +158,21 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   };
   if ((await store.projects()).length === 0) await projects.add(options.projectName ?? 'First project', options.targets, firstProject);
   services.rehearsalRoom.warmUp();
-  const app = createApp(services, webFolder);
+  const app = createApp(services, webFolder, options.hostNames);
+  const { listen = '127.0.0.1' } = options;
   const server = await new Promise<Server>((done, failed) => {
-    const listening = app.listen(options.port, '127.0.0.1', (error?: Error) => {
-      if (error)
-        failed(
-          new Error(
-            (error as NodeJS.ErrnoException).code === 'EADDRINUSE'
-              ? `Port ${options.port} is taken by another program. Stop it, or choose another port with --port.`
-              : error.message,
-          ),
-        );
+    const listening = app.listen(options.port, listen, (error?: Error) => {
+      if (error) failed(new Error(whyNotListening(error, options.port, listen)));
       else done(listening);
     });
   });
   log.info('The server started', { version, node: process.version, pid: process.pid });
+  const named = listen.includes(':') ? `[${listen}]` : listen;
+  const { port } = server.address() as AddressInfo;
   return {
-    origin: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
+    // All addresses of a machine are no address that a browser could ask.
+    origin: `http://${/^(0\.0\.0\.0|\[::\])$/.test(named) ? '127.0.0.1' : named}:${port}`,
+    isLoopback: isLoopback(`http://${named}`),
     interruptedRuns: interrupted.runs.length,
     stop: async () => {
       live.close();
@@ -170,6 +188,20 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       await log.close();
     },
   };
+}
+
+function whyNotListening(error: NodeJS.ErrnoException, port: number, address: string): string {
+  switch (error.code) {
+    case 'EADDRINUSE':
+      return `Port ${port} is taken by another program. Stop it, or choose another port with --port.`;
+    case 'EADDRNOTAVAIL':
+    case 'ENOTFOUND':
+      return `This machine has no address ${address}. Give one that it has with --listen, such as 127.0.0.1 or 0.0.0.0.`;
+    case 'EACCES':
+      return `Port ${port} may not be used by this user. Choose one above 1023 with --port.`;
+    default:
+      return error.message;
+  }
 }
 
 /** Id of the project that a fresh store begins with. */

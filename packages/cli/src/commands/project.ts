@@ -1,6 +1,5 @@
 import { createReadStream, createWriteStream, existsSync, statSync } from 'node:fs';
-import { mkdir, mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
+import { mkdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
@@ -8,8 +7,8 @@ import type { ReadableStream } from 'node:stream/web';
 import { ImportedProjectSchema, ProjectSummarySchema, type ImportedProject, type ProjectSummary } from '@sturdy/core';
 import type { ProjectSource } from '@sturdy/server/project-files';
 import type { Command } from 'commander';
-import * as z from 'zod';
 import { mustExist } from '../input-files.js';
+import { answerOf, ask } from '../ask-server.js';
 import { addSecretsOption, secretsFrom, type SecretsOptions } from '../secrets.js';
 import { UsageError } from '../usage-error.js';
 
@@ -100,29 +99,6 @@ Example: sturdy project import tidewell/ --name "Tidewell release 4.3" --secrets
     });
 }
 
-/** What is asked of a schema. Its full type would keep the compiler busy for minutes. */
-interface AnswerSchema<T> {
-  parse: (value: unknown) => T;
-}
-
-/** What a server answers, read by its schema. Throws with what the server says is wrong, or that none answers. */
-async function ask<T>(address: string, schema: AnswerSchema<T>, request: RequestInit & { duplex?: 'half' } = {}): Promise<T> {
-  const response = await answerOf(address, request);
-  return schema.parse(await response.json());
-}
-
-async function answerOf(address: string, request: RequestInit & { duplex?: 'half' } = {}): Promise<Response> {
-  const response = await fetch(address, request).catch((error: unknown) => {
-    const cause = error instanceof Error && error.cause instanceof Error ? error.cause.message : String(error);
-    throw new UsageError(
-      `${new URL(address).origin} does not answer (${cause}). Start the server with sturdy serve, or name another with --server.`,
-    );
-  });
-  if (response.ok) return response;
-  const problem = z.object({ title: z.string(), detail: z.string() }).safeParse(await response.json().catch(() => null));
-  throw new UsageError(problem.success ? `${problem.data.title}. ${problem.data.detail}` : `The server answered ${response.status}.`);
-}
-
 async function found(server: string, name: string): Promise<ProjectSummary> {
   const projects = await ask(`${server}/api/projects`, {
     parse: (value) => (value as unknown[]).map((project): ProjectSummary => ProjectSummarySchema.parse(project)),
@@ -136,16 +112,14 @@ async function found(server: string, name: string): Promise<ProjectSummary> {
 
 /** Has a project as a zip in a file of its own for as long as `use` takes. */
 async function withZip(server: string, projectId: string, use: (path: string) => Promise<void>): Promise<void> {
-  const folder = await mkdtemp(join(tmpdir(), 'sturdy-project-'));
-  try {
+  const { inTemporaryFolder } = await projectFiles();
+  await inTemporaryFolder(async (folder) => {
     const path = join(folder, 'project.zip');
     const { body } = await answerOf(`${server}/api/projects/${projectId}/export`);
     if (!body) throw new UsageError('The server sent nothing.');
     await pipeline(Readable.fromWeb(body as ReadableStream), createWriteStream(path, { mode: 0o600 }));
     await use(path);
-  } finally {
-    await rm(folder, { recursive: true, force: true });
-  }
+  });
 }
 
 /** Opens a folder or a zip. Throws where it is neither. */
@@ -166,21 +140,18 @@ async function withSource<T>(from: string, use: (source: ProjectSource) => Promi
 }
 
 async function upload(server: string, source: ProjectSource, name: string | undefined): Promise<ImportedProject> {
-  const { outgoing, writeProjectZip } = await projectFiles();
-  const folder = await mkdtemp(join(tmpdir(), 'sturdy-project-'));
-  try {
+  const { inTemporaryFolder, outgoing, writeProjectZip } = await projectFiles();
+  return inTemporaryFolder(async (folder) => {
     const path = join(folder, 'project.zip');
     await writeProjectZip(outgoing(source), createWriteStream(path, { mode: 0o600 }));
     const query = name === undefined ? '' : `?${new URLSearchParams({ name }).toString()}`;
-    return await ask(`${server}/api/projects/import${query}`, ImportedProjectSchema, {
+    return ask(`${server}/api/projects/import${query}`, ImportedProjectSchema, {
       method: 'POST',
       headers: { 'Content-Type': 'application/zip' },
       body: Readable.toWeb(createReadStream(path)) as NonNullable<RequestInit['body']>,
       duplex: 'half',
     });
-  } finally {
-    await rm(folder, { recursive: true, force: true });
-  }
+  });
 }
 
 /** Gives what is known of the secrets that a project needs; resolves with those that are still missing. */

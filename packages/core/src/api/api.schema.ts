@@ -127,6 +127,14 @@ export const ListedPartSchema = z.object({
 });
 export type ListedPart = z.infer<typeof ListedPartSchema>;
 
+/** A backup of all that a server holds. */
+export const BackupSchema = z.object({
+  path: z.string().describe('where it lies on the machine of the server'),
+  bytes: z.number().int(),
+  at: z.iso.datetime(),
+});
+export type Backup = z.infer<typeof BackupSchema>;
+
 /** A recorded answer that holds a failure sign. */
 export const HeldSignSchema = z.object({
   takeId: z.string(),

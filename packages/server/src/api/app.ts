@@ -54,8 +54,8 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...runRoutes(services),
 ];
 
-/** The Express application: the API below `/api`, the web client for everything else. */
-export function createApp(services: Services, webFolder: string): Express {
+/** The Express application: the API below `/api`, the web client for everything else. It answers to loopback names and `hostNames`. */
+export function createApp(services: Services, webFolder: string, hostNames: readonly string[] = []): Express {
   const app = express();
   app.disable('x-powered-by');
   app.use((_request, response: Response<unknown, { nonce?: string }>, next) => {
@@ -80,7 +80,7 @@ export function createApp(services: Services, webFolder: string): Express {
       strictTransportSecurity: false,
     }),
   );
-  app.use(guardOrigin);
+  app.use(guardOrigin(hostNames));
   const routes = allRoutes(services);
   const document = openApi(routes);
   const readJson: RequestHandler = express.json({ limit: '64mb' });

@@ -1,4 +1,5 @@
 import type { AboutServer } from '../about/about-server.js';
+import type { Backups } from '../backup/backups.js';
 import type { LongWork } from '../compute/long-work.js';
 import type { Compute } from '../compute/tasks.js';
 import type { Conductor } from '../conductor/conductor.js';
@@ -26,6 +27,7 @@ export interface Services {
   rehearsalRoom: RehearsalRoom;
   conductor: Conductor;
   about: AboutServer;
+  backups: Backups;
   log: ServerLog;
   secrets: ProjectSecrets;
   samples: Pick<SampleFiles, 'path' | 'captured'>;

@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Environment, HistoryEntry, Rehearsal, Run, Script, Take } from '@sturdy/core';
 import type { Lookup } from '@sturdy/engine';
+import { dataFolders } from '../backup/data-folder.js';
 import { startServer, type RunningServer } from '../server.js';
 import { OtherHost } from '../test/other-host.js';
 import { askPlain } from '../test/proxy-client.js';
@@ -62,10 +63,7 @@ beforeAll(async () => {
     port: 0,
     proxyPort: 0,
     store: { directory: folder },
-    samplesFolder: join(folder, 'samples'),
-    recorderFolder: join(folder, 'recorder'),
-    secretsFolder: join(folder, 'secrets'),
-    logFolder: join(folder, 'log'),
+    ...dataFolders(folder),
     targets: origin === '' ? [] : [origin],
     lookup,
   });

@@ -47,6 +47,17 @@ describe('The log of the server', () => {
     expect(written).not.toMatch(/quince|PUT/);
   });
 
+  it('leaves out what is less than its level, in its files and on the terminal', async () => {
+    const log = new ServerLog(join(folder, 'errors'), 'error');
+    log.info('PUT /projects');
+    log.warn('refused');
+    log.error('fault 2');
+    await log.close();
+    const lines = readFileSync(log.file ?? '', 'utf8').trim().split('\n');
+    expect(lines.map((line) => (JSON.parse(line) as { what: string }).what)).toEqual(['fault 2']);
+    expect(terminal.mock.calls.map(([text]) => String(text)).join('')).not.toContain('refused');
+  });
+
   it('masks the secrets of all projects, and of each those that it has now', () => {
     const log = new ServerLog(null);
     log.mask(new KnownSecrets(['quince-7781']), 'p1');

@@ -4,11 +4,14 @@ import { pino, type Logger } from 'pino';
 import { createStream } from 'rotating-file-stream';
 import { ownFolder } from '../store/own-folder.js';
 
+/** Levels of the log, the least first. */
+export const levels = ['info', 'warn', 'error'] as const;
+
 /** What happened, as it stands in the log: one line of JSON each. */
 export interface LogEntry {
   /** ISO 8601. */
   time: string;
-  level: 'info' | 'warn' | 'error';
+  level: (typeof levels)[number];
   what: string;
 }
 
@@ -31,8 +34,11 @@ export class ServerLog {
   readonly #files: Logger | null;
   readonly #end: () => Promise<void>;
 
-  /** `folder` is where the files lie; null writes to the terminal only. */
-  constructor(readonly folder: string | null) {
+  /** `folder` is where the files lie; null writes to the terminal only. What is less than `level` is written nowhere. */
+  constructor(
+    readonly folder: string | null,
+    readonly level: LogEntry['level'] = 'info',
+  ) {
     if (folder === null) {
       this.#files = null;
       this.#end = () => Promise.resolve();
@@ -93,6 +99,7 @@ export class ServerLog {
   }
 
   #write(level: LogEntry['level'], what: string, details: LogDetails): void {
+    if (levels.indexOf(level) < levels.indexOf(this.level)) return;
     const all = [...this.#secrets.values()];
     const hide = (text: string): string => all.reduce((shown, secrets) => secrets.hide(shown), text);
     const said = hide(what);

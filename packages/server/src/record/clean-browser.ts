@@ -1,11 +1,10 @@
 import { spawn } from 'node:child_process';
-import { existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Problem } from '../problem/problem.js';
 import { BrowserPipe } from './browser-pipe.js';
-
-const places = ['/usr/bin/chromium', '/usr/bin/chromium-browser', '/usr/bin/google-chrome'];
+import { findBrowser } from './find-browser.js';
 
 export interface CleanBrowserWanted {
   /** Address of the recording proxy. */
@@ -46,7 +45,7 @@ const listener = `
  * there is no browser or no display.
  */
 export function openCleanBrowser(wanted: CleanBrowserWanted): CleanBrowser {
-  const program = places.find((place) => existsSync(place));
+  const program = findBrowser();
   const byHand = `Set ${wanted.proxy} as the HTTP and HTTPS proxy of any browser on this machine, install the certificate from ${wanted.proxy}/ in it, and open ${wanted.address} there.`;
   if (!program) throw new Problem(409, 'No Chromium here', `Install Chromium, or do it by hand: ${byHand}`);
   if (!wanted.headless && !process.env['DISPLAY'] && !process.env['WAYLAND_DISPLAY'])

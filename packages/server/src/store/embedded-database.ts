@@ -1,3 +1,4 @@
+import { cpSync } from 'node:fs';
 import { PGlite, type PGliteOptions, type QueryOptions, type Results, type Transaction } from '@electric-sql/pglite';
 
 /** As it comes the embedded database keeps 800 MB resident; these settings bring it to about 210 MB. */
@@ -60,6 +61,14 @@ export class EmbeddedDatabase {
           client.transaction(guarded).then(done, failed);
         }),
     );
+  }
+
+  /** Copies all files of the database into a folder, in the state of one moment: nobody else is answered meanwhile. */
+  copyTo(folder: string): Promise<void> {
+    return this.#ask(async (client) => {
+      await client.exec('checkpoint');
+      cpSync(this.dataDir, folder, { recursive: true });
+    });
   }
 
   /** Opens the database anew where it broke down. Rejects where it cannot be opened. */

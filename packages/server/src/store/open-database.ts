@@ -6,6 +6,7 @@ import { migrate as migratePglite } from 'drizzle-orm/pglite/migrator';
 import { drizzle as drizzlePostgres } from 'drizzle-orm/node-postgres';
 import { migrate as migratePostgres } from 'drizzle-orm/node-postgres/migrator';
 import pg from 'pg';
+import { copiedFolder, dumpDatabase } from '../backup/database-copy.js';
 import { lockDirectory } from './directory-lock.js';
 import { needRoom } from './disk-room.js';
 import { EmbeddedDatabase } from './embedded-database.js';
@@ -39,6 +40,8 @@ export interface OpenDatabase {
   answers: () => Promise<unknown>;
   /** Throws `NoRoomError` where nothing can be written; asked before every write. */
   needRoom: () => void;
+  /** Copies the database into a folder, in the state of one moment. */
+  copyTo: (folder: string) => Promise<void>;
   close: () => Promise<void>;
 }
 
@@ -63,11 +66,17 @@ export async function openDatabase(place: StorePlace, files: StoreFiles): Promis
     });
     client.release();
     await migratePostgres(database, { migrationsFolder });
-    return { database, answers: () => pool.query('select 1'), needRoom: () => undefined, close: () => pool.end() };
+    return {
+      database,
+      answers: () => pool.query('select 1'),
+      needRoom: () => undefined,
+      copyTo: (folder) => dumpDatabase(place.databaseUrl, folder),
+      close: () => pool.end(),
+    };
   }
   ownFolder(place.directory);
   const unlock = lockDirectory(place.directory);
-  const dataDir = join(place.directory, 'pg');
+  const dataDir = join(place.directory, copiedFolder);
   if (!existsSync(dataDir) && files.emptyDatabase !== undefined && existsSync(files.emptyDatabase)) {
     // Under another name until it is whole, so that a crash leaves no half of it.
     const copy = `${dataDir}.new`;
@@ -85,6 +94,7 @@ export async function openDatabase(place: StorePlace, files: StoreFiles): Promis
     needRoom: () => {
       needRoom(place.directory);
     },
+    copyTo: (folder) => client.copyTo(join(folder, copiedFolder)),
     close: async () => {
       await client.close();
       unlock();

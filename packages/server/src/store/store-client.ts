@@ -22,6 +22,8 @@ export type Store = Methods<Repository> &
   Methods<WorkloadRepository> & {
     /** Why the database does not answer; null where it does. */
     readonly away: DatabaseAway | null;
+    /** Copies the database into a folder, in the state of one moment. */
+    copyTo: (folder: string) => Promise<void>;
     close: () => Promise<void>;
   };
 

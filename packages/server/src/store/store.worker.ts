@@ -30,7 +30,7 @@ if (!port) throw new Error('This file runs in a worker thread only.');
 const { place, files, secretsFolder } = workerData as { place: StorePlace; files: StoreFiles; secretsFolder: string };
 
 try {
-  const { database, answers, needRoom, close } = await openDatabase(place, files);
+  const { database, answers, needRoom, copyTo, close } = await openDatabase(place, files);
   const patience = new Patience(answers, (away) => {
     port.postMessage({ news: away });
   });
@@ -58,7 +58,7 @@ try {
           setImmediate(() => process.exit(0));
           return;
         }
-        const operation = operations.get(call.method);
+        const operation = call.method === 'copyTo' ? (folder: unknown) => copyTo(String(folder)) : operations.get(call.method);
         if (!operation) throw new Error(`The store has no operation ${call.method}.`);
         if (!onlyReads.test(call.method)) needRoom();
         const result = await patience.run(call.method, () => operation(...call.args), call.patienceMs);

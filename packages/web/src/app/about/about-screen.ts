@@ -1,6 +1,6 @@
-import { ChangeDetectionStrategy, Component, computed, inject, resource } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, resource, signal } from '@angular/core';
 import { firstValueFrom } from 'rxjs';
-import { Api } from '../shared/api';
+import { Api, problemOf } from '../shared/api';
 import { bytes, figure, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
 
@@ -13,8 +13,14 @@ import { VerdictShape } from '../shared/verdict-shape';
     <div class="page-head">
       <h1>About this server</h1>
       <span class="grow"></span>
+      <button class="act" [disabled]="backup()?.state === 'making'" (click)="backUp()">
+        <i class="bi bi-safe" aria-hidden="true"></i>Back up everything
+      </button>
       <button class="act" (click)="about.reload()"><i class="bi bi-arrow-clockwise" aria-hidden="true"></i>Ask again</button>
     </div>
+    @if (backup(); as backup) {
+      <p class="note" [class.bad]="backup.state === 'failed'" role="status">{{ backup.text }}</p>
+    }
     @if (about.error(); as error) {
       <p class="note bad" role="alert">The server gave no figures about itself: {{ error.message }}. Try again in a moment.</p>
     } @else if (told(); as server) {
@@ -176,9 +182,23 @@ export class AboutScreen {
     const { runs = [], takes = [], exchanges = 0 } = this.told()?.interrupted ?? {};
     return runs.length + takes.length + exchanges === 0;
   });
+  /** The backup that was asked for here, in words. */
+  readonly backup = signal<{ state: 'making' | 'done' | 'failed'; text: string } | null>(null);
   readonly bytes = bytes;
   readonly figure = figure;
   readonly moment = moment;
+
+  async backUp(): Promise<void> {
+    this.backup.set({ state: 'making', text: 'A backup is being made. The server goes on working meanwhile.' });
+    try {
+      const { path, bytes: size } = await firstValueFrom(this.#api.backUp());
+      const text = `The backup lies on the machine of the server: ${path}, ${bytes(size)}. It holds keys and recorded passwords: keep it as you keep those. “sturdy restore” makes a data folder of it.`;
+      this.backup.set({ state: 'done', text });
+      this.about.reload();
+    } catch (error) {
+      this.backup.set({ state: 'failed', text: `No backup was made. ${problemOf(error)}` });
+    }
+  }
 
   /** The rest of a fault says where in the code it happened, which is for the log. */
   firstLine(text: string): string {

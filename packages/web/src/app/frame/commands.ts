@@ -71,6 +71,7 @@ export function allCommands({
     run: go(place.path),
   }));
   commands.push({ name: 'About this server', hint: 'place', icon: 'hdd-network', run: go('/about') });
+  commands.push({ name: 'Back up everything on this server', hint: 'place', icon: 'safe', run: go('/about') });
   commands.push({ name: 'Environments and clearances', hint: 'place', icon: 'geo', run: go('/environments') });
   commands.push({ name: 'Settings of this project', hint: 'do', icon: 'sliders', run: editProject });
   commands.push({ name: 'Export this project', hint: 'do', icon: 'download', run: load(`/api/projects/${projectId}/export`) });

@@ -2,6 +2,7 @@ import { HttpClient, HttpErrorResponse, HttpParams, type HttpEvent } from '@angu
 import { inject, Injectable } from '@angular/core';
 import type {
   About,
+  Backup,
   BesideRow,
   Board,
   CertificateHelp,
@@ -103,6 +104,7 @@ export class Api {
   removeProject = (id: string) => this.#http.delete<object>(`/api/projects/${id}`);
   live = () => this.#http.get<LiveState>('/api/live');
   about = () => this.#http.get<About>('/api/about');
+  backUp = () => this.#http.post<Backup>('/api/backups', {});
   board = () => this.#http.get<Board>(`${inProject}/board`);
   environments = () => this.#http.get<Environment[]>(`${inProject}/environments`);
   addEnvironment = (name: string, copyOf?: string) =>

@@ -1,0 +1,2 @@
+export { backUpStopped, restoreBackup } from './backup.js';
+export { migrationsFolder } from '../shipped/files.js';
