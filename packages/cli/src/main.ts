@@ -1,5 +1,11 @@
 import { Command, CommanderError } from 'commander';
 
+// Whoever reads what is written may have read enough, such as `head`.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code === 'EPIPE') process.exit();
+  throw error;
+});
+
 /** It could not be run: bad arguments, unreadable files, targets that may not be hit. */
 const couldNotRun = 2;
 

@@ -13,7 +13,7 @@ import { LinkedTransport, WorkerThreads } from './conductor/transport.js';
 import { Environments } from './environments/environments.js';
 import {
   computeWorkerFile,
-  emptyDatabaseFolder,
+  emptyDatabaseFile,
   importWorkerFile,
   migrationsFolder,
   parquetWorkerFile,
@@ -84,7 +84,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   const store = await openStore(options.store, {
     worker: storeWorkerFile,
     migrations: migrationsFolder,
-    emptyDatabase: emptyDatabaseFolder,
+    emptyDatabase: emptyDatabaseFile,
     secretsFolder: options.secretsFolder,
     warn: (text) => {
       log.warn(text);

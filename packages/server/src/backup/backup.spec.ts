@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import type { Take } from '@sturdy/core';
 import pg from 'pg';
 import { create } from 'tar';
-import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
+import { emptyDatabaseFile, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import type { StorePlace } from '../store/open-database.js';
 import { openStore, type Store } from '../store/store-client.js';
 import { hasPostgres, startPostgres } from '../test/postgres.js';
@@ -24,7 +24,7 @@ const open = (place: StorePlace, data: string): Promise<Store> =>
   openStore(place, {
     worker: storeWorkerFile,
     migrations: migrationsFolder,
-    emptyDatabase: emptyDatabaseFolder,
+    emptyDatabase: emptyDatabaseFile,
     secretsFolder: dataFolders(data).secretsFolder,
   });
 const take = (id: string): Take => ({

@@ -1,7 +1,7 @@
-import { cpSync } from 'node:fs';
 import { parentPort, workerData } from 'node:worker_threads';
 import { PGlite } from '@electric-sql/pglite';
 import type { DataColumn } from '@sturdy/core';
+import { unpackDatabase } from '../store/empty-database.js';
 import { queryCell, queryColumns, type QueryRows } from './query-cells.js';
 
 /** A row as it is copied: its number, who spent it, its cells. */
@@ -16,8 +16,7 @@ const isNumber = /^\s*[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d{1,3})?\s*$/i;
 const extra = ['row', 'spent_by'];
 
 const { emptyDatabase, dataDir } = workerData as { emptyDatabase: string; dataDir: string };
-// This thread may stand still for it, and at once it takes a third of the time.
-cpSync(emptyDatabase, dataDir, { recursive: true });
+unpackDatabase(emptyDatabase, dataDir);
 /** It begins with the empty store that ships with the product, which opens in a fifth of the time that a new database takes; its tables go first. */
 const database = PGlite.create({ dataDir }).then(async (opened) => {
   await opened.exec('drop schema public cascade; drop schema if exists drizzle cascade; create schema public');

@@ -1,7 +1,7 @@
 import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Refusal, type DataTable } from '@sturdy/core';
-import { emptyDatabaseFolder, ownTablesWorkerFile } from '../shipped/files.js';
+import { emptyDatabaseFile, ownTablesWorkerFile } from '../shipped/files.js';
 import type { Store } from '../store/store-client.js';
 import { makeTemporaryFolder } from '../temporary/temporary-folder.js';
 import { WorkerCalls } from '../threads/worker-calls.js';
@@ -45,7 +45,7 @@ export async function queryOwnTables(
     );
   const folder = await makeTemporaryFolder();
   const dataDir = join(folder, 'pg');
-  const calls = await WorkerCalls.start(ownTablesWorkerFile, { emptyDatabase: emptyDatabaseFolder, dataDir });
+  const calls = await WorkerCalls.start(ownTablesWorkerFile, { emptyDatabase: emptyDatabaseFile, dataDir });
   let why = '';
   const end = (reason: string): void => {
     why ||= reason;

@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { onceInOrder, plainColumns, type DataTable, type Deal } from '@sturdy/core';
 import fc from 'fast-check';
-import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
+import { emptyDatabaseFile, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { openStore, type Store } from '../store/store-client.js';
 import { RowDealer } from './row-dealer.js';
 
@@ -15,7 +15,7 @@ beforeAll(async () => {
     {
       worker: storeWorkerFile,
       migrations: migrationsFolder,
-      emptyDatabase: emptyDatabaseFolder,
+      emptyDatabase: emptyDatabaseFile,
       secretsFolder: join(directory, 'secrets'),
     },
   );

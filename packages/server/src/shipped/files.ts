@@ -11,5 +11,5 @@ export const ownTablesWorkerFile = new URL('../import/own-tables.worker.js', imp
 export const machineFiguresFile = new URL('../hosts/machine-figures.process.js', import.meta.url);
 export const migrationsFolder = fileURLToPath(new URL('../../migrations', import.meta.url));
 /** An empty database, made once by the build: to make it anew at each first start takes seconds. */
-export const emptyDatabaseFolder = fileURLToPath(new URL('../empty-database', import.meta.url));
+export const emptyDatabaseFile = fileURLToPath(new URL('../empty-database.tar', import.meta.url));
 export const webFolder = fileURLToPath(new URL('../../../web/dist/browser', import.meta.url));

@@ -4,7 +4,7 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { answerBody, plainEnvironment, type Take } from '@sturdy/core';
-import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
+import { emptyDatabaseFile, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { LiveHub } from '../live/live-hub.js';
 import { Recorder } from '../record/recorder.js';
 import { DatabaseGate } from '../test/database-gate.js';
@@ -233,7 +233,7 @@ const disk = smallDisk(140);
 
   it('is told before anything is begun; what was stored stays, and with room all is written again', async () => {
     const secretsFolder = mkdtempSync(join(tmpdir(), 'sturdy-secrets-'));
-    const files = { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFolder, secretsFolder };
+    const files = { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFile, secretsFolder };
     const store = await openStore({ directory: join(folder, 'd') }, files);
     const stored: string[] = [];
     const put = async (hash: string, megabytes: number) => {

@@ -1,4 +1,4 @@
-import { cpSync, existsSync, renameSync, rmSync } from 'node:fs';
+import { existsSync, renameSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import type { PGlite } from '@electric-sql/pglite';
 import { drizzle as drizzlePglite } from 'drizzle-orm/pglite';
@@ -9,6 +9,7 @@ import pg from 'pg';
 import { copiedFolder, dumpDatabase } from '../backup/database-copy.js';
 import { lockDirectory } from './directory-lock.js';
 import { needRoom } from './disk-room.js';
+import { unpackDatabase } from './empty-database.js';
 import { EmbeddedDatabase } from './embedded-database.js';
 import { ownEverythingIn, ownFolder } from './own-folder.js';
 import * as tables from './tables.js';
@@ -27,7 +28,7 @@ export type StorePlace =
 /** Files that ship with the store. */
 export interface StoreFiles {
   migrations: string;
-  /** A folder with an empty database to begin with; where it is missing, one is made from nothing. */
+  /** An archive of an empty database to begin with; where it is missing, one is made from nothing. */
   emptyDatabase?: string;
 }
 
@@ -81,7 +82,7 @@ export async function openDatabase(place: StorePlace, files: StoreFiles): Promis
     // Under another name until it is whole, so that a crash leaves no half of it.
     const copy = `${dataDir}.new`;
     rmSync(copy, { recursive: true, force: true });
-    cpSync(files.emptyDatabase, copy, { recursive: true });
+    unpackDatabase(files.emptyDatabase, copy);
     renameSync(copy, dataDir);
   }
   const client = new EmbeddedDatabase(dataDir);

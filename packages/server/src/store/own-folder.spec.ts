@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { chmodSync, mkdirSync, mkdtempSync, readdirSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
+import { emptyDatabaseFile, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { ownEverythingIn, ownFolder } from './own-folder.js';
 import { openStore } from './store-client.js';
 
@@ -43,7 +43,7 @@ describe('the folder of the data', () => {
       {
         worker: storeWorkerFile,
         migrations: migrationsFolder,
-        emptyDatabase: emptyDatabaseFolder,
+        emptyDatabase: emptyDatabaseFile,
         secretsFolder: join(directory, 'secrets'),
       },
     );

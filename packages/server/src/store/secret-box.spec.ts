@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { plainEnvironment, type Environment } from '@sturdy/core';
 import fc from 'fast-check';
-import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
+import { emptyDatabaseFile, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import { openKeys, SecretBox } from './secret-box.js';
 import { openStore } from './store-client.js';
 
@@ -99,7 +99,7 @@ describe('environments in the store', () => {
     const open = () =>
       openStore(
         { directory },
-        { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFolder, secretsFolder },
+        { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFile, secretsFolder },
       );
     let store = await open();
     await store.saveProject({ id: 'p1', name: 'P' });

@@ -76,5 +76,7 @@ try {
   });
   port.postMessage({ ready: true });
 } catch (error) {
-  port.postMessage({ failed: error instanceof Error ? error.message : String(error) });
+  // The error of a query quotes it; what the database said of it stands in its cause.
+  const cause = error instanceof Error && error.cause instanceof Error ? error.cause : error;
+  port.postMessage({ failed: cause instanceof Error ? cause.message : String(cause) });
 }

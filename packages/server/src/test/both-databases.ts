@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { emptyDatabaseFolder, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
+import { emptyDatabaseFile, migrationsFolder, storeWorkerFile } from '../shipped/files.js';
 import type { StorePlace } from '../store/open-database.js';
 import { openStore, type Store } from '../store/store-client.js';
 import { hasPostgres, startPostgres } from './postgres.js';
@@ -17,7 +17,7 @@ export function onBothDatabases(name: string, suite: (store: () => Store) => voi
       store = await openStore(opened.place, {
         worker: storeWorkerFile,
         migrations: migrationsFolder,
-        emptyDatabase: emptyDatabaseFolder,
+        emptyDatabase: emptyDatabaseFile,
         secretsFolder,
       });
       close = async () => {
