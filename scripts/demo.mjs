@@ -1,6 +1,7 @@
 // npm run demo: installs what is missing, builds, starts the product and Tidewell Yard with demo data, prints the address.
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
+import { newDataCentre } from './demo-target.mjs';
 import { build, chromiumPath, installDebian, installPackages, root } from './setup.mjs';
 
 await Promise.all([installDebian([[chromiumPath, 'chromium']]), installPackages()]);
@@ -34,6 +35,25 @@ try {
   process.exit(1);
 }
 
+/** Shows what a cleared target looks like. */
+async function clearNewDataCentre(project) {
+  const environments = await (await fetch(`${product}/api/projects/${project}/environments`)).json();
+  const { id } = environments.find(({ targets }) => targets.includes(newDataCentre));
+  const answer = await fetch(`${product}/api/projects/${project}/environments/${id}/clearances`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json', 'X-Sturdy-Person': 'Mara' },
+    body: JSON.stringify({
+      origin: newDataCentre,
+      by: 'Mara, test manager',
+      for: 'Trial of the new data centre',
+      until: new Date(Date.now() + 30 * 86_400_000).toISOString().slice(0, 10),
+      requestsPerSecond: 20,
+      users: 10,
+    }),
+  });
+  if (!answer.ok) process.stderr.write(`The target of the new data centre was not cleared. ${(await answer.json()).detail}\n`);
+}
+
 // The first start brings a whole project along: takes, scripts that replay, data, workloads and their runs. `npm run demo:make` makes it anew.
 const demoProject = 'Tidewell release 4.2';
 const projects = await (await fetch(`${product}/api/projects`)).json();
@@ -46,7 +66,10 @@ if (!demo && projects.length === 1) {
   });
   const imported = await answer.json();
   if (!answer.ok) process.stderr.write(`The demo project could not be imported. ${imported.detail}\n`);
-  else demo = imported.project;
+  else {
+    demo = imported.project;
+    await clearNewDataCentre(demo.id);
+  }
 }
 const place = demo ? `/projects/${demo.id}/board` : '';
 

@@ -8,6 +8,7 @@ import { pipeline } from 'node:stream/promises';
 import { placesOf } from '../packages/core/dist/index.js';
 import { checkDigit, playYardRobot } from '../packages/standins/dist/index.js';
 import { startProduct, startYardProgram } from './processes.mjs';
+import { newDataCentre } from './demo-target.mjs';
 import { root } from './setup.mjs';
 
 const yard = 'http://127.0.0.1:4701';
@@ -116,6 +117,9 @@ try {
     productionLike: true,
     targets: [yard, 'https://erp-test.company.example'],
   });
+  // Cleared by the demo once it has come in: a clearance does not travel. The address is of a made-up network of RFC 4193, so nobody has it.
+  const next = await ask('POST', '/projects/p1/environments', { name: 'New data centre' });
+  await ask('PUT', `/projects/p1/environments/${next.id}`, { ...next, targets: [newDataCentre] });
   const table = await ask('POST', '/projects/p1/tables/generate', {
     name: 'containers',
     count: 5000,

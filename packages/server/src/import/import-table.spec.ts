@@ -1,6 +1,3 @@
-import { existsSync, mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { tableImportWorkerFile } from '../shipped/files.js';
 import type { NewTable } from '../store/table-repository.js';

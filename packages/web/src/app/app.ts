@@ -8,6 +8,9 @@ import { dataFeature } from './state/data.feature';
 import { allCommands, places } from './frame/commands';
 import { EnvironmentPill } from './environment/environment-pill';
 import { Palette } from './frame/palette';
+import { PathBar } from './path/path-bar';
+import { PathStarter } from './path/path-starter';
+import { PathWalk } from './path/path-walk';
 import { ProjectDialog } from './frame/project-dialog';
 import { ProjectMenu } from './frame/project-menu';
 import { projectId } from './shared/api';
@@ -32,7 +35,7 @@ import { workloadsFeature } from './state/workloads.feature';
 @Component({
   selector: 'app-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [DatePipe, EnvironmentPill, ProjectMenu, RouterOutlet, RouterLink, RouterLinkActive],
+  imports: [DatePipe, EnvironmentPill, PathBar, ProjectMenu, RouterOutlet, RouterLink, RouterLinkActive],
   host: { '(document:keydown)': 'key($event)' },
   templateUrl: './app.html',
   styleUrl: './app.scss',
@@ -42,6 +45,9 @@ export class App {
   readonly #store = inject<Store>(Store);
   readonly #router = inject(Router);
   readonly #modals = inject(NgbModal);
+  readonly path = inject(PathStarter);
+  readonly #walk = inject(PathWalk);
+  readonly isWalking = computed(() => this.#walk.kept().state === 'walking');
   readonly theme = inject(Theme);
   readonly places = places;
   readonly projectId = projectId;
@@ -94,6 +100,7 @@ export class App {
           store: this.#store,
           starter: this.#starter,
           theme: this.theme,
+          path: this.path,
           takes: this.#takes(),
           scripts: this.#scripts(),
           tables: this.#tables(),

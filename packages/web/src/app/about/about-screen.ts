@@ -169,7 +169,8 @@ import { VerdictShape } from '../shared/verdict-shape';
     .what {
       overflow-wrap: anywhere;
     }
-    .nowrap {
+    .nowrap,
+    .num {
       white-space: nowrap;
     }
   `,

@@ -6,6 +6,7 @@ import { projectActions } from '../state/project.actions';
 import { projectFeature } from '../state/project.feature';
 import { runsActions } from '../state/runs.actions';
 import { runsFeature } from '../state/runs.feature';
+import { PathCard } from '../path/path-card';
 import { Api, problemOf } from '../shared/api';
 import type { Damaged } from '@sturdy/core';
 import { moment } from '../shared/format';
@@ -18,7 +19,7 @@ type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun'
 @Component({
   selector: 'app-board',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterLink, VerdictShape],
+  imports: [PathCard, RouterLink, VerdictShape],
   template: `<div class="page">
     <div class="columns">
       <div>
@@ -102,6 +103,7 @@ type Cells = 'take' | 'handoffs' | 'data' | 'rehearsal' | 'workload' | 'lastRun'
         </div>
       </div>
       <aside>
+        <app-path-card />
         <h2 class="mt-0">What to do next</h2>
         <div class="card-box">
           @for (suggestion of board()?.next ?? []; track suggestion.title; let first = $first) {

@@ -5,6 +5,7 @@ import type { RehearsalStarter } from '../rehearsal/rehearsal-starter';
 import { scriptsActions } from '../state/scripts.actions';
 import type { CountedTake } from '@sturdy/core';
 import { projectId } from '../shared/api';
+import type { PathStarter } from '../path/path-starter';
 import { addressIn, allProjects } from '../shared/project-address';
 import { workloadsActions } from '../state/workloads.actions';
 import type { Theme } from '../shared/theme';
@@ -23,6 +24,7 @@ export interface CommandGround {
   store: Store;
   starter: RehearsalStarter;
   theme: Theme;
+  path: Pick<PathStarter, 'start'>;
   takes: readonly CountedTake[];
   scripts: readonly Script[];
   tables: readonly DataTable[];
@@ -50,6 +52,7 @@ export function allCommands({
   store,
   starter,
   theme,
+  path,
   takes,
   scripts,
   tables,
@@ -71,6 +74,7 @@ export function allCommands({
     run: go(place.path),
   }));
   commands.push({ name: 'About this server', hint: 'place', icon: 'hdd-network', run: go('/about') });
+  commands.push({ name: 'Show me the path of a first visit', hint: 'do', icon: 'signpost-split', run: () => void path.start() });
   commands.push({ name: 'Back up everything on this server', hint: 'place', icon: 'safe', run: go('/about') });
   commands.push({ name: 'Environments and clearances', hint: 'place', icon: 'geo', run: go('/environments') });
   commands.push({ name: 'Settings of this project', hint: 'do', icon: 'sliders', run: editProject });
