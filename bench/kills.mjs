@@ -264,7 +264,7 @@ const activities = {
     },
   },
   'project import': {
-    killAfterMs: [20, 9000],
+    killAfterMs: [20, 14_000],
     begin: async () => {
       const name = `Project ${between(1, 1e9)}`;
       const state = { name, told: false };

@@ -44,7 +44,7 @@ async function clearNewDataCentre(project) {
     headers: { 'Content-Type': 'application/json', 'X-Sturdy-Person': 'Mara' },
     body: JSON.stringify({
       origin: newDataCentre,
-      by: 'Mara, test manager',
+      by: 'Mara Lind',
       for: 'Trial of the new data centre',
       until: new Date(Date.now() + 30 * 86_400_000).toISOString().slice(0, 10),
       requestsPerSecond: 20,

@@ -1,6 +1,16 @@
 import * as z from 'zod';
 import { UsageError } from './usage-error.js';
 
+/** What a server refused, in its own words. */
+export class RefusedAnswer extends UsageError {
+  constructor(
+    readonly status: number,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
 /** What is asked of a schema. Its full type would keep the compiler busy for minutes. */
 interface AnswerSchema<T> {
   parse: (value: unknown) => T;
@@ -22,5 +32,8 @@ export async function answerOf(address: string, request: RequestInit & { duplex?
   });
   if (response.ok) return response;
   const problem = z.object({ title: z.string(), detail: z.string() }).safeParse(await response.json().catch(() => null));
-  throw new UsageError(problem.success ? `${problem.data.title}. ${problem.data.detail}` : `The server answered ${response.status}.`);
+  throw new RefusedAnswer(
+    response.status,
+    problem.success ? `${problem.data.title}. ${problem.data.detail}` : `The server answered ${response.status}.`,
+  );
 }

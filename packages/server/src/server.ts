@@ -25,6 +25,7 @@ import { clearLeftFolders } from './temporary/temporary-folder.js';
 import { LiveHub } from './live/live-hub.js';
 import { ServerLog, type LogEntry } from './log/server-log.js';
 import { recoverJournals } from './record/recording-journal.js';
+import { FileStates } from './project-files/file-states.js';
 import { ProjectFiles } from './project-files/project-files.js';
 import { Projects } from './projects/projects.js';
 import { Recorder } from './record/recorder.js';
@@ -111,6 +112,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     underWay: (projectId) => underWayIn(projectId, services),
     deleteSamples: (runId) => samples.delete(runId),
   });
+  const environments = new Environments(store, options.policies, options.lookup);
   const services: Services = {
     projects,
     projectFiles: new ProjectFiles({ store, samples, parquetWorker: parquetWorkerFile, importWorker: importWorkerFile }, projects),
@@ -118,7 +120,8 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     compute,
     longWork,
     live,
-    environments: new Environments(store, options.policies, options.lookup),
+    environments,
+    fileStates: new FileStates({ store, samples, parquetWorker: parquetWorkerFile }, { store, environments, projects }),
     recorder: new Recorder(
       store,
       live,

@@ -6,7 +6,7 @@ import { pipeline } from 'node:stream/promises';
 import type { ReadableStream } from 'node:stream/web';
 import { ImportedProjectSchema, ProjectSummarySchema, type ImportedProject, type ProjectSummary } from '@sturdy/core';
 import type { ProjectSource } from '@sturdy/server/project-files';
-import type { Command } from 'commander';
+import { InvalidArgumentError, Option, type Command } from 'commander';
 import { mustExist } from '../input-files.js';
 import { answerOf, ask } from '../ask-server.js';
 import { addSecretsOption, secretsFrom, type SecretsOptions } from '../secrets.js';
@@ -19,6 +19,12 @@ interface ServerOption {
   server: string;
 }
 const somethingWrong = 1;
+
+function seconds(text: string): number {
+  const read = Number(text);
+  if (!(read >= 0.2 && read <= 3600)) throw new InvalidArgumentError('Write seconds, from 0.2 to 3600.');
+  return read;
+}
 
 /** Projects as files: out of a running server, into it, and checked without one. */
 export function addProject(program: Command): void {
@@ -78,6 +84,50 @@ Example: sturdy project import tidewell/ --name "Tidewell release 4.3" --secrets
       for (const { environment, secrets } of left)
         for (const { name, what } of secrets) process.stdout.write(`missing secret ${name}: ${what} (${environment})\n`);
       for (const origin of imported.uncleared) process.stdout.write(`not cleared here: ${origin}\n`);
+    });
+
+  withServer(project.command('watch'))
+    .description('keep a folder and a project of a running server equal, while both are worked on')
+    .argument('<project>', 'its name or its id')
+    .argument('<folder>', 'made where it is missing')
+    .addOption(new Option('--every <seconds>', 'how often both are looked at').default(2).argParser(seconds))
+    .option('--once', 'bring both to the same state and end', false)
+    .addHelpText(
+      'after',
+      `
+What changed on one side goes to the other: scripts, parts, workloads, environments, patterns, settings and tables both ways, what was recorded and run into
+the folder only. Where both changed, nothing is overwritten: what the product has is put beside, with “.in-product” in its name; delete that file to keep
+yours, or put it in the place of yours. What a change in the folder replaces is an earlier version in the product.
+Exit status of --once: 0 both are equal, 1 somebody has to decide, 2 it could not be done.
+Example: sturdy project watch "Tidewell release 4.2" tidewell/`,
+    )
+    .action(async (name: string, folder: string, { server, every, once }: ServerOption & { every: number; once: boolean }) => {
+      const { id } = await found(server, name);
+      await mkdir(folder, { recursive: true });
+      const { FolderWatch } = await import('../watch/folder-watch.js');
+      const watch = new FolderWatch(server, id, folder, (line) => process.stdout.write(`${line}\n`));
+      const open = await watch.round();
+      process.stdout.write(
+        open === 0 ? `${folder} and “${name}” are equal\n` : `${open} ${open === 1 ? 'file is' : 'files are'} not equal; see above\n`,
+      );
+      if (once) {
+        if (open > 0) process.exitCode = somethingWrong;
+        return;
+      }
+      let isAway = false;
+      for (;;) {
+        await new Promise((done) => setTimeout(done, every * 1000));
+        try {
+          await watch.round();
+          if (isAway) process.stdout.write('The server answers again\n');
+          isAway = false;
+        } catch (error) {
+          if (!(error instanceof UsageError)) throw error;
+          // A server that is started anew is watched on.
+          if (!isAway) process.stdout.write(`${error.message}\n`);
+          isAway = true;
+        }
+      }
     });
 
   project

@@ -56,3 +56,37 @@ export async function startSturdy(args: readonly string[], variables: Record<str
   };
   return { said, origin, stop };
 }
+
+/** A command that goes on until it is ended. */
+export interface StartedCommand {
+  /** Resolves once it has said this, after what was heard of it before. */
+  says: (words: string) => Promise<void>;
+  end: () => void;
+}
+
+/** Starts a command that goes on. */
+export function startCommand(args: readonly string[]): StartedCommand {
+  const child = spawn(process.execPath, [sturdy, ...args]);
+  let unheard = '';
+  let heard: () => void = () => undefined;
+  for (const stream of [child.stdout, child.stderr])
+    stream.on('data', (piece: Buffer) => {
+      unheard += piece.toString();
+      heard();
+    });
+  child.on('exit', () => {
+    heard();
+  });
+  return {
+    says: async (words) => {
+      while (!unheard.includes(words)) {
+        if (child.exitCode !== null) throw new Error(`It ended before it said “${words}”: ${unheard}`);
+        await new Promise<void>((done) => (heard = done));
+      }
+      unheard = unheard.slice(unheard.indexOf(words) + words.length);
+    },
+    end: () => {
+      child.kill('SIGTERM');
+    },
+  };
+}

@@ -127,6 +127,10 @@ export const ListedPartSchema = z.object({
 });
 export type ListedPart = z.infer<typeof ListedPartSchema>;
 
+/** A file of a project as the product has it now: `revision` changes with its text; `isWritten` where a changed text can be taken in. */
+export const ProjectFileStateSchema = z.object({ path: z.string(), revision: z.string(), isWritten: z.boolean() });
+export type ProjectFileState = z.infer<typeof ProjectFileStateSchema>;
+
 /** A backup of all that a server holds. */
 export const BackupSchema = z.object({
   path: z.string().describe('where it lies on the machine of the server'),

@@ -73,3 +73,21 @@ export function withoutSecrets(environment: Environment): Environment {
     }
   });
 }
+
+/** The secrets of an environment by the names under which a file would name them. */
+export function secretsByName(environment: Environment): ReadonlyMap<string, string> {
+  const secrets: string[] = [];
+  const note = (secret: string): string => {
+    secrets.push(secret);
+    return secret;
+  };
+  changeSecrets(environment, note);
+  const known = secrets.splice(0);
+  changeSecrets(withoutSecrets(environment), note);
+  return new Map(
+    secrets.flatMap((placeholder, at): [string, string][] => {
+      const [name, secret] = [missingName(placeholder), known[at]];
+      return name === null || secret === undefined || missingName(secret) !== null ? [] : [[name, secret]];
+    }),
+  );
+}

@@ -1,4 +1,6 @@
-import { fileName, ImportedProjectSchema, ProjectNameSchema } from '@sturdy/core';
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { fileName, ImportedProjectSchema, ProjectFileStateSchema, ProjectNameSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { InProject } from './parameters.js';
 import { personOf } from './person.js';
@@ -6,7 +8,7 @@ import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
 /** Projects as files: exported, imported, duplicated, and given the secrets that files do not hold. */
-export const projectFileRoutes = ({ environments, projects, projectFiles, log, secrets }: Services): AnyRoute[] => [
+export const projectFileRoutes = ({ environments, projects, projectFiles, fileStates, log, secrets }: Services): AnyRoute[] => [
   route({
     method: 'get',
     path: '/projects/:projectId/export',
@@ -27,6 +29,39 @@ export const projectFileRoutes = ({ environments, projects, projectFiles, log, s
     streamBody: 'application/zip',
     result: ImportedProjectSchema,
     handle: ({ query, request }) => projectFiles.importZip(request, personOf(request), query.name),
+  }),
+  route({
+    method: 'get',
+    path: '/projects/:projectId/files',
+    summary: 'The files of a project with their revisions, for a folder that is kept equal to it',
+    params: InProject,
+    result: z.array(ProjectFileStateSchema),
+    handle: ({ params }) => fileStates.list(params.projectId),
+  }),
+  route({
+    method: 'get',
+    path: '/projects/:projectId/files/content',
+    summary: 'One file of a project as it is now',
+    params: InProject,
+    query: z.object({ path: z.string() }),
+    produces: 'application/octet-stream',
+    handle: async ({ params, query, response }) => {
+      const { pieces } = await fileStates.file(params.projectId, query.path);
+      response.type('application/octet-stream');
+      await pipeline(Readable.from(pieces(), { objectMode: false }), response);
+    },
+  }),
+  route({
+    method: 'put',
+    path: '/projects/:projectId/files/content',
+    summary:
+      'Take in the changed text of a file, as a version of what it stands for; refused where the product has changed it meanwhile. Says what all files are then',
+    params: InProject,
+    query: z.object({ path: z.string(), from: z.string().describe('the revision that was changed') }),
+    rawBody: 'text/plain',
+    result: z.array(ProjectFileStateSchema),
+    handle: ({ params, query, body, request }) =>
+      fileStates.put(params.projectId, query.path, query.from, Buffer.isBuffer(body) ? body.toString('utf8') : '', personOf(request)),
   }),
   route({
     method: 'post',

@@ -6,6 +6,7 @@ import type { Conductor } from '../conductor/conductor.js';
 import type { Environments } from '../environments/environments.js';
 import type { LiveHub } from '../live/live-hub.js';
 import type { ServerLog } from '../log/server-log.js';
+import type { FileStates } from '../project-files/file-states.js';
 import type { ProjectFiles } from '../project-files/project-files.js';
 import type { Projects } from '../projects/projects.js';
 import type { Recorder } from '../record/recorder.js';
@@ -19,6 +20,7 @@ export interface Services {
   store: Store;
   projects: Projects;
   projectFiles: ProjectFiles;
+  fileStates: FileStates;
   environments: Environments;
   compute: Compute;
   longWork: LongWork;

@@ -17,7 +17,7 @@ import { create, extract } from 'tar';
 import * as z from 'zod';
 import { lockDirectory } from '../store/directory-lock.js';
 import { ownEverythingIn, ownFolder } from '../store/own-folder.js';
-import { copiedFolder, dumpedFile, restoreDatabase } from './database-copy.js';
+import { copiedFolder, dumpedFile, restoreDatabase } from '../store/database-copy.js';
 import { dataFolders, type DataFolders } from './data-folder.js';
 
 /** What says of an archive that it is a backup. */

@@ -54,8 +54,8 @@ describe('importing while it is uploaded', () => {
   });
 
   it('reads a file that is larger than the memory of its thread, entry by entry', async () => {
-    const thread = new Worker(importWorkerFile, { resourceLimits: { maxOldGenerationSizeMb: 32 } });
-    const entries = 1500;
+    const thread = new Worker(importWorkerFile, { resourceLimits: { maxOldGenerationSizeMb: 64 } });
+    const entries = 3000;
     const page = entry(1).replace('body 1', 'row '.repeat(15_000));
     const answer = async () => ((await once(thread, 'message')) as [FromImport])[0];
     const say = async (text: string) => {
@@ -67,7 +67,7 @@ describe('importing while it is uploaded', () => {
     await say('{"log":{"entries":[');
     for (let n = 0; n < entries; n++) await say(`${n > 0 ? ',' : ''}${page}`);
     await say(']}}');
-    expect(entries * page.length).toBeGreaterThan(2 * (32 << 20));
+    expect(entries * page.length).toBeGreaterThan(2 * (64 << 20));
     await thread.terminate();
   });
 

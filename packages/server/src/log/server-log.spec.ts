@@ -53,7 +53,9 @@ describe('The log of the server', () => {
     log.warn('refused');
     log.error('fault 2');
     await log.close();
-    const lines = readFileSync(log.file ?? '', 'utf8').trim().split('\n');
+    const lines = readFileSync(log.file ?? '', 'utf8')
+      .trim()
+      .split('\n');
     expect(lines.map((line) => (JSON.parse(line) as { what: string }).what)).toEqual(['fault 2']);
     expect(terminal.mock.calls.map(([text]) => String(text)).join('')).not.toContain('refused');
   });

@@ -5,7 +5,6 @@ import {
   boundColumns,
   entryWithAll,
   exportHar,
-  fileName,
   fileSchemas,
   filesOf,
   jsonSchemaOf,
@@ -25,7 +24,6 @@ import {
   type DataTable,
   type Exchange,
   type FileKind,
-  type ProjectFile,
   type Rehearsal,
   type RequestExchange,
   type Run,
@@ -37,6 +35,7 @@ import { stringify } from 'yaml';
 import type { SampleFiles } from '../samples/sample-files.js';
 import { inParquetThread } from '../samples/parquet-thread.js';
 import { referredBodies } from './referred-bodies.js';
+import { listProject, type ListedProject } from './list-project.js';
 import type { OutgoingFile } from './project-source.js';
 import { allRows } from '../rows/all-rows.js';
 import type { Store } from '../store/store-client.js';
@@ -54,63 +53,12 @@ export interface ExportGround {
  * it was recorded.
  */
 export async function exportProject(ground: ExportGround, projectId: string): Promise<OutgoingFile[]> {
-  const { store } = ground;
-  const project = await store.project(projectId);
-  const tables = await store.tables(projectId);
-  const scripts = await store.scripts(projectId);
-  const [environments, takes, parts, workloads, runs] = [
-    await store.environments(projectId),
-    await store.takes(projectId),
-    await store.parts(projectId),
-    await store.workloads(projectId),
-    [...(await store.runs(projectId))].reverse(),
-  ];
-  const namer = (folder: string, ending: string) => {
-    const taken = new Set<string>();
-    return (name: string) => `${folder}/${fileName(name, ending, taken)}`;
-  };
-  const nameIn = {
-    environments: namer('environments', '.yaml'),
-    takes: namer('takes', '.har'),
-    parts: namer('parts', '.yaml'),
-    tables: namer('tables', '.yaml'),
-    scripts: namer('scripts', '.yaml'),
-    workloads: namer('workloads', '.yaml'),
-  };
-  // The order is that of ids, so that one more thing of a name does not change the paths of the others.
-  const listed = <T extends { id: string; name: string }>(list: readonly T[], pathOf: (name: string) => string) =>
-    [...list].sort((left, right) => (left.id < right.id ? -1 : 1)).map((item) => ({ item, id: item.id, file: pathOf(item.name) }));
-  const listing = {
-    environments: environments.map((item) => ({ item, id: item.id, file: nameIn.environments(item.name) })),
-    takes: listed(takes, nameIn.takes),
-    parts: listed(parts, nameIn.parts),
-    tables: listed(tables, nameIn.tables),
-    scripts: listed(scripts, nameIn.scripts),
-    workloads: listed(workloads, nameIn.workloads),
-  };
-  const rehearsals: { item: Rehearsal; id: string; file: string }[] = [];
-  for (const { item: script, file } of listing.scripts) {
-    const folder = file.replace(/^scripts\/(.*)\.yaml$/, 'rehearsals/$1');
-    const all = [...(await store.rehearsals(script.id)), ...(await store.trialRehearsals(script.id))];
-    for (const item of all.sort((left, right) => left.number - right.number))
-      rehearsals.push({ item, id: item.id, file: `${folder}/${item.number}.json` });
-  }
-  const runFolder = ({ number }: Run): string => `runs/${number}`;
-  const plain = (list: readonly { id: string; file: string }[]) => list.map(({ id, file }) => ({ id, file }));
-  const rowsOf = (file: string): string => file.replace(/\.yaml$/, '.csv');
-  const contents: ProjectFile = {
-    project: 1,
-    name: project?.name ?? '',
-    settings: await store.projectSettings(projectId),
-    environments: plain(listing.environments),
-    takes: listing.takes.map(({ id, file, item }) => ({ id, file, ...(item.madeFor === undefined ? {} : { madeFor: item.madeFor }) })),
-    parts: plain(listing.parts),
-    tables: listing.tables.map(({ id, file }) => ({ id, file, rows: rowsOf(file) })),
-    scripts: listing.scripts.map(({ id, file, item }) => ({ id, file, take: item.takeId, secondTake: item.secondTakeId })),
-    rehearsals: plain(rehearsals),
-    workloads: plain(listing.workloads),
-    runs: runs.map((run) => ({ id: run.id, folder: runFolder(run) })),
-  };
+  const listing = await listProject(ground.store, projectId);
+  return [...(await writtenFiles(ground.store, projectId, listing)), ...recordedFiles(ground, listing)];
+}
+
+/** The files that people write, with their schemas. */
+export async function writtenFiles(store: Store, projectId: string, listing: ListedProject): Promise<OutgoingFile[]> {
   const files: OutgoingFile[] = [];
   const add = (path: string, pieces: OutgoingFile['pieces']) => files.push({ path, pieces });
   const addText = (path: string, write: () => Promise<string> | string) => {
@@ -123,7 +71,7 @@ export async function exportProject(ground: ExportGround, projectId: string): Pr
     const up = '../'.repeat(path.split('/').length - 1);
     addText(path, async () => schemaLine(kind, up) + (await write()));
   };
-  addYaml('project.yaml', 'project', () => yaml(contents));
+  addYaml('project.yaml', 'project', () => yaml(listing.contents));
   for (const kind of [
     'project',
     'environment',
@@ -138,9 +86,9 @@ export async function exportProject(ground: ExportGround, projectId: string): Pr
   if (patterns.length > 0) addYaml('patterns.yaml', 'patterns', () => writePatterns(patterns));
   for (const { item, file } of listing.environments) addYaml(file, 'environment', () => writeEnvironmentFile(item));
   for (const { item, file } of listing.parts) addYaml(file, 'part', () => writePart(item));
-  for (const { item, file } of listing.tables) {
+  for (const { item, file, rows } of listing.tables) {
     addYaml(file, 'table', async () => yaml(await tableFile(store, item)));
-    add(rowsOf(file), () => tableRows(store, item));
+    add(rows, () => tableRows(store, item));
   }
   for (const { item, file } of listing.scripts) addYaml(file, 'script', () => scriptText(store, item));
   for (const { item, file } of listing.workloads)
@@ -150,18 +98,33 @@ export async function exportProject(ground: ExportGround, projectId: string): Pr
         return found && relativePath(file, found.file);
       };
       const used = new Set(
-        scripts.filter(({ id }) => item.crews.some((crew) => crew.scriptId === id)).flatMap((script) => [...boundColumns(script).keys()]),
+        listing.scripts
+          .filter(({ id }) => item.crews.some((crew) => crew.scriptId === id))
+          .flatMap((script) => [...boundColumns(script.item).keys()]),
       );
       const environment = fileOf(listing.environments, item.environmentId);
       return writeWorkloadFile(item, {
         script: (id) => fileOf(listing.scripts, id) ?? id,
         ...(environment === undefined ? {} : { environment }),
-        data: tables.filter(({ id }) => used.has(id)).map((table) => ({ table, file: rowsOf(fileOf(listing.tables, table.id) ?? '') })),
+        data: listing.tables.filter(({ id }) => used.has(id)).map(({ item: table, rows }) => ({ table, file: relativePath(file, rows) })),
       });
     });
-  for (const { item, file } of listing.takes) add(file, () => takeHar(store, item));
+  return files;
+}
+
+/** The files of what was recorded and measured: takes, rehearsals, runs. */
+export function recordedFiles(ground: ExportGround, { takes, rehearsals, runs }: ListedProject): OutgoingFile[] {
+  const { store } = ground;
+  const files: OutgoingFile[] = [];
+  const add = (path: string, pieces: OutgoingFile['pieces']) => files.push({ path, pieces });
+  const addText = (path: string, write: () => Promise<string> | string) => {
+    add(path, async function* () {
+      yield await write();
+    });
+  };
+  for (const { item, file } of takes) add(file, () => takeHar(store, item));
   for (const { item, file } of rehearsals) addText(file, () => rehearsalJson(store, item));
-  for (const run of runs) addRun(ground, run, runFolder(run), add, addText);
+  for (const { item, folder } of runs) addRun(ground, item, folder, add, addText);
   return files;
 }
 

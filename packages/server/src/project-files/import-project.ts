@@ -13,19 +13,16 @@ import {
   isRefusal,
   listedIds,
   missingSecretsOf,
-  pathFrom,
   ProjectFileSchema,
   readPart,
   readPatterns,
   readScript,
-  readWorkloadFile,
   readYamlAs,
   RehearsalSchema,
   rowsOfText,
   RunSchema,
   TableFileSchema,
   UserLogEntrySchema,
-  workloadOfFile,
   WorkloadSchema,
   type Frame,
   type ImportedProject,
@@ -43,6 +40,7 @@ import { storedBody } from '../store/stored-body.js';
 import type { Store } from '../store/store-client.js';
 import { inTemporaryFolder } from '../temporary/temporary-folder.js';
 import { namedFiles } from './project-folder.js';
+import { storeScriptFiles, workloadFrom } from './read-text.js';
 import { linesOf, textOf, type ProjectSource } from './project-source.js';
 
 /** Where the files of a project go. */
@@ -247,13 +245,7 @@ class ProjectImport {
       secondTakeId: secondTake === null ? null : this.#id(secondTake),
     });
     if ('problems' in read) throw faulty(lines(file, read.problems));
-    await store.putBodies(
-      [...read.files].map(([hash, base64]) => {
-        const { stored } = storedBody(Buffer.from(base64, 'base64'), 'application/octet-stream');
-        if (stored.hash !== hash) throw faulty([`${file}: The body ${hash} is another one than its name says.`]);
-        return stored;
-      }),
-    );
+    await storeScriptFiles(store, file, read.files);
     await store.saveScript(read.script, this.as.by, this.#at, 'Imported');
   }
 
@@ -269,27 +261,9 @@ class ProjectImport {
   }
 
   async #workload(contents: ProjectFile, id: string, file: string): Promise<void> {
-    const read = readWorkloadFile(this.#change(await textOf(this.source, file)));
-    if ('problems' in read) throw faulty(lines(file, read.problems));
-    const workload = workloadOfFile(read.file);
-    const scriptOf = (path: string): string => {
-      const script = contents.scripts.find((listed) => listed.file === pathFrom(file, path));
-      // A crew may have outlived its script.
-      return script ? this.#id(script.id) : path;
-    };
-    const environment = contents.environments.find((listed) => listed.file === pathFrom(file, read.file.environment ?? ''));
-    await this.ground.store.saveWorkload(
-      {
-        ...workload,
-        id,
-        projectId: this.as.projectId,
-        crews: workload.crews.map((crew) => ({ ...crew, scriptId: scriptOf(crew.scriptId) })),
-        ...(environment ? { environmentId: environment.id } : {}),
-      },
-      this.as.by,
-      this.#at,
-      'Imported',
-    );
+    const text = this.#change(await textOf(this.source, file));
+    const workload = workloadFrom(contents, file, text, { id, projectId: this.as.projectId }, (listed) => this.#id(listed));
+    await this.ground.store.saveWorkload(workload, this.as.by, this.#at, 'Imported');
   }
 
   async #run(id: string, folder: string): Promise<void> {

@@ -6,7 +6,7 @@ import { migrate as migratePglite } from 'drizzle-orm/pglite/migrator';
 import { drizzle as drizzlePostgres } from 'drizzle-orm/node-postgres';
 import { migrate as migratePostgres } from 'drizzle-orm/node-postgres/migrator';
 import pg from 'pg';
-import { copiedFolder, dumpDatabase } from '../backup/database-copy.js';
+import { copiedFolder, dumpDatabase } from './database-copy.js';
 import { lockDirectory } from './directory-lock.js';
 import { needRoom } from './disk-room.js';
 import { unpackDatabase } from './empty-database.js';

@@ -97,10 +97,7 @@ describe('environments in the store', () => {
     const directory = mkdtempSync(join(tmpdir(), 'sturdy-sealed-'));
     const secretsFolder = join(directory, 'secrets');
     const open = () =>
-      openStore(
-        { directory },
-        { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFile, secretsFolder },
-      );
+      openStore({ directory }, { worker: storeWorkerFile, migrations: migrationsFolder, emptyDatabase: emptyDatabaseFile, secretsFolder });
     let store = await open();
     await store.saveProject({ id: 'p1', name: 'P' });
     await store.saveEnvironment(environment);

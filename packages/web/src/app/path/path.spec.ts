@@ -26,7 +26,7 @@ function open(scripts: Script[] = []) {
       { provide: Api, useValue: { scripts: () => of(scripts), runs: () => of([] as Run[]) } },
     ],
   });
-  return TestBed.inject(Store);
+  return TestBed.inject<Store>(Store);
 }
 const load = (store: Store, scripts: Script[]) => {
   store.dispatch(takesActions.listLoaded({ list: [take] }));
@@ -69,7 +69,7 @@ describe('the path of a first visit, on screen', () => {
     load(store, [script]);
     bar.fixture.detectChanges();
     expect(bar.element.querySelector('a')?.getAttribute('href')).toBe('/scripts/s1');
-    TestBed.flushEffects();
+    TestBed.tick();
     expect(TestBed.inject(PathWalk).kept().walk.reached).toEqual(['record']);
   });
 
@@ -80,7 +80,7 @@ describe('the path of a first visit, on screen', () => {
     const bar = render(PathBar);
     load(store, [script]);
     bar.fixture.detectChanges();
-    TestBed.flushEffects();
+    TestBed.tick();
     bar.click('Leave the path');
     expect(walk.kept().state).toBe('left');
     TestBed.resetTestingModule();
