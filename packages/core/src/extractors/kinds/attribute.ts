@@ -7,7 +7,7 @@ export const attribute = extractorKind({
     kind: z.literal('attribute'),
     element: z.string(),
     /** Attribute and value that pick the element, such as `id` and `record`; null picks by position. */
-    by: z.object({ name: z.string(), value: z.string() }).nullable(),
+    by: z.object({ name: z.string(), value: z.string() }).nullable().default(null),
     attribute: z.string(),
     nth,
     /** Replaces `nth` where any match, or the last, is wanted. */

@@ -15,7 +15,7 @@ export const refining = {
 };
 
 /** Which of several matches, by its number from 0. */
-export const nth = z.number().int().nonnegative();
+export const nth = z.number().int().nonnegative().default(0);
 
 /** Which of several matches: the first, the last, any one. */
 export const pick = z.enum(['first', 'last', 'any']);

@@ -186,7 +186,7 @@ describe('a script that somebody writes', () => {
           '',
         ].join('\n'),
       ).concat(
-        'handoffs:\n  ticket:\n    from: s-get-desk-bay-variable-bay\n    extractor: { kind: jsonpath, path: $.ticket, pick: first }\n',
+        'handoffs:\n  ticket:\n    from: s-get-desk-bay-variable-bay\n    extractor: { kind: jsonpath, path: $.ticket }\n  key:\n    from: s-post-bays\n    extractor: { kind: field, name: formKey }\n',
       ),
     );
     const [desk, cookie, repeat, meet, message] = script.transactions[0]?.steps ?? [];
@@ -200,7 +200,10 @@ describe('a script that somebody writes', () => {
     expect(repeat).toMatchObject({ times: 50, pauseMs: 0, steps: [{ method: 'POST', origin, url: [{ kind: 'text', text: '/bays' }] }] });
     expect(meet).toMatchObject({ atMostMs: 30_000 });
     expect(message).toMatchObject({ awaits: { atMostMs: 10_000 } });
-    expect(script.handoffs).toMatchObject([{ id: 'h1', evidence: 'likely', reason: '', recorded: '' }]);
+    expect(script.handoffs).toMatchObject([
+      { id: 'h1', evidence: 'likely', reason: '', recorded: '', extractor: { pick: 'first' } },
+      { id: 'h2', extractor: { kind: 'field', nth: 0 } },
+    ]);
     expect(readScript(writeScript(script), base)).toEqual({ script, files: new Map() });
   });
 
