@@ -9,6 +9,8 @@ module.exports = {
   ...preset,
   roots: ['<rootDir>/src'],
   globalSetup: '<rootDir>/../../scripts/jest-setup.mjs',
+  // The first test of a file loads its screen, which takes a busy machine longer than Jest waits by itself.
+  testTimeout: 30_000,
   setupFilesAfterEnv: ['<rootDir>/jest.setup.ts'],
   transformIgnorePatterns: [`/node_modules/(?!${esmOnly}/|.*\\.mjs$)`, '/\\.sturdy/'],
   transform: {

@@ -75,6 +75,18 @@ describe('a folder and a project that are kept equal', () => {
     expect(text(path)).toContain('pause: 300');
   });
 
+  it('leave a comment in the folder, and still know the file as the same without it', async () => {
+    writeFileSync(file(path), `# mine\n${text(path)}`);
+    expect((await sync()).lines[0]).toBe(`sent ${path}`);
+    expect(text(path)).toContain('# mine');
+    edit(path, '# mine\n', '');
+    expect((await sync()).status).toBe(0);
+    await pauseInProduct(301);
+    expect((await sync()).lines[0]).toBe(`fetched ${path}`);
+    edit(path, 'pause: 301', 'pause: 300');
+    expect((await sync()).status).toBe(0);
+  });
+
   it('say what is wrong with a text, once, and keep both as they are', async () => {
     edit(path, 'pause: 300', 'pause: soon');
     const refused = await sync();

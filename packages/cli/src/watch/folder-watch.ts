@@ -23,6 +23,9 @@ type Memory = z.infer<typeof MemorySchema>;
 const isWrittenPath = (path: string): boolean =>
   /^(?:(?:scripts|parts|workloads|environments)\/.*\.yaml|tables\/.*\.(?:yaml|csv)|patterns\.yaml)$/.test(path);
 
+/** A large project has many files: its memory is not written anew for each of them. */
+const changesAtATime = 100;
+
 const words: Record<Exclude<SyncStep, 'fetch' | 'send' | 'remove' | 'conflict'>, string> = {
   gone: 'is not in the folder any more, and stays in the product. Delete there what it stands for, or have it back by deleting .sturdy-watch.json.',
   kept: 'was deleted in the product, and changed here. It stays here; nothing keeps it equal any more.',
@@ -37,6 +40,8 @@ const words: Record<Exclude<SyncStep, 'fetch' | 'send' | 'remove' | 'conflict'>,
 export class FolderWatch {
   readonly #files: FolderFiles;
   readonly #memory: Memory;
+  /** Changes of the memory that are not in its file yet. */
+  #changes = 0;
   /** What was said of each file, so that it is said once. */
   readonly #said = new Map<string, string>();
 
@@ -53,6 +58,14 @@ export class FolderWatch {
 
   /** Brings both to the same state once. Resolves with how many files are not equal, because somebody has to decide. */
   async round(): Promise<number> {
+    try {
+      return await this.#round();
+    } finally {
+      if (this.#changes > 0) this.#keep();
+    }
+  }
+
+  async #round(): Promise<number> {
     let states = await this.#list();
     const open = new Set<string>();
     // What is taken in may change other files, so all are looked at anew after it.
@@ -75,7 +88,8 @@ export class FolderWatch {
         });
         if (step === null) {
           // Both were changed to the same text, or both have none any more.
-          if (state && digest !== null && base?.revision !== state.revision) this.#remember(path, { revision: state.revision, digest });
+          if (state && digest !== null && (base?.revision !== state.revision || base.digest !== digest))
+            this.#remember(path, { revision: state.revision, digest });
           if (!state && digest === null) this.#forget(path);
           this.#settle(path);
           continue;
@@ -221,17 +235,23 @@ export class FolderWatch {
 
   #remember(path: string, file: SyncedFile): void {
     this.#memory.files[path] = file;
-    this.#keep();
+    this.#changed();
   }
 
   #forget(path: string): void {
     if (!(path in this.#memory.files)) return;
     const { [path]: _gone, ...rest } = this.#memory.files;
     this.#memory.files = rest;
-    this.#keep();
+    this.#changed();
+  }
+
+  /** What is not kept yet is found out again: equal files are known as such by their texts. */
+  #changed(): void {
+    if (++this.#changes >= changesAtATime) this.#keep();
   }
 
   #keep(): void {
+    this.#changes = 0;
     // Under another name until it is whole: half a memory would make conflicts of everything.
     writeFileSync(`${this.#memoryFile}.new`, JSON.stringify(this.#memory), { mode: 0o600 });
     renameSync(`${this.#memoryFile}.new`, this.#memoryFile);
