@@ -285,8 +285,8 @@ const activities = {
         return 'nothing';
       }
       must(summary.takes === 6 && summary.runs === 4, `${summary.takes} takes and ${summary.runs} runs are there`);
+      await ask('PUT', `/projects/${summary.id}`, { name, state: 'deleted' });
       await ask('DELETE', `/projects/${summary.id}`);
-      await ask('DELETE', `/projects/${summary.id}/for-good`);
       return 'whole';
     },
   },
@@ -365,7 +365,7 @@ const count = async (query) => Number((await database.query(query)).rows[0].coun
 const orphans = [
   ['exchanges', await count('select count(*) from exchanges where take_id not in (select id from takes)')],
   ['table rows', await count('select count(*) from data_rows where table_id not in (select id from data_tables)')],
-  ['frames', await count('select count(*) from run_frames where run_id not in (select id from runs)')],
+  ['frames', await count('select count(*) from frames where run_id not in (select id from runs)')],
   ['rehearsals', await count('select count(*) from rehearsals where script_id not in (select id from scripts)')],
 ];
 await database.close();
