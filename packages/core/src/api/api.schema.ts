@@ -3,6 +3,7 @@ import { DataTableSchema } from '../data/data-table.schema.js';
 import { RunSchema } from '../analyse/run.schema.js';
 import { HandoffPatternSchema } from '../patterns/pattern.schema.js';
 import { ProjectSchema } from '../project/project.schema.js';
+import { pathProblem } from '../project-files/file-paths.js';
 import { SentAndGotSchema, SourcesSchema } from '../rehearse/sources.js';
 import { TidySchema, TransactionStartSchema } from '../tidy/tidy.schema.js';
 import { RecordingStateSchema } from '../take/recording.schema.js';
@@ -128,7 +129,11 @@ export const ListedPartSchema = z.object({
 export type ListedPart = z.infer<typeof ListedPartSchema>;
 
 /** A file of a project as the product has it now: `revision` changes with its text; `isWritten` where a changed text can be taken in. */
-export const ProjectFileStateSchema = z.object({ path: z.string(), revision: z.string(), isWritten: z.boolean() });
+export const ProjectFileStateSchema = z.object({
+  path: z.string().refine((path) => pathProblem(path) === null, 'The path leads out of the project.'),
+  revision: z.string(),
+  isWritten: z.boolean(),
+});
 export type ProjectFileState = z.infer<typeof ProjectFileStateSchema>;
 
 /** A backup of all that a server holds. */

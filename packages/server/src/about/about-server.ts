@@ -3,6 +3,7 @@ import { release, type as systemType } from 'node:os';
 import { join } from 'node:path';
 import { version, type About } from '@sturdy/core';
 import type { ServerLog } from '../log/server-log.js';
+import { littleRoomBytes } from '../store/disk-room.js';
 import type { Store } from '../store/store-client.js';
 import type { StorePlace } from '../store/open-database.js';
 
@@ -14,9 +15,6 @@ export interface OwnFolder {
   what: string;
   path: string;
 }
-
-/** Less room than this on the disk, in bytes, is told; a run of an hour writes some hundred megabytes. */
-const littleRoom = 1 << 30;
 
 /** Tells version, health, sizes, and what was interrupted. */
 export class AboutServer {
@@ -58,11 +56,11 @@ export class AboutServer {
         },
         {
           what: 'Disk',
-          isGood: disk === null || disk.freeBytes >= littleRoom,
+          isGood: disk === null || disk.freeBytes >= littleRoomBytes,
           text:
             disk === null
               ? 'cannot be asked'
-              : disk.freeBytes >= littleRoom
+              : disk.freeBytes >= littleRoomBytes
                 ? 'has room'
                 : 'has less than 1 GB left. Make room, or runs cannot be stored.',
         },

@@ -104,8 +104,12 @@ describe('a backup', () => {
     expect(statSync(path).mode & 0o077).toBe(0);
     await store.close();
 
+    // A folder that is there may be one where a disk is mounted: it is filled, and not replaced.
     const data = join(folder, 'restored');
+    mkdirSync(data);
+    const { ino } = statSync(data);
     expect(await restoreBackup(path, data, migrationsFolder)).toMatchObject({ backup: 1, database: 'embedded' });
+    expect([statSync(data).ino, readdirSync(data).sort()]).toEqual([ino, ['pg', 'recorder', 'samples', 'secrets']]);
     const restored = await open({ directory: data }, data);
     const ids = (await restored.takes('p1')).map(({ id }) => id).sort();
     // What was told as stored before is there, and of what came meanwhile nothing is missing in between.
@@ -161,7 +165,7 @@ describe('a backup', () => {
     const path = join(folder, 'some.tar.gz');
     const packed = async (label: unknown, also: string[] = []) => {
       const from = mkdtempSync(join(folder, 'packed-'));
-      if (label !== undefined) writeFileSync(join(from, 'backup.json'), JSON.stringify(label));
+      if (label !== undefined) writeFileSync(join(from, 'backup.json'), typeof label === 'string' ? label : JSON.stringify(label));
       for (const name of also) writeFileSync(join(from, name), 'x');
       await create({ gzip: true, file: path, cwd: from }, ['.']);
     };
@@ -180,6 +184,8 @@ describe('a backup', () => {
     await packed({ ...label, database: 'postgresql' });
     expect(await refused()).toContain('Name an empty database');
     await packed(undefined, ['project.yaml']);
+    expect(await refused()).toContain('is no backup of Sturdy Puppet');
+    await packed('{');
     expect(await refused()).toContain('is no backup of Sturdy Puppet');
     await packed({ hello: 1 });
     expect(await refused()).toContain('is no backup of Sturdy Puppet');

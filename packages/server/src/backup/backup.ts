@@ -11,11 +11,11 @@ import {
   statSync,
   writeFileSync,
 } from 'node:fs';
-import { basename, dirname, join } from 'node:path';
+import { basename, join } from 'node:path';
 import { Refusal, version, type Backup } from '@sturdy/core';
 import { create, extract } from 'tar';
 import * as z from 'zod';
-import { lockDirectory } from '../store/directory-lock.js';
+import { lockDirectory, lockFile } from '../store/directory-lock.js';
 import { ownEverythingIn, ownFolder } from '../store/own-folder.js';
 import { copiedFolder, dumpedFile, restoreDatabase } from '../store/database-copy.js';
 import { dataFolders, type DataFolders } from './data-folder.js';
@@ -31,6 +31,17 @@ const LabelSchema = z.object({
   database: z.enum(['embedded', 'postgresql']),
 });
 type Label = z.infer<typeof LabelSchema>;
+const LabelText = z
+  .string()
+  .transform((text, context): unknown => {
+    try {
+      return JSON.parse(text);
+    } catch {
+      context.addIssue('no JSON');
+      return z.NEVER;
+    }
+  })
+  .pipe(LabelSchema);
 
 /** What a backup is made of. */
 export interface BackupGround {
@@ -102,45 +113,57 @@ export async function backUpStopped(data: string, migrations: string, now: Date)
  * and then nothing was changed.
  */
 export async function restoreBackup(file: string, data: string, migrations: string, databaseUrl?: string): Promise<Label> {
-  const taken = existsSync(data) ? readdirSync(data).filter((name) => name !== 'in-use-by') : [];
+  // The folder may be where a disk is mounted, which can neither be replaced nor be written to from beside.
+  const isNew = !existsSync(data);
+  ownFolder(data);
+  const unlock = lockDirectory(data);
+  const unpacked = join(data, '.restoring');
+  try {
+    needEmpty(data, [basename(unpacked), lockFile]);
+    rmSync(unpacked, { recursive: true, force: true });
+    return await unpackBackup(file, data, unpacked, migrations, databaseUrl);
+  } finally {
+    rmSync(unpacked, { recursive: true, force: true });
+    unlock();
+    // What was made for nothing goes again.
+    if (isNew && readdirSync(data).length === 0) rmSync(data, { recursive: true });
+  }
+}
+
+function needEmpty(data: string, besides: readonly string[]): void {
+  const taken = readdirSync(data).filter((name) => !besides.includes(name));
   if (taken.length > 0)
     throw new Refusal(
       `${data} holds something already (${taken.slice(0, 3).join(', ')}). Name a folder that is empty, or not there yet, with --data.`,
     );
-  const unpacked = join(dirname(data), `.${basename(data)}.restoring`);
-  rmSync(unpacked, { recursive: true, force: true });
-  try {
-    ownFolder(unpacked);
-    await extract({ file, cwd: unpacked, strict: true }).catch((error: unknown) => {
-      throw new Refusal(`${file} cannot be read as a backup: ${error instanceof Error ? error.message : String(error)}`);
-    });
-    const label = labelIn(unpacked, file);
-    if (label.changes > changesIn(migrations))
-      throw new Refusal(
-        `${file} was made by a newer version of the product (${label.version}; this is ${version}). Install that one first.`,
-      );
-    if (label.database === 'postgresql') {
-      if (databaseUrl === undefined)
-        throw new Refusal(`${file} holds a database of a PostgreSQL server. Name an empty database that it shall go into with --database.`);
-      await restoreDatabase(unpacked, databaseUrl);
-      rmSync(join(unpacked, dumpedFile));
-    } else if (databaseUrl !== undefined)
-      throw new Refusal(
-        `${file} holds an embedded database, which goes into ${data} and not into a PostgreSQL server. Leave --database out.`,
-      );
-    rmSync(join(unpacked, labelFile));
-    ownEverythingIn(unpacked);
-    rmSync(data, { recursive: true, force: true });
-    renameSync(unpacked, data);
-    return label;
-  } finally {
-    rmSync(unpacked, { recursive: true, force: true });
-  }
+}
+
+async function unpackBackup(file: string, data: string, unpacked: string, migrations: string, databaseUrl?: string): Promise<Label> {
+  ownFolder(unpacked);
+  await extract({ file, cwd: unpacked, strict: true }).catch((error: unknown) => {
+    throw new Refusal(`${file} cannot be read as a backup: ${error instanceof Error ? error.message : String(error)}`);
+  });
+  const label = labelIn(unpacked, file);
+  if (label.changes > changesIn(migrations))
+    throw new Refusal(`${file} was made by a newer version of the product (${label.version}; this is ${version}). Install that one first.`);
+  if (label.database === 'postgresql') {
+    if (databaseUrl === undefined)
+      throw new Refusal(`${file} holds a database of a PostgreSQL server. Name an empty database that it shall go into with --database.`);
+    await restoreDatabase(unpacked, databaseUrl);
+    rmSync(join(unpacked, dumpedFile));
+  } else if (databaseUrl !== undefined)
+    throw new Refusal(
+      `${file} holds an embedded database, which goes into ${data} and not into a PostgreSQL server. Leave --database out.`,
+    );
+  rmSync(join(unpacked, labelFile));
+  ownEverythingIn(unpacked);
+  for (const name of readdirSync(unpacked)) renameSync(join(unpacked, name), join(data, name));
+  return label;
 }
 
 function labelIn(folder: string, file: string): Label {
   const path = join(folder, labelFile);
-  const read = existsSync(path) ? LabelSchema.safeParse(JSON.parse(readFileSync(path, 'utf8'))) : null;
+  const read = existsSync(path) ? LabelText.safeParse(readFileSync(path, 'utf8')) : null;
   if (!read?.success) throw new Refusal(`${file} is no backup of Sturdy Puppet. A project is imported with sturdy project import.`);
   return read.data;
 }
@@ -151,7 +174,7 @@ function copyFolder(from: string, to: string): void {
   if (existsSync(from)) cpSync(from, to, { recursive: true });
 }
 
-/** Files that only grow need not be copied: another name for each of them is enough, and what is written later is read up to where it ended. */
+/** Files that only grow need not be copied: another name for each of them is enough. A batch that the archive has half of is left out by whoever reads it. */
 function linkFiles(from: string, to: string): void {
   if (!existsSync(from)) return;
   mkdirSync(to);

@@ -1,5 +1,5 @@
 import { createServer, type AddressInfo } from 'node:net';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { findingsOf, type Finding } from './findings.js';
@@ -67,6 +67,12 @@ describe('what a server needs', () => {
     const told = findings(change).filter((finding) => finding.state !== 'good');
     expect(told.map((finding) => finding.state)).toEqual([state]);
     expect(told.map(({ what, text }) => `${what}: ${text}`)[0]).toMatch(sentence);
+  });
+
+  it('asks for the Node.js that the package asks for', () => {
+    const { engines } = JSON.parse(readFileSync('package.json', 'utf8')) as { engines: { node: string } };
+    const least = engines.node.replace(/^>=|\.0$/g, '');
+    expect(findings({ node: '1.0.0' })[0]?.text).toContain(`Install ${least} or newer.`);
   });
 
   it('is read of this machine', async () => {

@@ -1,3 +1,4 @@
+import { leftBytes, littleRoomBytes } from '../store/disk-room.js';
 import type { MachineState } from './machine-state.js';
 
 /** Something that was looked at: good, worth minding, or missing, with what to do. */
@@ -9,8 +10,6 @@ export interface Finding {
 
 /** What this machine has to have at least (`engines` of package.json). */
 const leastNode = [20, 19] as const;
-const littleRoomBytes = 1 << 30;
-const leastRoomBytes = 64 << 20;
 /** Less memory than this is little for the product and a browser beside it; common practice, no source. */
 const littleMemoryBytes = 2 * 2 ** 30;
 /** Handles that the product takes for itself, of threads, files and its own connections. */
@@ -77,8 +76,7 @@ function folderFinding({ what, path, freeBytes, isWritable }: MachineState['fold
   if (!isWritable || freeBytes === null)
     return { what, state: 'missing', text: `${path} cannot be written to. Make it writable, or name another.` };
   const room = `${path} has ${size(freeBytes)} free`;
-  if (freeBytes < leastRoomBytes)
-    return { what, state: 'missing', text: `${room}, and at least ${size(leastRoomBytes)} have to be. Make room.` };
+  if (freeBytes < leftBytes) return { what, state: 'missing', text: `${room}, and at least ${size(leftBytes)} have to be. Make room.` };
   return freeBytes < littleRoomBytes
     ? { what, state: 'mind', text: `${room}. A run of an hour writes some hundred megabytes: make room.` }
     : { what, state: 'good', text: room };

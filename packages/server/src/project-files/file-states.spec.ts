@@ -124,6 +124,7 @@ onBothDatabases('single files of a project', (opened) => {
     expect(await refused('tables/containers.csv', (was) => `${was}one cell\r\n`)).toMatch(
       /^tables\/containers\.csv:\d+:1: The row has 1 cells, and the table has 2 columns\.$/,
     );
+    expect(await refused('tables/containers.csv', (was) => `${was}"one cell\r\n`)).toMatch(/^tables\/containers\.csv: .*\d/);
     expect(await refused('tables/containers.yaml', (was) => was.replace('name: goods', 'name: cargo'))).toContain(
       'Columns of a table are changed in the product',
     );

@@ -10,8 +10,14 @@ import { takeInFile, type TakingIn } from './take-in-file.js';
 
 const digestOf = (content: string): string => createHash('sha256').update(content).digest('hex');
 
+/** So long the files of a list are given as they were listed, in ms. */
+const listedForMs = 5000;
+
 /** Single files of a project, for a folder that is kept equal to it. */
 export class FileStates {
+  /** What was listed last: whoever lists a project asks for many of its files next. */
+  #listed: { projectId: string; files: OutgoingFile[]; untilMs: number } | null = null;
+
   constructor(
     readonly ground: ExportGround,
     readonly takingIn: TakingIn,
@@ -21,9 +27,11 @@ export class FileStates {
   async list(projectId: string): Promise<ProjectFileState[]> {
     const listing = await listProject(this.ground.store, projectId);
     const states: ProjectFileState[] = [];
-    for (const file of await writtenFiles(this.ground.store, projectId, listing)) states.push(await this.#stateOf(listing, file));
+    const [written, recorded] = [await writtenFiles(this.ground.store, projectId, listing), recordedFiles(this.ground, listing)];
+    this.#listed = { projectId, files: [...written, ...recorded], untilMs: performance.now() + listedForMs };
+    for (const file of written) states.push(await this.#stateOf(listing, file));
     const sources = recordedSources(listing);
-    for (const { path } of recordedFiles(this.ground, listing))
+    for (const { path } of recorded)
       states.push({
         path,
         revision: digestOf(JSON.stringify(sources.get(path) ?? sources.get(path.replace(/\/[^/]+$/, '')))),
@@ -32,11 +40,10 @@ export class FileStates {
     return states;
   }
 
-  /** A file as it is now. Throws a problem where there is none of that path. */
+  /** A file as it was listed a moment ago. Throws a problem where there is none of that path. */
   async file(projectId: string, path: string): Promise<OutgoingFile> {
-    const listing = await listProject(this.ground.store, projectId);
-    const all = [...(await writtenFiles(this.ground.store, projectId, listing)), ...recordedFiles(this.ground, listing)];
-    const found = all.find((file) => file.path === path);
+    if (this.#listed?.projectId !== projectId || this.#listed.untilMs < performance.now()) await this.list(projectId);
+    const found = this.#listed?.files.find((file) => file.path === path);
     if (!found) throw new Problem(404, 'No such file', `The project has no file ${path} now. List its files anew.`);
     return found;
   }
@@ -83,7 +90,7 @@ export class FileStates {
 function recordedSources({ takes, rehearsals, runs }: ListedProject): Map<string, unknown> {
   return new Map<string, unknown>([
     ...takes.map(({ file, item }): [string, unknown] => [file, item]),
-    ...rehearsals.map(({ file, item }): [string, unknown] => [file, item.id]),
+    ...rehearsals.map(({ file, item }): [string, unknown] => [file, item]),
     ...runs.map(({ folder, item }): [string, unknown] => [folder, [item.id, item.state, item.endedAt, item.note]]),
   ]);
 }

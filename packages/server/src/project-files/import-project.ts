@@ -40,7 +40,7 @@ import { storedBody } from '../store/stored-body.js';
 import type { Store } from '../store/store-client.js';
 import { inTemporaryFolder } from '../temporary/temporary-folder.js';
 import { namedFiles } from './project-folder.js';
-import { storeScriptFiles, workloadFrom } from './read-text.js';
+import { csvRecords, storeScriptFiles, workloadFrom } from './read-text.js';
 import { linesOf, textOf, type ProjectSource } from './project-source.js';
 
 /** Where the files of a project go. */
@@ -223,16 +223,9 @@ class ProjectImport {
           some.map(({ fields }) => fields),
         );
     };
-    const records = (read: () => ReturnType<CsvReader['write']>) => {
-      try {
-        return read();
-      } catch (error) {
-        throw faulty([`${rows}: ${error instanceof Error ? error.message : String(error)}`]);
-      }
-    };
     for await (const piece of await this.source.open(rows))
-      await take(records(() => reader.write(decoder.decode(piece as Buffer, { stream: true }).replace(/^\uFEFF/, ''))));
-    await take(records(() => reader.end()));
+      await take(csvRecords(rows, () => reader.write(decoder.decode(piece as Buffer, { stream: true }).replace(/^\uFEFF/, ''))));
+    await take(csvRecords(rows, () => reader.end()));
     for (const { by, rows: text } of spent) await store.setSpent(id, [...rowsOfText(text)], by);
   }
 

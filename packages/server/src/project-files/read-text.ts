@@ -3,7 +3,7 @@ import { storedBody } from '../store/stored-body.js';
 import type { Store } from '../store/store-client.js';
 import { refuse, refuseLines } from './file-faults.js';
 
-/** Stores the bodies that travel with a script. Throws a problem where one is another than its name says. */
+/** Stores the bodies that travel with a script. Throws a refusal where one is another than its name says. */
 export async function storeScriptFiles(store: Store, path: string, files: ReadonlyMap<string, string>): Promise<void> {
   await store.putBodies(
     [...files].map(([hash, base64]) => {
@@ -14,8 +14,17 @@ export async function storeScriptFiles(store: Store, path: string, files: Readon
   );
 }
 
+/** Records of a file of rows. Throws a refusal where it cannot be read as CSV. */
+export function csvRecords<T>(path: string, read: () => T): T {
+  try {
+    return read();
+  } catch (error) {
+    throw refuse(path, error instanceof Error ? error.message : String(error));
+  }
+}
+
 /**
- * The workload of a file: scripts and environment, which it names by their paths, by their ids. `idOf` gives the id of what `project.yaml` lists. Throws a problem
+ * The workload of a file: scripts and environment, which it names by their paths, by their ids. `idOf` gives the id of what `project.yaml` lists. Throws a refusal
  * where something is wrong with the text.
  */
 export function workloadFrom(

@@ -1,5 +1,4 @@
 import {
-  applyPart,
   CsvReader,
   environmentOfFile,
   EnvironmentFileSchema,
@@ -18,17 +17,17 @@ import {
 import type { Environments } from '../environments/environments.js';
 import type { Projects } from '../projects/projects.js';
 import { allRows } from '../rows/all-rows.js';
-import { keepScript } from '../scripts/keep-script.js';
+import { keepPart, keepScript } from '../scripts/keep-script.js';
 import type { Store } from '../store/store-client.js';
 import { refuse, refuseLines } from './file-faults.js';
 import type { ListedProject } from './list-project.js';
-import { storeScriptFiles, workloadFrom } from './read-text.js';
+import { csvRecords, storeScriptFiles, workloadFrom } from './read-text.js';
 
 /** What a changed file of a project goes into. */
 export interface TakingIn {
   store: Store;
   environments: Pick<Environments, 'save'>;
-  projects: Pick<Projects, 'change'>;
+  projects: Pick<Projects, 'change' | 'need'>;
 }
 
 /** Cells that a changed file of rows may change at a time. */
@@ -75,11 +74,8 @@ export async function takeInFile(
   if (part) {
     const read = readPart(text, { id: part.id, projectId });
     if ('problems' in read) throw refuseLines(path, read.problems);
-    if (samePart(part.item, read.part)) return;
-    await store.savePart(read.part);
-    for (const { item } of listing.scripts)
-      if (item.transactions.some((transaction) => transaction.part === part.id))
-        await store.saveScript(applyPart(item, read.part).script, by, at, `The part “${read.part.name}” was changed in its file`);
+    if (!samePart(part.item, read.part))
+      await keepPart(store, read.part, { by, what: `The part “${read.part.name}” was changed in its file` });
     return;
   }
   const table = listing.tables.find(isIt);
@@ -111,7 +107,7 @@ export async function takeInFile(
         path,
         'What a project holds is changed in the product: make, rename or delete it there. Here only its name and its settings are taken in.',
       );
-    if (name !== oldName) await projects.change(projectId, { name, state: 'active' });
+    if (name !== oldName) await projects.change(projectId, { name, state: (await projects.need(projectId)).state });
     await store.saveProjectSettings(projectId, settings);
     return;
   }
@@ -131,7 +127,7 @@ async function takeInTable(store: Store, table: DataTable, path: string, text: s
 /** What leads from the rows of a table to those of a file: cells that differ, rows that are added at the end, rows that are missing there. */
 async function rowChanges(store: Store, { id, columns }: DataTable, path: string, text: string): Promise<TableChange[]> {
   const reader = new CsvReader(',');
-  const [header, ...records] = [...reader.write(text.replace(/^\uFEFF/, '')), ...reader.end()];
+  const [header, ...records] = csvRecords(path, () => [...reader.write(text.replace(/^\uFEFF/, '')), ...reader.end()]);
   const names = columns.map(({ name }) => name);
   if (JSON.stringify(header?.fields) !== JSON.stringify(names))
     throw refuse(path, `Its first line has to name the columns: ${names.join(', ')}.`);

@@ -1,4 +1,4 @@
-import { applyPart, ownParts, partIn, samePart, type Script } from '@sturdy/core';
+import { applyPart, ownParts, partIn, samePart, type Part, type Script } from '@sturdy/core';
 import type { Store } from '../store/store-client.js';
 
 /** Who changes a script, and what they did where it was more than editing. */
@@ -29,12 +29,20 @@ export async function keepScript(store: Store, given: Script, { by, what }: Scri
     const part = partIn(script, id);
     const before = known.get(id);
     if (!part || (before && samePart(before, part))) continue;
-    await store.savePart(part);
-    for (const otherScript of await store.scripts(script.projectId)) {
-      if (otherScript.id === script.id || !otherScript.transactions.some((transaction) => transaction.part === id)) continue;
-      await store.saveScript(applyPart(otherScript, part).script, by, at, `The part “${part.name}” was changed in “${script.name}”`);
-      changedToo.push(otherScript.name);
-    }
+    changedToo.push(...(await keepPart(store, part, { by, what: `The part “${part.name}” was changed in “${script.name}”` }, script.id)));
   }
   return { script, changedToo: [...new Set(changedToo)] };
+}
+
+/** Saves a part, and brings every script up to date that has it, but for the one in which it was changed. Resolves with their names. */
+export async function keepPart(store: Store, part: Part, { by, what }: Required<ScriptChange>, changedIn?: string): Promise<string[]> {
+  await store.savePart(part);
+  const at = new Date().toISOString();
+  const changed: string[] = [];
+  for (const script of await store.scripts(part.projectId)) {
+    if (script.id === changedIn || !script.transactions.some((transaction) => transaction.part === part.id)) continue;
+    await store.saveScript(applyPart(script, part).script, by, at, what);
+    changed.push(script.name);
+  }
+  return changed;
 }

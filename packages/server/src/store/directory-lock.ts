@@ -1,6 +1,9 @@
 import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 
+/** The file of the lock in a data directory. */
+export const lockFile = 'in-use-by';
+
 /** The directory is open in another process. */
 export class DirectoryInUse extends Error {}
 
@@ -9,7 +12,7 @@ export class DirectoryInUse extends Error {}
  * process is gone is taken over. Gives the function that lets go.
  */
 export function lockDirectory(directory: string): () => void {
-  const file = join(directory, 'in-use-by');
+  const file = join(directory, lockFile);
   for (let attempt = 0; attempt < 2; attempt++) {
     try {
       writeFileSync(file, [process.pid, startOf(process.pid)].join(' ').trim(), { flag: 'wx' });
@@ -41,12 +44,14 @@ function startOf(pid: number): string {
   }
 }
 
-function isAlive(pid: number): boolean {
+/** True where a process of this number lives. */
+export function isAlive(pid: number): boolean {
   if (!Number.isInteger(pid) || pid <= 0) return false;
   try {
     process.kill(pid, 0);
     return true;
   } catch (error) {
+    // A process of another user is there, and may not be asked.
     return (error as NodeJS.ErrnoException).code === 'EPERM';
   }
 }

@@ -9,7 +9,10 @@ export class NoRoomError extends Error {
  * What has to be left on the disk, in bytes, before anything is written: the embedded database takes its log in pieces of 16 MB, and cannot go on
  * where it finds no room in the middle of a write.
  */
-const leftBytes = 64 << 20;
+export const leftBytes = 64 << 20;
+
+/** Less room than this on the disk, in bytes, is told; a run of an hour writes some hundred megabytes. */
+export const littleRoomBytes = 1 << 30;
 
 /** Throws where the folder of the database takes no writes: too little room, or a disk that may only be read. */
 export function needRoom(folder: string): void {

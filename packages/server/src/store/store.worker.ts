@@ -47,6 +47,7 @@ try {
     new TableRepository(database),
     new WorkloadRepository(database, damage),
   ]);
+  operations.set('copyTo', (folder) => copyTo(String(folder)));
   port.on('message', (call: Call) => {
     void (async () => {
       try {
@@ -58,7 +59,7 @@ try {
           setImmediate(() => process.exit(0));
           return;
         }
-        const operation = call.method === 'copyTo' ? (folder: unknown) => copyTo(String(folder)) : operations.get(call.method);
+        const operation = operations.get(call.method);
         if (!operation) throw new Error(`The store has no operation ${call.method}.`);
         if (!onlyReads.test(call.method)) needRoom();
         const result = await patience.run(call.method, () => operation(...call.args), call.patienceMs);

@@ -1,6 +1,7 @@
 import { mkdtemp, readdir, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { isAlive } from '../store/directory-lock.js';
 
 /** How names in the temporary folder begin that a later start may clear away; the number of their process follows. */
 const prefix = 'sturdy-upload-';
@@ -24,15 +25,5 @@ export async function clearLeftFolders(): Promise<void> {
     const pid = new RegExp(`^${prefix}(\\d+)-`).exec(name)?.[1];
     if (pid === undefined || isAlive(Number(pid))) continue;
     await rm(join(tmpdir(), name), { recursive: true, force: true });
-  }
-}
-
-function isAlive(pid: number): boolean {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch (error) {
-    // A process of another user is there, and may not be asked.
-    return (error as NodeJS.ErrnoException).code === 'EPERM';
   }
 }
