@@ -142,9 +142,11 @@ describe('the line of a virtual user', () => {
     const user = driverOf({ line: { latencyMs: 100, downKbps: 400, upKbps: null } });
     const first = await user.send(get('/'));
     expect(first.durationMs).toBeGreaterThanOrEqual(199);
-    const second = await user.send(get('/'));
-    expect(second.durationMs).toBeGreaterThanOrEqual(99);
-    expect(second.durationMs).toBeLessThan(first.durationMs);
+    // A busy machine makes single requests late; the quickest of several tells whether the connection was paid for again.
+    const later: number[] = [];
+    for (let n = 0; n < 8; n++) later.push((await user.send(get('/'))).durationMs);
+    expect(Math.min(...later)).toBeGreaterThanOrEqual(99);
+    expect(Math.min(...later)).toBeLessThan(199);
     // 20 kB at 400 kbit/s take 0.4 s; two at the same time share the line.
     const both = await Promise.all([user.send(get('/?bytes=20000')), user.send(get('/?bytes=20000'))]);
     expect(Math.max(...both.map((response) => response.durationMs))).toBeGreaterThanOrEqual(880);
