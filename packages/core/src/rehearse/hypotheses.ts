@@ -12,6 +12,7 @@ import { HandoffMaker } from '../correlate/make/handoff-maker.js';
 import { Judge } from '../correlate/decide/judge.js';
 import { readsAsTyped } from '../correlate/find/person-inputs.js';
 import { SecondTake } from '../correlate/pair/second-take.js';
+import { findMade } from '../correlate/decide/made-values.js';
 import { freshKind } from '../correlate/find/shapes.js';
 import { ValueIndex, type Origin } from '../correlate/find/value-index.js';
 import { bitsOfLikelihood, bitsOfProof } from '../correlate/weigh/weigh.js';
@@ -60,7 +61,7 @@ class Finder {
   }
 
   all(): Supposition[] {
-    return [...this.#stale(), ...this.#redirects(), ...this.#mustBeNew(), ...this.#handoffs(), ...this.#unsure()];
+    return [...this.#stale(), ...this.#redirects(), ...this.#clientMade(), ...this.#mustBeNew(), ...this.#handoffs(), ...this.#unsure()];
   }
 
   #number(step: string): number {
@@ -149,6 +150,33 @@ class Finder {
             },
           ],
     );
+  }
+
+  /** Clocks, UUIDs and the like that a script sends as recorded because nothing looked for them yet. */
+  #clientMade(): Supposition[] {
+    const bad = this.#bad;
+    if (!bad || this.script.made.length > 0) return [];
+    const typed = new Set(
+      recordedSteps(this.script).flatMap(({ step }) => this.#typedIn(step.id).map((node) => `${step.id} ${node.place}`)),
+    );
+    const put = (maker: HandoffMaker): void => {
+      findMade(this.script, this.loaded, this.#index, maker, this.#twin, typed);
+    };
+    const trial = new HandoffMaker(this.script);
+    put(trial);
+    const names = [...new Set(trial.result().report.made.map(({ name }) => name.replace(/ \d+$/, '')))];
+    if (names.length === 0) return [];
+    return [
+      {
+        id: 'client-made',
+        kind: 'client-made',
+        step: bad.step,
+        number: bad.number,
+        sentence: `No answer gives ${names.slice(0, 4).join(', ')}${names.length > 4 ? ' and others' : ''}: the client makes a new one each time.`,
+        likelihood: 0.92,
+        put,
+      },
+    ];
   }
 
   /** Typed values that the server takes only once: one that it names, or those of the act that made nothing new. */

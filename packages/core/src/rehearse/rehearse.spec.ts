@@ -175,6 +175,26 @@ describe('repairing', () => {
     expect(repaired.script).toEqual(script);
   });
 
+  it('makes clocks and UUIDs that no answer gave anew, in a script that nothing was correlated in', () => {
+    const empty = new TakeBuilder().add(['GET', '/'], [200, html, desk]).load();
+    const openedAt = String(Date.parse(empty.take.startedAt) + 100);
+    const id = '1b4e28ba-2fa1-41d2-883f-0016d3cca427';
+    const take = new TakeBuilder()
+      .add(['GET', '/'], [200, html, desk])
+      .add(['POST', '/book', form, `goods=apples&openedAt=${openedAt}&request=${id}`], [303, [['Location', '/done']]])
+      .load();
+    const ownScript = scripted(take);
+    const late = '<title>Book</title><p role="alert">This form was open for too long</p>';
+    const result = judgeRehearsal(ownScript, take, playback(ownScript, { s1: [200, html, desk], s2: [200, html, late] }));
+    const experiment = repair(ownScript, take, { rehearsal: result, proof: null });
+    expect(experiment.tried).toMatchObject([{ kind: 'client-made', sentence: expect.stringContaining('opened at') as unknown }]);
+    expect(experiment.sure.made.map(({ made, recorded: value }) => [made, value])).toEqual([
+      ['epoch-ms', openedAt],
+      ['guid', id],
+    ]);
+    expect(repair(experiment.script, take, { rehearsal: result, proof: null }).tried.map(({ kind }) => kind)).not.toContain('client-made');
+  });
+
   it('makes a refused number anew where its form follows a published standard', () => {
     const take = new TakeBuilder().add(['POST', '/book', form, 'container=CSQU3054383'], [303, [['Location', '/done']]]).load();
     const ownScript = scripted(take);

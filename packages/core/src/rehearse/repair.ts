@@ -4,9 +4,9 @@ import { HandoffMaker, type CorrelationReport } from '../correlate/make/handoff-
 import type { Hypothesis } from './hypothesis.schema.js';
 import { hypothesesOf, type Seen, type Supposition } from './hypotheses.js';
 
-/** True for what a rehearsal proved: it stays even where the next one gets no further, because it is right and was not the only reason. */
+/** True for what a rehearsal proved, or what no server gives: it stays even where the next one gets no further, because it is right and was not the only reason. */
 export const isSure = ({ kind, likelihood }: Pick<Hypothesis, 'kind' | 'likelihood'>): boolean =>
-  likelihood >= 0.9 && (kind === 'stale-value' || kind === 'wider-redirect');
+  likelihood >= 0.9 && (kind === 'stale-value' || kind === 'wider-redirect' || kind === 'client-made');
 
 /** Below this a supposition is not worth the records that a rehearsal makes. */
 const leastLikely = 0.08;
