@@ -1,0 +1,183 @@
+import { sampleRankCorrelation } from 'simple-statistics';
+import seedrandom from 'seedrandom';
+import {
+  autocorrelation,
+  breakUpwards,
+  changePoint,
+  deviation,
+  fitScalability,
+  fitSegmented,
+  laggedCorrelation,
+  median,
+  normal975,
+  percentileInterval,
+  quantile,
+  rankCorrelation,
+  ranksOf,
+  rhythmOf,
+  student975,
+  theilSenSlope,
+} from './index.js';
+
+/** A made series, of which R and SciPy computed what stands below. */
+const digits = [3, 1, 4, 1, 5, 9, 2, 6, 5, 3, 5, 8, 9, 7, 9, 3];
+const noise = (seed: string) => {
+  const random = seedrandom(seed);
+  // The sum of twelve uniform numbers is near to normal, with a deviation of 1 (common practice, no source).
+  return () => Array.from({ length: 12 }, random).reduce((sum, value) => sum + value, -6);
+};
+
+describe('figures of a series', () => {
+  it('are those of R 4.2.2: quantile(v, c(.025, .1, .975)), sd(v), median(v)', () => {
+    expect([0.025, 0.1, 0.975].map((share) => quantile(digits, share))).toEqual([1, 1.5, 9]);
+    expect(deviation(digits)).toBeCloseTo(2.780887149, 9);
+    expect([median(digits), median([3, 1, 2])]).toEqual([5, 2]);
+  });
+
+  it('Student’s t is that of R 4.2.2, qt(0.975, c(3, 5, 10, 19, 39)), to one in a thousand; with many it is the normal one', () => {
+    const expected = [3.182446305, 2.570581836, 2.228138852, 2.093024054, 2.02269092];
+    [3, 5, 10, 19, 39].forEach((freedom, at) => {
+      expect(student975(freedom) / (expected[at] ?? 0)).toBeCloseTo(1, freedom < 5 ? 2 : 3);
+    });
+    expect(student975(1e6)).toBeCloseTo(normal975, 4);
+  });
+
+  it('an interval by percentiles always holds its value', () => {
+    expect(percentileInterval(5, [6, 7, 8])).toMatchObject({ value: 5, low: 5 });
+  });
+});
+
+describe('segmented regression', () => {
+  const x = [1, 2, 4, 6, 8, 10, 12, 14, 16, 18, 20, 24, 28, 32, 36, 40];
+  const y = [101, 99, 102, 100, 103, 101, 104, 102, 118, 139, 158, 201, 238, 282, 319, 361];
+  const weights = [5, 8, 10, 12, 15, 20, 20, 20, 20, 18, 18, 16, 16, 15, 15, 15];
+  const points = x.map((place, at) => ({ x: place, y: y[at] ?? 0, weight: weights[at] ?? 0 }));
+
+  it('finds what R 4.2.2 finds with segmented 1.6-2: segmented(lm(y ~ x, weights = w), seg.Z = ~x, psi = 15)', () => {
+    const fit = fitSegmented(points);
+    expect(fit?.breakAt).toBeCloseTo(14.47484029, 4);
+    expect(fit?.slopeBefore).toBeCloseTo(0.2032224843, 4);
+    expect(fit?.slopeAfter).toBeCloseTo(0.2032224843 + 9.8981246313, 4);
+    expect(fit?.level).toBeCloseTo(100.0387684401, 3);
+    expect(fit?.residual).toBeCloseTo(363.8275078, 3);
+    expect(fit?.residualOfLine).toBeCloseTo(162945.4877, 3);
+  });
+
+  it('gives an interval that holds the break, and none where a straight line or a bend downwards does', () => {
+    const found = breakUpwards(points, seedrandom('break'));
+    expect(found?.at.low).toBeGreaterThan(12);
+    expect(found?.at.high).toBeLessThan(17);
+    const random = noise('line');
+    const straight = x.map((place) => ({ x: place, y: 2 * place + random(), weight: 1 }));
+    expect(breakUpwards(straight, seedrandom('line'))).toBeNull();
+    expect(
+      breakUpwards(
+        x.map((place) => ({ x: place, y: Math.min(place, 15), weight: 1 })),
+        seedrandom('down'),
+      ),
+    ).toBeNull();
+    expect(fitSegmented(points.slice(0, 4))).toBeNull();
+  });
+});
+
+describe('the Universal Scalability Law', () => {
+  /** A published benchmark (Gunther, Guerrilla Capacity Planning, 2007, table 5.4, from memory): users and scripts an hour. */
+  const published = [
+    [1, 64.9],
+    [18, 995.9],
+    [36, 1652.4],
+    [72, 1853.2],
+    [108, 1828.9],
+    [144, 1775],
+    [216, 1702.2],
+  ].map(([users = 0, perSecond = 0]) => ({ users, perSecond }));
+
+  it('is fitted as R 4.2.2 does: nls(X ~ l*N/(1+s*(N-1)+k*N*(N-1)), start = list(l = 90, s = .028, k = 1e-4), algorithm = "port")', () => {
+    const fit = fitScalability(published);
+    expect(fit?.alone).toBeCloseTo(89.99524432, 3);
+    expect(fit?.contention).toBeCloseTo(0.02772848316, 6);
+    expect(fit?.coherency).toBeCloseTo(0.0001043654772, 8);
+    expect(fit?.explained).toBeCloseTo(0.9895614781, 8);
+    expect(fit?.residuals[2]).toBeCloseTo(111.0903973, 2);
+    // N = √((1 − σ) / κ) (Gunther 2007, 5.19).
+    expect(fit?.peakUsers).toBeCloseTo(Math.sqrt((1 - 0.02772848316) / 0.0001043654772), 2);
+  });
+
+  it('has no peak where nothing has to be agreed on, and needs four loads', () => {
+    const amdahl = [1, 2, 4, 8, 16].map((users) => ({ users, perSecond: (10 * users) / (1 + 0.1 * (users - 1)) }));
+    const fit = fitScalability(amdahl);
+    expect(fit?.contention).toBeCloseTo(0.1, 5);
+    expect(fit?.coherency).toBeLessThan(1e-8);
+    expect(fit?.peakPerSecond).toBeGreaterThan(90);
+    expect(fitScalability(published.slice(0, 3))).toBeNull();
+  });
+});
+
+describe('trends', () => {
+  it('Theil and Sen: scipy 1.10.1, stats.theilslopes(y, x, 0.95)', () => {
+    const slope = theilSenSlope(digits.slice(0, 12).map((value, at) => [at + 1, value] as const));
+    expect(slope?.value).toBeCloseTo(0.3666666666666667, 12);
+    expect([slope?.low, slope?.high]).toEqual([0, 0.8]);
+    expect(theilSenSlope([[1, 1]])).toBeNull();
+  });
+
+  it('bears outliers, where a mean would not', () => {
+    const random = noise('drift');
+    const drift = Array.from({ length: 2000 }, (_, at) => [at, 100 + 0.01 * at + random() + (at % 97 === 0 ? 500 : 0)] as const);
+    const slope = theilSenSlope(drift);
+    expect(slope?.low).toBeGreaterThan(0.009);
+    expect(slope?.high).toBeLessThan(0.011);
+  });
+
+  it('Pettitt: his statistic by ranks, computed with R 4.2.2, 2*cumsum(rank(v)) - t*(n+1), and its approximate probability', () => {
+    expect(changePoint(digits)).toEqual({ at: 4, before: 2, after: 5.5, chance: expect.closeTo(0.2731698153, 9) as number });
+    const random = noise('step');
+    const stepped = Array.from({ length: 120 }, (_, at) => (at < 70 ? 100 : 104) + random());
+    expect(changePoint(stepped)?.chance).toBeLessThan(0.001);
+    expect(Math.abs((changePoint(stepped)?.at ?? 0) - 70)).toBeLessThanOrEqual(2);
+    expect(changePoint([1, 2])).toBeNull();
+  });
+
+  it('equal values share their ranks, as rank() of R has it', () => {
+    expect(ranksOf([10, 20, 10, 5])).toEqual([2.5, 4, 2.5, 1]);
+  });
+});
+
+describe('correlation', () => {
+  const left = [3, 1, 4, 1, 5, 9, 2, 6, 5, 3];
+  const right = [2, 7, 1, 8, 2, 8, 1, 8, 2, 8];
+
+  it('by ranks is that of scipy 1.10.1, stats.spearmanr, and of simple-statistics where nothing is equal', () => {
+    expect(rankCorrelation(left, right)).toBeCloseTo(0.13471506281091267, 12);
+    const random = seedrandom('pairs');
+    const [one, other] = [Array.from({ length: 40 }, random), Array.from({ length: 40 }, random)];
+    expect(rankCorrelation(one, other)).toBeCloseTo(sampleRankCorrelation(one, other), 9);
+    expect(rankCorrelation([1, 1, 1], [1, 2, 3])).toBe(0);
+  });
+
+  it('finds by how much one series comes before the other, over gaps', () => {
+    const random = noise('lag');
+    const cause: (number | null)[] = Array.from({ length: 120 }, () => random());
+    const effect = cause.map((_, at) => cause[at - 3] ?? null);
+    cause[50] = null;
+    expect(laggedCorrelation(effect, cause, 10)).toMatchObject({ lag: 3, correlation: expect.closeTo(1, 6) as number });
+    expect(laggedCorrelation([1, 2, null], [1, 2, 3], 1)).toBeNull();
+  });
+
+  it('with itself is that of statsmodels 0.13.5, tsa.stattools.acf(v, nlags = 5), and of R, acf(v)', () => {
+    const expected = [1, 0.18103448, 0.13793103, 0.15517241, -0.27586207, -0.0862069];
+    autocorrelation(digits, 5).forEach((value, lag) => {
+      expect(value).toBeCloseTo(expected[lag] ?? NaN, 7);
+    });
+    expect(autocorrelation([2, 2, 2], 1)).toEqual([1, 0]);
+  });
+
+  it('finds the period of spikes, and none in noise or in a slow drift', () => {
+    const random = noise('rhythm');
+    const spiky = Array.from({ length: 300 }, (_, at) => 100 + random() + (at % 30 < 2 ? 40 : 0));
+    expect(rhythmOf(spiky)?.period).toBe(30);
+    expect(rhythmOf(Array.from({ length: 300 }, () => random()))).toBeNull();
+    expect(rhythmOf(Array.from({ length: 300 }, (_, at) => at + random()))).toBeNull();
+    expect(rhythmOf([1, 2, 3])).toBeNull();
+  });
+});
