@@ -8,7 +8,5 @@ export * from './run-event.schema.js';
 export * from './run-file.js';
 export * from './run.schema.js';
 export * from './sample-query.js';
-export * from './saturation.js';
-export * from './saturation.schema.js';
 export * from './verdict.js';
 export * from './verdict.schema.js';

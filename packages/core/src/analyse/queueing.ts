@@ -11,20 +11,23 @@ export interface Prediction {
  */
 export function machineRepairman(users: number, workers: number, serviceSeconds: number, thinkSeconds: number): Prediction {
   // p[n] relative to p[0]: arrival rate (N − n) / Z, service rate min(n, c) / S. Scaled as it goes, so that it cannot overflow.
-  const weights = [1];
-  for (let n = 1; n <= users; n++) {
-    const before = weights[n - 1] ?? 0;
-    weights.push((before * (users - n + 1) * serviceSeconds) / (Math.min(n, workers) * thinkSeconds));
-    if ((weights[n] ?? 0) > 1e200) for (let k = 0; k <= n; k++) weights[k] = (weights[k] ?? 0) / 1e200;
-  }
-  const total = weights.reduce((sum, weight) => sum + weight, 0);
-  let throughput = 0;
+  let weight = 1;
+  let total = 1;
+  let busy = 0;
   let atStation = 0;
-  weights.forEach((weight, n) => {
-    throughput += ((weight / total) * Math.min(n, workers)) / serviceSeconds;
-    atStation += (weight / total) * n;
-  });
-  return { throughput, responseSeconds: atStation / throughput, utilisation: (throughput * serviceSeconds) / workers };
+  for (let n = 1; n <= users; n++) {
+    weight *= ((users - n + 1) * serviceSeconds) / (Math.min(n, workers) * thinkSeconds);
+    total += weight;
+    busy += weight * Math.min(n, workers);
+    atStation += weight * n;
+    if (weight <= 1e200) continue;
+    weight /= 1e200;
+    total /= 1e200;
+    busy /= 1e200;
+    atStation /= 1e200;
+  }
+  const throughput = busy / total / serviceSeconds;
+  return { throughput, responseSeconds: atStation / total / throughput, utilisation: busy / total / workers };
 }
 
 /** Exact mean value analysis of one queueing station with one worker and think time (Reiser and Lavenberg 1980). */

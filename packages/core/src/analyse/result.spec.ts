@@ -1,8 +1,6 @@
 import {
   generatorSeries,
   lanesOf,
-  saturationOf,
-  stairsOf,
   runCsv,
   runResult,
   runTable,
@@ -187,43 +185,6 @@ describe('what generators take themselves', () => {
       ['Generator 2', 'at work', '%', [[0, 25]]],
     ]);
     expect(series).toContainEqual(['Generator 2', 'open connections', '', [[0, 12]]]);
-  });
-});
-
-describe('a staircase', () => {
-  // Worked by hand after the asymptotic bounds (Lazowska et al. 1984, chapter 5): S = 0.04 s at 2 workers, Z = 0.3 s, so at most 50 a second
-  // and N* = 50 · 0.34 = 17.
-  const stair = (users: number, perSecond: number) => ({ users, perSecond, fromSecond: 0, toSecond: 1 });
-
-  it('tells with how many users throughput stops to grow', () => {
-    const saturation = saturationOf([stair(4, 4 / 0.34), stair(12, 33.5), stair(20, 47.8), stair(28, 50)]);
-    expect(saturation?.users).toBeCloseTo(17, 6);
-    expect(saturation?.sentence).toBe(
-      'Throughput stops growing with about 17 users, at 50.0 iterations a second at most; more users only wait longer.',
-    );
-  });
-
-  it('says so where it was still growing on the last step, and nothing of fewer than three steps', () => {
-    const saturation = saturationOf([stair(2, 2 / 0.34), stair(4, 4 / 0.34), stair(6, 5.8 / 0.34)]);
-    expect(saturation).toMatchObject({
-      users: null,
-      sentence: expect.stringContaining('With 6 users throughput was still growing') as string,
-    });
-    expect(saturationOf([stair(2, 1), stair(4, 1)])).toBeNull();
-  });
-
-  it('is taken apart by its steps, each without the time in which the system settles', () => {
-    const workload = {
-      ...run.workload,
-      curve: { kind: 'staircase' as const, first: 2, add: 2, everySeconds: 10, rampDownSeconds: 0, atEnd: 'iteration' as const },
-      crews: [{ ...run.workload.crews[0], id: 'c', users: 6 }] as Run['workload']['crews'],
-    };
-    const frames = Array.from({ length: 30 }, (_, second) => frame(0, second, [10], { iterationsPassed: second < 2 ? 100 : 5 }));
-    expect(stairsOf({ ...run, workload }, frames)).toEqual([
-      { users: 2, perSecond: 5, fromSecond: 2, toSecond: 10 },
-      { users: 4, perSecond: 5, fromSecond: 12, toSecond: 20 },
-      { users: 6, perSecond: 5, fromSecond: 22, toSecond: 30 },
-    ]);
   });
 });
 

@@ -4,7 +4,6 @@ import { actionSteps, type Script } from '../script/script.schema.js';
 import { groupFailures } from './failures.js';
 import type { LanePoint, Run, RunResult, RunTable, RunTableBy } from './run.schema.js';
 import { startsPlanned } from '../workload/curve.js';
-import { saturationOf, stairsOf } from './saturation.js';
 import { holdPeriod, judgeCriteria, lastSecondOf, runSecondOf, totalsOf, type Period, type Totals } from './verdict.js';
 
 /** The event loop of a generator may be late by this many ms before its figures are doubted (common practice, no source). */
@@ -28,7 +27,6 @@ export function runResult(run: Run, frames: readonly Frame[], scripts: readonly 
     criteria: judgeCriteria(run.workload.criteria, totals, period),
     trust: trustSigns(run, frames, period),
     rows: rowsOf(totals, period.toSecond - period.fromSecond, scripts),
-    saturation: saturationOf(stairsOf(run, frames)),
     dealt: dealtIn(run, frames),
     failures: groupFailures(frames.flatMap((frame) => frame.failures)),
     iterationsPassed: frames.reduce((sum, frame) => sum + frame.iterationsPassed, 0),

@@ -5,7 +5,6 @@ import { FailureSchema, OwnFiguresSchema } from '../measure/frame.schema.js';
 import { WatchSchema } from '../hosts/watch.schema.js';
 import { WorkloadSchema } from '../workload/workload.schema.js';
 import { RunEventSchema } from './run-event.schema.js';
-import { SaturationSchema } from './saturation.schema.js';
 import { CriterionVerdictSchema } from './verdict.schema.js';
 
 /** A generator of a run. */
@@ -40,6 +39,10 @@ export const RunSchema = z.object({
   watches: z.array(WatchSchema).optional(),
   /** True where a stop rule ended it: it did not hold, whatever its figures up to then. */
   stoppedByRule: z.boolean().optional(),
+  /** True where it is a zero line: what one user alone met. Later runs are set against the newest one before them. */
+  baseline: z.boolean().optional(),
+  /** The release of the system that it played against, as somebody wrote it. */
+  release: z.string().max(80).optional(),
   verdict: z.enum(['held', 'missed', 'none']),
 });
 export type Run = z.infer<typeof RunSchema>;
@@ -69,8 +72,6 @@ export const RunResultSchema = z.object({
   trust: z.array(TrustSignSchema),
   rows: z.array(RunRowSchema),
   failures: z.array(FailureSchema),
-  /** Of a staircase with enough steps. */
-  saturation: SaturationSchema.nullable().optional(),
   iterationsPassed: z.number().int(),
   iterationsFailed: z.number().int(),
   /** Data rows that each crew, by its name, was dealt in the whole run; `table` is the id of the data table. */

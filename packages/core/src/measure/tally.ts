@@ -69,17 +69,31 @@ export class Tally {
 
   /** How many samples lie in each band of response times, lowest first; bands without a sample are left out. */
   bands(): [band: number, count: number][] {
-    const histogram = this.#histogram;
-    if (!(histogram instanceof JsHistogram)) return [];
     const bands = new Map<number, number>();
-    const last = histogram.countsArrayIndex(histogram.maxValue);
-    for (let index = histogram.countsArrayIndex(Math.round(histogram.minNonZeroValue)); index <= last; index++) {
-      const count = histogram.getCountAtIndex(index);
-      if (count === 0) continue;
-      const band = Math.floor(bandsPerDecade * Math.log10(histogram.valueFromIndex(index) / 1000) + 1e-9);
+    for (const { lowest, count } of this.#places()) {
+      const band = Math.floor(bandsPerDecade * Math.log10(lowest / 1000) + 1e-9);
       bands.set(band, (bands.get(band) ?? 0) + count);
     }
     return [...bands];
+  }
+
+  /** How many samples lie at each response time in ms that the histogram tells apart, lowest first. */
+  counts(): [ms: number, count: number][] {
+    return this.#places().map(({ highest, count }) => [highest / 1000, count]);
+  }
+
+  /** Places of the histogram that hold samples, in µs. A percentile is the highest value of its place. */
+  #places(): { lowest: number; highest: number; count: number }[] {
+    const histogram = this.#histogram;
+    const places: { lowest: number; highest: number; count: number }[] = [];
+    if (!(histogram instanceof JsHistogram)) return places;
+    const last = histogram.countsArrayIndex(histogram.maxValue);
+    for (let index = histogram.countsArrayIndex(Math.round(histogram.minNonZeroValue)); index <= last; index++) {
+      const count = histogram.getCountAtIndex(index);
+      const lowest = histogram.valueFromIndex(index);
+      if (count > 0) places.push({ lowest, highest: histogram.highestEquivalentValue(lowest), count });
+    }
+    return places;
   }
 
   toData(): TallyData {

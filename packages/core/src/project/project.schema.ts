@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { FailureSignSchema } from '../check/failure-sign.js';
+import { FindingRulesSchema } from '../findings/finding-rules.schema.js';
 import { thisMachine, WatchSchema } from '../hosts/watch.schema.js';
 import { CriterionSchema, type Criterion } from '../workload/workload.schema.js';
 import type { Environment } from '../environment/environment.schema.js';
@@ -22,6 +23,8 @@ export const ProjectSettingsSchema = z.object({
   criteria: z.array(CriterionSchema).max(200).default([]),
   /** Hosts whose figures are read while a run lasts. */
   watches: z.array(WatchSchema).max(40).default([thisMachine]),
+  /** What the analysis of runs goes by, where it is not what ships with the product. */
+  findingRules: FindingRulesSchema.optional(),
 });
 export type ProjectSettings = z.infer<typeof ProjectSettingsSchema>;
 export const plainSettings: ProjectSettings = ProjectSettingsSchema.parse({});

@@ -1,6 +1,14 @@
 import * as z from 'zod';
 
-export const hypothesisKinds = ['stale-value', 'must-be-new', 'wrong-handoff', 'read-elsewhere', 'unsure-value', 'wider-redirect', 'client-made'] as const;
+export const hypothesisKinds = [
+  'stale-value',
+  'must-be-new',
+  'wrong-handoff',
+  'read-elsewhere',
+  'unsure-value',
+  'wider-redirect',
+  'client-made',
+] as const;
 
 /** What may be the reason that a rehearsal left the take, and the change of the script that would tell. */
 export const HypothesisSchema = z.object({

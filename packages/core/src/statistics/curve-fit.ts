@@ -10,14 +10,15 @@ export interface CurveFit {
 const mostRounds = 300;
 
 /**
- * Fits a curve by weighted least squares (Levenberg 1944, Marquardt 1963), with slopes by differences. No parameter goes below its entry in `least`. Gives
- * the best that it came to from `start`.
+ * Fits a curve by weighted least squares (Levenberg 1944, Marquardt 1963), with slopes by differences. No parameter goes below its entry in `least`. Ends where
+ * a round gains less than the share `precision`, with the best that it came to from `start`.
  */
 export function fitCurve(
   curve: (x: number, parameters: readonly number[]) => number,
   points: readonly WeightedPoint[],
   start: readonly number[],
   least: readonly number[],
+  precision = 1e-12,
 ): CurveFit {
   const residualOf = (parameters: readonly number[]) =>
     points.reduce((sum, { x, y, weight }) => sum + weight * (y - curve(x, parameters)) ** 2, 0);
@@ -43,10 +44,10 @@ export function fitCurve(
       parameters = next;
       residual = residualNext;
       damping = Math.max(1e-12, damping / 10);
-      if (gain < 1e-12) break;
+      if (gain < precision) break;
     } else {
       damping *= 10;
-      if (damping > 1e12) break;
+      if (damping > 1 / precision) break;
     }
   }
   return { parameters, residual };

@@ -33,15 +33,21 @@ export function quantile(values: readonly number[], share: number): number {
   return low + (high - low) * (at - Math.floor(at));
 }
 
-/** 97.5 % of a standard normal distribution lie below it. */
-export const normal975 = 1.959963985;
+/**
+ * Quantile of the standard normal distribution for a share from 0.5 to below 1: Abramowitz and Stegun, Handbook of Mathematical Functions, 1964, 26.2.23. It is
+ * right to 0.00045.
+ */
+export function normalQuantile(share: number): number {
+  const t = Math.sqrt(-2 * Math.log(1 - share));
+  return t - (2.515517 + 0.802853 * t + 0.010328 * t ** 2) / (1 + 1.432788 * t + 0.189269 * t ** 2 + 0.001308 * t ** 3);
+}
 
 /**
- * 97.5 % of Student's t lie below it, for three degrees of freedom and more: Abramowitz and Stegun, Handbook of Mathematical Functions, 1964, 26.7.5. It is
- * right to one in a thousand at three, and better above.
+ * Quantile of Student's t for a share from 0.5 to below 1 and three degrees of freedom or more: Abramowitz and Stegun, 26.7.5. Up to a share of 0.999 it is right
+ * to a few in a hundred at three, and to a few in a thousand above nine.
  */
-export function student975(freedom: number): number {
-  const z = normal975;
+export function studentQuantile(share: number, freedom: number): number {
+  const z = normalQuantile(share);
   return (
     z +
     (z ** 3 + z) / 4 / freedom +
@@ -50,6 +56,10 @@ export function student975(freedom: number): number {
     (79 * z ** 9 + 776 * z ** 7 + 1482 * z ** 5 - 1920 * z ** 3 - 945 * z) / 92_160 / freedom ** 4
   );
 }
+
+/** 97.5 % of the standard normal distribution lie below the first, of Student's t below the second. */
+export const normal975 = normalQuantile(0.975);
+export const student975 = (freedom: number): number => studentQuantile(0.975, freedom);
 
 /** The middle 95 % of replicates around a value: the percentile interval of Efron (1979). */
 export const percentileInterval = (value: number, replicates: readonly number[]): Interval => ({

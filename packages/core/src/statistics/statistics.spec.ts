@@ -10,12 +10,14 @@ import {
   laggedCorrelation,
   median,
   normal975,
+  normalQuantile,
   percentileInterval,
   quantile,
   rankCorrelation,
   ranksOf,
   rhythmOf,
   student975,
+  studentQuantile,
   theilSenSlope,
 } from './index.js';
 
@@ -40,6 +42,11 @@ describe('figures of a series', () => {
       expect(student975(freedom) / (expected[at] ?? 0)).toBeCloseTo(1, freedom < 5 ? 2 : 3);
     });
     expect(student975(1e6)).toBeCloseTo(normal975, 4);
+    // qnorm(c(0.75, 0.975, 0.999)), and qt(0.9975, 19), of R 4.2.2.
+    [0.6744897502, 1.9599639845, 3.0902323062].forEach((quantile, at) => {
+      expect(Math.abs(normalQuantile([0.75, 0.975, 0.999][at] ?? 0) - quantile)).toBeLessThan(0.00045);
+    });
+    expect(studentQuantile(0.9975, 19) / 3.173725).toBeCloseTo(1, 3);
   });
 
   it('an interval by percentiles always holds its value', () => {

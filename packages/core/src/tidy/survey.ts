@@ -10,7 +10,7 @@ import { hostsOf, isTelemetry, originOf } from './hosts.js';
 import { pollsOf, questionOf } from './polling.js';
 import { bodiesForTransactions, proposeTransactions } from './propose-transactions.js';
 import { recordedTwice } from './recorded-twice.js';
-import { usualTidy, type Finding, type Survey, type Tidy } from './tidy.schema.js';
+import { usualTidy, type Suspicion, type Survey, type Tidy } from './tidy.schema.js';
 import { signInChallenges, endOf, isEventStream, startOf, unitsOf } from './units.js';
 
 const clockJumpMs = 30_000;
@@ -89,11 +89,11 @@ function findingsOf(
   polled: ReadonlySet<number>,
   unasked: readonly MessageExchange[],
   doubled: readonly RequestExchange[],
-): Finding[] {
+): Suspicion[] {
   const { take, readBody } = loaded;
   const exchanges = loaded.exchanges.filter(isRequest);
-  const found: Finding[] = [];
-  const tell = (kind: Finding['kind'], sentence: string, about: readonly Exchange[], action: Finding['action'] = null) =>
+  const found: Suspicion[] = [];
+  const tell = (kind: Suspicion['kind'], sentence: string, about: readonly Exchange[], action: Suspicion['action'] = null) =>
     found.push({ kind, sentence: sentence.charAt(0).toUpperCase() + sentence.slice(1), exchanges: numbers(about), action });
   if (loaded.exchanges.length === 0) {
     tell('empty', 'The take holds no exchange. Set the proxy in the browser and record again.', [], {
@@ -205,7 +205,7 @@ function findingsOf(
   return found;
 }
 
-type Tell = (kind: Finding['kind'], sentence: string, about: readonly RequestExchange[], action?: Finding['action']) => void;
+type Tell = (kind: Suspicion['kind'], sentence: string, about: readonly RequestExchange[], action?: Suspicion['action']) => void;
 
 /** Cookies that the first requests already send were set before the take began. */
 function insideASession(exchanges: readonly RequestExchange[], tell: Tell): void {

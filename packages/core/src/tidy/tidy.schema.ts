@@ -131,4 +131,4 @@ export const SurveySchema = z.object({
 });
 /** What a take holds, as far as it matters for a script, and what is suspicious about it. */
 export type Survey = z.infer<typeof SurveySchema>;
-export type Finding = Survey['findings'][number];
+export type Suspicion = Survey['findings'][number];

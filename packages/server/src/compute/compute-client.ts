@@ -30,7 +30,15 @@ const forScreens: ReadonlySet<string> = new Set<keyof Compute>([
   'readScript',
 ]);
 /** Figures of runs take their time, and are given up when the one who looked at them leaves. */
-const forReaders: ReadonlySet<string> = new Set<keyof Compute>(['lanes', 'runTable', 'samples', 'sampledUsers']);
+const forReaders: ReadonlySet<string> = new Set<keyof Compute>([
+  'lanes',
+  'runTable',
+  'samples',
+  'sampledUsers',
+  'findings',
+  'compareRuns',
+  'trend',
+]);
 /** A screen that looks again each second leaves what it asked before; what takes no longer than this is computed all the same. */
 const readerGraceMs = 5000;
 const screenLimitMs = 30_000;

@@ -1,6 +1,16 @@
 import { existsSync, statSync } from 'node:fs';
 import {
+  baselineOf,
+  compareRuns,
   compareStep,
+  findingsOf,
+  trendOf,
+  type Baseline,
+  type Finding,
+  type FindingGround,
+  type MeasuredRun,
+  type RunComparison,
+  type Trend,
   patternProblem,
   readPatterns,
   previewPattern,
@@ -70,6 +80,7 @@ import {
   type UserFigures,
   type TriedCode,
 } from '@sturdy/core';
+import seedrandom from 'seedrandom';
 import { readSamples } from '../samples/sample-files.js';
 import type { StoredRehearsal } from './stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
@@ -211,6 +222,12 @@ export const tasks = {
   readPatterns: (...args: Parameters<typeof readPatterns>): ReturnType<typeof readPatterns> => readPatterns(...args),
   runResult: (run: Run, frames: Frame[], scripts: Script[]): RunResult => runResult(run, frames, scripts),
   lanes: (frames: Frame[]): LanePoint[] => lanesOf(frames),
+  /** What the analysis noticed in a run. The same run tells the same: its draws come from its id. */
+  findings: (ground: Omit<FindingGround, 'random'>): Finding[] => findingsOf({ ...ground, random: seedrandom(ground.run.id) }),
+  baseline: (run: Run, frames: Frame[]): Baseline => baselineOf(run, frames),
+  compareRuns: (measured: MeasuredRun[], scripts: Script[]): RunComparison =>
+    compareRuns(measured, scripts, seedrandom(measured.map(({ result }) => result.run.id).join())),
+  trend: (measured: MeasuredRun[]): Trend => trendOf(measured, seedrandom('trend')),
   /** One page of the samples of a file, and how many are kept; null where none were. */
   samples: async (path: string, query: SampleQuery): Promise<(SamplePage & SamplesKept) | null> => {
     const read = await samplesOf(path);

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, model, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import { type Finding, type Survey, type Tidy } from '@sturdy/core';
+import { type Suspicion, type Survey, type Tidy } from '@sturdy/core';
 import { bytes, figure } from '../shared/format';
 
 const roles = { application: 'application', content: 'files only', telemetry: 'measuring', other: 'third party' };
@@ -185,7 +185,7 @@ export class TidyPanel {
   readonly figure = figure;
   readonly #dropped = computed(() => new Set(this.tidy().dropped));
 
-  grave(finding: Finding): boolean {
+  grave(finding: Suspicion): boolean {
     return finding.kind !== 'not-playable' && finding.kind !== 'refused-host' && finding.kind !== 'unasked';
   }
 

@@ -1,0 +1,199 @@
+import { groupFailures } from '../analyse/failures.js';
+import type { Run, RunResult } from '../analyse/run.schema.js';
+import { failureKind } from '../failure/failure-reason.js';
+import type { HostSeries } from '../hosts/watch.schema.js';
+import type { Frame } from '../measure/frame.schema.js';
+import type { Script } from '../script/script.schema.js';
+import { mean, type Random } from '../statistics/interval.js';
+import { sayWorkloadChange } from '../workload/workload-version.js';
+import { blocksOf, differenceInterval, figureOf, meanOfBlocks, percentileOfBlocks, type Block } from './blocks.js';
+import type { ComparedRun, RunComparison, Difference } from './compare.schema.js';
+
+/** A run with all that a comparison wants of it. */
+export interface MeasuredRun {
+  result: RunResult;
+  frames: readonly Frame[];
+  hosts: readonly HostSeries[];
+}
+
+export const mostCompared = 6;
+
+/** How a run stands in a comparison or a trend. */
+export const comparedRun = ({ run, period, trust }: RunResult): ComparedRun => ({
+  id: run.id,
+  number: run.number,
+  workload: run.workload.name,
+  startedAt: run.startedAt,
+  release: run.release ?? null,
+  verdict: run.verdict,
+  isTrusted: trust.every(({ good }) => good),
+  fromSecond: period.fromSecond,
+  toSecond: period.toSecond,
+});
+
+const msText = (value: number): string =>
+  `${Math.abs(value) >= 100 ? Math.round(value).toLocaleString('en') : Math.abs(value) >= 10 ? value.toFixed(1) : value.toFixed(2)} ms`;
+
+/** Says how one transaction differs between two runs. `comparisons` are judged together. */
+export function transactionDifference(
+  name: string,
+  before: readonly Block[],
+  after: readonly Block[],
+  random: Random,
+  comparisons: number,
+): Difference {
+  const difference = differenceInterval(before, after, meanOfBlocks, random, comparisons);
+  const p95 = differenceInterval(before, after, percentileOfBlocks(95), random, comparisons);
+  if (!difference) return { mean: null, p95, verdict: 'few', sentence: `${name}: too few samples to tell a difference.` };
+  const level = figureOf(before, meanOfBlocks);
+  const share = (100 * difference.value) / level;
+  const sure = `95 % sure: ${msText(difference.low)} to ${msText(difference.high)}`;
+  if (difference.low > 0 || difference.high < 0) {
+    const verdict = difference.low > 0 ? 'slower' : 'faster';
+    return {
+      mean: difference,
+      p95,
+      verdict,
+      sentence: `${name} is ${verdict} by ${msText(Math.abs(difference.value))}, ${Math.abs(share).toFixed(0)} % (${sure}).`,
+    };
+  }
+  const shown = Math.max(difference.high, -difference.low);
+  return {
+    mean: difference,
+    p95,
+    verdict: 'none',
+    sentence: `${name}: no difference that these figures could show; one of more than ${msText(shown)} (${((100 * shown) / level).toFixed(0)} %) would have been seen.`,
+  };
+}
+
+/**
+ * Compares runs with the first of them. Differences of means and percentiles have an interval by a bootstrap over blocks of the hold, so wide that all of them hold
+ * together with 95 %.
+ */
+export function compareRuns(measured: readonly MeasuredRun[], scripts: readonly Script[], random: Random): RunComparison {
+  const [first, ...others] = measured;
+  if (!first) throw new RangeError('A comparison needs a run.');
+  const blocks = measured.map(({ result, frames }) => blocksOf(frames, result.period));
+  const names = [...new Set(measured.flatMap(({ result }) => result.rows.filter(({ step }) => step === null).map(({ name }) => name)))];
+  const comparisons = Math.max(1, names.length * others.length);
+  const transactions = names.map((name) => ({
+    name,
+    figures: measured.map(({ result }) => {
+      const summary = result.rows.find((row) => row.step === null && row.name === name)?.summary;
+      return summary ? { count: summary.count, meanMs: summary.meanMs, p95Ms: summary.p95Ms, errorPercent: summary.errorPercent } : null;
+    }),
+    differences: others.map((_, at) =>
+      transactionDifference(name, blocks[0]?.get(name) ?? [], blocks[at + 1]?.get(name) ?? [], random, comparisons),
+    ),
+  }));
+  const failures = comparedFailures(measured, scripts);
+  return {
+    runs: measured.map(({ result }) => comparedRun(result)),
+    sentences: others.flatMap(({ result }, at) =>
+      sentencesOf(
+        first.result,
+        result,
+        transactions.map(({ differences }) => differences[at]),
+      ),
+    ),
+    transactions,
+    criteria: comparedCriteria(measured),
+    failures,
+    hosts: comparedHosts(measured),
+    changes: others.flatMap(({ result }) => changesOf(first.result.run, result.run, scripts)),
+  };
+}
+
+function sentencesOf({ run: first }: RunResult, { run }: RunResult, differences: readonly (Difference | undefined)[]): string[] {
+  const of = (verdict: Difference['verdict']) => differences.filter((difference) => difference?.verdict === verdict);
+  const names = (verdict: Difference['verdict']) =>
+    of(verdict)
+      .sort((left, right) => Math.abs(right?.mean?.value ?? 0) - Math.abs(left?.mean?.value ?? 0))
+      .map((difference) => difference?.sentence ?? '');
+  const release = run.release === undefined ? '' : ` (${run.release})`;
+  const head = `Run ${run.number}${release} against run ${first.number}${first.release === undefined ? '' : ` (${first.release})`}: `;
+  const [slower, faster, few] = [of('slower').length, of('faster').length, of('few').length];
+  const verdict =
+    slower + faster === 0
+      ? 'no transaction differs by more than chance.'
+      : `${slower === 0 ? 'none' : slower} of ${differences.length} transactions ${slower === 1 ? 'is' : 'are'} slower${faster > 0 ? `, ${faster} faster` : ''}.`;
+  return [`${head}${verdict}${few > 0 ? ` Of ${few} there are too few samples.` : ''}`, ...names('slower'), ...names('faster')];
+}
+
+function comparedCriteria(measured: readonly MeasuredRun[]): RunComparison['criteria'] {
+  const nameOf = ({ criterion: { measure, transaction } }: RunResult['criteria'][number]) =>
+    `${transaction ?? 'All transactions'}: ${measure === 'error-rate' ? 'error rate' : measure}`;
+  return [...new Set(measured.flatMap(({ result }) => result.criteria.map(nameOf)))].map((name) => ({
+    name,
+    verdicts: measured.map(({ result }) => result.criteria.find((verdict) => nameOf(verdict) === name) ?? null),
+  }));
+}
+
+function comparedFailures(measured: readonly MeasuredRun[], scripts: readonly Script[]): RunComparison['failures'] {
+  const rows = new Map<string, RunComparison['failures'][number]>();
+  const stepNames = new Map(
+    scripts.flatMap((script) =>
+      script.transactions.flatMap(({ steps }) => steps.flatMap((step) => ('name' in step ? [[step.id, step.name] as const] : []))),
+    ),
+  );
+  measured.forEach(({ result }, at) => {
+    for (const failure of groupFailures(result.failures)) {
+      const key = `${failure.step} ${failureKind(failure)}`;
+      const row = rows.get(key) ?? {
+        step: stepNames.get(failure.step) ?? failure.step,
+        message: failure.message,
+        counts: measured.map(() => 0),
+        state: 'both',
+      };
+      row.counts[at] = (row.counts[at] ?? 0) + failure.count;
+      rows.set(key, row);
+    }
+  });
+  return [...rows.values()].map((row) => {
+    const [before = 0, ...after] = row.counts;
+    const later = after.reduce((sum, count) => sum + count, 0);
+    return { ...row, state: before === 0 ? ('new' as const) : later === 0 ? ('gone' as const) : ('both' as const) };
+  });
+}
+
+function comparedHosts(measured: readonly MeasuredRun[]): RunComparison['hosts'] {
+  const keyOf = ({ host, name, unit }: HostSeries) => JSON.stringify([`${host}: ${name}`, unit]);
+  return [...new Set(measured.flatMap(({ hosts }) => hosts.map(keyOf)))].map((key) => {
+    const [name = '', unit = ''] = JSON.parse(key) as string[];
+    return {
+      name,
+      unit,
+      means: measured.map(({ hosts, result: { period } }) => {
+        const values = hosts
+          .filter((series) => keyOf(series) === key)
+          .flatMap(({ points }) =>
+            points.flatMap(([second, value]) => (value !== null && second >= period.fromSecond && second < period.toSecond ? [value] : [])),
+          );
+        return values.length === 0 ? null : mean(values);
+      }),
+    };
+  });
+}
+
+/** What was played otherwise: workload, environment, release. Scripts are told by the steps that were measured. */
+function changesOf(first: Run, run: Run, scripts: readonly Script[]): RunComparison['changes'] {
+  const changes: RunComparison['changes'] = [];
+  const add = (about: RunComparison['changes'][number]['about'], sentence: string) => changes.push({ about, run: run.number, sentence });
+  const name = (environment: Run['environment']) => environment?.name ?? 'an unknown one';
+  if (first.release !== run.release)
+    add('release', `The release was “${run.release ?? 'not said'}” instead of “${first.release ?? 'not said'}”.`);
+  if (first.environmentId !== run.environmentId)
+    add('environment', `It was played in ${name(run.environment)} instead of ${name(first.environment)}.`);
+  if (first.workload.id !== run.workload.id)
+    add('workload', `It played the workload “${run.workload.name}” instead of “${first.workload.name}”.`);
+  const workload = sayWorkloadChange(
+    { ...first.workload, id: run.workload.id, name: run.workload.name, seed: run.workload.seed },
+    run.workload,
+  );
+  if (workload !== '') add('workload', `In the workload: ${workload}.`);
+  const played = ({ workload: { crews } }: Run) => new Set(crews.map(({ scriptId }) => scriptId));
+  const scriptName = (id: string) => scripts.find((script) => script.id === id)?.name ?? id;
+  for (const id of played(run)) if (!played(first).has(id)) add('script', `It played “${scriptName(id)}”, which the other did not.`);
+  for (const id of played(first)) if (!played(run).has(id)) add('script', `It did not play “${scriptName(id)}”, which the other did.`);
+  return changes;
+}

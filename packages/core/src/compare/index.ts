@@ -1,0 +1,4 @@
+export * from './baseline.js';
+export * from './compare.js';
+export * from './compare.schema.js';
+export * from './trend.js';

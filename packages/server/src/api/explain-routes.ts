@@ -1,0 +1,129 @@
+import {
+  BaselineSchema,
+  baselineRunFor,
+  FindingSchema,
+  hostSeries,
+  mostCompared,
+  plainRules,
+  RunComparisonSchema,
+  RunSchema,
+  TrendSchema,
+  whyNoBaseline,
+  type Baseline,
+  type MeasuredRun,
+  type Run,
+} from '@sturdy/core';
+import * as z from 'zod';
+import { notFound, Problem } from '../problem/problem.js';
+import { InProject } from './parameters.js';
+import { route, type AnyRoute } from './route.js';
+import type { Services } from './services.js';
+
+const InRun = z.object({ runId: z.string() });
+/** A trend goes back so many runs at most. */
+const mostInTrend = 40;
+
+/** Why a run came out as it did: what was noticed in it, its zero line, other runs beside it, and how they went over time. */
+export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute[] => {
+  const need = async (id: string): Promise<Run> => {
+    const run = await store.run(id);
+    if (!run) throw notFound('run', id);
+    return run;
+  };
+  const hostsOf = async (run: Run) => hostSeries(run.watches ?? [], await store.hostPoints(run.id));
+  const measured = async (run: Run): Promise<MeasuredRun> => {
+    const frames = await store.frames(run.id);
+    return { result: await compute.runResult(run, frames, await store.scripts(run.projectId)), frames, hosts: await hostsOf(run) };
+  };
+  const baselineFor = async (run: Run): Promise<Baseline | null> => {
+    const zero = baselineRunFor(run, await store.runs(run.projectId));
+    return zero && compute.baseline(zero, await store.frames(zero.id));
+  };
+  return [
+    route({
+      method: 'get',
+      path: '/runs/:runId/findings',
+      summary: 'What the analysis noticed in a run: sentences with figures, the most important first',
+      params: InRun,
+      result: z.array(FindingSchema),
+      handle: async ({ params }) => {
+        const run = await need(params.runId);
+        const { findingRules = plainRules } = await store.projectSettings(run.projectId);
+        return compute.findings({
+          run,
+          frames: await store.frames(run.id),
+          hosts: await hostsOf(run),
+          scripts: await store.scripts(run.projectId),
+          rules: findingRules,
+          capacityPercent: null,
+          baseline: await baselineFor(run),
+        });
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/runs/:runId/baseline',
+      summary: 'The zero line of a run: what one user alone met; null where no run before it is one',
+      params: InRun,
+      result: BaselineSchema.nullable(),
+      handle: async ({ params }) => baselineFor(await need(params.runId)),
+    }),
+    route({
+      method: 'put',
+      path: '/runs/:runId/marks',
+      summary: 'Mark a run as a baseline, and say which release it played against',
+      params: InRun,
+      body: z.object({ baseline: z.boolean(), release: z.string().trim().max(80) }),
+      result: RunSchema,
+      handle: async ({ params, body }) => {
+        if (conductor.current?.id === params.runId)
+          throw new Problem(409, 'The run is live', 'Wait until it has ended; its marks are stored with it.');
+        const { baseline: _baseline, release: _release, ...run } = await need(params.runId);
+        const why = body.baseline ? whyNoBaseline(run) : null;
+        if (why !== null) throw new Problem(422, 'This run is no baseline', why);
+        const marked: Run = {
+          ...run,
+          ...(body.baseline ? { baseline: true } : {}),
+          ...(body.release === '' ? {} : { release: body.release }),
+        };
+        await store.saveRun(marked);
+        return marked;
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/projects/:projectId/compare',
+      summary: 'Two to six runs side by side; the first is what the others are set against',
+      params: InProject,
+      query: z.object({ runs: z.string().max(500).describe('ids of the runs, with commas between them') }),
+      result: RunComparisonSchema,
+      handle: async ({ params, query }) => {
+        const ids = [...new Set(query.runs.split(',').filter((id) => id !== ''))];
+        if (ids.length < 2 || ids.length > mostCompared)
+          throw new Problem(400, 'Not two to six runs', `Name two to ${mostCompared} different runs, with commas between their ids.`);
+        const runs: MeasuredRun[] = [];
+        for (const id of ids) {
+          const run = await need(id);
+          if (run.projectId !== params.projectId) throw notFound('run', id);
+          runs.push(await measured(run));
+        }
+        return compute.compareRuns(runs, await store.scripts(params.projectId));
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/workloads/:workloadId/trend',
+      summary: 'Each transaction over the runs of a workload: p95 with its interval, and the first run that is worse than chance',
+      params: z.object({ workloadId: z.string() }),
+      result: TrendSchema,
+      handle: async ({ params }) => {
+        const workload = await store.workload(params.workloadId);
+        if (!workload) throw notFound('workload', params.workloadId);
+        const runs = (await store.runs(workload.projectId)).filter((run) => run.workload.id === workload.id && run.state === 'done');
+        const measuredRuns: MeasuredRun[] = [];
+        for (const run of runs.slice(0, mostInTrend).reverse()) measuredRuns.push(await measured(run));
+        return compute.trend(measuredRuns);
+      },
+    }),
+  ];
+};
