@@ -78,6 +78,16 @@ export const shippedHostRules: readonly HostRule[] = [
     explanation: 'Reads and writes wait for one another. Look at what is written, and whether an index is missing.',
   },
   {
+    id: 'disk-wait-time',
+    figure: 'disk wait',
+    unit: 'seconds/s',
+    limit: 0.5,
+    forSeconds: 10,
+    severity: 'notable',
+    name: 'Work waits for the disk',
+    explanation: 'Requests wait for reads and writes. Look at what is written, and whether an index is missing.',
+  },
+  {
     id: 'sessions',
     figure: 'sessions? in use|sessions, share',
     unit: '%',

@@ -125,6 +125,7 @@ describe('hosts', () => {
     'page-faults': ['page faults', '/s', 3, 900],
     memory: ['memory in use', '%', 70, 98],
     'disk-wait': ['disk busy', '%', 20, 95],
+    'disk-wait-time': ['disk wait seconds', 'seconds/s', 0.02, 2],
     sessions: ['sessions in use', '%', 60, 100],
     'lock-wait': ['lock wait', 'seconds/s', 0.01, 3],
   };

@@ -53,12 +53,22 @@ export const routes: Routes = [
     loadComponent: () => import('./workloads/workload-history-screen').then((loaded) => loaded.WorkloadHistoryScreen),
   },
   {
+    path: 'workloads/:id/trend',
+    title: 'Trend',
+    loadComponent: () => import('./runs/trend-screen').then((loaded) => loaded.TrendScreen),
+  },
+  {
     path: 'workloads/:id',
     title: 'Workload',
     loadComponent: () => import('./workloads/workload-screen').then((loaded) => loaded.WorkloadScreen),
   },
   { path: 'hosts', title: 'Hosts', loadComponent: () => import('./hosts/hosts-screen').then((loaded) => loaded.HostsScreen) },
   { path: 'runs', title: 'Runs', loadComponent: () => import('./runs/run-list').then((loaded) => loaded.RunList) },
+  {
+    path: 'runs/compare',
+    title: 'Runs side by side',
+    loadComponent: () => import('./runs/compare-screen').then((loaded) => loaded.CompareScreen),
+  },
   { path: 'runs/:id', title: 'Run', loadComponent: () => import('./runs/run-screen').then((loaded) => loaded.RunScreen) },
   { path: '**', redirectTo: 'board' },
 ];

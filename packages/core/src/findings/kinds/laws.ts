@@ -8,6 +8,8 @@ import { levelPerSecond, loadLevels } from '../load-levels.js';
 
 const plain = { fromSecond: null, toSecond: null, series: [] as string[], chart: null };
 
+/** Less contention than this is next to none (common practice, no source). */
+const leastContention = 0.005;
 /** Variation that the law must explain to be told (common practice, no source). */
 const leastExplained = 0.9;
 
@@ -32,7 +34,7 @@ export function scalability(ground: PreparedGround): Finding[] {
       ...plain,
       id: 'scalability',
       kind: 'scalability',
-      severity: fit.peakUsers < most ? 'notable' : 'hint',
+      severity: fit.peakUsers < most ? 'notable' : fit.contention < leastContention ? 'fact' : 'hint',
       sentence: `Throughput over users follows the Universal Scalability Law with ${percent(fit.contention)} contention and ${percent(fit.coherency)} coherency. ${peak}`,
       explanation: `Contention is the share of work that waits for one another, coherency what it costs to agree (Gunther 1993). The law explains ${percent(fit.explained)} of the variation; it is off by ${percent(worst)} at worst. With pauses between requests its users are not its processors, so read the shape rather than the figures.`,
       chart: {
@@ -121,7 +123,7 @@ export function queueingModel(ground: PreparedGround): Finding[] {
           ),
         ) / 100,
     }))
-    .filter(({ use }) => use > 0.05 && use < 1)
+    .filter(({ use }) => use > 0.05 && use <= 1.01)
     .sort((left, right) => right.use - left.use)[0];
   if (!processor || !(perSecond > 0) || !(users >= 1)) return [];
   const alone = baseline.iterationBusySeconds;

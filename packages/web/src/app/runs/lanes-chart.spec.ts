@@ -8,13 +8,14 @@ const view = (more: Partial<LanesView> = {}): LanesView => ({
   limitMs: 2000,
   hosts: [],
   events: [],
+  stretch: null,
   ...more,
 });
 
 describe('the lanes of a run', () => {
   it('leave a gap where nothing ended in a second', () => {
     const options = lanesOptions(
-      { points: [point(0), { ...point(1), p95Ms: null, p50Ms: null }], seconds: 5, limitMs: 100, hosts: [], events: [] },
+      { points: [point(0), { ...point(1), p95Ms: null, p50Ms: null }], seconds: 5, limitMs: 100, hosts: [], events: [], stretch: null },
       () => '#000',
     );
     const series = options['series'] as { name: string; data: [number, number | null][] }[];
@@ -32,6 +33,7 @@ describe('the lanes of a run', () => {
       limitMs: null,
       hosts: [host],
       events: [{ kind: 'note' as const, second: 3, text: 'cache was emptied' }],
+      stretch: null,
     };
     const textsAt = (second: number) => toldAt(view, second).map((tip) => tip.text);
     expect(textsAt(2.4)).toEqual([

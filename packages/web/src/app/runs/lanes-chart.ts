@@ -40,11 +40,25 @@ export interface LanesView {
   limitMs: number | null;
   hosts: readonly HostSeries[];
   events: readonly RunEvent[];
+  /** A stretch that is marked through all lanes. */
+  stretch: Stretch | null;
+}
+
+/** A stretch of a run, in seconds. */
+export interface Stretch {
+  fromSecond: number;
+  toSecond: number;
+}
+
+/** Reads a stretch as an address has it, such as 120-180; null where it is none. */
+export function stretchOf(text: string | undefined): Stretch | null {
+  const [, from = '', to = ''] = /^(\d{1,7})-(\d{1,7})$/.exec(text ?? '') ?? [];
+  return from === '' || Number(to) <= Number(from) ? null : { fromSecond: Number(from), toSecond: Number(to) };
 }
 
 /** Lanes on one time axis with one cursor: users, throughput, response time, failures, and a lane for each figure of a host. */
 export function lanesOptions(view: LanesView, colour: (name: string) => string): EChartsCoreOption {
-  const { points, limitMs, hosts, events } = view;
+  const { points, limitMs, hosts, events, stretch } = view;
   const whole = laneHeights(hosts.length);
   const lanes: Lane[] = [...ownLanes, ...hosts.map(({ host, name, unit }) => ({ title: `${host}: ${name}`, unit, share: hostShare }))].map(
     (lane) => ({ ...lane, share: lane.share / whole }),
@@ -108,6 +122,7 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
       splitLine: { lineStyle: { color: colour('line') } },
     })),
     series: [
+      ...(stretch === null ? [] : lanes.map((_, index) => stretchBand(index, stretch, colour))),
       line(
         0,
         'users',
@@ -198,6 +213,21 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
     ],
   };
 }
+
+/** A band behind one lane. */
+const stretchBand = (index: number, { fromSecond, toSecond }: Stretch, colour: (name: string) => string): object => ({
+  name: 'stretch',
+  type: 'line',
+  xAxisIndex: index,
+  yAxisIndex: index,
+  data: [],
+  ...still,
+  markArea: {
+    silent: true,
+    itemStyle: { color: colour('clay'), opacity: 0.14 },
+    data: [[{ xAxis: fromSecond }, { xAxis: toSecond }]],
+  },
+});
 
 /** What the chart gives to a function that draws a cell. */
 interface HeatApi {

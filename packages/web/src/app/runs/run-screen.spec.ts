@@ -45,7 +45,17 @@ function screen(more: Partial<Run> = {}, given: Partial<RunResult> = {}, lanes: 
       provideState(runsFeature),
       provideState(scriptsFeature),
       provideState(dataFeature),
-      { provide: Api, useValue: { rowsUsed: () => NEVER, captured: () => NEVER, samples: () => NEVER, hosts: () => NEVER } },
+      {
+        provide: Api,
+        useValue: {
+          rowsUsed: () => NEVER,
+          captured: () => NEVER,
+          samples: () => NEVER,
+          hosts: () => NEVER,
+          findings: () => NEVER,
+          baseline: () => NEVER,
+        },
+      },
     ],
   });
   // The lanes need a canvas.

@@ -1,9 +1,20 @@
 import { NgTemplateOutlet } from '@angular/common';
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, type OnDestroy, signal } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  ElementRef,
+  inject,
+  input,
+  type OnDestroy,
+  signal,
+  viewChild,
+} from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
-import { RouterLink } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { allSteps, curveSeconds, phasesOf, type UserState } from '@sturdy/core';
+import { allSteps, curveSeconds, phasesOf, type Finding, type Run, type UserState } from '@sturdy/core';
 import { catchError, of, switchMap } from 'rxjs';
 import { ProductionSign } from '../environment/production-sign';
 import { dataActions } from '../state/data.actions';
@@ -14,10 +25,12 @@ import { Api } from '../shared/api';
 import { FocusAtOnce } from '../shared/focus-at-once';
 import { clock, figure, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
+import { FindingsCard } from './findings-card';
+import { MarksCard } from './marks-card';
 import { CapturedCard } from './captured-card';
 import { FailureGroups } from './failure-groups';
 import { Lanes } from './lanes';
-import { laneHeights, type LanesView } from './lanes-chart';
+import { laneHeights, stretchOf, type LanesView } from './lanes-chart';
 import { RunTableCard } from './run-table';
 import { SamplesCard } from './samples-card';
 import { SteerCard } from './steer-card';
@@ -33,6 +46,8 @@ import { isLive, runsFeature, selectHostSeries } from '../state/runs.feature';
     NgTemplateOutlet,
     RouterLink,
     CapturedCard,
+    FindingsCard,
+    MarksCard,
     Lanes,
     FailureGroups,
     FocusAtOnce,
@@ -48,6 +63,8 @@ import { isLive, runsFeature, selectHostSeries } from '../state/runs.feature';
 export class RunScreen implements OnDestroy {
   readonly #store = inject(Store);
   readonly id = input.required<string>();
+  /** A stretch that is marked on the lanes, such as 120-180 in seconds; so a link leads to a moment. */
+  readonly at = input<string>();
   readonly result = this.#store.selectSignal(runsFeature.selectResult);
   readonly lanes = this.#store.selectSignal(runsFeature.selectLanes);
   readonly users = this.#store.selectSignal(runsFeature.selectUsers);
@@ -86,6 +103,7 @@ export class RunScreen implements OnDestroy {
     limitMs: this.limit(),
     hosts: this.shownHosts(),
     events: this.events(),
+    stretch: this.stretch(),
   }));
   readonly exports = [
     { file: 'result.csv', name: 'Figures, CSV' },
@@ -101,6 +119,16 @@ export class RunScreen implements OnDestroy {
     ),
     { initialValue: [] },
   );
+  readonly #marks = signal(0);
+  /** The zero line of the run; asked again when marks change. */
+  readonly baseline = toSignal(
+    toObservable(computed(() => ({ id: this.live() ? undefined : this.result()?.run.id, marks: this.#marks() }))).pipe(
+      switchMap(({ id }) => (id === undefined ? of(null) : this.#api.baseline(id).pipe(catchError(() => of(null))))),
+    ),
+    { initialValue: null },
+  );
+  readonly laneSection = viewChild<ElementRef<HTMLElement>>('laneSection');
+  readonly #router = inject(Router);
   readonly #tables = this.#store.selectSignal(dataFeature.selectTables);
   /** What each crew was dealt, tables by their names. */
   readonly dealt = computed(() =>
@@ -165,6 +193,28 @@ export class RunScreen implements OnDestroy {
     });
     this.#store.dispatch(scriptsActions.listAsked());
     this.#store.dispatch(dataActions.listAsked());
+  }
+
+  readonly stretch = computed(() => stretchOf(this.at()));
+
+  /** Marks when a finding was, shows the figures of hosts that belong to it, and goes there. */
+  showMoment({ fromSecond, toSecond, series }: Finding): void {
+    if (fromSecond === null) return;
+    if (series.length > 0) this.#chosenHosts.set(new Set([...this.shownHosts().map(({ id }) => id), ...series]));
+    void this.#router.navigate([], {
+      queryParams: { at: `${Math.floor(fromSecond)}-${Math.ceil(toSecond ?? fromSecond + 1)}` },
+      replaceUrl: true,
+    });
+    // Only the result is scrolled: the frame around it must stay where it is.
+    const lanes = this.laneSection()?.nativeElement;
+    lanes?.parentElement?.scrollTo({ top: lanes.offsetTop - lanes.parentElement.offsetTop });
+  }
+  leaveStretch(): void {
+    void this.#router.navigate([], { queryParams: {}, replaceUrl: true });
+  }
+  marked(run: Run): void {
+    this.#store.dispatch(runsActions.runChanged({ run }));
+    this.#marks.update((count) => count + 1);
   }
 
   ngOnDestroy(): void {

@@ -1,5 +1,5 @@
-import { ChangeDetectionStrategy, Component, effect, inject, input, signal } from '@angular/core';
-import type { RunResult, RunTable, RunTableBy } from '@sturdy/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import type { Baseline, RunResult, RunTable, RunTableBy } from '@sturdy/core';
 import { Api, problemOf } from '../shared/api';
 import { figure } from '../shared/format';
 
@@ -37,6 +37,9 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
             <th class="num">Errors</th>
             <th class="num">Min</th>
             <th class="num">Mean</th>
+            @if (baseline(); as zero) {
+              <th class="num" [title]="'The mean as a multiple of that of run ' + zero.number + ', one user alone'">× alone</th>
+            }
             <th class="num">Max</th>
             <th class="num">Deviation</th>
             <th class="num">p50</th>
@@ -53,7 +56,7 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
           @for (group of groups(); track group.group) {
             @if (group.group !== '') {
               <tr class="group">
-                <th colspan="15" scope="rowgroup">{{ group.group }}</th>
+                <th [attr.colspan]="baseline() ? 16 : 15" scope="rowgroup">{{ group.group }}</th>
               </tr>
             }
             @for (row of group.rows; track row.transaction + row.step) {
@@ -64,6 +67,9 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
                   <td class="num">{{ figure(row.summary.errors) }}</td>
                   <td class="num">{{ figure(row.summary.minMs) }}</td>
                   <td class="num">{{ figure(row.summary.meanMs) }}</td>
+                  @if (baseline()) {
+                    <td class="num">{{ multiple(row) }}</td>
+                  }
                   <td class="num">{{ figure(row.summary.maxMs) }}</td>
                   <td class="num">{{ figure(row.summary.deviationMs, 1) }}</td>
                   <td class="num">{{ figure(row.summary.p50Ms) }}</td>
@@ -78,7 +84,9 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
               }
             } @empty {
               <tr>
-                <td colspan="15" class="muted">No transaction ended {{ group.group === '' ? 'within the hold' : 'here' }}.</td>
+                <td [attr.colspan]="baseline() ? 16 : 15" class="muted">
+                  No transaction ended {{ group.group === '' ? 'within the hold' : 'here' }}.
+                </td>
               </tr>
             }
           }
@@ -111,12 +119,21 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
 export class RunTableCard {
   readonly #api = inject(Api);
   readonly result = input.required<RunResult>();
+  /** The zero line; with it each transaction is shown as a multiple of what one user alone met. */
+  readonly baseline = input<Baseline | null>(null);
   readonly ways = ways;
   readonly by = signal<RunTableBy | 'all'>('all');
   readonly steps = signal(false);
   readonly groups = signal<RunTable>([]);
   readonly problem = signal<string | null>(null);
   readonly figure = figure;
+  readonly #alone = computed(() => new Map(this.baseline()?.transactions.map(({ name, meanMs }) => [name, meanMs])));
+
+  /** The mean of a transaction as a multiple of the zero line; nothing for steps, and where the zero line lacks it. */
+  multiple({ step, name, summary }: RunTable[number]['rows'][number]): string {
+    const alone = step === null ? this.#alone().get(name) : undefined;
+    return alone === undefined || alone === 0 ? '' : figure(summary.meanMs / alone, 1);
+  }
 
   constructor() {
     effect((whenGone) => {

@@ -2,6 +2,10 @@ import { HttpClient, HttpErrorResponse, HttpParams, type HttpEvent } from '@angu
 import { inject, Injectable } from '@angular/core';
 import type {
   About,
+  Baseline,
+  Finding,
+  RunComparison,
+  Trend,
   Backup,
   BesideRow,
   Board,
@@ -257,6 +261,11 @@ export class Api {
   askHost = (url: string) => this.#http.post<{ offered: ShownFigure[] }>(`${inProject}/hosts/ask`, { url });
   startRun = (workloadId: string) => this.#http.post<Run>(`/api/workloads/${workloadId}/run`, {});
 
+  findings = (runId: string) => this.#http.get<Finding[]>(`/api/runs/${runId}/findings`);
+  baseline = (runId: string) => this.#http.get<Baseline | null>(`/api/runs/${runId}/baseline`);
+  markRun = (runId: string, marks: { baseline: boolean; release: string }) => this.#http.put<Run>(`/api/runs/${runId}/marks`, marks);
+  compareRuns = (ids: readonly string[]) => this.#http.get<RunComparison>(`${inProject}/compare`, { params: { runs: ids.join(',') } });
+  trend = (workloadId: string) => this.#http.get<Trend>(`/api/workloads/${workloadId}/trend`);
   runs = () => this.#http.get<Run[]>(`${inProject}/runs`);
   run = (id: string) => this.#http.get<RunResult>(`/api/runs/${id}`);
   lanes = (id: string) => this.#http.get<LanePoint[]>(`/api/runs/${id}/lanes`);

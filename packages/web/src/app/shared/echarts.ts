@@ -1,9 +1,10 @@
-import { BarChart, CustomChart, LineChart } from 'echarts/charts';
+import { BarChart, CustomChart, LineChart, ScatterChart } from 'echarts/charts';
 import {
   AxisPointerComponent,
   GraphicComponent,
   GridComponent,
   LegendComponent,
+  MarkAreaComponent,
   MarkLineComponent,
   TitleComponent,
   TooltipComponent,
@@ -15,9 +16,11 @@ use([
   LineChart,
   BarChart,
   CustomChart,
+  ScatterChart,
   GridComponent,
   TooltipComponent,
   AxisPointerComponent,
+  MarkAreaComponent,
   MarkLineComponent,
   TitleComponent,
   LegendComponent,

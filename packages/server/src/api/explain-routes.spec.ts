@@ -1,0 +1,105 @@
+import { type Finding, type Run, type RunComparison, type Trend } from '@sturdy/core';
+import request from 'supertest';
+import { simulate, type ClosedSystem, type SimulatedRun } from '../../../core/src/test/closed-system.js';
+import { tasks } from '../compute/tasks.js';
+import { ServerLog } from '../log/server-log.js';
+import { createApp } from './app.js';
+import type { Services } from './services.js';
+
+const steady: ClosedSystem = {
+  workers: 2,
+  serviceSeconds: 0.04,
+  thinkSeconds: 0.3,
+  users: 8,
+  curve: { kind: 'ramp', together: 1, rampUpSeconds: 5, holdSeconds: 120, rampDownSeconds: 0, atEnd: 'iteration' },
+  seed: 'a',
+};
+/** Runs of a project by their ids: one user, eight, and eight against a release that is slower; one of another project. */
+const runs = new Map<string, SimulatedRun>();
+const keep = (id: string, number: number, system: Partial<ClosedSystem>, more: Partial<Run> = {}) => {
+  const simulated = simulate({ ...steady, ...system });
+  const startedAt = `2026-11-2${number}T10:00:00.000Z`;
+  runs.set(id, { ...simulated, run: { ...simulated.run, id, number, startedAt, ...more } });
+};
+keep('alone', 1, { users: 1 });
+keep('before', 2, {});
+keep('after', 3, { seed: 'b', serviceSeconds: 0.06 });
+keep('elsewhere', 4, {}, { projectId: 'p2' });
+
+const saved: Run[] = [];
+const newest = () => [...runs.values()].map(({ run }) => run).sort((left, right) => right.number - left.number);
+const services = {
+  store: {
+    run: (id: string) => Promise.resolve(runs.get(id)?.run ?? null),
+    runs: (projectId: string) => Promise.resolve(newest().filter((run) => run.projectId === projectId)),
+    frames: (id: string) => Promise.resolve(runs.get(id)?.frames ?? []),
+    hostPoints: () => Promise.resolve([]),
+    scripts: () => Promise.resolve(runs.get('before')?.scripts ?? []),
+    projectSettings: () => Promise.resolve({ failureSigns: [], criteria: [], watches: [] }),
+    workload: (id: string) => Promise.resolve(id === 'w' ? runs.get('before')?.run.workload : null),
+    saveRun: (run: Run) => {
+      saved.push(run);
+      const known = runs.get(run.id);
+      if (known) runs.set(run.id, { ...known, run });
+      return Promise.resolve();
+    },
+  },
+  projects: { need: (id: string) => Promise.resolve({ id, name: id, state: 'active' }) },
+  compute: tasks,
+  recorder: { current: null },
+  conductor: { current: null },
+  log: new ServerLog(null),
+} as unknown as Services;
+const app = createApp(services, '/nowhere');
+const body = async <T>(path: string): Promise<T> => (await request(app).get(`/api${path}`).set('Host', '127.0.0.1').expect(200)).body as T;
+const mark = (id: string, marks: object) => request(app).put(`/api/runs/${id}/marks`).set('Host', '127.0.0.1').send(marks);
+
+describe('marks', () => {
+  it('make a run with one user the zero line of later ones, and are taken off again', async () => {
+    expect(await body('/runs/after/baseline')).toBeNull();
+    await mark('alone', { baseline: true, release: '4.1' }).expect(200);
+    expect(saved.at(-1)).toMatchObject({ id: 'alone', baseline: true, release: '4.1' });
+    expect(await body('/runs/after/baseline')).toMatchObject({ runId: 'alone', release: '4.1', transactions: [{ name: 'Book' }] });
+    await mark('alone', { baseline: false, release: '' }).expect(200);
+    expect(Object.keys(saved.at(-1) ?? {})).not.toContain('baseline');
+    expect(await body('/runs/after/baseline')).toBeNull();
+  });
+
+  it('are refused for a run of several users, with the reason', async () => {
+    const { body: problem } = await mark('before', { baseline: true, release: '' }).expect(422);
+    expect(problem).toMatchObject({ title: 'This run is no baseline', detail: expect.stringContaining('had 8') as string });
+    await mark('nowhere', { baseline: false, release: '' }).expect(404);
+  });
+});
+
+it('findings of a run are told with its rules, the same each time', async () => {
+  const findings = await body<Finding[]>('/runs/before/findings');
+  expect(findings.map(({ kind }) => kind)).toContain('littles-law');
+  expect(findings.map(({ kind }) => kind)).toContain('missing');
+  expect(await body('/runs/before/findings')).toEqual(findings);
+});
+
+describe('a comparison', () => {
+  it('sets runs of one project against the first that is named', async () => {
+    const { transactions, runs: compared } = await body<RunComparison>('/projects/p/compare?runs=before,after');
+    expect(compared.map(({ number }) => number)).toEqual([2, 3]);
+    expect(transactions[0]?.differences[0]?.verdict).toBe('slower');
+  });
+
+  it.each([
+    ['one run', 'before', 400],
+    ['the same run twice', 'before,before', 400],
+    ['seven', '1,2,3,4,5,6,7', 400],
+    ['a run that is not there', 'before,nowhere', 404],
+    ['a run of another project', 'before,elsewhere', 404],
+  ])('of %s is refused', async (_, ids, status) => {
+    await request(app).get(`/api/projects/p/compare?runs=${ids}`).set('Host', '127.0.0.1').expect(status);
+  });
+});
+
+it('a trend goes over the runs of a workload, the oldest first', async () => {
+  const trend = await body<Trend>('/workloads/w/trend');
+  expect(trend.runs.map(({ number }) => number)).toEqual([1, 2, 3]);
+  expect(trend.transactions.map(({ name }) => name)).toEqual(['Book']);
+  await request(app).get('/api/workloads/x/trend').set('Host', '127.0.0.1').expect(404);
+});
