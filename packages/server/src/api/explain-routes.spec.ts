@@ -66,8 +66,8 @@ describe('marks', () => {
   });
 
   it('are refused for a run of several users, with the reason', async () => {
-    const { body: problem } = await mark('before', { baseline: true, release: '' }).expect(422);
-    expect(problem).toMatchObject({ title: 'This run is no baseline', detail: expect.stringContaining('had 8') as string });
+    const answer = await mark('before', { baseline: true, release: '' }).expect(422);
+    expect(answer.body).toMatchObject({ title: 'This run is no baseline', detail: expect.stringContaining('had 8') as string });
     await mark('nowhere', { baseline: false, release: '' }).expect(404);
   });
 });
