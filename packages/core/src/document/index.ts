@@ -1,0 +1,3 @@
+export * from './document.schema.js';
+export * from './html.js';
+export * from './markdown.js';
