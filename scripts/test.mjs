@@ -5,6 +5,8 @@ import { builtEnvironment, chromiumPath, installDebian, installPackages, start, 
 await Promise.all([
   installDebian([
     [chromiumPath, 'chromium'],
+    // Reads what the product prints.
+    ['/usr/bin/pdftotext', 'poppler-utils'],
     ['/usr/lib/postgresql/15/bin/initdb', 'postgresql-15'],
   ]),
   installPackages(),

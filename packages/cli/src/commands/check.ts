@@ -13,6 +13,7 @@ const kindWords: Record<WrittenKind, string> = {
   project: 'a project',
   part: 'a part',
   table: 'a data table',
+  brief: 'a brief',
 };
 const foundFaults = 1;
 

@@ -192,11 +192,11 @@ class LiveLine {
   }
 }
 
-function tell({ run, criteria, trust, failures, iterationsPassed, iterationsFailed }: RunResult, outcome: RunOutcome): void {
+function tell({ run, criteria, hostCriteria, trust, failures, iterationsPassed, iterationsFailed }: RunResult, outcome: RunOutcome): void {
   const say = (text: string) => process.stdout.write(`${text}\n`);
   say(`${iterationsPassed} iterations passed, ${iterationsFailed} failed.`);
   if (run.note) say(run.note);
-  for (const verdict of criteria) say(`${verdict.held ? 'held  ' : 'MISSED'}  ${verdict.sentence}`);
+  for (const verdict of [...criteria, ...hostCriteria]) say(`${verdict.held ? 'held  ' : 'MISSED'}  ${verdict.sentence}`);
   for (const sign of trust.filter(({ good }) => !good)) say(`doubt   ${sign.sentence}`);
   for (const failure of failures.slice(0, 5)) say(`failed  ${failure.count} times, ${failure.transaction}: ${failure.message}`);
   if (run.state !== 'done') say(`The run did not come to its end: ${run.state}.`);

@@ -1,5 +1,5 @@
 import { appendFileSync, existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
-import { shuffledSerials, type DataTable, type Frame, type Run, type Script } from '@sturdy/core';
+import { shuffledSerials, type DataTable, type Frame, type HostPoint, type Run, type Script } from '@sturdy/core';
 import type { RunStore } from '@sturdy/server/conductor';
 import seedrandom from 'seedrandom';
 
@@ -76,6 +76,9 @@ export class FileRunStore implements RunStore {
     return Promise.resolve();
   }
   /** The command line watches no hosts. */
+  hostPoints(): Promise<HostPoint[]> {
+    return Promise.resolve([]);
+  }
   saveHostPoints(): Promise<void> {
     return Promise.resolve();
   }

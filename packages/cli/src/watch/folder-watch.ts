@@ -21,7 +21,7 @@ type Memory = z.infer<typeof MemorySchema>;
 
 /** What a folder may hold that is a file of the project, though the project does not know it. */
 const isWrittenPath = (path: string): boolean =>
-  /^(?:(?:scripts|parts|workloads|environments)\/.*\.yaml|tables\/.*\.(?:yaml|csv)|patterns\.yaml)$/.test(path);
+  /^(?:(?:scripts|parts|workloads|environments)\/.*\.yaml|tables\/.*\.(?:yaml|csv)|(?:patterns|brief)\.yaml)$/.test(path);
 
 /** A large project has many files: its memory is not written anew for each of them. */
 const changesAtATime = 100;

@@ -1,5 +1,6 @@
 export * from './failures.js';
 export * from './generator-series.js';
+export * from './host-verdict.js';
 export * from './junit.js';
 export * from './queueing.js';
 export * from './result.js';

@@ -20,9 +20,14 @@ export function junitOf(result: RunResult): string {
   const document = new Document();
   const root = document.createElement('testsuites');
   document.appendChild(root);
-  const { run, criteria, trust, seconds } = result;
+  const { run, criteria, hostCriteria, trust, seconds } = result;
   const judged = criteria.map(({ criterion, held, sentence }) => ({
     name: `${criterion.transaction ?? 'all transactions'}: ${criterion.measure} ≤ ${criterion.limit} ${criterion.measure === 'error-rate' ? '%' : 'ms'}`,
+    sentence,
+    good: held,
+  }));
+  const hosts = hostCriteria.map(({ limit: { host, figure, limit, forMinutes }, held, sentence }) => ({
+    name: `${host === '' ? 'all hosts' : host}: ${figure} ≤ ${limit} on average in any ${forMinutes} min`,
     sentence,
     good: held,
   }));
@@ -33,7 +38,7 @@ export function junitOf(result: RunResult): string {
     document,
     root,
     { name: `${run.workload.name}: criteria`, at: run.startedAt, seconds, kind: 'criterion missed' },
-    [...judged, ...stopped],
+    [...judged, ...hosts, ...stopped],
   );
   if (result.failures.length > 0) {
     const said = document.createElement('system-out');

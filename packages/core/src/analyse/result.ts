@@ -1,3 +1,5 @@
+import type { HostSeries } from '../hosts/watch.schema.js';
+import { judgeHosts } from './host-verdict.js';
 import type { Frame } from '../measure/frame.schema.js';
 import { Tally } from '../measure/tally.js';
 import { actionSteps, type Script } from '../script/script.schema.js';
@@ -18,13 +20,14 @@ function judgedPeriod(run: Run, frames: readonly Frame[]): Period {
 }
 
 /** Makes the figures, the verdict and the signs of trust of a run from its frames. */
-export function runResult(run: Run, frames: readonly Frame[], scripts: readonly Script[]): RunResult {
+export function runResult(run: Run, frames: readonly Frame[], scripts: readonly Script[], hosts: readonly HostSeries[] = []): RunResult {
   const period = judgedPeriod(run, frames);
   const totals = totalsOf(frames, period);
   return {
     run,
     period,
     criteria: judgeCriteria(run.workload.criteria, totals, period),
+    hostCriteria: judgeHosts(run.workload.hostLimits ?? [], hosts, period),
     trust: trustSigns(run, frames, period),
     rows: rowsOf(totals, period.toSecond - period.fromSecond, scripts),
     dealt: dealtIn(run, frames),

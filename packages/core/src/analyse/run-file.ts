@@ -14,8 +14,8 @@ export const RunFileSchema = z.object({
 export type RunFile = z.infer<typeof RunFileSchema>;
 
 /** A run without criteria holds what was asked of it: nothing. */
-export function outcomeOf({ run, criteria, trust }: RunResult): RunOutcome {
-  if (run.stoppedByRule || criteria.some((verdict) => !verdict.held)) return 'not held';
+export function outcomeOf({ run, criteria, hostCriteria, trust }: RunResult): RunOutcome {
+  if (run.stoppedByRule || criteria.some((verdict) => !verdict.held) || hostCriteria.some((verdict) => !verdict.held)) return 'not held';
   return trust.every((sign) => sign.good) ? 'held' : 'not to be trusted';
 }
 

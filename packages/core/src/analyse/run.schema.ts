@@ -5,7 +5,7 @@ import { FailureSchema, OwnFiguresSchema } from '../measure/frame.schema.js';
 import { WatchSchema } from '../hosts/watch.schema.js';
 import { WorkloadSchema } from '../workload/workload.schema.js';
 import { RunEventSchema } from './run-event.schema.js';
-import { CriterionVerdictSchema } from './verdict.schema.js';
+import { CriterionVerdictSchema, HostVerdictSchema } from './verdict.schema.js';
 
 /** A generator of a run. */
 export const RunGeneratorSchema = z.object({
@@ -69,6 +69,8 @@ export const RunResultSchema = z.object({
   run: RunSchema,
   period: z.object({ fromSecond: z.number(), toSecond: z.number() }),
   criteria: z.array(CriterionVerdictSchema),
+  /** Limits of hosts, as the brief set them when the run began. */
+  hostCriteria: z.array(HostVerdictSchema).default([]),
   trust: z.array(TrustSignSchema),
   rows: z.array(RunRowSchema),
   failures: z.array(FailureSchema),

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { HostLimitSchema } from '../workload/workload.schema.js';
 
 const id = z.string().min(1).max(64);
 const line = z.string().max(300);
@@ -28,6 +29,8 @@ export const KeyTransactionSchema = z.object({
   id,
   /** Its name, as scripts have it. */
   transaction: line,
+  /** The script that is to play it; null where the sizing sheet chooses. */
+  scriptId: z.string().nullable().default(null),
   ratePerHour: z.number().min(0).max(100_000_000),
   /** When most of it comes, such as “09:00 to 10:00”, and how much more than on average. */
   peakHour: line.default(''),
@@ -38,18 +41,6 @@ export const KeyTransactionSchema = z.object({
   percentile: PercentileLimitSchema.nullable().default(null),
 });
 export type KeyTransaction = z.infer<typeof KeyTransactionSchema>;
-
-/** What a figure of a host may come to on average over so many minutes, at any time: a short peak does not count. */
-export const HostLimitSchema = z.object({
-  id,
-  /** Name of the host as it is watched; empty for every host that has the figure. */
-  host: line.default(''),
-  /** The figure, or a part of its name. */
-  figure: line.min(1),
-  limit: z.number(),
-  forMinutes: z.number().min(0.1).max(600).default(5),
-});
-export type HostLimit = z.infer<typeof HostLimitSchema>;
 
 /** Something that is supposed, feared or not known, and who sees to it. */
 export const BriefPointSchema = z.object({ id, text: line, owner: line.default(''), answer: line.default('') });
@@ -101,17 +92,7 @@ export const BriefSchema = z.object({
   signatures: z.array(SignatureSchema).max(100).default([]),
 });
 export type Brief = z.infer<typeof BriefSchema>;
-export const emptyBrief: Brief = BriefSchema.parse({});
 
-/** What a limit of a host came to in a run. */
-export const HostVerdictSchema = z.object({
-  limit: HostLimitSchema,
-  held: z.boolean(),
-  /** The highest average; null where the figure was not read. */
-  measured: z.number().nullable(),
-  marginPercent: z.number().nullable(),
-  /** When the highest average began. */
-  second: z.number().nullable(),
-  sentence: z.string(),
-});
-export type HostVerdict = z.infer<typeof HostVerdictSchema>;
+/** `brief.yaml`: a member that nobody knows is told. */
+export const BriefFileSchema = z.strictObject(BriefSchema.shape);
+export const emptyBrief: Brief = BriefSchema.parse({});

@@ -43,6 +43,7 @@ const script = (id: string, ...names: string[]): Script =>
   ({
     id,
     name: `Script ${id}`,
+    handoffs: [],
     transactions: names.map((name, at) => ({
       kind: 'transaction',
       id: `${id}${at}`,
@@ -130,6 +131,7 @@ describe('sizing', () => {
         id: `t${at}`,
         transaction: `T${at}`,
         ratePerHour,
+        scriptId: null,
         peakHour: '',
         peakFactor: 1,
         growthPercent: 0,
@@ -155,17 +157,34 @@ describe('sizing', () => {
     expect(sizingOf(brief(), [script('a', 'Nothing of it')], noTime)).toEqual([]);
   });
 
+  it('deals each transaction to one script, counts what others bring along, and plays it by the one that was chosen', () => {
+    // The finder books as well: of 1,800 bookings it brings 420.
+    const scripts = [script('a', 'Book intake'), script('b', 'Book intake', 'Find intake'), script('c', 'Book intake')];
+    const rates = (more: Partial<Brief> = {}) =>
+      sizingOf(brief(more), scripts, noTime).map(({ scriptId, ratePerHour }) => [scriptId, ratePerHour]);
+    expect(rates()).toEqual([
+      ['a', 1380],
+      ['b', 420],
+    ]);
+    const chosen = brief().transactions.map((key) => (key.id === 't1' ? { ...key, scriptId: 'c' } : key));
+    expect(rates({ transactions: chosen })).toEqual([
+      ['b', 420],
+      ['c', 1380],
+    ]);
+  });
+
   it('makes a workload that reaches the wanted rates, which then fits; another one does not, and it is said where', () => {
-    const rows = sizingOf(brief(), [script('a', 'Book intake'), script('b', 'Find intake')], noTime);
-    const workload: Workload = { ...workloadOf(brief({ title: 'Peak' }), rows), id: 'w', projectId: 'p' };
+    const [ownBrief, scripts] = [brief({ title: 'Peak' }), [script('a', 'Book intake'), script('b', 'Find intake')]];
+    const rows = sizingOf(ownBrief, scripts, noTime);
+    const workload: Workload = { ...workloadOf(ownBrief, rows), id: 'w', projectId: 'p' };
     expect(workload.name).toBe('Peak');
     for (const { scriptId, users, pacing } of workload.crews)
       expect((3600 * users) / pacing.seconds / (rows.find((row) => row.scriptId === scriptId)?.ratePerHour ?? 0)).toBeCloseTo(1, 2);
-    expect(misfits(workload, rows)).toEqual([]);
+    expect(misfits(ownBrief, workload, scripts, noTime)).toEqual([]);
     const half = { ...workload, crews: workload.crews.slice(0, 1).map((crew) => ({ ...crew, users: crew.users / 2 })) };
-    expect(misfits(half, rows)).toEqual([
-      expect.stringMatching(/^The brief wants “Script a” 1,800 times an hour, and this workload asks for \d+ \(50 %\)\.$/),
-      'The brief wants “Script b” 420 times an hour, and this workload does not play it.',
+    expect(misfits(ownBrief, half, scripts, noTime)).toEqual([
+      expect.stringMatching(/^The brief wants “Book intake” 1,800 times an hour, and this workload asks for \d+ \(50 %\)\.$/),
+      'The brief wants “Find intake” 420 times an hour, and this workload does not play it.',
     ]);
   });
 });

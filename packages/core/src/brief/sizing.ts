@@ -1,3 +1,4 @@
+import * as z from 'zod';
 import type { Script } from '../script/script.schema.js';
 import { iterationSeconds } from '../workload/forecast.js';
 import { pacingForRate, usersForRate } from '../workload/sizing.js';
@@ -9,22 +10,23 @@ export const wantedRate = ({ ratePerHour, peakFactor, growthPercent }: KeyTransa
   (ratePerHour * peakFactor * (1 + growthPercent / 100) * capacityPercent) / 100;
 
 /** A script as the sizing sheet shows it. */
-export interface SizingRow {
-  scriptId: string;
-  script: string;
+export const SizingRowSchema = z.object({
+  scriptId: z.string(),
+  script: z.string(),
   /** Key transactions that it plays. */
-  transactions: string[];
+  transactions: z.array(z.string()),
   /** Iterations an hour that are wanted: those of its most wanted transaction. */
-  ratePerHour: number;
+  ratePerHour: z.number(),
   /** As recorded, with pauses. */
-  iterationSeconds: number;
-  pacingSeconds: number;
-  users: number;
+  iterationSeconds: z.number(),
+  pacingSeconds: z.number(),
+  users: z.number().int(),
   /** What the users come to, which are whole. */
-  reachedPerHour: number;
+  reachedPerHour: z.number(),
   /** What is wrong with it, in a sentence; null where nothing is. */
-  warning: string | null;
-}
+  warning: z.string().nullable(),
+});
+export type SizingRow = z.infer<typeof SizingRowSchema>;
 
 /** Room that a pacing leaves over the iteration as recorded, so that a slower system still keeps to it (common practice, no source). */
 const pacingRoom = 1.5;
@@ -33,26 +35,57 @@ const pacingStep = 5;
 
 const roomyPacing = (seconds: number): number => Math.max(pacingStep, Math.ceil((pacingRoom * seconds) / pacingStep) * pacingStep);
 
-/** What the sizing sheet says of each script that plays key transactions. `requestMs` gives how long exchanges of its take took. */
-export function sizingOf(brief: Brief, scripts: readonly Script[], requestMs: (script: Script, exchange: number) => number): SizingRow[] {
+/** How long exchanges of a script took when they were recorded, in ms. */
+export type RequestMs = (script: Script, exchange: number) => number;
+
+const isNamed = ({ name }: Script, transaction: string): boolean => name.toLowerCase().includes(transaction.toLowerCase());
+const playsIt = (script: Script, transaction: string): boolean => script.transactions.some(({ name }) => name === transaction);
+
+/**
+ * Which script starts how many iterations an hour, so that each key transaction comes as often as is wanted. What few scripts play is dealt out first; what a
+ * script brings along counts for its other transactions as well.
+ */
+function dealRates({ transactions, capacityPercent }: Brief, scripts: readonly Script[]): Map<string, number> {
+  const rates = new Map<string, number>();
+  const players = (transaction: string) => scripts.filter((script) => playsIt(script, transaction));
+  const keysOf = (script: Script) => transactions.filter(({ transaction }) => playsIt(script, transaction)).length;
+  const ordered = [...transactions].sort((left, right) => players(left.transaction).length - players(right.transaction).length);
+  for (const key of ordered) {
+    const own = players(key.transaction);
+    const comes = own.reduce((sum, { id }) => sum + (rates.get(id) ?? 0), 0);
+    const missing = wantedRate(key, capacityPercent) - comes;
+    // The one that is called so, then the one that plays the least beside it; of those alike the one that was worked on most.
+    const [script] = [...own].sort(
+      (left, right) =>
+        Number(right.id === key.scriptId) - Number(left.id === key.scriptId) ||
+        Number(isNamed(right, key.transaction)) - Number(isNamed(left, key.transaction)) ||
+        keysOf(left) - keysOf(right) ||
+        right.handoffs.length - left.handoffs.length,
+    );
+    if (script && missing > 0) rates.set(script.id, (rates.get(script.id) ?? 0) + missing);
+  }
+  return rates;
+}
+
+/** What the sizing sheet says of each script that is needed for the key transactions. */
+export function sizingOf(brief: Brief, scripts: readonly Script[], requestMs: RequestMs): SizingRow[] {
+  const rates = dealRates(brief, scripts);
   return scripts.flatMap((script) => {
-    const names = new Set(script.transactions.map(({ name }) => name));
-    const keys = brief.transactions.filter(({ transaction }) => names.has(transaction));
-    if (keys.length === 0) return [];
-    const ratePerHour = Math.max(...keys.map((key) => wantedRate(key, brief.capacityPercent)));
+    const ratePerHour = rates.get(script.id);
+    if (ratePerHour === undefined) return [];
     const seconds = iterationSeconds(script, recordedCrew(script.id), (exchange) => requestMs(script, exchange));
     const pacingSeconds = brief.pacing[script.id] ?? roomyPacing(seconds);
-    const users = Math.max(ratePerHour > 0 ? 1 : 0, usersForRate(ratePerHour, pacingSeconds));
+    const users = usersForRate(ratePerHour, pacingSeconds);
     return [
       {
         scriptId: script.id,
         script: script.name,
-        transactions: keys.map(({ transaction }) => transaction),
+        transactions: brief.transactions.map(({ transaction }) => transaction).filter((transaction) => playsIt(script, transaction)),
         ratePerHour,
         iterationSeconds: seconds,
         pacingSeconds,
         users,
-        reachedPerHour: users === 0 ? 0 : (3600 * users) / pacingSeconds,
+        reachedPerHour: (3600 * users) / pacingSeconds,
         warning:
           pacingSeconds < seconds
             ? `An iteration took ${seconds.toFixed(1)} s when it was recorded, longer than the pacing of ${pacingSeconds} s: the rate cannot be reached.`
@@ -103,28 +136,32 @@ export function workloadOf(brief: Brief, rows: readonly SizingRow[]): Omit<Workl
 /** A workload may be off from the brief by this share (common practice, no source). */
 const rateTolerance = 0.05;
 
-/** Where a workload does not ask for what the brief wants, in sentences. One with arrivals counts by its rate. */
-export function misfits(workload: Workload, rows: readonly SizingRow[]): string[] {
-  const asked = new Map<string, number>();
-  for (const { scriptId, users, pacing, ratePerHour } of workload.crews) {
-    const seconds = rows.find((row) => row.scriptId === scriptId)?.iterationSeconds ?? 0;
-    const cycle =
-      pacing.kind === 'start-to-start'
-        ? Math.max(pacing.seconds, seconds)
-        : seconds + (pacing.kind === 'end-to-start' ? pacing.seconds : 0);
-    const rate = workload.curve.kind === 'arrivals' ? (ratePerHour ?? 0) : cycle > 0 ? (3600 * users) / cycle : 0;
-    asked.set(scriptId, (asked.get(scriptId) ?? 0) + rate);
-  }
+/** Iterations that a crew starts in an hour, as far as can be told from what was recorded. */
+function rateOf(workload: Workload, crew: Crew, script: Script, requestMs: RequestMs): number {
+  if (workload.curve.kind === 'arrivals') return crew.ratePerHour ?? 0;
+  const seconds = iterationSeconds(script, crew, (exchange) => requestMs(script, exchange));
+  const { kind, seconds: pacing } = crew.pacing;
+  const cycle = kind === 'start-to-start' ? Math.max(pacing, seconds) : seconds + (kind === 'end-to-start' ? pacing : 0);
+  return cycle > 0 ? (3600 * crew.users) / cycle : 0;
+}
+
+/** Where a workload does not ask for what the brief wants, in sentences: of each key transaction how often it comes. */
+export function misfits(brief: Brief, workload: Workload, scripts: readonly Script[], requestMs: RequestMs): string[] {
   const hourly = (rate: number) => Math.round(rate).toLocaleString('en');
-  return rows.flatMap((row) => {
-    const rate = asked.get(row.scriptId);
-    if (row.ratePerHour === 0) return [];
-    if (rate === undefined)
-      return [`The brief wants “${row.script}” ${hourly(row.ratePerHour)} times an hour, and this workload does not play it.`];
-    const share = rate / row.ratePerHour;
+  return brief.transactions.flatMap((key) => {
+    const wanted = wantedRate(key, brief.capacityPercent);
+    if (wanted === 0) return [];
+    const asked = workload.crews.reduce((sum, crew) => {
+      const script = scripts.find(({ id }) => id === crew.scriptId);
+      return script && playsIt(script, key.transaction) ? sum + rateOf(workload, crew, script, requestMs) : sum;
+    }, 0);
+    const share = asked / wanted;
     if (Math.abs(share - 1) <= rateTolerance) return [];
+    const start = `The brief wants “${key.transaction}” ${hourly(wanted)} times an hour`;
     return [
-      `The brief wants “${row.script}” ${hourly(row.ratePerHour)} times an hour, and this workload asks for ${hourly(rate)} (${(100 * share).toFixed(0)} %).`,
+      asked === 0
+        ? `${start}, and this workload does not play it.`
+        : `${start}, and this workload asks for ${hourly(asked)} (${(100 * share).toFixed(0)} %).`,
     ];
   });
 }

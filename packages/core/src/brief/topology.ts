@@ -1,5 +1,26 @@
-import { graphlib, layout } from '@dagrejs/dagre';
+import * as dagre from '@dagrejs/dagre';
 import type { Brief } from './brief.schema.js';
+
+interface Place {
+  x: number;
+  y: number;
+}
+/** What is used of a graph of dagre. */
+interface LayoutGraph {
+  setGraph: (settings: object) => void;
+  setDefaultEdgeLabel: (label: () => object) => void;
+  setNode: (id: string, size: { width: number; height: number }) => void;
+  setEdge: (from: string, to: string, label: object, name: string) => void;
+  graph: () => { width?: number; height?: number };
+  node: (id: string) => Place & { width: number; height: number };
+  edges: () => object[];
+  edge: (edge: object) => { points: Place[]; label?: string } & Partial<Place>;
+}
+// The package names its types without the endings that modules of Node.js have, so they cannot be found.
+const { graphlib, layout } = dagre as unknown as {
+  graphlib: { Graph: new (options: { multigraph: boolean }) => LayoutGraph };
+  layout: (graph: LayoutGraph) => void;
+};
 
 /** A host as a box, and a link as a line of points, in pixels. */
 export interface Topology {
@@ -46,8 +67,8 @@ export function topologyOf({ hosts, links }: Pick<Brief, 'hosts' | 'links'>): To
         height: node.height,
       };
     }),
-    lines: graph.edges().map((edge: { v: string; w: string; name?: string }) => {
-      const drawn = graph.edge(edge) as { points: { x: number; y: number }[]; label?: string; x?: number; y?: number };
+    lines: graph.edges().map((edge) => {
+      const drawn = graph.edge(edge); y: number }[]; label?: string; x?: number; y?: number };
       return { label: drawn.label ?? '', points: drawn.points.map(({ x, y }) => ({ x, y })), labelX: drawn.x ?? 0, labelY: drawn.y ?? 0 };
     }),
   };

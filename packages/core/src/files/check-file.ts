@@ -6,12 +6,16 @@ import { readPart, readScript } from '../formats/script-text/script-reader.js';
 import { offsetOf, readYamlAs, type YamlSchema } from '../formats/yaml-schema.js';
 import { readYaml, type YamlProblem } from '../formats/yaml-text.js';
 import { ProjectFileSchema, TableFileSchema } from '../project-files/project-file.schema.js';
+import { BriefFileSchema } from '../brief/brief.schema.js';
 import { readPatterns } from '../patterns/pattern-file.js';
 import { WorkloadFileSchema } from '../workload/workload-file.js';
 import type { FileKind } from './file-schemas.js';
 
 /** A kind of file that people write. */
-export type WrittenKind = Extract<FileKind, 'script' | 'environment' | 'workload' | 'patterns' | 'policy' | 'project' | 'part' | 'table'>;
+export type WrittenKind = Extract<
+  FileKind,
+  'script' | 'environment' | 'workload' | 'patterns' | 'policy' | 'project' | 'part' | 'table' | 'brief'
+>;
 
 /** What a file turned out to be, and what is wrong with it; a kind of null is none that is known. */
 export interface CheckedFile {
@@ -22,6 +26,9 @@ export interface CheckedFile {
 /** Members by which kinds of files are told apart, the plainest first. */
 const tellingMembers: readonly [string, WrittenKind][] = [
   ['project', 'project'],
+  // A brief has transactions and hosts as well, so its own members are looked for first.
+  ['aims', 'brief'],
+  ['capacityPercent', 'brief'],
   ['transactions', 'script'],
   ['script', 'script'],
   ['crews', 'workload'],
@@ -53,7 +60,7 @@ export function checkFile(
   const kind = expected ?? tellingMembers.find(([member]) => members.includes(member))?.[1] ?? null;
   if (kind === null) {
     const known =
-      'transactions (a script), crews (a workload), targets (an environment), patterns, networks (a policy), project, part, or columns (a table)';
+      'transactions (a script), crews (a workload), targets (an environment), patterns, networks (a policy), project, part, columns (a table), or aims (a brief)';
     return { kind, problems: [{ line: 1, column: 1, message: `Nobody can tell what this file is. It has none of: ${known}.` }] };
   }
   return { kind, problems: checks[kind](text, exists, nowMs) };
@@ -115,6 +122,7 @@ const checks: Record<WrittenKind, Check> = {
     return 'problems' in read ? read.problems : [];
   },
   table: (text) => ofSchema(text, TableFileSchema),
+  brief: (text) => ofSchema(text, BriefFileSchema),
   project: (text, exists) => {
     const read = readYamlAs(text, ProjectFileSchema);
     if ('problems' in read) return read.problems;

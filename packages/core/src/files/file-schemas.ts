@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { BriefFileSchema } from '../brief/brief.schema.js';
 import { EnvironmentFileSchema } from './environment-file.js';
 import { TargetPolicySchema } from '../environment/target-policy.js';
 import { PartTextSchema, ScriptTextSchema } from '../formats/script-text/script-text.schema.js';
@@ -10,7 +11,18 @@ import { WorkloadFileSchema } from '../workload/workload-file.js';
 
 /** A kind of file that is read or written. */
 export type FileKind =
-  'script' | 'environment' | 'workload' | 'run' | 'correlation' | 'rehearsal' | 'patterns' | 'policy' | 'project' | 'part' | 'table';
+  | 'script'
+  | 'environment'
+  | 'workload'
+  | 'run'
+  | 'correlation'
+  | 'rehearsal'
+  | 'patterns'
+  | 'policy'
+  | 'project'
+  | 'part'
+  | 'table'
+  | 'brief';
 
 /** The schemas of all files that are read or written, by their kinds. What each gives is of no matter here: the compiler would write it all out. */
 export const fileSchemas: Readonly<Record<FileKind, z.ZodType>> = {
@@ -25,6 +37,7 @@ export const fileSchemas: Readonly<Record<FileKind, z.ZodType>> = {
   project: ProjectFileSchema,
   part: PartTextSchema,
   table: TableFileSchema,
+  brief: BriefFileSchema,
 };
 
 /** The JSON Schema (2020-12) of a kind of file, for editors. */

@@ -110,6 +110,18 @@ export const StopRuleSchema = z.object({
 });
 export type StopRule = z.infer<typeof StopRuleSchema>;
 
+/** What a figure of a host may come to on average over so many minutes, at any time: a short peak does not count. */
+export const HostLimitSchema = z.object({
+  id: z.string().min(1).max(64),
+  /** Name of the host as it is watched; empty for every host that has the figure. */
+  host: z.string().max(300).default(''),
+  /** The figure, or a part of its name. */
+  figure: z.string().min(1, 'Name the figure.').max(300),
+  limit: z.number(),
+  forMinutes: z.number().min(0.1).max(600).default(5),
+});
+export type HostLimit = z.infer<typeof HostLimitSchema>;
+
 /** Crews, curve, pacing and criteria: what a run plays. */
 export const WorkloadSchema = z.object({
   id: z.string(),
@@ -119,6 +131,8 @@ export const WorkloadSchema = z.object({
   curve: LoadCurveSchema,
   criteria: z.array(CriterionSchema),
   stopRules: z.array(StopRuleSchema).max(20).optional(),
+  /** Limits of hosts that a run is judged by; they come from the brief when it starts. */
+  hostLimits: z.array(HostLimitSchema).max(100).optional(),
   /** The run ends after so many seconds in any case; absent where the curve alone ends it. */
   limitSeconds: z.number().int().min(1).max(172_800).optional(),
   /** The environment in which it is always played; absent where it is played in the one that is chosen. */

@@ -22,6 +22,7 @@ import { mount, openApi, type AnyRoute } from './route.js';
 import { partRoutes } from './part-routes.js';
 import { patternRoutes } from './pattern-routes.js';
 import { rehearsalRoutes } from './rehearsal-routes.js';
+import { briefRoutes } from './brief-routes.js';
 import { explainRoutes } from './explain-routes.js';
 import { runRoutes } from './run-routes.js';
 import { scriptRoutes } from './script-routes.js';
@@ -54,6 +55,7 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...hostRoutes(services),
   ...runRoutes(services),
   ...explainRoutes(services),
+  ...briefRoutes(services),
 ];
 
 /** The Express application: the API below `/api`, the web client for everything else. It answers to loopback names and `hostNames`. */

@@ -1,4 +1,4 @@
-import { type Finding, type Run, type RunComparison, type Trend } from '@sturdy/core';
+import { emptyBrief, type Finding, type Run, type RunComparison, type Trend } from '@sturdy/core';
 import request from 'supertest';
 import { simulate, type ClosedSystem, type SimulatedRun } from '../../../core/src/test/closed-system.js';
 import { tasks } from '../compute/tasks.js';
@@ -36,6 +36,7 @@ const services = {
     hostPoints: () => Promise.resolve([]),
     scripts: () => Promise.resolve(runs.get('before')?.scripts ?? []),
     projectSettings: () => Promise.resolve({ failureSigns: [], criteria: [], watches: [] }),
+    brief: () => Promise.resolve(emptyBrief),
     workload: (id: string) => Promise.resolve(id === 'w' ? runs.get('before')?.run.workload : null),
     saveRun: (run: Run) => {
       saved.push(run);

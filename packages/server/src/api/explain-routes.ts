@@ -33,7 +33,8 @@ export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute
   const hostsOf = async (run: Run) => hostSeries(run.watches ?? [], await store.hostPoints(run.id));
   const measured = async (run: Run): Promise<MeasuredRun> => {
     const frames = await store.frames(run.id);
-    return { result: await compute.runResult(run, frames, await store.scripts(run.projectId)), frames, hosts: await hostsOf(run) };
+    const hosts = await hostsOf(run);
+    return { result: await compute.runResult(run, frames, await store.scripts(run.projectId), hosts), frames, hosts };
   };
   const baselineFor = async (run: Run): Promise<Baseline | null> => {
     const zero = baselineRunFor(run, await store.runs(run.projectId));
@@ -55,7 +56,7 @@ export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute
           hosts: await hostsOf(run),
           scripts: await store.scripts(run.projectId),
           rules: findingRules,
-          capacityPercent: null,
+          capacityPercent: (await store.brief(run.projectId)).capacityPercent,
           baseline: await baselineFor(run),
         });
       },

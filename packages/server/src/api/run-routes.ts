@@ -2,7 +2,7 @@ import {
   HostSeriesSchema,
   hostSeries,
   addressOrigin,
-  inheritedCriteria,
+  judgedWorkload,
   scriptTargets,
   failuresCsv,
   junitOf,
@@ -20,6 +20,7 @@ import {
   UserLogEntrySchema,
   UserStateSchema,
   type Environment,
+  type Frame,
   type Run,
   type ShownSigns,
   type Workload,
@@ -41,6 +42,8 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
     if (!run) throw notFound('run', id);
     return run;
   };
+  const resultOf = async (run: Run, frames: Frame[]) =>
+    compute.runResult(run, frames, await store.scripts(run.projectId), hostSeries(run.watches ?? [], await store.hostPoints(run.id)));
   /** By script the failure signs that its take shows, too: what a rehearsal passes, a run must not fail. */
   const shownIn = async (workload: Workload, { failureSigns }: Environment): Promise<Record<string, ShownSigns>> => {
     const shown: Record<string, ShownSigns> = {};
@@ -64,14 +67,12 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
         if (!workload) throw notFound('workload', params.workloadId);
         // The run keeps what it was judged by, whatever the project says later.
         const settings = await store.projectSettings(workload.projectId);
-        const inherited = inheritedCriteria(settings, workload.criteria);
-        const judged = { ...workload, criteria: [...workload.criteria, ...inherited] };
+        const all = await store.scripts(workload.projectId);
+        const judged = judgedWorkload(workload, all, await store.brief(workload.projectId), settings);
         const { by, chosen } = askerOf(request);
         const environment = await environments.inUse(workload.projectId, workload.environmentId ?? chosen);
         const run = await conductor.start(judged, environment, settings.watches, await shownIn(workload, environment));
-        const scripts = (await store.scripts(workload.projectId)).filter(({ id }) =>
-          workload.crews.some(({ scriptId }) => scriptId === id),
-        );
+        const scripts = all.filter(({ id }) => workload.crews.some(({ scriptId }) => scriptId === id));
         const watched = settings.watches.flatMap((watch) => (watch.kind === 'machine' ? [] : [addressOrigin(watch.url) ?? watch.url]));
         const targets = new Set([...scripts.flatMap((script) => scriptTargets(script, environment)), ...watched]);
         await environments.noteUse(environment, [...targets], `Run ${run.number} of “${workload.name}”`, by);
@@ -94,7 +95,7 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
       result: RunResultSchema,
       handle: async ({ params }) => {
         const run = await need(params.runId);
-        return compute.runResult(run, await store.frames(run.id), await store.scripts(run.projectId));
+        return resultOf(run, await store.frames(run.id));
       },
     }),
     route({
@@ -163,7 +164,7 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
         handle: async ({ params, response }) => {
           const run = await need(params.runId);
           const frames = await store.frames(run.id);
-          const result = await compute.runResult(run, frames, await store.scripts(run.projectId));
+          const result = await resultOf(run, frames);
           const text = {
             json: async () => JSON.stringify(runFile(result, await compute.lanes(frames)), null, 2),
             csv: () => Promise.resolve(runCsv(result)),

@@ -9,8 +9,6 @@ import {
   WorkloadSchema,
   writeWorkloadFile,
   type DryIteration,
-  type Exchange,
-  type Script,
   type Workload,
 } from '@sturdy/core';
 import type { LeasedRow } from '@sturdy/engine';
@@ -18,6 +16,8 @@ import type { Request } from 'express';
 import * as z from 'zod';
 import { peeking, RowDealer } from '../rows/row-dealer.js';
 import { notFound } from '../problem/problem.js';
+import { briefMisfits } from '../workloads/brief-fit.js';
+import { plannedScripts } from '../workloads/planned-scripts.js';
 import { writeCommandLineFiles } from '../workloads/command-line-files.js';
 import { countedNumber, InProject } from './parameters.js';
 import { askerOf, personOf } from './person.js';
@@ -61,20 +61,7 @@ export const workloadRoutes = ({ store, environments }: Services): AnyRoute[] =>
     const names = new Map((await store.scripts(workload.projectId)).map((script) => [script.id, script.name]));
     return { text: writeWorkloadFile(workload, { script: (id) => names.get(id) ?? id }) };
   };
-  /** The scripts of a project, and how long the exchanges of those that are played took in their takes. */
-  const planned = async (workload: Workload) => {
-    const scripts = new Map((await store.scripts(workload.projectId)).map((script) => [script.id, script]));
-    const durations = new Map<string, Map<number, number>>();
-    for (const { scriptId } of workload.crews) {
-      const script = scripts.get(scriptId);
-      if (script && !durations.has(script.id))
-        durations.set(
-          script.id,
-          new Map((await store.exchanges(script.takeId)).map((exchange: Exchange) => [exchange.n, exchange.durationMs])),
-        );
-    }
-    return { scripts, requestMs: (script: Script, exchange: number) => durations.get(script.id)?.get(exchange) ?? 0 };
-  };
+  const planned = ({ projectId, crews }: Workload) => plannedScripts(store, projectId, new Set(crews.map(({ scriptId }) => scriptId)));
   return [
     route({
       method: 'get',
@@ -209,7 +196,7 @@ export const workloadRoutes = ({ store, environments }: Services): AnyRoute[] =>
           ...predicted,
           targets: there.targets,
           obstacles: [...predicted.obstacles, ...there.obstacles],
-          warnings: [...unproven, ...predicted.warnings, ...there.warnings],
+          warnings: [...(await briefMisfits(store, body)), ...unproven, ...predicted.warnings, ...there.warnings],
         };
       },
     }),

@@ -8,6 +8,7 @@ import {
   type Baseline,
   type Finding,
   type FindingGround,
+  type HostSeries,
   type MeasuredRun,
   type RunComparison,
   type Trend,
@@ -61,6 +62,7 @@ import {
   type LoadedTake,
   type Progress,
   type Rehearsal,
+  type ReportDocument,
   type Run,
   type RunResult,
   type RunTable,
@@ -86,6 +88,9 @@ import type { StoredRehearsal } from './stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
 import { answerHelpers, correlateInThreads } from './correlate-in-threads.js';
 import { tryCode } from './try-code.js';
+import { writeDocx } from '../documents/write-docx.js';
+import { writePdf } from '../documents/write-pdf.js';
+import { writeTablesCsv, writeWorkbook } from '../documents/write-workbook.js';
 import { writeSheet } from './write-sheet.js';
 
 const load = (stored: StoredTake): LoadedTake => ({
@@ -217,10 +222,23 @@ export const tasks = {
   search: (take: StoredTake, text: string): ReturnType<typeof searchTake> => searchTake(load(take), text),
   beside: (first: StoredTake, second: StoredTake): BesideRow[] => layBeside(load(first), load(second)),
 
+  /** A document as a file: PDF, DOCX, a workbook or CSV. */
+  writeDocument: async (document: ReportDocument, format: 'pdf' | 'docx' | 'xlsx' | 'csv'): Promise<Uint8Array> => {
+    switch (format) {
+      case 'pdf':
+        return writePdf(document);
+      case 'docx':
+        return writeDocx(document);
+      case 'xlsx':
+        return writeWorkbook(document);
+      case 'csv':
+        return Buffer.from(writeTablesCsv(document));
+    }
+  },
   writeSheet: (...args: Parameters<typeof writeSheet>): Promise<Uint8Array> => writeSheet(...args),
   patternProblem: (...args: Parameters<typeof patternProblem>): string | null => patternProblem(...args),
   readPatterns: (...args: Parameters<typeof readPatterns>): ReturnType<typeof readPatterns> => readPatterns(...args),
-  runResult: (run: Run, frames: Frame[], scripts: Script[]): RunResult => runResult(run, frames, scripts),
+  runResult: (run: Run, frames: Frame[], scripts: Script[], hosts: HostSeries[] = []): RunResult => runResult(run, frames, scripts, hosts),
   lanes: (frames: Frame[]): LanePoint[] => lanesOf(frames),
   /** What the analysis noticed in a run. The same run tells the same: its draws come from its id. */
   findings: (ground: Omit<FindingGround, 'random'>): Finding[] => findingsOf({ ...ground, random: seedrandom(ground.run.id) }),

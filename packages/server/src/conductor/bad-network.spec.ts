@@ -170,6 +170,7 @@ async function played(
     tables: () => Promise.resolve([table]),
     runs: () => Promise.resolve([]),
     frames: () => Promise.resolve(frames),
+    hostPoints: () => Promise.resolve([]),
     saveFrames: (_: string, some: Frame[]) => Promise.resolve(void frames.push(...some)),
     saveRun: () => Promise.resolve(),
     leaseRows: (_: string, count: number) => {

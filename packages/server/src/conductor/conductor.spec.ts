@@ -93,6 +93,7 @@ class FakeStore {
     return Promise.resolve();
   };
   frames = () => Promise.resolve(this.framesSaved);
+  hostPoints = () => Promise.resolve([]);
   leaseRows = async (_table: string, count: number, by: string) => {
     await new Promise((done) => setTimeout(done, 5));
     const given = Math.min(count, this.free);

@@ -1,4 +1,14 @@
-import { curveSeconds, lanePoint, phasesOf, StopWatch, usersProblem, type Run, type RunEvent, type UserState } from '@sturdy/core';
+import {
+  curveSeconds,
+  hostSeries,
+  lanePoint,
+  phasesOf,
+  StopWatch,
+  usersProblem,
+  type Run,
+  type RunEvent,
+  type UserState,
+} from '@sturdy/core';
 import { MeetingPoints, type FromGenerator } from '@sturdy/engine';
 import type { Compute } from '../compute/tasks.js';
 import { HostWatcher } from '../hosts/host-reader.js';
@@ -403,9 +413,15 @@ export class LiveRun {
     const ended: Run = { ...this.#run, state, note, endedAt };
     try {
       if (missing > 0) throw new Error(`${missing.toLocaleString('en')} entries are missing`);
-      const result = await compute.runResult(ended, await store.frames(ended.id), this.planned.scripts);
-      const judged = result.criteria.length > 0 && state === 'done';
-      const holds = result.criteria.every(({ held }) => held);
+      const result = await compute.runResult(
+        ended,
+        await store.frames(ended.id),
+        this.planned.scripts,
+        hostSeries(ended.watches ?? [], await store.hostPoints(ended.id)),
+      );
+      const criteria = [...result.criteria, ...result.hostCriteria];
+      const judged = criteria.length > 0 && state === 'done';
+      const holds = criteria.every(({ held }) => held);
       this.#run = { ...ended, verdict: ended.stoppedByRule ? 'missed' : judged ? (holds ? 'held' : 'missed') : 'none' };
       this.#ledger.run(this.#run);
       await this.#ledger.flushed();

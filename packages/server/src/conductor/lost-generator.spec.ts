@@ -71,6 +71,7 @@ it('a generator that is killed while it plays: its users go on elsewhere, and no
     tables: () => Promise.resolve([]),
     runs: () => Promise.resolve([]),
     frames: () => Promise.resolve(frames),
+    hostPoints: () => Promise.resolve([]),
     saveFrames: (_: string, some: Frame[]) => Promise.resolve(void frames.push(...some)),
     saveRun: (run: Run) => {
       if (run.endedAt !== null) ended(run);

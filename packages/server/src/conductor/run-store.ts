@@ -9,6 +9,7 @@ export type RunStore = Pick<
   | 'saveRun'
   | 'frames'
   | 'saveFrames'
+  | 'hostPoints'
   | 'saveHostPoints'
   | 'tables'
   | 'rows'

@@ -3,6 +3,7 @@ import { rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
   boundColumns,
+  emptyBrief,
   entryWithAll,
   exportHar,
   fileSchemas,
@@ -80,10 +81,13 @@ export async function writtenFiles(store: Store, projectId: string, listing: Lis
     'script',
     'table',
     'workload',
+    'brief',
   ] as const satisfies (keyof typeof fileSchemas)[])
     addText(schemaFile(kind), () => `${JSON.stringify(jsonSchemaOf(kind), null, 2)}\n`);
   const patterns = await store.ownPatterns(projectId);
   if (patterns.length > 0) addYaml('patterns.yaml', 'patterns', () => writePatterns(patterns));
+  const brief = await store.brief(projectId);
+  if (JSON.stringify(brief) !== JSON.stringify(emptyBrief)) addYaml('brief.yaml', 'brief', () => yaml(brief));
   for (const { item, file } of listing.environments) addYaml(file, 'environment', () => writeEnvironmentFile(item));
   for (const { item, file } of listing.parts) addYaml(file, 'part', () => writePart(item));
   for (const { item, file, rows } of listing.tables) {

@@ -3,6 +3,7 @@ import { createWriteStream } from 'node:fs';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import {
+  BriefFileSchema,
   CsvReader,
   environmentFault,
   environmentOfFile,
@@ -115,6 +116,9 @@ class ProjectImport {
       if ('problems' in read) throw faulty(lines('patterns.yaml', read.problems));
       await store.savePatterns(projectId, read.list);
     }
+    // Ids of scripts stand in it, so it is changed with them.
+    if (this.source.paths.includes('brief.yaml'))
+      await store.saveBrief(projectId, await this.#yaml('brief.yaml', BriefFileSchema, this.#change));
     for (const { id, file } of contents.parts) {
       const read = readPart(this.#change(await textOf(this.source, file)), { id: this.#id(id), projectId });
       if ('problems' in read) throw faulty(lines(file, read.problems));

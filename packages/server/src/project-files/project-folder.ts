@@ -68,5 +68,10 @@ async function listedFiles(folder: string): Promise<string[]> {
   if (!existsSync(path)) return [];
   const read = readYamlAs(await readFile(path, 'utf8'), ProjectFileSchema);
   if ('problems' in read) return [];
-  return ['patterns.yaml', ...namedFiles(read.value), ...read.value.runs.flatMap((run) => runFiles.map((file) => `${run.folder}/${file}`))];
+  return [
+    'patterns.yaml',
+    'brief.yaml',
+    ...namedFiles(read.value),
+    ...read.value.runs.flatMap((run) => runFiles.map((file) => `${run.folder}/${file}`)),
+  ];
 }

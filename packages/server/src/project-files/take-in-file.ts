@@ -1,4 +1,5 @@
 import {
+  BriefFileSchema,
   CsvReader,
   environmentOfFile,
   EnvironmentFileSchema,
@@ -94,6 +95,12 @@ export async function takeInFile(
     const kept = new Set(read.list.map(({ id }) => id));
     for (const { id } of await store.ownPatterns(projectId)) if (!kept.has(id)) await store.deletePattern(projectId, id);
     await store.savePatterns(projectId, read.list);
+    return;
+  }
+  if (path === 'brief.yaml') {
+    const read = readYamlAs(text, BriefFileSchema);
+    if ('problems' in read) throw refuseLines(path, read.problems);
+    await store.saveBrief(projectId, read.value);
     return;
   }
   if (path === 'project.yaml') {

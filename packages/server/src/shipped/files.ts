@@ -1,3 +1,5 @@
+import { createRequire } from 'node:module';
+import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
 /** Files that ship with the compiled server; alone here, because `import.meta` does not exist in Jest. */
@@ -12,4 +14,7 @@ export const machineFiguresFile = new URL('../hosts/machine-figures.process.js',
 export const migrationsFolder = fileURLToPath(new URL('../../migrations', import.meta.url));
 /** An empty database, made once by the build: to make it anew at each first start takes seconds. */
 export const emptyDatabaseFile = fileURLToPath(new URL('../empty-database.tar', import.meta.url));
+/** What draws pictures, and the fonts of printed documents: files of packages, found wherever these are installed. */
+export const rasteriserFile = createRequire(import.meta.url).resolve('@resvg/resvg-wasm/index_bg.wasm');
+export const reportFontFolder = join(dirname(createRequire(import.meta.url).resolve('pdfmake/package.json')), 'fonts/Roboto');
 export const webFolder = fileURLToPath(new URL('../../../web/dist/browser', import.meta.url));

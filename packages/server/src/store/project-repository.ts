@@ -1,8 +1,10 @@
 import {
+  BriefSchema,
   ProjectSettingsSchema,
   ProofSchema,
   RunSchema,
   VerdictSchema,
+  type Brief,
   type Project,
   type ProjectSettings,
   type ProjectState,
@@ -23,6 +25,7 @@ const ofProject = [
   tables.scripts,
   tables.dataTables,
   tables.workloads,
+  tables.briefs,
   tables.runs,
 ] as const;
 
@@ -74,6 +77,19 @@ export class ProjectRepository {
 
   async saveProjectSettings(projectId: string, settings: ProjectSettings): Promise<void> {
     await this.database.update(tables.projects).set({ settings }).where(eq(tables.projects.id, projectId));
+  }
+
+  /** The brief of a project; an empty one where nothing was written yet. */
+  async brief(projectId: string): Promise<Brief> {
+    const [row] = await this.database.select().from(tables.briefs).where(eq(tables.briefs.projectId, projectId));
+    return BriefSchema.parse(row?.doc ?? {});
+  }
+
+  async saveBrief(projectId: string, doc: Brief): Promise<void> {
+    await this.database
+      .insert(tables.briefs)
+      .values({ projectId, doc })
+      .onConflictDoUpdate({ target: tables.briefs.projectId, set: { doc } });
   }
 
   /** What is known of each project without reading all of it. */

@@ -1,5 +1,6 @@
 import { boolean, customType, index, integer, pgTable, primaryKey } from 'drizzle-orm/pg-core';
 import type {
+  Brief,
   DataTable,
   Environment,
   Exchange,
@@ -179,6 +180,12 @@ export const workloads = pgTable('workloads', {
   id: text().primaryKey(),
   projectId: text('project_id').notNull(),
   doc: document().$type<Workload>().notNull(),
+});
+
+/** What a project's test is for; one for each project. */
+export const briefs = pgTable('briefs', {
+  projectId: text('project_id').primaryKey(),
+  doc: document().$type<Brief>().notNull(),
 });
 
 export const runs = pgTable('runs', {

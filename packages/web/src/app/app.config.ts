@@ -18,6 +18,8 @@ import { projectsEffects } from './state/projects.effects';
 import { projectsFeature } from './state/projects.feature';
 import { hostsEffects } from './state/hosts.effects';
 import { hostsFeature } from './state/hosts.feature';
+import { briefEffects } from './state/brief.effects';
+import { briefFeature } from './state/brief.feature';
 import { runsEffects } from './state/runs.effects';
 import { runsFeature } from './state/runs.feature';
 import { scriptsEffects } from './state/scripts.effects';
@@ -44,8 +46,19 @@ export const appConfig: ApplicationConfig = {
     provideState(dataFeature),
     provideState(workloadsFeature),
     provideState(runsFeature),
+    provideState(briefFeature),
     provideState(hostsFeature),
-    provideEffects(projectsEffects, projectEffects, takesEffects, scriptsEffects, dataEffects, workloadsEffects, runsEffects, hostsEffects),
+    provideEffects(
+      projectsEffects,
+      projectEffects,
+      takesEffects,
+      scriptsEffects,
+      dataEffects,
+      workloadsEffects,
+      runsEffects,
+      hostsEffects,
+      briefEffects,
+    ),
     { provide: NgbConfig, useFactory: () => Object.assign(new NgbConfig(), { animation: false }) },
   ],
 };

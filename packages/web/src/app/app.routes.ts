@@ -4,6 +4,7 @@ import type { Routes } from '@angular/router';
 export const routes: Routes = [
   { path: '', pathMatch: 'full', redirectTo: 'board' },
   { path: 'board', title: 'Board', loadComponent: () => import('./board/board-screen').then((loaded) => loaded.BoardScreen) },
+  { path: 'brief', title: 'Brief', loadComponent: () => import('./brief/brief-screen').then((loaded) => loaded.BriefScreen) },
   { path: 'about', title: 'About this server', loadComponent: () => import('./about/about-screen').then((loaded) => loaded.AboutScreen) },
   {
     path: 'environments',

@@ -38,6 +38,7 @@ export interface CommandGround {
 
 export const places = [
   { name: 'Board', icon: 'grid-3x2-gap', path: '/board' },
+  { name: 'Brief', icon: 'clipboard-check', path: '/brief' },
   { name: 'Takes', icon: 'record-circle', path: '/takes' },
   { name: 'Scripts', icon: 'bezier2', path: '/scripts' },
   { name: 'Data', icon: 'table', path: '/data' },

@@ -65,6 +65,7 @@ function screen(more: Partial<Run> = {}, given: Partial<RunResult> = {}, lanes: 
     run: { ...run, ...more },
     period: { fromSecond: 0, toSecond: 90 },
     criteria: [],
+    hostCriteria: [],
     trust: [],
     rows: [],
     failures: [],

@@ -173,9 +173,10 @@ export class RunScreen implements OnDestroy {
       return { shape: 'failed', text: `${run.state === 'aborted' ? 'Aborted' : 'Failed'}: no verdict` };
     if (run.verdict === 'held') return { shape: 'passed', text: 'All criteria held' };
     if (run.stoppedByRule) return { shape: 'failed', text: 'A stop rule ended it' };
-    const missed = this.result()?.criteria.filter((verdict) => !verdict.held).length ?? 0;
+    const judged = [...(this.result()?.criteria ?? []), ...(this.result()?.hostCriteria ?? [])];
+    const missed = judged.filter((verdict) => !verdict.held).length;
     return run.verdict === 'missed'
-      ? { shape: 'failed', text: `${missed} of ${this.result()?.criteria.length ?? 0} criteria missed` }
+      ? { shape: 'failed', text: `${missed} of ${judged.length} criteria missed` }
       : { shape: 'none', text: 'No criteria were set' };
   });
   readonly trusted = computed(() => this.result()?.trust.every((sign) => sign.good) ?? false);

@@ -3,6 +3,8 @@ import { inject, Injectable } from '@angular/core';
 import type {
   About,
   Baseline,
+  Brief,
+  BriefView,
   Finding,
   RunComparison,
   Trend,
@@ -261,6 +263,11 @@ export class Api {
   askHost = (url: string) => this.#http.post<{ offered: ShownFigure[] }>(`${inProject}/hosts/ask`, { url });
   startRun = (workloadId: string) => this.#http.post<Run>(`/api/workloads/${workloadId}/run`, {});
 
+  brief = () => this.#http.get<BriefView>(`${inProject}/brief`);
+  saveBrief = (brief: Brief) => this.#http.put<BriefView>(`${inProject}/brief`, brief);
+  signBrief = (by: string, role: string) => this.#http.post<BriefView>(`${inProject}/brief/signatures`, { by, role });
+  unsignBrief = (by: string) => this.#http.delete<BriefView>(`${inProject}/brief/signatures`, { params: { by } });
+  workloadOfBrief = () => this.#http.post<Workload>(`${inProject}/brief/workload`, {});
   findings = (runId: string) => this.#http.get<Finding[]>(`/api/runs/${runId}/findings`);
   baseline = (runId: string) => this.#http.get<Baseline | null>(`/api/runs/${runId}/baseline`);
   markRun = (runId: string, marks: { baseline: boolean; release: string }) => this.#http.put<Run>(`/api/runs/${runId}/marks`, marks);

@@ -28,6 +28,7 @@ const result: RunResult = {
   run,
   period: { fromSecond: 0, toSecond: 5 },
   criteria: [],
+  hostCriteria: [],
   trust: [],
   rows: [],
   failures: [],

@@ -4,7 +4,8 @@ import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
 import { Store } from '@ngrx/store';
 import { toSignal } from '@angular/core/rxjs-interop';
 import {
-  inheritedCriteria,
+  emptyBrief,
+  inheritedBy,
   usersByShares,
   plainSettings,
   type Crew,
@@ -14,6 +15,8 @@ import {
   type Workload,
 } from '@sturdy/core';
 import { catchError, of } from 'rxjs';
+import { briefActions } from '../state/brief.actions';
+import { briefFeature } from '../state/brief.feature';
 import { dataActions } from '../state/data.actions';
 import { ProductionSign } from '../environment/production-sign';
 import { dataFeature } from '../state/data.feature';
@@ -125,7 +128,11 @@ export class WorkloadScreen {
       .pipe(catchError(() => of(plainSettings))),
     { initialValue: plainSettings },
   );
-  readonly inherited = computed(() => inheritedCriteria(this.#settings(), this.workload()?.criteria ?? []));
+  readonly #brief = this.#store.selectSignal(briefFeature.selectView);
+  readonly inherited = computed(() => {
+    const workload = this.workload();
+    return workload ? inheritedBy(workload, this.scripts(), this.#brief()?.brief ?? emptyBrief, this.#settings()) : [];
+  });
   readonly byShares = computed(
     () => this.workload()?.curve.kind !== 'arrivals' && (this.workload()?.crews.some((crew) => crew.sharePercent !== undefined) ?? false),
   );
@@ -135,6 +142,7 @@ export class WorkloadScreen {
   readonly figure = figure;
 
   constructor() {
+    this.#store.dispatch(briefActions.asked());
     effect(() => {
       this.#store.dispatch(workloadsActions.opened({ id: this.id() }));
     });

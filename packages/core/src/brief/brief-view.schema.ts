@@ -1,0 +1,13 @@
+import * as z from 'zod';
+import { BriefSchema, SignatureSchema } from './brief.schema.js';
+import { SizingRowSchema } from './sizing.js';
+
+/** A brief with what follows from it. */
+export const BriefViewSchema = z.object({
+  brief: BriefSchema,
+  signatures: z.array(SignatureSchema.extend({ holds: z.boolean() })),
+  /** Who has to be asked again, in a sentence; null where nobody has to. */
+  askAgain: z.string().nullable(),
+  sizing: z.array(SizingRowSchema),
+});
+export type BriefView = z.infer<typeof BriefViewSchema>;

@@ -1,0 +1,120 @@
+import { randomUUID } from 'node:crypto';
+import {
+  askAgain,
+  briefDocument,
+  BriefSchema,
+  BriefViewSchema,
+  signBrief,
+  SignatureSchema,
+  signatureStates,
+  workloadOf,
+  WorkloadSchema,
+  type Brief,
+  type Workload,
+} from '@sturdy/core';
+import * as z from 'zod';
+import { documentFormatNames, documentFormats, writeDocument } from '../documents/document-formats.js';
+import { Problem } from '../problem/problem.js';
+import { sizingFor } from '../workloads/brief-fit.js';
+import { InProject } from './parameters.js';
+import { personOf } from './person.js';
+import { route, type AnyRoute } from './route.js';
+import type { Services } from './services.js';
+
+const dayText = (date: Date): string => date.toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' });
+
+/** What a project's test is for, who signed it, and the workload that follows from it. */
+export const briefRoutes = ({ store, projects, compute }: Services): AnyRoute[] => {
+  const viewOf = async (projectId: string, brief: Brief) => ({
+    brief,
+    signatures: signatureStates(brief),
+    askAgain: askAgain(brief),
+    sizing: await sizingFor(store, projectId, brief),
+  });
+  const keep = async (projectId: string, brief: Brief) => {
+    await store.saveBrief(projectId, brief);
+    return viewOf(projectId, brief);
+  };
+  return [
+    route({
+      method: 'get',
+      path: '/projects/:projectId/brief',
+      summary: 'The brief of a project, its signatures and its sizing sheet',
+      params: InProject,
+      result: BriefViewSchema,
+      handle: async ({ params }) => viewOf(params.projectId, await store.brief(params.projectId)),
+    }),
+    route({
+      method: 'put',
+      path: '/projects/:projectId/brief',
+      summary: 'Save the brief; signatures stay as they are, and hold no more where something was changed',
+      params: InProject,
+      body: BriefSchema,
+      result: BriefViewSchema,
+      handle: async ({ params, body }) => {
+        const { signatures } = await store.brief(params.projectId);
+        return keep(params.projectId, { ...body, signatures });
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/projects/:projectId/brief/signatures',
+      summary: 'Sign the brief as it is now',
+      params: InProject,
+      body: SignatureSchema.pick({ by: true, role: true }),
+      result: BriefViewSchema,
+      handle: async ({ params, body }) =>
+        keep(params.projectId, signBrief(await store.brief(params.projectId), { ...body, at: new Date().toISOString() })),
+    }),
+    route({
+      method: 'delete',
+      path: '/projects/:projectId/brief/signatures',
+      summary: 'Take a signature back',
+      params: InProject,
+      query: z.object({ by: z.string() }),
+      result: BriefViewSchema,
+      handle: async ({ params, query }) => {
+        const brief = await store.brief(params.projectId);
+        return keep(params.projectId, { ...brief, signatures: brief.signatures.filter(({ by }) => by !== query.by) });
+      },
+    }),
+    route({
+      method: 'post',
+      path: '/projects/:projectId/brief/workload',
+      summary: 'Make a workload of the sizing sheet',
+      params: InProject,
+      result: WorkloadSchema,
+      handle: async ({ params, request }) => {
+        const { projectId } = params;
+        const brief = await store.brief(projectId);
+        const made = workloadOf(brief, await sizingFor(store, projectId, brief));
+        if (made.crews.length === 0)
+          throw new Problem(
+            422,
+            'There is nothing to size',
+            'No script of this project plays a key transaction with a rate. Name transactions as scripts have them, and give them a rate an hour.',
+          );
+        const workload: Workload = { ...made, id: randomUUID(), projectId };
+        await store.saveWorkload(workload, personOf(request), new Date().toISOString(), 'Made of the brief');
+        return workload;
+      },
+    }),
+    ...documentFormatNames.map((format) =>
+      route({
+        method: 'get',
+        path: `/projects/:projectId/brief.${format}`,
+        summary: `The brief as ${format.toUpperCase()}`,
+        params: InProject,
+        produces: documentFormats[format],
+        handle: async ({ params, response }) => {
+          const { name } = await projects.need(params.projectId);
+          const brief = await store.brief(params.projectId);
+          const sizing = await sizingFor(store, params.projectId, brief);
+          const document = briefDocument(brief, { project: name, day: dayText(new Date()), sizing });
+          const bytes = await writeDocument(compute, document, format);
+          response.type(documentFormats[format]).attachment(`brief.${format}`).send(Buffer.from(bytes));
+        },
+      }),
+    ),
+  ];
+};
