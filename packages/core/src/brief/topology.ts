@@ -68,7 +68,7 @@ export function topologyOf({ hosts, links }: Pick<Brief, 'hosts' | 'links'>): To
       };
     }),
     lines: graph.edges().map((edge) => {
-      const drawn = graph.edge(edge); y: number }[]; label?: string; x?: number; y?: number };
+      const drawn = graph.edge(edge);
       return { label: drawn.label ?? '', points: drawn.points.map(({ x, y }) => ({ x, y })), labelX: drawn.x ?? 0, labelY: drawn.y ?? 0 };
     }),
   };

@@ -3,6 +3,7 @@ import { FailureSignSchema } from '../check/failure-sign.js';
 import { FindingRulesSchema } from '../findings/finding-rules.schema.js';
 import { thisMachine, WatchSchema } from '../hosts/watch.schema.js';
 import { CriterionSchema, type Criterion } from '../workload/workload.schema.js';
+import { ReportTemplateSchema } from '../run-report/report-template.schema.js';
 import type { Environment } from '../environment/environment.schema.js';
 
 /** `archived` is put aside and still there, `deleted` waits to be had back or deleted for good. */
@@ -25,6 +26,8 @@ export const ProjectSettingsSchema = z.object({
   watches: z.array(WatchSchema).max(40).default([thisMachine]),
   /** What the analysis of runs goes by, where it is not what ships with the product. */
   findingRules: FindingRulesSchema.optional(),
+  /** Reports as people put them together, for every run. */
+  reportTemplates: z.array(ReportTemplateSchema).max(20).optional(),
 });
 export type ProjectSettings = z.infer<typeof ProjectSettingsSchema>;
 export const plainSettings: ProjectSettings = ProjectSettingsSchema.parse({});

@@ -24,6 +24,7 @@ import { patternRoutes } from './pattern-routes.js';
 import { rehearsalRoutes } from './rehearsal-routes.js';
 import { briefRoutes } from './brief-routes.js';
 import { explainRoutes } from './explain-routes.js';
+import { reportRoutes } from './report-routes.js';
 import { runRoutes } from './run-routes.js';
 import { scriptRoutes } from './script-routes.js';
 import type { Services } from './services.js';
@@ -56,6 +57,7 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...runRoutes(services),
   ...explainRoutes(services),
   ...briefRoutes(services),
+  ...reportRoutes(services),
 ];
 
 /** The Express application: the API below `/api`, the web client for everything else. It answers to loopback names and `hostNames`. */

@@ -16,12 +16,11 @@ import * as z from 'zod';
 import { documentFormatNames, documentFormats, writeDocument } from '../documents/document-formats.js';
 import { Problem } from '../problem/problem.js';
 import { sizingFor } from '../workloads/brief-fit.js';
+import { dayText } from './day-text.js';
 import { InProject } from './parameters.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
-
-const dayText = (date: Date): string => date.toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' });
 
 /** What a project's test is for, who signed it, and the workload that follows from it. */
 export const briefRoutes = ({ store, projects, compute }: Services): AnyRoute[] => {

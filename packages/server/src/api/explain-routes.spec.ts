@@ -1,4 +1,15 @@
-import { emptyBrief, type Finding, type Run, type RunComparison, type Trend } from '@sturdy/core';
+import {
+  emptyBrief,
+  htmlOf,
+  plainTemplate,
+  type Finding,
+  type IssuedReport,
+  type ListedReport,
+  type ReportDocument,
+  type Run,
+  type RunComparison,
+  type Trend,
+} from '@sturdy/core';
 import request from 'supertest';
 import { simulate, type ClosedSystem, type SimulatedRun } from '../../../core/src/test/closed-system.js';
 import { tasks } from '../compute/tasks.js';
@@ -27,6 +38,7 @@ keep('after', 3, { seed: 'b', serviceSeconds: 0.06 });
 keep('elsewhere', 4, {}, { projectId: 'p2' });
 
 const saved: Run[] = [];
+const issued: IssuedReport[] = [];
 const newest = () => [...runs.values()].map(({ run }) => run).sort((left, right) => right.number - left.number);
 const services = {
   store: {
@@ -38,6 +50,22 @@ const services = {
     projectSettings: () => Promise.resolve({ failureSigns: [], criteria: [], watches: [] }),
     brief: () => Promise.resolve(emptyBrief),
     workload: (id: string) => Promise.resolve(id === 'w' ? runs.get('before')?.run.workload : null),
+    reports: (projectId: string) =>
+      Promise.resolve(
+        issued.filter((report) => report.projectId === projectId).map(({ document, ...report }) => ({ ...report, title: document.title })),
+      ),
+    issuedReport: (id: string) => Promise.resolve(issued.find((report) => report.id === id) ?? null),
+    saveReport: (report: IssuedReport) => {
+      issued.push(report);
+      return Promise.resolve();
+    },
+    deleteReport: (id: string) => {
+      issued.splice(
+        issued.findIndex((report) => report.id === id),
+        1,
+      );
+      return Promise.resolve();
+    },
     saveRun: (run: Run) => {
       saved.push(run);
       const known = runs.get(run.id);
@@ -103,4 +131,39 @@ it('a trend goes over the runs of a workload, the oldest first', async () => {
   expect(trend.runs.map(({ number }) => number)).toEqual([1, 2, 3]);
   expect(trend.transactions.map(({ name }) => name)).toEqual(['Book']);
   await request(app).get('/api/workloads/x/trend').set('Host', '127.0.0.1').expect(404);
+});
+
+describe('a report', () => {
+  const post = (path: string, wish: object) => request(app).post(`/api/runs/${path}`).set('Host', '127.0.0.1').send(wish);
+
+  it('is looked at with its charts, against another run, and nothing is kept', async () => {
+    const answer = await post('after/report', { template: plainTemplate, against: ['before'] }).expect(200);
+    const { blocks, title } = answer.body as ReportDocument;
+    expect(title).toBe('Simulated, run 3');
+    const figures = blocks.flatMap((block) => (block.kind === 'figure' ? [block.svg] : []));
+    expect(figures.some((svg) => svg.startsWith('<svg') && svg.includes('Virtual users'))).toBe(true);
+    expect(htmlOf(answer.body as ReportDocument)).toContain('Run 3 against run 2');
+    expect(issued).toEqual([]);
+  });
+
+  it('that is issued stays as it was, whatever is changed later, in every format; and is deleted', async () => {
+    const answer = await post('after/reports', { template: plainTemplate }).expect(200);
+    const { id } = answer.body as ListedReport;
+    await mark('after', { baseline: false, release: 'release nine' }).expect(200);
+    expect(await body('/projects/p/reports')).toMatchObject([{ id, run: 3, title: 'Simulated, run 3' }]);
+    const html = await request(app).get(`/api/reports/${id}/report.html`).set('Host', '127.0.0.1').expect(200);
+    expect(html.text).not.toContain('release nine');
+    for (const ending of ['pdf', 'docx', 'xlsx', 'md', 'csv'])
+      await request(app).get(`/api/reports/${id}/report.${ending}`).set('Host', '127.0.0.1').expect(200);
+    await request(app).delete(`/api/reports/${id}`).set('Host', '127.0.0.1').expect(200);
+    await request(app).get(`/api/reports/${id}/report.html`).set('Host', '127.0.0.1').expect(404);
+  });
+
+  it.each([
+    ['a run of another project', 'after/report', { against: ['elsewhere'] }, 422],
+    ['itself', 'after/report', { against: ['after'] }, 422],
+    ['a run that is not there', 'nowhere/report', {}, 404],
+  ])('against %s is refused', async (_, path, more, status) => {
+    await post(path, { template: plainTemplate, ...more }).expect(status);
+  });
 });

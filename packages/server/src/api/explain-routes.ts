@@ -1,15 +1,11 @@
 import {
   BaselineSchema,
-  baselineRunFor,
   FindingSchema,
-  hostSeries,
   mostCompared,
-  plainRules,
   RunComparisonSchema,
   RunSchema,
   TrendSchema,
   whyNoBaseline,
-  type Baseline,
   type MeasuredRun,
   type Run,
 } from '@sturdy/core';
@@ -17,6 +13,7 @@ import * as z from 'zod';
 import { notFound, Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
+import { RunMaterial } from './run-material.js';
 import type { Services } from './services.js';
 
 const InRun = z.object({ runId: z.string() });
@@ -25,21 +22,7 @@ const mostInTrend = 40;
 
 /** Why a run came out as it did: what was noticed in it, its zero line, other runs beside it, and how they went over time. */
 export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute[] => {
-  const need = async (id: string): Promise<Run> => {
-    const run = await store.run(id);
-    if (!run) throw notFound('run', id);
-    return run;
-  };
-  const hostsOf = async (run: Run) => hostSeries(run.watches ?? [], await store.hostPoints(run.id));
-  const measured = async (run: Run): Promise<MeasuredRun> => {
-    const frames = await store.frames(run.id);
-    const hosts = await hostsOf(run);
-    return { result: await compute.runResult(run, frames, await store.scripts(run.projectId), hosts), frames, hosts };
-  };
-  const baselineFor = async (run: Run): Promise<Baseline | null> => {
-    const zero = baselineRunFor(run, await store.runs(run.projectId));
-    return zero && compute.baseline(zero, await store.frames(zero.id));
-  };
+  const material = new RunMaterial({ store, compute });
   return [
     route({
       method: 'get',
@@ -48,17 +31,8 @@ export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute
       params: InRun,
       result: z.array(FindingSchema),
       handle: async ({ params }) => {
-        const run = await need(params.runId);
-        const { findingRules = plainRules } = await store.projectSettings(run.projectId);
-        return compute.findings({
-          run,
-          frames: await store.frames(run.id),
-          hosts: await hostsOf(run),
-          scripts: await store.scripts(run.projectId),
-          rules: findingRules,
-          capacityPercent: (await store.brief(run.projectId)).capacityPercent,
-          baseline: await baselineFor(run),
-        });
+        const run = await material.need(params.runId);
+        return material.findings(run, await store.frames(run.id), await material.hosts(run));
       },
     }),
     route({
@@ -67,7 +41,7 @@ export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute
       summary: 'The zero line of a run: what one user alone met; null where no run before it is one',
       params: InRun,
       result: BaselineSchema.nullable(),
-      handle: async ({ params }) => baselineFor(await need(params.runId)),
+      handle: async ({ params }) => material.baseline(await material.need(params.runId)),
     }),
     route({
       method: 'put',
@@ -79,7 +53,7 @@ export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute
       handle: async ({ params, body }) => {
         if (conductor.current?.id === params.runId)
           throw new Problem(409, 'The run is live', 'Wait until it has ended; its marks are stored with it.');
-        const { baseline: _baseline, release: _release, ...run } = await need(params.runId);
+        const { baseline: _baseline, release: _release, ...run } = await material.need(params.runId);
         const why = body.baseline ? whyNoBaseline(run) : null;
         if (why !== null) throw new Problem(422, 'This run is no baseline', why);
         const marked: Run = {
@@ -104,9 +78,9 @@ export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute
           throw new Problem(400, 'Not two to six runs', `Name two to ${mostCompared} different runs, with commas between their ids.`);
         const runs: MeasuredRun[] = [];
         for (const id of ids) {
-          const run = await need(id);
+          const run = await material.need(id);
           if (run.projectId !== params.projectId) throw notFound('run', id);
-          runs.push(await measured(run));
+          runs.push(await material.measured(run));
         }
         return compute.compareRuns(runs, await store.scripts(params.projectId));
       },
@@ -122,7 +96,7 @@ export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute
         if (!workload) throw notFound('workload', params.workloadId);
         const runs = (await store.runs(workload.projectId)).filter((run) => run.workload.id === workload.id && run.state === 'done');
         const measuredRuns: MeasuredRun[] = [];
-        for (const run of runs.slice(0, mostInTrend).reverse()) measuredRuns.push(await measured(run));
+        for (const run of runs.slice(0, mostInTrend).reverse()) measuredRuns.push(await material.measured(run));
         return compute.trend(measuredRuns);
       },
     }),

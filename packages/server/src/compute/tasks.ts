@@ -3,6 +3,7 @@ import {
   baselineOf,
   compareRuns,
   compareStep,
+  reportDocument,
   findingsOf,
   trendOf,
   type Baseline,
@@ -63,6 +64,8 @@ import {
   type Progress,
   type Rehearsal,
   type ReportDocument,
+  type ReportMaterial,
+  type ReportTemplate,
   type Run,
   type RunResult,
   type RunTable,
@@ -88,9 +91,6 @@ import type { StoredRehearsal } from './stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
 import { answerHelpers, correlateInThreads } from './correlate-in-threads.js';
 import { tryCode } from './try-code.js';
-import { writeDocx } from '../documents/write-docx.js';
-import { writePdf } from '../documents/write-pdf.js';
-import { writeTablesCsv, writeWorkbook } from '../documents/write-workbook.js';
 import { writeSheet } from './write-sheet.js';
 
 const load = (stored: StoredTake): LoadedTake => ({
@@ -222,17 +222,22 @@ export const tasks = {
   search: (take: StoredTake, text: string): ReturnType<typeof searchTake> => searchTake(load(take), text),
   beside: (first: StoredTake, second: StoredTake): BesideRow[] => layBeside(load(first), load(second)),
 
+  /** A report of a run as a document. Charts, and what writes files, are large, so they are loaded when somebody wants a document. */
+  reportDocument: async (template: ReportTemplate, material: Omit<ReportMaterial, 'draw'>): Promise<ReportDocument> => {
+    const { drawChart } = await import('../documents/draw-chart.js');
+    return reportDocument(template, { ...material, draw: drawChart });
+  },
   /** A document as a file: PDF, DOCX, a workbook or CSV. */
   writeDocument: async (document: ReportDocument, format: 'pdf' | 'docx' | 'xlsx' | 'csv'): Promise<Uint8Array> => {
     switch (format) {
       case 'pdf':
-        return writePdf(document);
+        return (await import('../documents/write-pdf.js')).writePdf(document);
       case 'docx':
-        return writeDocx(document);
+        return (await import('../documents/write-docx.js')).writeDocx(document);
       case 'xlsx':
-        return writeWorkbook(document);
+        return (await import('../documents/write-workbook.js')).writeWorkbook(document);
       case 'csv':
-        return Buffer.from(writeTablesCsv(document));
+        return Buffer.from((await import('../documents/write-workbook.js')).writeTablesCsv(document));
     }
   },
   writeSheet: (...args: Parameters<typeof writeSheet>): Promise<Uint8Array> => writeSheet(...args),

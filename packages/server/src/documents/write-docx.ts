@@ -15,6 +15,7 @@ import {
   TextRun,
   WidthType,
   type FileChild,
+  type IRunOptions,
 } from 'docx';
 import { drawPicture } from './draw-picture.js';
 
@@ -23,13 +24,15 @@ const tones = { plain: {}, good: { color: '086660' }, bad: { color: '8F1F1B' }, 
 /** Width of the text on A4, in pixels at 96 an inch. */
 const textWidth = 640;
 
+const run = (options: IRunOptions): TextRun => new TextRun(options);
+
 /** A document as DOCX (ECMA-376) with contents, page numbers and drawings, which older programs show as pictures. */
 export async function writeDocx(document: ReportDocument): Promise<Uint8Array> {
   const { title, subtitle, facts, blocks } = document;
   const children: FileChild[] = [
     new Paragraph({ text: title, heading: HeadingLevel.TITLE }),
-    ...(subtitle === '' ? [] : [new Paragraph({ children: [new TextRun({ text: subtitle, color: soft })] })]),
-    ...facts.map(({ name, value }) => new Paragraph({ children: [new TextRun({ text: `${name}: `, color: soft }), new TextRun(value)] })),
+    ...(subtitle === '' ? [] : [new Paragraph({ children: [run({ text: subtitle, color: soft })] })]),
+    ...facts.map(({ name, value }) => new Paragraph({ children: [run({ text: `${name}: `, color: soft }), new TextRun(value)] })),
   ];
   if (blocks.filter((block) => block.kind === 'heading').length > 2)
     children.push(new TableOfContents('Contents', { hyperlink: true, headingStyleRange: '1-2' }));
@@ -49,7 +52,7 @@ export async function writeDocx(document: ReportDocument): Promise<Uint8Array> {
             children: [
               new Paragraph({
                 alignment: AlignmentType.RIGHT,
-                children: [new TextRun({ children: ['page ', PageNumber.CURRENT, ' of ', PageNumber.TOTAL_PAGES], color: soft, size: 16 })],
+                children: [run({ children: ['page ', PageNumber.CURRENT, ' of ', PageNumber.TOTAL_PAGES], color: soft, size: 16 })],
               }),
             ],
           }),
@@ -68,7 +71,7 @@ async function childrenOf(block: Block): Promise<FileChild[]> {
         new Paragraph({ text: block.text, heading: block.level === 1 ? HeadingLevel.HEADING_1 : HeadingLevel.HEADING_2, keepNext: true }),
       ];
     case 'text':
-      return [new Paragraph({ spacing: { after: 80 }, children: [new TextRun({ text: block.text, ...tones[block.tone] })] })];
+      return [new Paragraph({ spacing: { after: 80 }, children: [run({ text: block.text, ...tones[block.tone] })] })];
     case 'list':
       return block.items.map((item) => new Paragraph({ text: item, bullet: { level: 0 } }));
     case 'table': {
@@ -78,7 +81,7 @@ async function childrenOf(block: Block): Promise<FileChild[]> {
           children: [
             new Paragraph({
               alignment: block.columns[column]?.isNumber === true ? AlignmentType.RIGHT : AlignmentType.LEFT,
-              children: [new TextRun({ text, bold: isHead, size: block.columns.length > 7 ? 15 : 18, ...(isHead ? { color: soft } : {}) })],
+              children: [run({ text, bold: isHead, size: block.columns.length > 7 ? 15 : 18, ...(isHead ? { color: soft } : {}) })],
             }),
           ],
         });
@@ -86,7 +89,7 @@ async function childrenOf(block: Block): Promise<FileChild[]> {
         new Paragraph({
           spacing: { before: 160, after: 60 },
           keepNext: true,
-          children: [new TextRun({ text: block.caption, bold: true })],
+          children: [run({ text: block.caption, bold: true })],
         }),
         new Table({
           width: { size: 100, type: WidthType.PERCENTAGE },
@@ -120,7 +123,7 @@ async function childrenOf(block: Block): Promise<FileChild[]> {
             }),
           ],
         }),
-        new Paragraph({ spacing: { after: 120 }, children: [new TextRun({ text: block.caption, color: soft, size: 18 })] }),
+        new Paragraph({ spacing: { after: 120 }, children: [run({ text: block.caption, color: soft, size: 18 })] }),
       ];
     }
   }

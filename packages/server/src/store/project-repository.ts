@@ -1,10 +1,13 @@
 import {
   BriefSchema,
+  IssuedReportSchema,
   ProjectSettingsSchema,
   ProofSchema,
   RunSchema,
   VerdictSchema,
   type Brief,
+  type IssuedReport,
+  type ListedReport,
   type Project,
   type ProjectSettings,
   type ProjectState,
@@ -26,6 +29,7 @@ const ofProject = [
   tables.dataTables,
   tables.workloads,
   tables.briefs,
+  tables.reports,
   tables.runs,
 ] as const;
 
@@ -90,6 +94,28 @@ export class ProjectRepository {
       .insert(tables.briefs)
       .values({ projectId, doc })
       .onConflictDoUpdate({ target: tables.briefs.projectId, set: { doc } });
+  }
+
+  /** The reports of a project, the newest first. */
+  async reports(projectId: string): Promise<ListedReport[]> {
+    const rows = await this.database.select().from(tables.reports).where(eq(tables.reports.projectId, projectId));
+    return rows
+      .map(({ doc: { document, ...report } }) => ({ ...report, title: document.title }))
+      .sort((left, right) => right.issuedAt.localeCompare(left.issuedAt));
+  }
+
+  /** A report as it was issued; null where there is none. */
+  async issuedReport(id: string): Promise<IssuedReport | null> {
+    const [row] = await this.database.select().from(tables.reports).where(eq(tables.reports.id, id));
+    return row ? IssuedReportSchema.parse(row.doc) : null;
+  }
+
+  async saveReport(doc: IssuedReport): Promise<void> {
+    await this.database.insert(tables.reports).values({ id: doc.id, projectId: doc.projectId, doc });
+  }
+
+  async deleteReport(id: string): Promise<void> {
+    await this.database.delete(tables.reports).where(eq(tables.reports.id, id));
   }
 
   /** What is known of each project without reading all of it. */

@@ -8,6 +8,7 @@ import type {
   HostPoint,
   HandoffPattern,
   HistoryEntry,
+  IssuedReport,
   Part,
   ProjectSettings,
   ProjectState,
@@ -187,6 +188,13 @@ export const briefs = pgTable('briefs', {
   projectId: text('project_id').primaryKey(),
   doc: document().$type<Brief>().notNull(),
 });
+
+/** Reports as they were issued; the document is stored, its formats are made of it when they are asked for. */
+export const reports = pgTable(
+  'reports',
+  { id: text().primaryKey(), projectId: text('project_id').notNull(), doc: document().$type<IssuedReport>().notNull() },
+  (table) => [index('reports_of_project').on(table.projectId)],
+);
 
 export const runs = pgTable('runs', {
   id: text().primaryKey(),

@@ -1,12 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import type { RunComparison } from '@sturdy/core';
+import { comparedLanesOptions, type ComparedLanes, type RunComparison } from '@sturdy/core';
 import { forkJoin } from 'rxjs';
 import { Api, problemOf } from '../shared/api';
 import { Chart } from '../shared/chart';
-import { figure, moment } from '../shared/format';
+import { figure, hue, moment } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
-import { comparedLanesOptions, runHue, type ComparedLanes } from './compare-charts';
 
 const shapes = { slower: 'failed', faster: 'passed', none: 'none', few: 'not-sent' } as const;
 
@@ -31,7 +30,7 @@ export class CompareScreen {
     return lanes.length === 0 ? null : (colour: (name: string) => string) => comparedLanesOptions(lanes, colour);
   });
   readonly shapes = shapes;
-  readonly runHue = runHue;
+  readonly hue = hue;
   readonly figure = figure;
   readonly moment = moment;
 

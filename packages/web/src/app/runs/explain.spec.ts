@@ -3,16 +3,24 @@ import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { provideRouter, Router } from '@angular/router';
 import { provideState, provideStore, Store } from '@ngrx/store';
-import type { Baseline, Finding, Run, RunComparison, RunResult, Trend } from '@sturdy/core';
+import {
+  comparedLanesOptions,
+  findingChart,
+  trendOptions,
+  type Baseline,
+  type Finding,
+  type Run,
+  type RunComparison,
+  type RunResult,
+  type Trend,
+} from '@sturdy/core';
 import { NEVER, of, throwError } from 'rxjs';
 import { Api } from '../shared/api';
 import { Chart } from '../shared/chart';
 import { runsActions } from '../state/runs.actions';
 import { runsFeature } from '../state/runs.feature';
 import { heard, render } from '../test/render';
-import { comparedLanesOptions, trendOptions } from './compare-charts';
 import { CompareScreen } from './compare-screen';
-import { findingChart } from './finding-chart';
 import { FindingsCard } from './findings-card';
 import { MarksCard } from './marks-card';
 import { RunList } from './run-list';

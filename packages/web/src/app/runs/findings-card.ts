@@ -1,10 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal } from '@angular/core';
-import type { Finding, Severity } from '@sturdy/core';
+import { findingChart, type Finding, type Severity } from '@sturdy/core';
 import { Api, problemOf } from '../shared/api';
 import { Chart } from '../shared/chart';
 import { clock } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
-import { findingChart } from './finding-chart';
 
 const shapes: Record<Severity, string> = { grave: 'failed', notable: 'drifted', hint: 'not-sent', fact: 'none' };
 const words: Record<Severity, string> = { grave: 'grave', notable: 'notable', hint: 'a hint', fact: 'for completeness' };

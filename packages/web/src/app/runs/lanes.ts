@@ -1,7 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input, signal, type OnDestroy } from '@angular/core';
-import type { EChartsCoreOption } from 'echarts/core';
 import { Chart } from '../shared/chart';
-import { laneMargins, lanesOptions, lastSecondOf, toldAt, type LanesView } from './lanes-chart';
+import { laneMargins, lanesOptions, lanesEnd, toldAt, type LanesView } from '@sturdy/core';
 
 /** Lines that stand below each other beside the cursor; more are put into a second column. */
 const mostInAColumn = 14;
@@ -93,7 +92,7 @@ export class Lanes implements OnDestroy {
   readonly mostInAColumn = mostInAColumn;
   readonly options = computed(() => {
     const view = this.view();
-    return (colour: (name: string) => string): EChartsCoreOption => lanesOptions(view, colour);
+    return (colour: (name: string) => string) => lanesOptions(view, colour);
   });
   readonly cursor = signal<{ x: number; y: number; flips: boolean; second: number } | null>(null);
   readonly told = computed(() => {
@@ -114,7 +113,7 @@ export class Lanes implements OnDestroy {
     this.#frame = requestAnimationFrame(() => {
       const within = (x - laneMargins.left) / (box.width - laneMargins.left - laneMargins.right);
       const isOutside = within < 0 || within > 1 || this.view().points.length === 0;
-      this.cursor.set(isOutside ? null : { x, y: y + 12, flips: within > 0.6, second: within * lastSecondOf(this.view()) });
+      this.cursor.set(isOutside ? null : { x, y: y + 12, flips: within > 0.6, second: within * lanesEnd(this.view()) });
     });
   }
 

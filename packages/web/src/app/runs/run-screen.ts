@@ -14,7 +14,17 @@ import {
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { allSteps, curveSeconds, phasesOf, type Finding, type Run, type UserState } from '@sturdy/core';
+import {
+  allSteps,
+  curveSeconds,
+  laneHeights,
+  phasesOf,
+  stretchOf,
+  type Finding,
+  type LanesView,
+  type Run,
+  type UserState,
+} from '@sturdy/core';
 import { catchError, of, switchMap } from 'rxjs';
 import { ProductionSign } from '../environment/production-sign';
 import { dataActions } from '../state/data.actions';
@@ -30,7 +40,6 @@ import { MarksCard } from './marks-card';
 import { CapturedCard } from './captured-card';
 import { FailureGroups } from './failure-groups';
 import { Lanes } from './lanes';
-import { laneHeights, stretchOf, type LanesView } from './lanes-chart';
 import { RunTableCard } from './run-table';
 import { SamplesCard } from './samples-card';
 import { SteerCard } from './steer-card';

@@ -1,10 +1,9 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import type { Trend } from '@sturdy/core';
+import { trendOptions, type Trend } from '@sturdy/core';
 import { Api, problemOf } from '../shared/api';
 import { Chart } from '../shared/chart';
 import { VerdictShape } from '../shared/verdict-shape';
-import { trendOptions } from './compare-charts';
 
 /** Each transaction over all runs of a workload, with the first run that is worse than chance. */
 @Component({

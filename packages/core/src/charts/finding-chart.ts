@@ -1,21 +1,21 @@
-import type { FindingChart } from '@sturdy/core';
-import type { EChartsCoreOption } from 'echarts/core';
+import type { FindingChart } from '../findings/finding.schema.js';
+import { chartFont, type ChartOptions, type Colour } from './chart-options.js';
 
 /** What was measured as dots, what was fitted as lines, and the place that the finding is about as a band. */
-export function findingChart(chart: FindingChart, colour: (name: string) => string): EChartsCoreOption {
+export function findingChart(chart: FindingChart, colour: Colour): ChartOptions {
   const axis = (name: string) => ({
     type: 'value' as const,
     name,
     nameLocation: 'middle' as const,
     nameGap: 30,
     min: 0,
-    nameTextStyle: { color: colour('ink-2'), fontFamily: 'Figtree Variable' },
+    nameTextStyle: { color: colour('ink-2'), fontFamily: chartFont },
     axisLabel: { color: colour('ink-2') },
     splitLine: { lineStyle: { color: colour('line') } },
   });
   return {
     animation: false,
-    textStyle: { fontFamily: 'Figtree Variable' },
+    textStyle: { fontFamily: chartFont },
     grid: { left: 62, right: 24, top: 22, bottom: 44 },
     xAxis: axis(chart.x),
     yAxis: { ...axis(chart.y), nameGap: 46 },

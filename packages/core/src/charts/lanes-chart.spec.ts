@@ -1,5 +1,16 @@
-import { lanePoint as point } from '../test/lane-point';
-import { heatCells, lanesOptions, lastSecondOf, toldAt, type LanesView } from './lanes-chart';
+import { heatCells, lanesOptions, lanesEnd, stretchOf, toldAt, type LanePoint, type LanesView } from '../index.js';
+
+const point = (second: number): LanePoint => ({
+  second,
+  users: 2,
+  perSecond: 3,
+  meanMs: 10,
+  p50Ms: 9,
+  p95Ms: 20,
+  maxMs: 30,
+  failures: 0,
+  loopDelayMs: 1,
+});
 
 const host: LanesView['hosts'][number] = { id: 'h', host: 'Yard', name: 'Memory', unit: 'MB', points: [[0, 51.26]] };
 const view = (more: Partial<LanesView> = {}): LanesView => ({
@@ -35,6 +46,8 @@ describe('the lanes of a run', () => {
       events: [{ kind: 'note' as const, second: 3, text: 'cache was emptied' }],
       stretch: null,
     };
+    expect(stretchOf('120-180')).toEqual({ fromSecond: 120, toSecond: 180 });
+    expect([stretchOf('9-3'), stretchOf('x'), stretchOf(undefined)]).toEqual([null, null, null]);
     const textsAt = (second: number) => toldAt(view, second).map((tip) => tip.text);
     expect(textsAt(2.4)).toEqual([
       expect.stringContaining('users'),
@@ -69,7 +82,7 @@ describe('the lanes of a run', () => {
   });
 
   it('reach to the planned end, or further where the run did', () => {
-    expect([lastSecondOf(view()), lastSecondOf(view({ points: [point(75)] }))]).toEqual([60, 75]);
+    expect([lanesEnd(view()), lanesEnd(view({ points: [point(75)] }))]).toEqual([60, 75]);
   });
 
   it('have one axis each, one below the other, within the chart', () => {

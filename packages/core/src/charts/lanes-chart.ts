@@ -1,6 +1,8 @@
-import { bandStartMs, type HostSeries, type LanePoint, type RunEvent } from '@sturdy/core';
-import type { EChartsCoreOption } from 'echarts/core';
-import { clock } from '../shared/format';
+import type { LanePoint } from '../analyse/run.schema.js';
+import type { RunEvent } from '../analyse/run-event.schema.js';
+import type { HostSeries } from '../hosts/watch.schema.js';
+import { bandStartMs } from '../measure/tally.js';
+import { axisClock, chartFont, type ChartOptions, type Colour } from './chart-options.js';
 
 interface Lane {
   title: string;
@@ -23,7 +25,7 @@ const still = { silent: true, emphasis: { disabled: true } };
 export const laneMargins = { left: 48, right: 18 };
 
 /** The last second of the time axis. */
-export const lastSecondOf = ({ points, seconds }: Pick<LanesView, 'points' | 'seconds'>): number =>
+export const lanesEnd = ({ points, seconds }: Pick<LanesView, 'points' | 'seconds'>): number =>
   Math.max(seconds, points.at(-1)?.second ?? 0);
 
 const hostShare = 15;
@@ -57,7 +59,7 @@ export function stretchOf(text: string | undefined): Stretch | null {
 }
 
 /** Lanes on one time axis with one cursor: users, throughput, response time, failures, and a lane for each figure of a host. */
-export function lanesOptions(view: LanesView, colour: (name: string) => string): EChartsCoreOption {
+export function lanesOptions(view: LanesView, colour: Colour): ChartOptions {
   const { points, limitMs, hosts, events, stretch } = view;
   const whole = laneHeights(hosts.length);
   const lanes: Lane[] = [...ownLanes, ...hosts.map(({ host, name, unit }) => ({ title: `${host}: ${name}`, unit, share: hostShare }))].map(
@@ -73,13 +75,13 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
       text: lane.title,
       left: 44,
       top: `${top - title}%`,
-      textStyle: { fontSize: 13, fontWeight: 600, color: colour('ink'), fontFamily: 'Figtree Variable' },
+      textStyle: { fontSize: 13, fontWeight: 600, color: colour('ink'), fontFamily: chartFont },
     });
     titles.push({
       text: lane.unit,
       right: 16,
       top: `${top - title}%`,
-      textStyle: { fontSize: 12, fontWeight: 400, color: colour('ink-2'), fontFamily: 'Figtree Variable' },
+      textStyle: { fontSize: 12, fontWeight: 400, color: colour('ink-2'), fontFamily: chartFont },
     });
     grids.push({ ...laneMargins, top: `${top}%`, height: `${lane.share - 7 / whole}%`, containLabel: false });
     top += lane.share + gap;
@@ -99,15 +101,15 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
   });
   return {
     animation: false,
-    textStyle: { fontFamily: 'Figtree Variable' },
+    textStyle: { fontFamily: chartFont },
     title: titles,
     grid: grids,
     xAxis: lanes.map((_, index) => ({
       type: 'value',
       gridIndex: index,
       min: 0,
-      max: lastSecondOf(view),
-      axisLabel: { show: index === lanes.length - 1, formatter: (value: number) => clock(value), color: colour('ink-2') },
+      max: lanesEnd(view),
+      axisLabel: { show: index === lanes.length - 1, formatter: (value: number) => axisClock(value), color: colour('ink-2') },
       axisLine: { lineStyle: { color: colour('line-strong') } },
       axisTick: { show: false },
       splitLine: { show: false },
@@ -215,7 +217,7 @@ export function lanesOptions(view: LanesView, colour: (name: string) => string):
 }
 
 /** A band behind one lane. */
-const stretchBand = (index: number, { fromSecond, toSecond }: Stretch, colour: (name: string) => string): object => ({
+const stretchBand = (index: number, { fromSecond, toSecond }: Stretch, colour: Colour): object => ({
   name: 'stretch',
   type: 'line',
   xAxisIndex: index,
@@ -269,7 +271,7 @@ export function toldAt({ points, hosts, events }: LanesView, second: number): { 
   if (!at) return [];
   const ms = (value: number | null) => (value === null ? 'none' : `${Math.round(value).toLocaleString('en')} ms`);
   return [
-    { name: clock(at.second), text: `${at.users.toLocaleString('en')} users` },
+    { name: axisClock(at.second), text: `${at.users.toLocaleString('en')} users` },
     { name: 'p95, mean', text: `${ms(at.p95Ms)}, ${ms(at.meanMs)}` },
     { name: 'Transactions', text: `${at.perSecond.toLocaleString('en')} a second, ${at.failures.toLocaleString('en')} failed` },
     ...hosts.map(({ host, name, unit, points: hostPoints }) => {

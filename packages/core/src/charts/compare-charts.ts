@@ -1,21 +1,19 @@
-import type { LanePoint, RunComparison, Trend } from '@sturdy/core';
-import type { EChartsCoreOption } from 'echarts/core';
-import { clock, hue } from '../shared/format';
+import type { LanePoint } from '../analyse/run.schema.js';
+import type { RunComparison, Trend } from '../compare/compare.schema.js';
+import { axisClock, chartFont, type ChartOptions, type Colour } from './chart-options.js';
 
-type Colour = (name: string) => string;
 /** A compared run with its lanes. */
 export interface ComparedLanes {
   run: RunComparison['runs'][number];
   points: readonly LanePoint[];
 }
 
-const text = { fontFamily: 'Figtree Variable' };
+const text = { fontFamily: chartFont };
 /** Dashes tell runs apart as well as colours do. */
 const dashes = ['solid', 'dashed', 'dotted', [8, 3, 2, 3], [2, 2], [12, 4]] as const;
-export const runHue = (at: number): string => hue(at);
 
 /** Response time and throughput of the runs over each other, aligned at the begin of the hold. */
-export function comparedLanesOptions(lanes: readonly ComparedLanes[], colour: Colour): EChartsCoreOption {
+export function comparedLanesOptions(lanes: readonly ComparedLanes[], colour: Colour): ChartOptions {
   const charts = [
     { title: 'Response time, p95, ms', of: (point: LanePoint) => point.p95Ms },
     { title: 'Transactions a second', of: (point: LanePoint) => point.perSecond },
@@ -34,7 +32,7 @@ export function comparedLanesOptions(lanes: readonly ComparedLanes[], colour: Co
     xAxis: charts.map((_, gridIndex) => ({
       type: 'value',
       gridIndex,
-      axisLabel: { color: colour('ink-2'), formatter: (value: number) => (value < 0 ? `−${clock(-value)}` : clock(value)) },
+      axisLabel: { color: colour('ink-2'), formatter: (value: number) => (value < 0 ? `−${axisClock(-value)}` : axisClock(value)) },
       splitLine: { show: false },
     })),
     yAxis: charts.map((_, gridIndex) => ({
@@ -72,7 +70,7 @@ export function trendOptions(
   { runs }: Pick<Trend, 'runs'>,
   { points, firstWorse }: Trend['transactions'][number],
   colour: Colour,
-): EChartsCoreOption {
+): ChartOptions {
   const band = points.flatMap((point, at) => (point ? [{ at, point }] : []));
   return {
     animation: false,

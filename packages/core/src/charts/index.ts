@@ -1,0 +1,4 @@
+export * from './chart-options.js';
+export * from './compare-charts.js';
+export * from './finding-chart.js';
+export * from './lanes-chart.js';
