@@ -9,5 +9,6 @@ export * from './run-event.schema.js';
 export * from './run-file.js';
 export * from './run.schema.js';
 export * from './sample-query.js';
+export * from './step-name.js';
 export * from './verdict.js';
 export * from './verdict.schema.js';

@@ -1,4 +1,5 @@
 import { groupFailures } from '../analyse/failures.js';
+import { stepNameOf } from '../analyse/step-name.js';
 import type { Run, RunResult } from '../analyse/run.schema.js';
 import { failureKind } from '../failure/failure-reason.js';
 import type { HostSeries } from '../hosts/watch.schema.js';
@@ -131,16 +132,12 @@ function comparedCriteria(measured: readonly MeasuredRun[]): RunComparison['crit
 
 function comparedFailures(measured: readonly MeasuredRun[], scripts: readonly Script[]): RunComparison['failures'] {
   const rows = new Map<string, RunComparison['failures'][number]>();
-  const stepNames = new Map(
-    scripts.flatMap((script) =>
-      script.transactions.flatMap(({ steps }) => steps.flatMap((step) => ('name' in step ? [[step.id, step.name] as const] : []))),
-    ),
-  );
   measured.forEach(({ result }, at) => {
     for (const failure of groupFailures(result.failures)) {
-      const key = `${failure.step} ${failureKind(failure)}`;
+      const step = stepNameOf(result.run.workload, scripts, failure);
+      const key = `${failure.transaction} ${step} ${failureKind(failure)}`;
       const row = rows.get(key) ?? {
-        step: stepNames.get(failure.step) ?? failure.step,
+        step,
         message: failure.message,
         counts: measured.map(() => 0),
         state: 'both',

@@ -8,8 +8,11 @@ table{border-collapse:collapse;width:100%;font-size:13.5px;margin:8px 0 18px}cap
 th{color:#4a5363}.num{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}figure{margin:14px 0}figcaption{color:#4a5363;font-size:13px}svg{max-width:100%;height:auto}.scroll{overflow-x:auto}nav ol{columns:2}
 @media print{h2{break-after:avoid}tr,figure{break-inside:avoid}thead{display:table-header-group}body{padding:0}}`;
 
-/** A document as one HTML file (HTML Living Standard) that needs nothing else: style and figures stand in it. */
-export function htmlOf({ title, subtitle, facts, logo, blocks }: ReportDocument): string {
+/**
+ * A document as one HTML file (HTML Living Standard) that needs nothing else: style and figures stand in it. `nonce` lets its style through where a page of a
+ * strict content security policy shows it.
+ */
+export function htmlOf({ title, subtitle, facts, logo, blocks }: ReportDocument, nonce = ''): string {
   const headings = blocks.flatMap((block, at) => (block.kind === 'heading' && block.level === 1 ? [{ at, text: block.text }] : []));
   const contents =
     headings.length < 2
@@ -21,7 +24,7 @@ export function htmlOf({ title, subtitle, facts, logo, blocks }: ReportDocument)
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>${escaped(title)}</title>
-<style>${style}</style>
+<style${nonce === '' ? '' : ` nonce="${escaped(nonce)}"`}>${style}</style>
 </head>
 <body>
 <header>${logo === null ? '' : `<img src="${escaped(logo)}" alt="" height="48">`}<h1>${escaped(title)}</h1>${subtitle === '' ? '' : `<p class="soft">${escaped(subtitle)}</p>`}

@@ -1,4 +1,5 @@
 import type { LanePoint, RunResult } from '../analyse/run.schema.js';
+import { stepNameOf } from '../analyse/step-name.js';
 import { signatureStates } from '../brief/signature.js';
 import type { Brief } from '../brief/brief.schema.js';
 import type { Baseline } from '../compare/baseline.js';
@@ -36,7 +37,7 @@ export interface ReportMaterial {
 
 const chartWidth = 980;
 /** Figures of hosts that have a lane in a report, at the most. */
-const mostHostLanes = 6;
+const mostHostLanes = 4;
 
 type SectionMaker = (material: ReportMaterial, text: string) => Block[];
 
@@ -264,19 +265,14 @@ function baseline({ baseline: zero, result: { rows } }: ReportMaterial): Block[]
   ];
 }
 
-function failures({ result: { failures: groups }, scripts }: ReportMaterial): Block[] {
-  const names = new Map(
-    scripts.flatMap((script) =>
-      script.transactions.flatMap(({ steps }) => steps.flatMap((step) => ('name' in step ? [[step.id, step.name] as const] : []))),
-    ),
-  );
+function failures({ result: { failures: groups, run }, scripts }: ReportMaterial): Block[] {
   if (groups.length === 0) return [plain('Nothing failed.')];
   return table(
     'Failures by kind',
     ['Transaction', 'Step', 'What', '#Count', 'First', 'Last'],
-    groups.map(({ transaction, step, message, count, firstSecond, lastSecond }) => [
+    groups.map(({ crew, transaction, step, message, count, firstSecond, lastSecond }) => [
       transaction,
-      names.get(step) ?? step,
+      stepNameOf(run.workload, scripts, { crew, step }),
       message,
       numberCell(count),
       clockText(firstSecond),

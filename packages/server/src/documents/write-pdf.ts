@@ -13,6 +13,8 @@ const tones = {
 } as const;
 /** Width of the text on A4, in points. */
 const textWidth = 515;
+/** A drawing, its caption and a heading above it have to stand on one page. */
+const mostHeight = 640;
 /** More columns than this stand on a page that lies. */
 const mostUpright = 7;
 
@@ -45,7 +47,7 @@ export async function writePdf(document: ReportDocument): Promise<Uint8Array> {
       ...(blocks.filter((block) => block.kind === 'heading').length > 2
         ? [{ toc: { title: { text: 'Contents', style: 'part' }, numberStyle: { color: soft } } } satisfies Content]
         : []),
-      ...blocks.map(contentOf),
+      ...withHeadings(blocks),
     ],
     // A heading at the foot of a page goes with what follows it.
     pageBreakBefore: (node, around) => node.headlineLevel !== undefined && around.getFollowingNodesOnPage().length === 0,
@@ -58,6 +60,17 @@ export async function writePdf(document: ReportDocument): Promise<Uint8Array> {
   return new Uint8Array(await pdfmake.createPdf(definition).getBuffer());
 }
 
+/** The blocks; a heading and the drawing below it stay on one page. */
+function withHeadings(blocks: readonly Block[]): Content[] {
+  return blocks.flatMap((block, at): Content[] => {
+    const [before, next] = [blocks[at - 1], blocks[at + 1]];
+    if (block.kind === 'figure' && before?.kind === 'heading') return [];
+    return block.kind === 'heading' && next?.kind === 'figure'
+      ? [{ stack: [contentOf(block), contentOf(next)], unbreakable: true }]
+      : [contentOf(block)];
+  });
+}
+
 function contentOf(block: Block): Content {
   switch (block.kind) {
     case 'heading':
@@ -65,7 +78,8 @@ function contentOf(block: Block): Content {
     case 'text':
       return { text: block.text, margin: [0, 0, 0, 4], ...tones[block.tone] };
     case 'list':
-      return { ul: block.items, margin: [0, 0, 0, 6] };
+      // The library writes into what it is given.
+      return { ul: [...block.items], margin: [0, 0, 0, 6] };
     case 'table': {
       const alignment = (column: number) => (block.columns[column]?.isNumber === true ? 'right' : 'left');
       const isWide = block.columns.length > mostUpright;
@@ -104,7 +118,7 @@ function contentOf(block: Block): Content {
       const width = Math.min(textWidth, block.width);
       return {
         stack: [
-          { svg: withReportFont(block.svg), width },
+          { svg: withReportFont(block.svg), fit: [width, mostHeight] },
           { text: block.caption, color: soft, fontSize: 8.5 },
         ],
         unbreakable: true,

@@ -1,6 +1,6 @@
 import { groupFailures } from '../../analyse/failures.js';
+import { stepNameOf } from '../../analyse/step-name.js';
 import type { Failure } from '../../measure/frame.schema.js';
-import { actionSteps } from '../../script/script.schema.js';
 import type { Finding } from '../finding.schema.js';
 import { clockText, figureText, type PreparedGround } from '../ground.js';
 
@@ -15,10 +15,6 @@ export function failureClusters({ run, frames, scripts }: PreparedGround): Findi
   const all = groups.reduce((sum, { count }) => sum + count, 0);
   if (all === 0) return [];
   const first = groups.reduce((earliest, group) => (group.firstSecond < earliest.firstSecond ? group : earliest));
-  const nameOf = ({ step }: Failure): string => {
-    for (const script of scripts) for (const { step: own } of actionSteps(script)) if (own.id === step) return own.name;
-    return step;
-  };
   const crewOf = ({ crew }: Failure): string =>
     run.workload.crews.length > 1 ? `, crew ${run.workload.crews.find(({ id }) => id === crew)?.name ?? crew}` : '';
   return groups.slice(0, mostTold).map((group): Finding => {
@@ -36,7 +32,7 @@ export function failureClusters({ run, frames, scripts }: PreparedGround): Findi
       id: `failures ${group.crew} ${group.step} ${group.code} ${group.subject}`,
       kind: 'failures',
       severity: share >= 0.1 ? 'grave' : 'notable',
-      sentence: `${group.count.toLocaleString('en')} ${group.count === 1 ? 'failure' : 'failures'} of one kind (${figureText(100 * share)} % of all) in “${group.transaction}”, ${nameOf(group)}${crewOf(group)}: ${group.message.replace(/\.$/, '')}, from ${clockText(group.firstSecond)} to ${clockText(group.lastSecond)}.${order}`,
+      sentence: `${group.count.toLocaleString('en')} ${group.count === 1 ? 'failure' : 'failures'} of one kind (${figureText(100 * share)} % of all) in “${group.transaction}”, ${stepNameOf(run.workload, scripts, group)}${crewOf(group)}: ${group.message.replace(/\.$/, '')}, from ${clockText(group.firstSecond)} to ${clockText(group.lastSecond)}.${order}`,
       explanation:
         'Failures of the same step, code and subject are one kind. One of them is captured with its answer, in the list of failures below.',
       fromSecond: group.firstSecond,

@@ -3,6 +3,9 @@ import { inject, Injectable } from '@angular/core';
 import type {
   About,
   Baseline,
+  ListedReport,
+  ReportDocument,
+  ReportTemplate,
   Brief,
   BriefView,
   Finding,
@@ -268,6 +271,12 @@ export class Api {
   signBrief = (by: string, role: string) => this.#http.post<BriefView>(`${inProject}/brief/signatures`, { by, role });
   unsignBrief = (by: string) => this.#http.delete<BriefView>(`${inProject}/brief/signatures`, { params: { by } });
   workloadOfBrief = () => this.#http.post<Workload>(`${inProject}/brief/workload`, {});
+  report = (runId: string, template: ReportTemplate, against: readonly string[]) =>
+    this.#http.post<ReportDocument>(`/api/runs/${runId}/report`, { template, against });
+  issueReport = (runId: string, template: ReportTemplate, against: readonly string[]) =>
+    this.#http.post<ListedReport>(`/api/runs/${runId}/reports`, { template, against });
+  reports = () => this.#http.get<ListedReport[]>(`${inProject}/reports`);
+  deleteReport = (id: string) => this.#http.delete<object>(`/api/reports/${id}`);
   findings = (runId: string) => this.#http.get<Finding[]>(`/api/runs/${runId}/findings`);
   baseline = (runId: string) => this.#http.get<Baseline | null>(`/api/runs/${runId}/baseline`);
   markRun = (runId: string, marks: { baseline: boolean; release: string }) => this.#http.put<Run>(`/api/runs/${runId}/marks`, marks);
