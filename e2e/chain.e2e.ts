@@ -150,7 +150,6 @@ test('from a recording to an explained verdict, through the real interface', asy
     // Whether they can be trusted depends on how busy this machine is; either way the page must say it.
     await expect(page.getByText(/The figures can be trusted|Read the figures with care/)).toBeVisible();
     await looksRight(page, 'run page');
-    await picture(page, 'run');
   });
 
   await test.step('exactly as many intakes as iterations', async () => {

@@ -216,7 +216,6 @@ test('a handoff pattern shows what it would find, is saved, exported, and taken 
   await page.getByRole('button', { name: 'Save the pattern' }).click();
   await expect(page.getByText('your own')).toBeVisible();
   await looksRight(page, 'patterns');
-  await picture(page, 'patterns');
   const file = await (await fetch(`${product}/api/projects/p1/patterns.yaml`)).text();
   expect(file).toContain('name: Key of a form');
   await page.getByRole('button', { name: 'Delete the pattern' }).click();

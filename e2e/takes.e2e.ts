@@ -175,7 +175,6 @@ test('a take is looked over, searched, seen as pages, compared, and tidied into 
   await expect(page.getByText('values differ')).toBeVisible();
   await expect(page.getByRole('cell', { name: 'Frozen hake' })).toBeVisible();
   await looksRight(page, 'two takes beside each other');
-  await picture(page, 'beside');
   expect(problems).toEqual([]);
 });
 

@@ -4,6 +4,8 @@ import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import { buffer, text } from 'node:stream/consumers';
 import {
+  BriefSchema,
+  signBrief,
   everything,
   onceInOrder,
   plainEnvironment,
@@ -179,6 +181,7 @@ async function makeProject(store: Store, samples: SampleFiles, projectId: string
     rows: [{ table: ids.table, row: 31 }],
   };
   await store.saveRehearsal(rehearsal);
+  await store.saveBrief(projectId, brief);
   await store.saveWorkload(workload(projectId), 'kim', '2026-11-23T12:00:00.000Z');
   await store.saveRun(run(projectId));
   await store.saveFrames(ids.run, [quietFrame(0), quietFrame(1)]);
@@ -204,6 +207,12 @@ async function makeProject(store: Store, samples: SampleFiles, projectId: string
   await samples.end(ids.run);
 }
 
+/** Pacing stands under the id of the script, which a copy has another of. */
+const brief = signBrief(
+  BriefSchema.parse({ title: 'Peak', transactions: [{ id: 't', transaction: 'Book', ratePerHour: 900 }], pacing: { [ids.script]: 45 } }),
+  { by: 'Odile Marsh', role: 'operations', at: '2026-11-30T10:00:00Z' },
+);
+
 /** All that is in a project, but for when it was changed and what its ids are in the store. */
 async function allOf(store: Store, samples: SampleFiles, projectId: string): Promise<unknown> {
   const [script] = await store.scripts(projectId);
@@ -212,6 +221,7 @@ async function allOf(store: Store, samples: SampleFiles, projectId: string): Pro
   const [storedRun] = await store.runs(projectId);
   const document = {
     settings: await store.projectSettings(projectId),
+    brief: await store.brief(projectId),
     environments: await store.environments(projectId),
     take: storedTake,
     exchanges: await store.exchanges(storedTake?.id ?? ''),
@@ -257,6 +267,7 @@ onBothDatabases('a project as files', (opened) => {
     const read = (path: string) => strFromU8(zip[path] ?? new Uint8Array());
     expect(Object.keys(zip).filter((path) => !path.startsWith('schemas/'))).toEqual([
       'project.yaml',
+      'brief.yaml',
       'environments/Staging.yaml',
       'parts/Book.yaml',
       'tables/containers.yaml',
