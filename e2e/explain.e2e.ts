@@ -14,6 +14,7 @@ let runs: Run[];
 
 test.beforeAll(async () => {
   stage = await openStage();
+  await ask('PUT', '/projects/p1', { name: 'Record your own', state: 'active' });
   const answer = await fetch(`${product}/api/projects/import`, {
     method: 'POST',
     headers: { 'Content-Type': 'application/zip' },
@@ -59,8 +60,8 @@ test('a brief is written and signed, asks again once it is changed, makes a work
   // What was made fits; half of its users do not.
   await expect(page.getByText('iterations, about')).toBeVisible();
   await expect(page.getByText('The brief wants')).toBeHidden();
-  await page.getByLabel('Users').first().fill('2');
-  await page.getByLabel('Users').first().blur();
+  await page.getByRole('spinbutton', { name: 'Users' }).first().fill('2');
+  await page.getByRole('spinbutton', { name: 'Users' }).first().blur();
   await expect(page.getByText(/The brief wants “.*” [\d,]+ times an hour, and this workload asks for/).first()).toBeVisible();
 });
 
@@ -73,10 +74,13 @@ test('the staircase says where service turns and which host was at its limit, an
   await findings.getByRole('button', { name: 'Why' }).first().click();
   await expect(findings.getByText('The curve of a closed queueing model is fitted')).toBeVisible();
   await looksRight(page, 'findings');
+  await page.locator('.done').evaluate((result) => {
+    result.scrollTop = 500;
+  });
   await picture(page, 'run');
   await findings
     .getByRole('listitem')
-    .filter({ hasText: 'the processor is at its limit' })
+    .filter({ hasText: 'Tidewell Yard: the processor is at its limit' })
     .getByRole('button', { name: /\d:\d\d/ })
     .click();
   await expect(page).toHaveURL(/\?at=\d+-\d+$/);

@@ -52,7 +52,7 @@ export const briefTemplates: readonly BriefTemplate[] = [
     explanation: 'Does it stay as quick over many hours, and does memory level off?',
     brief: BriefSchema.parse({
       title: 'Endurance',
-      aims: 'Show that under a steady load over eight hours or more response times and memory do not drift, and that jobs at night do not disturb.',
+      aims: 'Show that under a load that stays the same for eight hours or more response times and memory do not drift, and that jobs at night do not disturb.',
       defaultLimit: { measure: 'p95', limitMs: 2000 },
       errorPercent: 0.5,
       hostLimits: [processor, { id: 'l2', figure: 'memory', limit: 90, forMinutes: 15 }],

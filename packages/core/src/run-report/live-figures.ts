@@ -15,7 +15,7 @@ const measures: Readonly<Record<string, (summary: Summary) => string>> = {
 const ms = (value: number): string => `${Math.round(value).toLocaleString('en')} ms`;
 
 /** What may stand in a text: a measure and a transaction, or a figure of the run. */
-export const liveFigureHint = `~{${Object.keys(measures).join('|')} TRANSACTION}, ~{users}, ~{iterations}, ~{verdict}, ~{hold}`;
+export const liveFigureHint = `${Object.keys(measures).join(', ')} of a transaction; users, iterations, verdict, hold.`;
 
 /**
  * Puts figures of a run into a text: `~{p95 Book intake}` becomes 414 ms. A literal `~{` is written `~~{`. What names nothing stays as it is written, and is told.

@@ -137,7 +137,7 @@ function memory({ hosts, hold, rules }: PreparedGround): Finding[] {
           severity: 'notable' as const,
           sentence: `${series.host}: “${series.name}” grows during the hold, by ${figureText(60 * slope.value)} ${series.unit} a minute (95 % sure: ${figureText(60 * slope.low)} to ${figureText(60 * slope.high)}).`,
           explanation:
-            'Memory that only grows under a steady load is not given back. Hold for hours to see whether it levels off. Slope after Theil and Sen.',
+            'Memory that only grows under a load that stays the same is not given back. Hold for hours to see whether it levels off. Slope after Theil and Sen.',
           fromSecond: hold.fromSecond,
           toSecond: hold.toSecond,
           series: [series.id],
