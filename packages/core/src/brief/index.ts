@@ -2,7 +2,6 @@ export * from './brief.schema.js';
 export * from './brief-criteria.js';
 export * from './brief-document.js';
 export * from './brief-view.schema.js';
-export * from './judged-by.js';
 export * from './signature.js';
 export * from './sizing.js';
 export * from './templates.js';

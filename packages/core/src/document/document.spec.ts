@@ -97,7 +97,7 @@ describe('HTML', () => {
 describe('Markdown', () => {
   it('is read back by a parser of CommonMark (marked) with the same headings, texts and cells', () => {
     const tokens = lexer(markdownOf(document));
-    const plainOf = (token: Tokens.Generic | undefined): string => {
+    const plainOf = (token: Tokens.Generic | Tokens.TableCell | undefined): string => {
       const inner = token?.tokens as Tokens.Generic[] | undefined;
       return inner && inner.length > 0 ? inner.map(plainOf).join('') : ((token?.['text'] as string | undefined) ?? '');
     };

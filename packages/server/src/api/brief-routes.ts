@@ -13,7 +13,7 @@ import {
   type Workload,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { documentFormatNames, documentFormats, writeDocument } from '../documents/document-formats.js';
+import { documentFormatNames, documentFormats, writeDocument } from './document-formats.js';
 import { Problem } from '../problem/problem.js';
 import { sizingFor } from '../workloads/brief-fit.js';
 import { dayText } from './day-text.js';

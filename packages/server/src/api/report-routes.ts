@@ -10,7 +10,7 @@ import {
   type ReportTemplate,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { documentFormatNames, documentFormats, writeDocument } from '../documents/document-formats.js';
+import { documentFormatNames, documentFormats, writeDocument } from './document-formats.js';
 import { notFound, Problem } from '../problem/problem.js';
 import { dayText } from './day-text.js';
 import { InProject } from './parameters.js';

@@ -89,6 +89,7 @@ export class ReportScreen {
   );
   readonly sectionNames = sectionNames;
   readonly liveFigureHint = liveFigureHint;
+  readonly liveFigureExample = '~{p95 Book intake}';
   readonly formats = formats;
   readonly formatNames = formatNames;
   readonly moment = moment;

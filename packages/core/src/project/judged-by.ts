@@ -1,8 +1,8 @@
-import { inheritedCriteria, type ProjectSettings } from '../project/project.schema.js';
+import { briefCriteria } from '../brief/brief-criteria.js';
+import type { Brief } from '../brief/brief.schema.js';
 import type { Script } from '../script/script.schema.js';
 import type { Criterion, Workload } from '../workload/workload.schema.js';
-import { briefCriteria } from './brief-criteria.js';
-import type { Brief } from './brief.schema.js';
+import { inheritedCriteria, type ProjectSettings } from './project.schema.js';
 
 /** A criterion that a workload does not set itself, and where it comes from. */
 export interface InheritedCriterion {
