@@ -1,6 +1,6 @@
 import { expect, test, type Page } from '@playwright/test';
 import type { DataTable, Script, Take } from '@sturdy/core';
-import { ask, container, looksRight, openStage, picture, product, recordTakes, upload, type Stage } from './stage.js';
+import { ask, container, looksRight, openStage, product, recordTakes, upload, type Stage } from './stage.js';
 
 test.describe.configure({ mode: 'serial' });
 

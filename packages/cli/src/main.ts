@@ -19,6 +19,7 @@ const commands = new Map<string | undefined, () => Promise<(program: Command) =>
   ['correlate', async () => (await import('./commands/correlate.js')).addCorrelate],
   ['rehearse', async () => (await import('./commands/rehearse.js')).addRehearse],
   ['run', async () => (await import('./commands/run.js')).addRun],
+  ['report', async () => (await import('./commands/report.js')).addReport],
   ['project', async () => (await import('./commands/project.js')).addProject],
   ['backup', async () => (await import('./commands/backup.js')).addBackup],
   ['restore', async () => (await import('./commands/backup.js')).addRestore],

@@ -3,9 +3,11 @@ import { dirname, join, resolve } from 'node:path';
 import {
   curveSeconds,
   failuresCsv,
+  findingsOf,
   junitOf,
   lanesOf,
   plainColumns,
+  plainRules,
   readCsv,
   readWorkloadFile,
   runCsv,
@@ -15,6 +17,7 @@ import {
   type LanePoint,
   type LiveEventData,
   type Run,
+  type RunFile,
   type RunOutcome,
   type RunResult,
   type Workload,
@@ -22,6 +25,7 @@ import {
 } from '@sturdy/core';
 import { Conductor, Problem, LinkedTransport, WorkerThreads } from '@sturdy/server/conductor';
 import type { Command } from 'commander';
+import seedrandom from 'seedrandom';
 import { faultLines, mustExist, readEnvironmentFile, readScriptFile, withPinnedTargets, writeJson } from '../input-files.js';
 import { addPolicyOptions, policiesOf, type PolicyOptions } from '../policies.js';
 import { FileRunStore, readSpent, type FileTable } from '../run/file-run-store.js';
@@ -159,12 +163,22 @@ async function play({ workload, environment, scripts, files, tables }: Prepared,
   server?.close();
   const frames = await store.frames();
   const result = runResult(run, frames, scripts);
-  const report = runFile(result, lanesOf(frames));
+  const findings = findingsOf({
+    run,
+    frames,
+    hosts: [],
+    scripts,
+    rules: plainRules,
+    capacityPercent: null,
+    baseline: null,
+    random: seedrandom(run.id),
+  });
+  const report = runFile(result, lanesOf(frames), findings);
   writeJson(join(options.out, 'result.json'), report);
   writeFileSync(join(options.out, 'junit.xml'), junitOf(result));
   writeFileSync(join(options.out, 'transactions.csv'), runCsv(result));
   writeFileSync(join(options.out, 'failures.csv'), failuresCsv(result));
-  tell(result, report.outcome);
+  tell(result, report);
   return run.state === 'done' ? statusOf[report.outcome] : 2;
 }
 
@@ -192,13 +206,21 @@ class LiveLine {
   }
 }
 
-function tell({ run, criteria, hostCriteria, trust, failures, iterationsPassed, iterationsFailed }: RunResult, outcome: RunOutcome): void {
+function tell(
+  { run, criteria, hostCriteria, trust, failures, iterationsPassed, iterationsFailed }: RunResult,
+  { outcome, findings }: Pick<RunFile, 'outcome' | 'findings'>,
+): void {
   const say = (text: string) => process.stdout.write(`${text}\n`);
   say(`${iterationsPassed} iterations passed, ${iterationsFailed} failed.`);
   if (run.note) say(run.note);
   for (const verdict of [...criteria, ...hostCriteria]) say(`${verdict.held ? 'held  ' : 'MISSED'}  ${verdict.sentence}`);
   for (const sign of trust.filter(({ good }) => !good)) say(`doubt   ${sign.sentence}`);
   for (const failure of failures.slice(0, 5)) say(`failed  ${failure.count} times, ${failure.transaction}: ${failure.message}`);
+  // What hosts did is not known here, so that they are missing is no news.
+  for (const { sentence } of findings.filter(
+    ({ severity, kind }) => (severity === 'grave' || severity === 'notable') && kind !== 'failures',
+  ))
+    say(`shows   ${sentence}`);
   if (run.state !== 'done') say(`The run did not come to its end: ${run.state}.`);
   else if (outcome === 'held') say(criteria.length === 0 ? 'It ran to its end; it has no criteria.' : 'All criteria held.');
   else say(outcome === 'not held' ? 'It did not hold.' : 'All criteria held, but the figures are not to be trusted.');

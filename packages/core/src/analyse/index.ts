@@ -6,7 +6,6 @@ export * from './queueing.js';
 export * from './result.js';
 export * from './run-csv.js';
 export * from './run-event.schema.js';
-export * from './run-file.js';
 export * from './run.schema.js';
 export * from './sample-query.js';
 export * from './step-name.js';

@@ -6,7 +6,8 @@ import { PartTextSchema, ScriptTextSchema } from '../formats/script-text/script-
 import { PatternFileSchema } from '../patterns/pattern.schema.js';
 import { CorrelationFileSchema, RehearsalFileSchema } from '../report/report.schema.js';
 import { ProjectFileSchema, TableFileSchema } from '../project-files/project-file.schema.js';
-import { RunFileSchema } from '../analyse/run-file.js';
+import { ReportFileSchema } from '../run-report/report-template.schema.js';
+import { RunFileSchema } from '../run-report/run-file.js';
 import { WorkloadFileSchema } from '../workload/workload-file.js';
 
 /** A kind of file that is read or written. */
@@ -22,7 +23,8 @@ export type FileKind =
   | 'project'
   | 'part'
   | 'table'
-  | 'brief';
+  | 'brief'
+  | 'report';
 
 /** The schemas of all files that are read or written, by their kinds. What each gives is of no matter here: the compiler would write it all out. */
 export const fileSchemas: Readonly<Record<FileKind, z.ZodType>> = {
@@ -38,6 +40,7 @@ export const fileSchemas: Readonly<Record<FileKind, z.ZodType>> = {
   part: PartTextSchema,
   table: TableFileSchema,
   brief: BriefFileSchema,
+  report: ReportFileSchema,
 };
 
 /** The JSON Schema (2020-12) of a kind of file, for editors. */

@@ -41,6 +41,8 @@ export const machineFigures = [
   { id: 'processor', name: 'processor', unit: '%' },
   { id: 'run-queue', name: 'run queue, for each processor', unit: 'tasks' },
   { id: 'memory', name: 'memory in use', unit: '%' },
+  { id: 'page-faults', name: 'hard page faults', unit: '/s' },
+  { id: 'disk-wait', name: 'waits for disk', unit: '%' },
   { id: 'disk-read', name: 'read from disk', unit: 'kB/s' },
   { id: 'disk-write', name: 'written to disk', unit: 'kB/s' },
   { id: 'net-in', name: 'received', unit: 'kB/s' },

@@ -55,6 +55,12 @@ export const ReportTemplateSchema = z.object({
 });
 export type ReportTemplate = z.infer<typeof ReportTemplateSchema>;
 
+/** A template as a file: a member that nobody knows is told, and it needs no id. */
+export const ReportFileSchema = z.strictObject(ReportTemplateSchema.shape).extend({
+  id: z.string().max(64).default('file'),
+  name: z.string().trim().min(1).max(80).default('File'),
+});
+
 /** The template with which everybody begins: all that there is to say. */
 export const plainTemplate: ReportTemplate = ReportTemplateSchema.parse({
   id: 'plain',

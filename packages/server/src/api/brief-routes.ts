@@ -13,7 +13,8 @@ import {
   type Workload,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { documentFormatNames, documentFormats, writeDocument } from './document-formats.js';
+import { documentEndings } from '../documents/write-document.js';
+import { documentFormats } from './document-formats.js';
 import { Problem } from '../problem/problem.js';
 import { sizingFor } from '../workloads/brief-fit.js';
 import { dayText } from './day-text.js';
@@ -98,7 +99,7 @@ export const briefRoutes = ({ store, projects, compute }: Services): AnyRoute[] 
         return workload;
       },
     }),
-    ...documentFormatNames.map((format) =>
+    ...documentEndings.map((format) =>
       route({
         method: 'get',
         path: `/projects/:projectId/brief.${format}`,
@@ -110,7 +111,7 @@ export const briefRoutes = ({ store, projects, compute }: Services): AnyRoute[] 
           const brief = await store.brief(params.projectId);
           const sizing = await sizingFor(store, params.projectId, brief);
           const document = briefDocument(brief, { project: name, day: dayText(new Date()), sizing });
-          const bytes = await writeDocument(compute, document, format);
+          const bytes = await compute.writeDocument(document, format);
           response.type(documentFormats[format]).attachment(`brief.${format}`).send(Buffer.from(bytes));
         },
       }),

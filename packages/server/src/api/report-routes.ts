@@ -10,7 +10,8 @@ import {
   type ReportTemplate,
 } from '@sturdy/core';
 import * as z from 'zod';
-import { documentFormatNames, documentFormats, writeDocument } from './document-formats.js';
+import { documentEndings } from '../documents/write-document.js';
+import { documentFormats } from './document-formats.js';
 import { notFound, Problem } from '../problem/problem.js';
 import { dayText } from './day-text.js';
 import { InProject } from './parameters.js';
@@ -116,7 +117,7 @@ export const reportRoutes = ({ store, projects, compute }: Services): AnyRoute[]
         return {};
       },
     }),
-    ...documentFormatNames.map((format) =>
+    ...documentEndings.map((format) =>
       route({
         method: 'get',
         path: `/reports/:reportId/report.${format}`,
@@ -125,7 +126,7 @@ export const reportRoutes = ({ store, projects, compute }: Services): AnyRoute[]
         produces: documentFormats[format],
         handle: async ({ params, response }) => {
           const { document, run } = await need(params.reportId);
-          const bytes = await writeDocument(compute, document, format);
+          const bytes = await compute.writeDocument(document, format);
           response.type(documentFormats[format]).attachment(`run-${run}-report.${format}`).send(Buffer.from(bytes));
         },
       }),

@@ -30,6 +30,7 @@ import { notFound } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { askerOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
+import { RunMaterial } from './run-material.js';
 import type { Services } from './services.js';
 
 const InRun = z.object({ runId: z.string() });
@@ -44,6 +45,8 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
   };
   const resultOf = async (run: Run, frames: Frame[]) =>
     compute.runResult(run, frames, await store.scripts(run.projectId), hostSeries(run.watches ?? [], await store.hostPoints(run.id)));
+  const material = new RunMaterial({ store, compute });
+  const findingsFor = async (run: Run, frames: Frame[]) => material.findings(run, frames, await material.hosts(run));
   /** By script the failure signs that its take shows, too: what a rehearsal passes, a run must not fail. */
   const shownIn = async (workload: Workload, { failureSigns }: Environment): Promise<Record<string, ShownSigns>> => {
     const shown: Record<string, ShownSigns> = {};
@@ -166,7 +169,7 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
           const frames = await store.frames(run.id);
           const result = await resultOf(run, frames);
           const text = {
-            json: async () => JSON.stringify(runFile(result, await compute.lanes(frames)), null, 2),
+            json: async () => JSON.stringify(runFile(result, await compute.lanes(frames), await findingsFor(run, frames)), null, 2),
             csv: () => Promise.resolve(runCsv(result)),
             xml: () => Promise.resolve(junitOf(result)),
           }[format];

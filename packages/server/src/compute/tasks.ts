@@ -91,6 +91,7 @@ import type { StoredRehearsal } from './stored-rehearsal.js';
 import type { StoredTake } from '../store/repository.js';
 import { answerHelpers, correlateInThreads } from './correlate-in-threads.js';
 import { tryCode } from './try-code.js';
+import { writeDocument, type DocumentFormat } from '../documents/write-document.js';
 import { writeSheet } from './write-sheet.js';
 
 const load = (stored: StoredTake): LoadedTake => ({
@@ -227,19 +228,7 @@ export const tasks = {
     const { drawChart } = await import('../documents/draw-chart.js');
     return reportDocument(template, { ...material, draw: drawChart });
   },
-  /** A document as a file: PDF, DOCX, a workbook or CSV. */
-  writeDocument: async (document: ReportDocument, format: 'pdf' | 'docx' | 'xlsx' | 'csv'): Promise<Uint8Array> => {
-    switch (format) {
-      case 'pdf':
-        return (await import('../documents/write-pdf.js')).writePdf(document);
-      case 'docx':
-        return (await import('../documents/write-docx.js')).writeDocx(document);
-      case 'xlsx':
-        return (await import('../documents/write-workbook.js')).writeWorkbook(document);
-      case 'csv':
-        return Buffer.from((await import('../documents/write-workbook.js')).writeTablesCsv(document));
-    }
-  },
+  writeDocument: (document: ReportDocument, format: DocumentFormat): Promise<Uint8Array> => writeDocument(document, format),
   writeSheet: (...args: Parameters<typeof writeSheet>): Promise<Uint8Array> => writeSheet(...args),
   patternProblem: (...args: Parameters<typeof patternProblem>): string | null => patternProblem(...args),
   readPatterns: (...args: Parameters<typeof readPatterns>): ReturnType<typeof readPatterns> => readPatterns(...args),

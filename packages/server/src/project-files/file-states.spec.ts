@@ -92,13 +92,15 @@ onBothDatabases('single files of a project', (opened) => {
 
   it('of rows become changes of the table, which can be taken back', async () => {
     const before = await read('tables/containers.csv');
+    // What is spent stays so: the rows at the end, which go, are not.
+    const spentCount = (await store.tables(id))[0]?.spentCount;
     const lines = before.trimEnd().split('\r\n');
     const [first = '', ...rest] = lines.slice(1);
     const wanted = [lines[0], first.replace(/,.*/, ',peaches'), ...rest.slice(0, -2), 'TWCU9999990,plums'].join('\r\n');
     expect(await change('tables/containers.csv', () => `${wanted}\r\n`)).toEqual(['tables/containers.yaml', 'tables/containers.csv']);
     expect((await read('tables/containers.csv')).trimEnd()).toBe(wanted);
     const [table] = await store.tables(id);
-    expect(table).toMatchObject({ rowCount: 4999, spentCount: 1777 });
+    expect(table).toMatchObject({ rowCount: 4999, spentCount });
     expect((await store.tableVersions(table?.id ?? '')).map(({ by }) => by)).toEqual(['kim', 'kim']);
     await store.goToVersion(table?.id ?? '', 0);
     expect(await read('tables/containers.csv')).toBe(before);

@@ -1,5 +1,6 @@
 import * as z from 'zod';
-import { LanePointSchema, RunResultSchema, type LanePoint, type RunResult } from './run.schema.js';
+import { LanePointSchema, RunResultSchema, type LanePoint, type RunResult } from '../analyse/run.schema.js';
+import { FindingSchema, type Finding } from '../findings/finding.schema.js';
 
 /** What a run comes to, for build servers: held, not held, or held by figures that are not to be believed. */
 export type RunOutcome = 'held' | 'not held' | 'not to be trusted';
@@ -10,6 +11,8 @@ export const RunFileSchema = z.object({
   outcome: z.enum(['held', 'not held', 'not to be trusted']),
   result: RunResultSchema,
   lanes: z.array(LanePointSchema),
+  /** What the analysis noticed; absent in files of earlier versions. */
+  findings: z.array(FindingSchema).default([]),
 });
 export type RunFile = z.infer<typeof RunFileSchema>;
 
@@ -19,4 +22,10 @@ export function outcomeOf({ run, criteria, hostCriteria, trust }: RunResult): Ru
   return trust.every((sign) => sign.good) ? 'held' : 'not to be trusted';
 }
 
-export const runFile = (result: RunResult, lanes: LanePoint[]): RunFile => ({ version: 1, outcome: outcomeOf(result), result, lanes });
+export const runFile = (result: RunResult, lanes: LanePoint[], findings: Finding[]): RunFile => ({
+  version: 1,
+  outcome: outcomeOf(result),
+  result,
+  lanes,
+  findings,
+});

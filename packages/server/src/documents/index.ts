@@ -1,0 +1,2 @@
+export { drawChart } from './draw-chart.js';
+export { documentEndings, writeDocument, type DocumentFormat } from './write-document.js';
