@@ -81,11 +81,22 @@ describe('a verdict as JUnit XML', () => {
       run: { workload, startedAt: '2026-11-25T10:00:00.000Z', note: null },
       criteria: [{ criterion: workload.criteria[0], held: false, sentence: 'it said <b>"no" & \u0000 \ud800' }],
       trust: [{ good: true, sentence: 'fine' }],
+      hostCriteria: [
+        {
+          limit: { id: 'l', host: '', figure: 'processor', limit: 70, forMinutes: 5 },
+          held: false,
+          measured: 90,
+          marginPercent: -29,
+          second: 3,
+          sentence: 'Yard: processor misses.',
+        },
+      ],
       failures: [{ code: 'status-unexpected', subject: '503', transaction: 'Book <intake>', message: 'it said \u0001', count: 7 }],
       seconds: 60,
     } as unknown as RunResult;
     const text = junitOf(result);
     expect(text).toContain('name="Book intake: p95 ≤ 2000 ms"');
+    expect(text).toContain('name="all hosts: processor ≤ 70 on average in any 5 min"');
     expect(text).toContain('>it said &lt;b&gt;"no" &amp; \ufffd \ufffd</failure>');
     expect(text).toContain('<system-out>7 × status-unexpected:503 in Book &lt;intake&gt;, first: it said \ufffd</system-out>');
   });
