@@ -3,21 +3,20 @@ import { extname } from 'node:path';
 import { userInfo } from 'node:os';
 import {
   BriefFileSchema,
+  dayText,
   emptyBrief,
   junitOf,
   plainTemplate,
-  readYamlAs,
   reportDocument,
   ReportFileSchema,
   RunFileSchema,
   type Brief,
   type ReportTemplate,
   type RunFile,
-  type YamlSchema,
 } from '@sturdy/core';
 import { documentEndings, drawChart, writeDocument, type DocumentFormat } from '@sturdy/server/documents';
 import type { Command } from 'commander';
-import { faultLines, mustExist } from '../input-files.js';
+import { mustExist, readYamlFile } from '../input-files.js';
 import { UsageError } from '../usage-error.js';
 
 interface Options {
@@ -54,8 +53,9 @@ Example: sturdy report results/result.json --template for-business.yaml --out ve
         writeFileSync(options.out, junitOf(run.result));
         return;
       }
-      const template: ReportTemplate = options.template === undefined ? plainTemplate : readYamlFile(options.template, ReportFileSchema);
-      const brief: Brief = options.brief === undefined ? emptyBrief : readYamlFile(options.brief, BriefFileSchema);
+      const template: ReportTemplate =
+        options.template === undefined ? plainTemplate : readYamlFile(options.template, 'The template', ReportFileSchema);
+      const brief: Brief = options.brief === undefined ? emptyBrief : readYamlFile(options.brief, 'The brief', BriefFileSchema);
       const document = reportDocument(template, {
         project: options.project,
         result: run.result,
@@ -66,7 +66,7 @@ Example: sturdy report results/result.json --template for-business.yaml --out ve
         baseline: null,
         comparison: null,
         brief,
-        day: new Date().toLocaleDateString('en-GB', { day: 'numeric', month: 'long', year: 'numeric' }),
+        day: dayText(new Date()),
         by: userInfo().username,
         draw: drawChart,
       });
@@ -88,11 +88,4 @@ function readRun(file: string): RunFile {
   throw new UsageError(
     `${file} is not the result of a run: ${issue?.path.join('.') ?? ''}: ${issue?.message ?? ''}. Give the result.json that sturdy run wrote.`,
   );
-}
-
-function readYamlFile<T>(file: string, schema: YamlSchema<T>): T {
-  mustExist(file, 'The file');
-  const read = readYamlAs(readFileSync(file, 'utf8'), schema);
-  if ('problems' in read) throw new UsageError(faultLines(file, read.problems));
-  return read.value;
 }

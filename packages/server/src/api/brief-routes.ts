@@ -4,6 +4,7 @@ import {
   briefDocument,
   BriefSchema,
   BriefViewSchema,
+  dayText,
   signBrief,
   SignatureSchema,
   signatureStates,
@@ -17,7 +18,6 @@ import { documentEndings } from '../documents/write-document.js';
 import { documentFormats } from './document-formats.js';
 import { Problem } from '../problem/problem.js';
 import { sizingFor } from '../workloads/brief-fit.js';
-import { dayText } from './day-text.js';
 import { InProject } from './parameters.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';

@@ -32,7 +32,7 @@ export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute
       result: z.array(FindingSchema),
       handle: async ({ params }) => {
         const run = await material.need(params.runId);
-        return material.findings(run, await store.frames(run.id), await material.hosts(run));
+        return material.findings(run, { frames: await store.frames(run.id), hosts: await material.hosts(run) });
       },
     }),
     route({

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import {
+  dayText,
   DocumentSchema,
   ListedReportSchema,
   mostCompared,
@@ -13,7 +14,6 @@ import * as z from 'zod';
 import { documentEndings } from '../documents/write-document.js';
 import { documentFormats } from './document-formats.js';
 import { notFound, Problem } from '../problem/problem.js';
-import { dayText } from './day-text.js';
 import { InProject } from './parameters.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
@@ -49,8 +49,8 @@ export const reportRoutes = ({ store, projects, compute }: Services): AnyRoute[]
     return compute.reportDocument(template, {
       project: (await projects.need(run.projectId)).name,
       result: measured.result,
-      lanes: wants('charts') ? await compute.lanes([...measured.frames]) : [],
-      findings: wants('findings') ? await runs.findings(run, [...measured.frames], [...measured.hosts]) : [],
+      lanes: wants('charts') ? await compute.lanes(measured.frames) : [],
+      findings: wants('findings') ? await runs.findings(run, measured) : [],
       hosts: measured.hosts,
       scripts,
       baseline: await runs.baseline(run),

@@ -4,7 +4,6 @@ import {
   plainRules,
   type Baseline,
   type Finding,
-  type Frame,
   type HostSeries,
   type MeasuredRun,
   type Run,
@@ -40,7 +39,7 @@ export class RunMaterial {
     return zero && compute.baseline(zero, await store.frames(zero.id));
   }
 
-  async findings(run: Run, frames: Frame[], hosts: HostSeries[]): Promise<Finding[]> {
+  async findings(run: Run, { frames, hosts }: Pick<MeasuredRun, 'frames' | 'hosts'>): Promise<Finding[]> {
     const { store, compute } = this.services;
     const { findingRules = plainRules } = await store.projectSettings(run.projectId);
     const { capacityPercent } = await store.brief(run.projectId);

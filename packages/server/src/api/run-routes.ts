@@ -1,6 +1,5 @@
 import {
   HostSeriesSchema,
-  hostSeries,
   addressOrigin,
   judgedWorkload,
   scriptTargets,
@@ -20,7 +19,6 @@ import {
   UserLogEntrySchema,
   UserStateSchema,
   type Environment,
-  type Frame,
   type Run,
   type ShownSigns,
   type Workload,
@@ -43,10 +41,7 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
     if (!run) throw notFound('run', id);
     return run;
   };
-  const resultOf = async (run: Run, frames: Frame[]) =>
-    compute.runResult(run, frames, await store.scripts(run.projectId), hostSeries(run.watches ?? [], await store.hostPoints(run.id)));
   const material = new RunMaterial({ store, compute });
-  const findingsFor = async (run: Run, frames: Frame[]) => material.findings(run, frames, await material.hosts(run));
   /** By script the failure signs that its take shows, too: what a rehearsal passes, a run must not fail. */
   const shownIn = async (workload: Workload, { failureSigns }: Environment): Promise<Record<string, ShownSigns>> => {
     const shown: Record<string, ShownSigns> = {};
@@ -97,8 +92,7 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
       params: InRun,
       result: RunResultSchema,
       handle: async ({ params }) => {
-        const run = await need(params.runId);
-        return resultOf(run, await store.frames(run.id));
+        return (await material.measured(await need(params.runId))).result;
       },
     }),
     route({
@@ -166,10 +160,10 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
         produces: { json: 'application/json', csv: 'text/csv', xml: 'application/xml' }[format],
         handle: async ({ params, response }) => {
           const run = await need(params.runId);
-          const frames = await store.frames(run.id);
-          const result = await resultOf(run, frames);
+          const measured = await material.measured(run);
+          const { result, frames } = measured;
           const text = {
-            json: async () => JSON.stringify(runFile(result, await compute.lanes(frames), await findingsFor(run, frames)), null, 2),
+            json: async () => JSON.stringify(runFile(result, await compute.lanes(frames), await material.findings(run, measured)), null, 2),
             csv: () => Promise.resolve(runCsv(result)),
             xml: () => Promise.resolve(junitOf(result)),
           }[format];
@@ -185,8 +179,8 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
       produces: 'text/csv',
       handle: async ({ params, response }) => {
         const run = await need(params.runId);
-        const { failures } = await compute.runResult(run, await store.frames(run.id), await store.scripts(run.projectId));
-        response.attachment(`run-${run.number}-failures.csv`).send(failuresCsv({ failures }));
+        const { result } = await material.measured(run);
+        response.attachment(`run-${run.number}-failures.csv`).send(failuresCsv(result));
       },
     }),
     route({
@@ -196,8 +190,7 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
       params: InRun,
       result: z.array(HostSeriesSchema),
       handle: async ({ params }) => {
-        const run = await need(params.runId);
-        return hostSeries(run.watches ?? [], await store.hostPoints(run.id));
+        return material.hosts(await need(params.runId));
       },
     }),
     route({

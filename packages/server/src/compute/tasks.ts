@@ -233,7 +233,7 @@ export const tasks = {
   patternProblem: (...args: Parameters<typeof patternProblem>): string | null => patternProblem(...args),
   readPatterns: (...args: Parameters<typeof readPatterns>): ReturnType<typeof readPatterns> => readPatterns(...args),
   runResult: (run: Run, frames: Frame[], scripts: Script[], hosts: HostSeries[] = []): RunResult => runResult(run, frames, scripts, hosts),
-  lanes: (frames: Frame[]): LanePoint[] => lanesOf(frames),
+  lanes: (frames: readonly Frame[]): LanePoint[] => lanesOf(frames),
   /** What the analysis noticed in a run. The same run tells the same: its draws come from its id. */
   findings: (ground: Omit<FindingGround, 'random'>): Finding[] => findingsOf({ ...ground, random: seedrandom(ground.run.id) }),
   baseline: (run: Run, frames: Frame[]): Baseline => baselineOf(run, frames),

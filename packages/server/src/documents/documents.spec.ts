@@ -6,6 +6,7 @@ import { numberCell, type ReportDocument } from '@sturdy/core';
 import readXlsxFile from 'read-excel-file/node';
 import { fromBuffer } from 'yauzl';
 import { tasks } from '../compute/tasks.js';
+import { drawPicture } from './draw-picture.js';
 
 const svg =
   '<svg xmlns="http://www.w3.org/2000/svg" width="300" height="80" viewBox="0 0 300 80" font-family="Figtree Variable"><rect x="5" y="5" width="120" height="60" fill="#fff" stroke="#8a8478"/><text x="60" y="40" text-anchor="middle" font-size="13">Database</text></svg>';
@@ -121,6 +122,19 @@ describe('DOCX', () => {
     const text = readFileSync(join(folder, 'report.txt'), 'utf8');
     for (const name of [...transactions, 'misses the limit of 400 ms']) expect(text).toContain(name);
   }, 90_000);
+});
+
+it('a logo stands in every format that shows pictures, fitted, whatever its size (a square of 3 pixels, PNG, made for this)', async () => {
+  const logo = `data:image/png;base64,${(await drawPicture('<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 3 3"><rect width="3" height="3" fill="red"/></svg>', 3)).toString('base64')}`;
+  const plain = { ...document, blocks: [] };
+  const pictures = async (shown: ReportDocument) =>
+    [...(await unzip(await tasks.writeDocument(shown, 'docx'))).keys()].filter((name) => name.startsWith('word/media/')).length;
+  expect([await pictures(plain), await pictures({ ...plain, logo })]).toEqual([0, 1]);
+  const images = async (shown: ReportDocument) =>
+    Buffer.from(await tasks.writeDocument(shown, 'pdf'))
+      .toString('latin1')
+      .split('/Subtype /Image').length - 1;
+  expect([await images(plain), (await images({ ...plain, logo })) > 0]).toEqual([0, true]);
 });
 
 describe('a workbook', () => {

@@ -28,8 +28,9 @@ const run = (options: IRunOptions): TextRun => new TextRun(options);
 
 /** A document as DOCX (ECMA-376) with contents, page numbers and drawings, which older programs show as pictures. */
 export async function writeDocx(document: ReportDocument): Promise<Uint8Array> {
-  const { title, subtitle, facts, blocks } = document;
+  const { title, subtitle, facts, logo, blocks } = document;
   const children: FileChild[] = [
+    ...(logo === null ? [] : [await logoOf(logo)]),
     new Paragraph({ text: title, heading: HeadingLevel.TITLE }),
     ...(subtitle === '' ? [] : [new Paragraph({ children: [run({ text: subtitle, color: soft })] })]),
     ...facts.map(({ name, value }) => new Paragraph({ children: [run({ text: `${name}: `, color: soft }), new TextRun(value)] })),
@@ -62,6 +63,15 @@ export async function writeDocx(document: ReportDocument): Promise<Uint8Array> {
     ],
   });
   return new Uint8Array(await Packer.toBuffer(file));
+}
+
+/** A logo of whatever size and kind, fitted into a picture of one size: the file wants to know how large it is. */
+async function logoOf(logo: string): Promise<Paragraph> {
+  const size = { width: 160, height: 48 };
+  const fitted = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 160 48"><image href="${logo}" width="160" height="48" preserveAspectRatio="xMinYMid"/></svg>`;
+  return new Paragraph({
+    children: [new ImageRun({ type: 'png', data: await drawPicture(fitted, 4 * size.width), transformation: size })],
+  });
 }
 
 async function childrenOf(block: Block): Promise<FileChild[]> {

@@ -15,8 +15,8 @@ const tones = {
 const textWidth = 515;
 /** A drawing, its caption and a heading above it have to stand on one page. */
 const mostHeight = 640;
-/** More columns than this stand on a page that lies. */
-const mostUpright = 7;
+/** A table of more columns than this is printed smaller, so that it fits. */
+const mostColumns = 7;
 
 /** A document as PDF (ISO 32000), A4, with contents and page numbers; drawings stay drawings. */
 export async function writePdf(document: ReportDocument): Promise<Uint8Array> {
@@ -82,7 +82,7 @@ function contentOf(block: Block): Content {
       return { ul: [...block.items], margin: [0, 0, 0, 6] };
     case 'table': {
       const alignment = (column: number) => (block.columns[column]?.isNumber === true ? 'right' : 'left');
-      const isWide = block.columns.length > mostUpright;
+      const isWide = block.columns.length > mostColumns;
       const head = block.columns.map(({ name }, column): TableCell => ({
         text: name,
         bold: true,

@@ -100,7 +100,9 @@ export async function takeInFile(
   if (path === 'brief.yaml') {
     const read = readYamlAs(text, BriefFileSchema);
     if ('problems' in read) throw refuseLines(path, read.problems);
-    await store.saveBrief(projectId, read.value);
+    // A signature is given by signing, not by writing it into a file.
+    const { signatures } = await store.brief(projectId);
+    await store.saveBrief(projectId, { ...read.value, signatures });
     return;
   }
   if (path === 'project.yaml') {

@@ -119,6 +119,7 @@ export class FindingsCard {
     effect((whenGone) => {
       const id = this.runId();
       this.findings.set(null);
+      this.problem.set(null);
       const asked = this.#api.findings(id).subscribe({
         next: (findings) => {
           this.findings.set(findings);

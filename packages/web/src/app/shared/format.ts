@@ -1,5 +1,4 @@
-/** Minutes and seconds: 75 becomes 1:15. */
-export const clock = (seconds: number): string => `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, '0')}`;
+export { axisClock as clock } from '@sturdy/core';
 
 /** A number with thousands apart and as many decimals as wanted. */
 export const figure = (value: number, decimals = 0): string =>
