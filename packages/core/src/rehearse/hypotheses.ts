@@ -2,7 +2,7 @@ import { cutText } from '../cut-text.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { describeExtractor } from '../extractors/describe-extractor.js';
 import { placeOfResponse, recordedSteps, type Script } from '../script/script.schema.js';
-import { actionKindOf, answerOf } from '../actions/action-kinds.js';
+import { answerOf } from '../actions/action-kinds.js';
 import { sentLeaves, sentNodes } from '../actions/sent-parts.js';
 import { isLeaf, type SentNode } from '../actions/sent-values.js';
 import { withoutHandoff } from '../script-edit/edit.js';
@@ -10,7 +10,6 @@ import { movingPieces, recordedText } from '../values/template.js';
 import { stepsOfTake, visitCandidates, visitStill } from '../correlate/find/candidates.js';
 import { HandoffMaker } from '../correlate/make/handoff-maker.js';
 import { Judge } from '../correlate/decide/judge.js';
-import { readsAsTyped } from '../correlate/find/person-inputs.js';
 import { SecondTake } from '../correlate/pair/second-take.js';
 import { findMade } from '../correlate/decide/made-values.js';
 import { freshKind } from '../correlate/find/shapes.js';
@@ -22,6 +21,7 @@ import type { Proof } from './proof.schema.js';
 import type { Hypothesis } from './hypothesis.schema.js';
 import type { Rehearsal, RehearsedStep, StaleValue } from './rehearsal.schema.js';
 import { saysTaken } from './said.js';
+import { TypedValues } from './typed-values.js';
 
 /** What was seen when the script was played. */
 export interface Seen {
@@ -47,6 +47,7 @@ class Finder {
   readonly #index: ValueIndex;
   readonly #judge: Judge;
   readonly #numbers: Map<string, number>;
+  readonly #typed: TypedValues;
 
   constructor(
     readonly script: Script,
@@ -57,6 +58,7 @@ class Finder {
     this.#twin = second && new SecondTake(loaded, second);
     this.#index = ValueIndex.of(loaded, script, this.#twin?.moving);
     this.#judge = new Judge(loaded, this.#index, this.#twin, new PatternBook(publishedPatterns));
+    this.#typed = new TypedValues(script, loaded, this.#index, this.#twin, this.#judge);
     this.#numbers = new Map(recordedSteps(script).map(({ step, number }) => [step.id, number]));
   }
 
@@ -157,7 +159,7 @@ class Finder {
     const bad = this.#bad;
     if (!bad || this.script.made.length > 0) return [];
     const typed = new Set(
-      recordedSteps(this.script).flatMap(({ step }) => this.#typedIn(step.id).map((node) => `${step.id} ${node.place}`)),
+      recordedSteps(this.script).flatMap(({ step }) => this.#typed.inStep(step.id).map((node) => `${step.id} ${node.place}`)),
     );
     const put = (maker: HandoffMaker): void => {
       findMade(this.script, this.loaded, this.#index, maker, this.#twin, typed);
@@ -212,7 +214,7 @@ class Finder {
       for (const step of this.seen.rehearsal.steps)
         if (step.number < bad.number && step.said?.some((text) => saysTaken.test(text))) acts.set(step.step, 0.85);
       const earlier = this.seen.rehearsal.steps.filter((step) => step.number < bad.number).reverse();
-      const act = earlier.find((step) => this.#isAct(step.step) && this.#typedIn(step.step).length > 0);
+      const act = earlier.find((step) => this.#typed.isAct(step.step) && this.#typed.inStep(step.step).length > 0);
       if (act && !saysOther && !acts.has(act.step)) acts.set(act.step, 0.3);
     }
     for (const point of this.seen.proof?.open ?? []) {
@@ -222,14 +224,14 @@ class Finder {
         const number = this.#number(point.step);
         const act = [...this.seen.rehearsal.steps]
           .reverse()
-          .find((step) => step.number <= number && this.#isAct(step.step) && this.#typedIn(step.step).length > 0);
+          .find((step) => step.number <= number && this.#typed.isAct(step.step) && this.#typed.inStep(step.step).length > 0);
         if (act && !acts.has(act.step)) acts.set(act.step, 0.4);
       }
     }
     const groups: Supposition[] = [];
     for (const [step, likelihood] of acts) {
       const naming = new Set<string>();
-      [...this.#typedIn(step), ...this.#typedBefore(step)].forEach((node) => {
+      [...this.#typed.inStep(step), ...this.#typed.before(step)].forEach((node) => {
         const isNamed = said.includes(node.value) && node.value.length >= 4;
         // By it the row of the thing is found; where it is not new, the row may be that of the take.
         const picksRow = this.script.handoffs.some(({ extractor }) => extractor.beside && recordedText(extractor.beside) === node.value);
@@ -266,51 +268,6 @@ class Finder {
   #wasOffered(value: string, step: string): boolean {
     const stepOfTake = stepsOfTake(this.script, this.loaded).find((candidate) => candidate.step.id === step);
     return stepOfTake !== undefined && this.#index.occurrences(value, stepOfTake.exchange).length > 0;
-  }
-
-  #isAct(step: string): boolean {
-    return recordedSteps(this.script).some(
-      (numberedStep) => numberedStep.step.id === step && actionKindOf(numberedStep.step).mayChange(numberedStep.step),
-    );
-  }
-
-  /** What a person typed in a step: no password, and nothing that an answer had given. */
-  #typedIn(stepId: string): SentNode[] {
-    const stepOfTake = stepsOfTake(this.script, this.loaded).find((candidate) => candidate.step.id === stepId);
-    if (!stepOfTake) return [];
-    // A form with one password is a sign-in; one that repeats it makes an account.
-    if (sentLeaves(stepOfTake.step).filter((node) => /pass/i.test(node.name) && node.value !== '').length === 1) return [];
-    const found: SentNode[] = [];
-    visitStill(stepOfTake.step, (node) => {
-      if (!isLeaf(node) || node.isName || node.value.length < 3 || /pass/i.test(node.name) || /^(path|header|cookie):/.test(node.place))
-        return false;
-      const otherValue = this.#twin?.valueAt(stepOfTake.exchange.n, node.place);
-      const input = this.#judge.inputOf(node, stepOfTake, otherValue);
-      const isTyped = input
-        ? input.kind === 'typed'
-        : otherValue !== node.value &&
-          (readsAsTyped(node.value) || /^[A-Z]{2,}\d+$|^\d{4,}$/.test(node.value)) &&
-          this.#index.occurrences(node.value, stepOfTake.exchange).length === 0 &&
-          !this.#judge.isClock(node.value, stepOfTake);
-      if (isTyped) found.push(node);
-      return false;
-    });
-    return found;
-  }
-
-  /** What a person typed in an earlier step and a page carried on to this one, as the pages of a wizard do. */
-  #typedBefore(stepId: string): SentNode[] {
-    const requestStep = recordedSteps(this.script).find(({ step }) => step.id === stepId)?.step;
-    if (!requestStep) return [];
-    const carried = new Set(
-      sentLeaves(requestStep).flatMap((node) =>
-        [...movingPieces(node.template)].some((piece) => piece.kind === 'handoff') ? [node.value] : [],
-      ),
-    );
-    if (carried.size === 0) return [];
-    return recordedSteps(this.script)
-      .filter(({ number, step }) => number < this.#number(stepId) && this.#isAct(step.id))
-      .flatMap(({ step }) => this.#typedIn(step.id).filter((node) => carried.has(node.value)));
   }
 
   #makeAnew(value: string, maker: HandoffMaker, reason: string): void {

@@ -42,7 +42,7 @@ const formatNames: Readonly<Record<(typeof formats)[number], string>> = {
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [RouterLink, WhyNot],
   templateUrl: './report-screen.html',
-  styleUrl: './report-screen.scss',
+  styleUrls: ['./run-frame.scss', './report-screen.scss'],
 })
 export class ReportScreen {
   readonly #api = inject(Api);

@@ -14,7 +14,12 @@ import { WhyNot } from '../shared/why-not';
   selector: 'app-run-list',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ListPage, RouterLink, VerdictShape, WhyNot],
-  template: `<app-list-page heading="Runs" [count]="list().length" [listed]="listed()">
+  template: `<app-list-page
+    heading="Runs"
+    hint="tick two to six of them to see them side by side"
+    [count]="list().length"
+    [listed]="listed()"
+  >
     <ng-container ngProjectAs="[actions]">
       @if (list().length > 1) {
         <button class="act" (click)="compare()" [whyNot]="why()">

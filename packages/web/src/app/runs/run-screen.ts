@@ -66,7 +66,7 @@ import { isLive, runsFeature, selectHostSeries } from '../state/runs.feature';
     VerdictShape,
   ],
   templateUrl: './run-screen.html',
-  styleUrl: './run-screen.scss',
+  styleUrls: ['./run-frame.scss', './run-screen.scss'],
   host: { '(document:keydown)': 'key($event)' },
 })
 export class RunScreen implements OnDestroy {
