@@ -11,6 +11,8 @@ import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
 import { LinkedTransport, WorkerThreads } from './conductor/transport.js';
 import { Environments } from './environments/environments.js';
+import { ReportMaker } from './explain/report-maker.js';
+import { RunMaterial } from './explain/run-material.js';
 import {
   computeWorkerFile,
   emptyDatabaseFile,
@@ -25,15 +27,20 @@ import { clearLeftFolders } from './temporary/temporary-folder.js';
 import { LiveHub } from './live/live-hub.js';
 import { ServerLog, type LogEntry } from './log/server-log.js';
 import { recoverJournals } from './record/recording-journal.js';
+import { Notices } from './notice/notices.js';
 import { FileStates } from './project-files/file-states.js';
 import { ProjectFiles } from './project-files/project-files.js';
 import { Projects } from './projects/projects.js';
 import { Recorder } from './record/recorder.js';
 import { RehearsalRoom } from './rehearse/rehearsal-room.js';
+import { systemClock, type Clock } from './clock/clock.js';
+import { ReadinessCheck } from './schedule/readiness-check.js';
+import { Scheduler } from './schedule/scheduler.js';
 import { SampleFiles } from './samples/sample-files.js';
 import { ProjectSecrets } from './secrets/project-secrets.js';
 import type { StorePlace } from './store/open-database.js';
 import { openStore } from './store/store-client.js';
+import { RunStarter } from './workloads/run-starter.js';
 
 export interface ServerOptions {
   /** TCP port; 0 takes a free one. */
@@ -63,6 +70,8 @@ export interface ServerOptions {
   policies?: readonly TargetPolicy[];
   /** Looks names of targets up; that of the system where it is left out. */
   lookup?: Lookup;
+  /** By which schedules go; that of the system where it is left out. */
+  clock?: Clock;
 }
 
 export interface RunningServer {
@@ -113,7 +122,27 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     deleteSamples: (runId) => samples.delete(runId),
   });
   const environments = new Environments(store, options.policies, options.lookup);
+  const rehearsalRoom = new RehearsalRoom(store, compute, live);
+  const conductor = new Conductor(store, compute, live, new LinkedTransport(new WorkerThreads()), samples);
+  const clock = options.clock ?? systemClock;
+  const warn = (text: string) => {
+    log.warn(text);
+  };
+  const ground = { store, compute, environments, projects, conductor, rehearsalRoom };
+  const notices = new Notices(ground, new ReportMaker(ground), clock, warn);
+  const scheduler = new Scheduler({
+    services: ground,
+    starter: new RunStarter(ground),
+    readiness: new ReadinessCheck(ground, options.samplesFolder),
+    notices,
+    runs: new RunMaterial(ground),
+    clock,
+    warn,
+  });
   const services: Services = {
+    clock,
+    scheduler,
+    notices,
     projects,
     projectFiles: new ProjectFiles({ store, samples, parquetWorker: parquetWorkerFile, importWorker: importWorkerFile }, projects),
     store,
@@ -122,18 +151,9 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     live,
     environments,
     fileStates: new FileStates({ store, samples, parquetWorker: parquetWorkerFile }, { store, environments, projects }),
-    recorder: new Recorder(
-      store,
-      live,
-      options.proxyPort,
-      options.recorderFolder,
-      (text) => {
-        log.warn(text);
-      },
-      options.lookup,
-    ),
-    rehearsalRoom: new RehearsalRoom(store, compute, live),
-    conductor: new Conductor(store, compute, live, new LinkedTransport(new WorkerThreads()), samples),
+    recorder: new Recorder(store, live, options.proxyPort, options.recorderFolder, warn, options.lookup),
+    rehearsalRoom,
+    conductor,
     samples,
     secrets,
     backups: new Backups(
@@ -169,16 +189,22 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       else done(listening);
     });
   });
-  log.info('The server started', { version, node: process.version, pid: process.pid });
   const named = listen.includes(':') ? `[${listen}]` : listen;
   const { port } = server.address() as AddressInfo;
+  // All addresses of a machine are no address that a browser could ask.
+  const origin = `http://${/^(0\.0\.0\.0|\[::\])$/.test(named) ? '127.0.0.1' : named}:${port}`;
+  notices.origin = origin;
+  notices.start();
+  scheduler.start();
+  log.info('The server started', { version, node: process.version, pid: process.pid });
   return {
-    // All addresses of a machine are no address that a browser could ask.
-    origin: `http://${/^(0\.0\.0\.0|\[::\])$/.test(named) ? '127.0.0.1' : named}:${port}`,
+    origin,
     isLoopback: isLoopback(`http://${named}`),
     interruptedRuns: interrupted.runs.length,
     stop: async () => {
       live.close();
+      await scheduler.close();
+      await notices.close();
       await services.conductor.close();
       if (services.recorder.current) await services.recorder.stop();
       server.closeAllConnections();

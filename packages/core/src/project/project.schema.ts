@@ -4,6 +4,7 @@ import { FindingRulesSchema } from '../findings/finding-rules.schema.js';
 import { thisMachine, WatchSchema } from '../hosts/watch.schema.js';
 import { CriterionSchema, type Criterion } from '../workload/workload.schema.js';
 import { ReportTemplateSchema } from '../run-report/report-template.schema.js';
+import { BlackoutSchema } from '../schedule/schedule.schema.js';
 import type { Environment } from '../environment/environment.schema.js';
 
 /** `archived` is put aside and still there, `deleted` waits to be had back or deleted for good. */
@@ -28,6 +29,8 @@ export const ProjectSettingsSchema = z.object({
   findingRules: FindingRulesSchema.optional(),
   /** Reports as people put them together, for every run. */
   reportTemplates: z.array(ReportTemplateSchema).max(20).optional(),
+  /** Times in which no run may begin and none may go on. */
+  blackouts: z.array(BlackoutSchema).max(100).optional(),
 });
 export type ProjectSettings = z.infer<typeof ProjectSettingsSchema>;
 export const plainSettings: ProjectSettings = ProjectSettingsSchema.parse({});

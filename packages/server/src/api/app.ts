@@ -24,8 +24,10 @@ import { patternRoutes } from './pattern-routes.js';
 import { rehearsalRoutes } from './rehearsal-routes.js';
 import { briefRoutes } from './brief-routes.js';
 import { explainRoutes } from './explain-routes.js';
+import { noticeRoutes } from './notice-routes.js';
 import { reportRoutes } from './report-routes.js';
 import { runRoutes } from './run-routes.js';
+import { scheduleRoutes } from './schedule-routes.js';
 import { scriptRoutes } from './script-routes.js';
 import type { Services } from './services.js';
 import { spliceRoutes } from './splice-routes.js';
@@ -58,6 +60,8 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...explainRoutes(services),
   ...briefRoutes(services),
   ...reportRoutes(services),
+  ...scheduleRoutes(services),
+  ...noticeRoutes(services),
 ];
 
 /** The Express application: the API below `/api`, the web client for everything else. It answers to loopback names and `hostNames`. */

@@ -15,7 +15,7 @@ import {
 } from '@sturdy/core';
 import * as z from 'zod';
 import { documentEndings } from '../documents/write-document.js';
-import { documentFormats } from './document-formats.js';
+import { documentFormats } from '../documents/document-formats.js';
 import { Problem } from '../problem/problem.js';
 import { sizingFor } from '../workloads/brief-fit.js';
 import { InProject } from './parameters.js';

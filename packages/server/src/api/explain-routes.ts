@@ -13,7 +13,7 @@ import * as z from 'zod';
 import { notFound, Problem } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { route, type AnyRoute } from './route.js';
-import { RunMaterial } from './run-material.js';
+import { RunMaterial } from '../explain/run-material.js';
 import type { Services } from './services.js';
 
 const InRun = z.object({ runId: z.string() });

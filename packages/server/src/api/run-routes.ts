@@ -1,8 +1,5 @@
 import {
   HostSeriesSchema,
-  addressOrigin,
-  judgedWorkload,
-  scriptTargets,
   failuresCsv,
   junitOf,
   LanePointSchema,
@@ -18,18 +15,16 @@ import {
   UserFiguresSchema,
   UserLogEntrySchema,
   UserStateSchema,
-  type Environment,
   type Run,
-  type ShownSigns,
-  type Workload,
 } from '@sturdy/core';
 import * as z from 'zod';
 import { notFound } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { askerOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { RunMaterial } from './run-material.js';
+import { RunMaterial } from '../explain/run-material.js';
 import type { Services } from './services.js';
+import { RunStarter } from '../workloads/run-starter.js';
 
 const InRun = z.object({ runId: z.string() });
 
@@ -42,17 +37,7 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
     return run;
   };
   const material = new RunMaterial({ store, compute });
-  /** By script the failure signs that its take shows, too: what a rehearsal passes, a run must not fail. */
-  const shownIn = async (workload: Workload, { failureSigns }: Environment): Promise<Record<string, ShownSigns>> => {
-    const shown: Record<string, ShownSigns> = {};
-    if (failureSigns.length === 0) return shown;
-    for (const id of new Set(workload.crews.map((crew) => crew.scriptId))) {
-      const script = await store.script(id);
-      const take = script && (await store.loadTake(script.takeId));
-      if (take) shown[id] = await compute.shownSigns(script, take, failureSigns);
-    }
-    return shown;
-  };
+  const starter = new RunStarter({ store, environments, compute, conductor });
   return [
     route({
       method: 'post',
@@ -63,18 +48,7 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
       handle: async ({ params, request }) => {
         const workload = await store.workload(params.workloadId);
         if (!workload) throw notFound('workload', params.workloadId);
-        // The run keeps what it was judged by, whatever the project says later.
-        const settings = await store.projectSettings(workload.projectId);
-        const all = await store.scripts(workload.projectId);
-        const judged = judgedWorkload(workload, all, await store.brief(workload.projectId), settings);
-        const { by, chosen } = askerOf(request);
-        const environment = await environments.inUse(workload.projectId, workload.environmentId ?? chosen);
-        const run = await conductor.start(judged, environment, settings.watches, await shownIn(workload, environment));
-        const scripts = all.filter(({ id }) => workload.crews.some(({ scriptId }) => scriptId === id));
-        const watched = settings.watches.flatMap((watch) => (watch.kind === 'machine' ? [] : [addressOrigin(watch.url) ?? watch.url]));
-        const targets = new Set([...scripts.flatMap((script) => scriptTargets(script, environment)), ...watched]);
-        await environments.noteUse(environment, [...targets], `Run ${run.number} of “${workload.name}”`, by);
-        return run;
+        return starter.start(workload, askerOf(request));
       },
     }),
     route({

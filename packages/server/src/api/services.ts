@@ -10,8 +10,11 @@ import type { FileStates } from '../project-files/file-states.js';
 import type { ProjectFiles } from '../project-files/project-files.js';
 import type { Projects } from '../projects/projects.js';
 import type { Recorder } from '../record/recorder.js';
+import type { Notices } from '../notice/notices.js';
 import type { RehearsalRoom } from '../rehearse/rehearsal-room.js';
 import type { SampleFiles } from '../samples/sample-files.js';
+import type { Clock } from '../clock/clock.js';
+import type { Scheduler } from '../schedule/scheduler.js';
 import type { ProjectSecrets } from '../secrets/project-secrets.js';
 import type { Store } from '../store/store-client.js';
 
@@ -28,6 +31,9 @@ export interface Services {
   recorder: Recorder;
   rehearsalRoom: RehearsalRoom;
   conductor: Conductor;
+  clock: Clock;
+  scheduler: Scheduler;
+  notices: Notices;
   about: AboutServer;
   backups: Backups;
   log: ServerLog;

@@ -2,9 +2,6 @@ import { randomUUID } from 'node:crypto';
 import {
   dryDeal,
   DryIterationSchema,
-  forecast,
-  targetForecast,
-  proofWarning,
   VersionSchema,
   WorkloadSchema,
   writeWorkloadFile,
@@ -16,7 +13,7 @@ import type { Request } from 'express';
 import * as z from 'zod';
 import { peeking, RowDealer } from '../rows/row-dealer.js';
 import { notFound } from '../problem/problem.js';
-import { briefMisfits } from '../workloads/brief-fit.js';
+import { runForecast } from '../workloads/run-forecast.js';
 import { plannedScripts } from '../workloads/planned-scripts.js';
 import { writeCommandLineFiles } from '../workloads/command-line-files.js';
 import { countedNumber, InProject } from './parameters.js';
@@ -182,23 +179,7 @@ export const workloadRoutes = ({ store, environments }: Services): AnyRoute[] =>
       params: InWorkload,
       body: WorkloadSchema,
       result: ForecastSchema,
-      handle: async ({ body, request }) => {
-        const { scripts, requestMs } = await planned(body);
-        const predicted = forecast(body, scripts, await store.tables(body.projectId), requestMs);
-        const environment = await environments.inUse(body.projectId, body.environmentId ?? askerOf(request).chosen);
-        const there = targetForecast(body, [...scripts.values()], predicted, environment, Date.now());
-        const unproven: string[] = [];
-        for (const script of scripts.values()) {
-          const warning = proofWarning(script.name, (await store.rehearsals(script.id, 1))[0]);
-          if (warning !== null) unproven.push(warning);
-        }
-        return {
-          ...predicted,
-          targets: there.targets,
-          obstacles: [...predicted.obstacles, ...there.obstacles],
-          warnings: [...(await briefMisfits(store, body)), ...unproven, ...predicted.warnings, ...there.warnings],
-        };
-      },
+      handle: ({ body, request }) => runForecast({ store, environments }, body, askerOf(request).chosen),
     }),
     route({
       method: 'post',

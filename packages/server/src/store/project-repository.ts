@@ -30,6 +30,10 @@ const ofProject = [
   tables.workloads,
   tables.briefs,
   tables.reports,
+  tables.schedules,
+  tables.scheduledStarts,
+  tables.noticeSettings,
+  tables.notices,
   tables.runs,
 ] as const;
 

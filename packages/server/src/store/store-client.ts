@@ -6,6 +6,7 @@ import type { EnvironmentRepository } from './environment-repository.js';
 import type { ProjectRepository } from './project-repository.js';
 import type { Recovery } from './recovery.js';
 import type { Repository } from './repository.js';
+import type { ScheduleRepository } from './schedule-repository.js';
 import type { ScriptRepository } from './script-repository.js';
 import type { TableRepository } from './table-repository.js';
 import type { WorkloadRepository } from './workload-repository.js';
@@ -17,6 +18,7 @@ export type Store = Methods<Repository> &
   Methods<ProjectRepository> &
   Methods<EnvironmentRepository> &
   Methods<Recovery> &
+  Methods<ScheduleRepository> &
   Methods<ScriptRepository> &
   Methods<TableRepository> &
   Methods<WorkloadRepository> & {

@@ -9,6 +9,7 @@ import { ProjectRepository } from './project-repository.js';
 import { Recovery } from './recovery.js';
 import { Repository } from './repository.js';
 import { openKeys, SecretBox } from './secret-box.js';
+import { ScheduleRepository } from './schedule-repository.js';
 import { ScriptRepository } from './script-repository.js';
 import { TableRepository } from './table-repository.js';
 import { WorkloadRepository } from './workload-repository.js';
@@ -36,13 +37,15 @@ try {
   });
   const damage = new DamageList();
   const repository = new Repository(database, damage);
-  const environments = new EnvironmentRepository(database, damage, new SecretBox(openKeys(secretsFolder)));
+  const secrets = new SecretBox(openKeys(secretsFolder));
+  const environments = new EnvironmentRepository(database, damage, secrets);
   await environments.sealEnvironments();
   const operations = operationsOf([
     repository,
     new ProjectRepository(database),
     environments,
     new Recovery(database, damage, repository),
+    new ScheduleRepository(database, secrets),
     new ScriptRepository(database, damage),
     new TableRepository(database),
     new WorkloadRepository(database, damage),

@@ -9,11 +9,15 @@ import type {
   HandoffPattern,
   HistoryEntry,
   IssuedReport,
+  Notice,
+  NoticeSettings,
   Part,
   ProjectSettings,
   ProjectState,
   Rehearsal,
   Run,
+  Schedule,
+  ScheduledStart,
   Script,
   Take,
   Workload,
@@ -219,4 +223,43 @@ export const frames = pgTable(
     doc: document().$type<Frame>().notNull(),
   },
   (table) => [primaryKey({ columns: [table.runId, table.second, table.generator] })],
+);
+
+/** Schedules, each with the moment up to which its starts were begun or missed (ISO 8601 in UTC): what was due by then is never begun later. */
+export const schedules = pgTable('schedules', {
+  id: text().primaryKey(),
+  projectId: text('project_id').notNull(),
+  consideredUntil: text('considered_until').notNull(),
+  doc: document().$type<Schedule>().notNull(),
+});
+
+/** Starts that have come, and those whose readiness was looked at. */
+export const scheduledStarts = pgTable(
+  'scheduled_starts',
+  {
+    id: text().primaryKey(),
+    projectId: text('project_id').notNull(),
+    at: text().notNull(),
+    doc: document().$type<ScheduledStart>().notNull(),
+  },
+  (table) => [index('starts_of_project').on(table.projectId, table.at)],
+);
+
+/** Who is told of what, and how; secrets are sealed. */
+export const noticeSettings = pgTable('notice_settings', {
+  projectId: text('project_id').primaryKey(),
+  doc: document().$type<NoticeSettings>().notNull(),
+});
+
+/** Notices on their way, and those that have arrived or were given up. */
+export const notices = pgTable(
+  'notices',
+  {
+    id: text().primaryKey(),
+    projectId: text('project_id').notNull(),
+    state: text().$type<Notice['state']>().notNull(),
+    at: text().notNull(),
+    doc: document().$type<Notice>().notNull(),
+  },
+  (table) => [index('notices_of_project').on(table.projectId, table.at)],
 );

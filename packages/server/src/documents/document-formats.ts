@@ -1,4 +1,4 @@
-import type { DocumentFormat } from '../documents/write-document.js';
+import type { DocumentFormat } from './write-document.js';
 
 /** What formats of documents are on the wire. */
 export const documentFormats: Readonly<Record<DocumentFormat, string>> = {

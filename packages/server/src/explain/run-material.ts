@@ -8,12 +8,13 @@ import {
   type MeasuredRun,
   type Run,
 } from '@sturdy/core';
+import type { Store } from '../store/store-client.js';
 import { notFound } from '../problem/problem.js';
-import type { Services } from './services.js';
+import type { Compute } from '../compute/tasks.js';
 
 /** What is asked of stored runs by those who explain, compare and report them. */
 export class RunMaterial {
-  constructor(readonly services: Pick<Services, 'store' | 'compute'>) {}
+  constructor(readonly services: { store: Store; compute: Compute }) {}
 
   /** Throws a problem where there is no such run. */
   async need(id: string): Promise<Run> {
