@@ -7,7 +7,7 @@ import { expect, test } from '@playwright/test';
 import type { RequestExchange, RoundsDone, Script, Survey, Take } from '../packages/core/src/index.js';
 import { CertificateAuthority } from '../packages/server/src/record/proxy/certificate-authority.js';
 import { checkDigit, playYardRobot, startYard } from '../packages/standins/src/index.js';
-import { ask, looksRight, openStage, picture, product, type Stage } from './stage.js';
+import { ask, looksRight, openStage, product, type Stage } from './stage.js';
 
 test.describe.configure({ mode: 'serial' });
 
@@ -158,7 +158,6 @@ test('a take is looked over, searched, seen as pages, compared, and tidied into 
   await expect(page.getByText('One request failed')).toBeVisible();
   await page.getByRole('button', { name: 'Leave it out' }).click();
   await looksRight(page, 'tidy');
-  await picture(page, 'tidy');
   await page.getByLabel(`${noiseOrigin} stays`).check();
   await page.getByRole('button', { name: 'Make a script' }).click();
   await expect(page.getByText('5 times,')).toBeVisible();

@@ -1,15 +1,18 @@
 // npm run demo: installs what is missing, builds, starts the product and Tidewell Yard with demo data, prints the address.
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
+import { planDemo } from './demo-schedule.mjs';
 import { newDataCentre } from './demo-target.mjs';
 import { build, chromiumPath, installDebian, installPackages, root } from './setup.mjs';
 
 await Promise.all([installDebian([[chromiumPath, 'chromium']]), installPackages()]);
 await build();
 
-const { startProduct, startYardProgram } = await import('./processes.mjs');
+const { startPostProgram, startProduct, startYardProgram } = await import('./processes.mjs');
 const yardOrigin = 'http://127.0.0.1:4701';
 const product = 'http://127.0.0.1:4300';
+const smtpPort = 4725;
+const postOrigin = 'http://127.0.0.1:4704';
 
 const started = [];
 const stop = () => {
@@ -20,6 +23,7 @@ process.on('SIGTERM', stop);
 
 try {
   started.push(await startYardProgram(4701));
+  started.push(await startPostProgram(smtpPort, 4704));
   started.push(
     await startProduct({
       port: 4300,
@@ -33,6 +37,17 @@ try {
   process.stderr.write(`The demo could not start. ${error.message}\n`);
   stop();
   process.exit(1);
+}
+
+async function askProject(project, method, path, body) {
+  const answer = await fetch(`${product}/api/projects/${project}${path}`, {
+    method,
+    headers: { 'Content-Type': 'application/json', 'X-Sturdy-Person': 'Mara' },
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  });
+  const result = await answer.json();
+  if (!answer.ok) throw new Error(result.detail);
+  return result;
 }
 
 /** Shows what a cleared target looks like. */
@@ -69,6 +84,9 @@ if (!demo && projects.length === 1) {
   else {
     demo = imported.project;
     await clearNewDataCentre(demo.id);
+    await planDemo((method, path, body) => askProject(demo.id, method, path, body), { smtpPort, postOrigin }).catch((error) => {
+      process.stderr.write(`The demo has no schedule. ${error.message}\n`);
+    });
   }
 }
 const place = demo ? `/projects/${demo.id}/board` : '';
@@ -78,6 +96,7 @@ Sturdy Puppet            ${product}${place}
 Tidewell Yard            ${yardOrigin}          (sign in as mara, password mara-pass)
   what it really holds   ${yardOrigin}/truth
   its figures            ${yardOrigin}/metrics
+Tidewell Post            ${postOrigin}          (collects the mail and the webhooks of schedules)
 “Record your own” is an empty project beside it. A user that books by itself in it, in another terminal:
 node scripts/robot.mjs --take "Take 1"
 Stop with Ctrl C.

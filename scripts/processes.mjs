@@ -29,6 +29,9 @@ export const startYardProgram = (port, settings = {}) =>
     /"ready"/,
   );
 
+export const startPostProgram = (smtpPort, webPort) =>
+  startProgram('packages/standins/dist/post/main.js', ['--smtp-port', String(smtpPort), '--web-port', String(webPort)], /"ready"/);
+
 export const startProduct = ({ port, proxyPort, data, targets, project = 'Tidewell release 4.2' }) =>
   startProgram(
     'packages/cli/bin/sturdy.mjs',

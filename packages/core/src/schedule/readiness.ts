@@ -65,7 +65,7 @@ export function generatorPoint(users: number, processors: number, freeBytes: num
     ? {
         kind: 'generators',
         state: 'good',
-        text: `This machine has ${processors} processors and ${megabytes(freeBytes)} of free memory for ${users.toLocaleString('en')} users.`,
+        text: `This machine has ${processors} processors and ${megabytes(freeBytes)} of free memory for ${users === 1 ? 'one user' : `${users.toLocaleString('en')} users`}.`,
       }
     : {
         kind: 'generators',

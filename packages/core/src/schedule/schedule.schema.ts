@@ -1,14 +1,18 @@
-import { IANAZone } from 'luxon';
 import * as z from 'zod';
 
 /** A time of day as a clock on the wall shows it: 02:30. */
 export const WallTimeSchema = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'Write a time as 02:30.');
 /** A day of the calendar: 2026-12-01. */
 export const CalendarDaySchema = z.iso.date('Write a day as 2026-12-01.');
-/** A time zone of the IANA database. */
-export const ZoneSchema = z
-  .string()
-  .refine((zone) => IANAZone.isValidZone(zone), 'This is no time zone. Write one such as Europe/Berlin or UTC.');
+/** True for a time zone of the IANA database, as this machine has it. */
+function isZone(name: string): boolean {
+  try {
+    return new Intl.DateTimeFormat('en', { timeZone: name }).format(0) !== '' && /^[A-Za-z]/.test(name);
+  } catch {
+    return false;
+  }
+}
+export const ZoneSchema = z.string().refine(isZone, 'This is no time zone. Write one such as Europe/Berlin or UTC.');
 /** Monday is 1, Sunday 7 (ISO 8601). */
 const WeekdaySchema = z.number().int().min(1).max(7);
 
@@ -64,6 +68,10 @@ export const ScheduleSchema = z.object({
   isPaused: z.boolean().default(false),
 });
 export type Schedule = z.infer<typeof ScheduleSchema>;
+
+/** What somebody says of a schedule; its id and its changes are for the server. */
+export const GivenScheduleSchema = ScheduleSchema.omit({ id: true, projectId: true, changes: true });
+export type GivenSchedule = z.infer<typeof GivenScheduleSchema>;
 
 /** A moment by the clock on the wall, without a zone: 2026-12-31T18:00. */
 const LocalMomentSchema = z.string().regex(/^\d{4}-\d{2}-\d{2}T([01]\d|2[0-3]):[0-5]\d$/, 'Write day and time, as 2026-12-31T18:00.');

@@ -1,4 +1,4 @@
-import { DateTime, Info } from 'luxon';
+import { DateTime } from 'luxon';
 import type { Repetition, Schedule } from './schedule.schema.js';
 import type { PlannedStart } from './starts.js';
 
@@ -34,7 +34,7 @@ export function clockNote({ clock, wallTime }: Pick<PlannedStart, 'clock' | 'wal
   }
 }
 
-const weekdays = Info.weekdays('long', { locale: 'en-GB' });
+const weekdays = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
 const which = ['first', 'second', 'third', 'fourth', 'last'];
 const dayWords = (day: string): string => DateTime.fromISO(day, { zone: 'utc' }).setLocale('en-GB').toFormat('d LLLL yyyy');
 const listWords = (words: readonly string[]): string =>

@@ -4,7 +4,7 @@ import {
   curveSeconds,
   nextStart,
   ScheduledStartSchema,
-  ScheduleSchema,
+  GivenScheduleSchema,
   ScheduleViewSchema,
   startsBetween,
   type Schedule,
@@ -18,7 +18,6 @@ import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
 const InSchedule = InProject.extend({ scheduleId: z.string() });
-const GivenScheduleSchema = ScheduleSchema.omit({ id: true, projectId: true, changes: true });
 
 /** Schedules, single starts of them, and times in which nothing may run. */
 export const scheduleRoutes = ({ store, scheduler, clock }: Services): AnyRoute[] => {

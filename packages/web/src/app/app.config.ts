@@ -2,7 +2,7 @@ import { APP_BASE_HREF } from '@angular/common';
 import { provideHttpClient, withFetch, withInterceptors } from '@angular/common/http';
 import { type ApplicationConfig, provideZonelessChangeDetection } from '@angular/core';
 import { provideRouter, withComponentInputBinding } from '@angular/router';
-import { NgbConfig } from '@ng-bootstrap/ng-bootstrap';
+import { NgbConfig } from '@ng-bootstrap/ng-bootstrap/config';
 import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore } from '@ngrx/store';
 import { routes, routesWithoutProject } from './app.routes';
@@ -25,6 +25,10 @@ import { runsFeature } from './state/runs.feature';
 import { scriptsEffects } from './state/scripts.effects';
 import { scriptsFeature } from './state/scripts.feature';
 import { messagesFeature } from './state/messages';
+import { noticeEffects } from './state/notice.effects';
+import { noticeFeature } from './state/notice.feature';
+import { scheduleEffects } from './state/schedule.effects';
+import { scheduleFeature } from './state/schedule.feature';
 import { takesEffects } from './state/takes.effects';
 import { takesFeature } from './state/takes.feature';
 import { workloadsEffects } from './state/workloads.effects';
@@ -48,6 +52,8 @@ export const appConfig: ApplicationConfig = {
     provideState(runsFeature),
     provideState(briefFeature),
     provideState(hostsFeature),
+    provideState(scheduleFeature),
+    provideState(noticeFeature),
     provideEffects(
       projectsEffects,
       projectEffects,
@@ -58,6 +64,8 @@ export const appConfig: ApplicationConfig = {
       runsEffects,
       hostsEffects,
       briefEffects,
+      scheduleEffects,
+      noticeEffects,
     ),
     { provide: NgbConfig, useFactory: () => Object.assign(new NgbConfig(), { animation: false }) },
   ],

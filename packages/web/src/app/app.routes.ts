@@ -63,6 +63,12 @@ export const routes: Routes = [
     title: 'Workload',
     loadComponent: () => import('./workloads/workload-screen').then((loaded) => loaded.WorkloadScreen),
   },
+  {
+    path: 'schedule',
+    title: 'Schedule',
+    loadComponent: () => import('./schedule/schedule-screen').then((loaded) => loaded.ScheduleScreen),
+  },
+  { path: 'notice', title: 'Notice', loadComponent: () => import('./notice/notice-screen').then((loaded) => loaded.NoticeScreen) },
   { path: 'hosts', title: 'Hosts', loadComponent: () => import('./hosts/hosts-screen').then((loaded) => loaded.HostsScreen) },
   { path: 'runs', title: 'Runs', loadComponent: () => import('./runs/run-list').then((loaded) => loaded.RunList) },
   {

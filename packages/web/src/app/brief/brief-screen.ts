@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { DomSanitizer } from '@angular/platform-browser';
-import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap/dropdown';
 import { Store } from '@ngrx/store';
 import { briefTemplates, topologyOf, topologySvg, type Brief, type BriefTemplate } from '@sturdy/core';
 import { projectId } from '../shared/api';

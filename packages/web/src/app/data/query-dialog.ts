@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import type { DataTable } from '@sturdy/core';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { Api, problemOf } from '../shared/api';
 import type { QueryWish } from '../state/data.actions';
 import { WhyNot } from '../shared/why-not';

@@ -1,5 +1,5 @@
 import { TestBed } from '@angular/core/testing';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { generateRows, onceInOrder, plainColumns, type DataTable, type GeneratedColumn, type TableVersion } from '@sturdy/core';
 import { of, Subject, throwError } from 'rxjs';
 import { HttpErrorResponse } from '@angular/common/http';

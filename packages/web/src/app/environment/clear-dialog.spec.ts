@@ -1,5 +1,5 @@
 import { TestBed } from '@angular/core/testing';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { plainEnvironment, type Clearing, type LookedUpTarget } from '@sturdy/core';
 import { of, throwError } from 'rxjs';
 import { Api } from '../shared/api';

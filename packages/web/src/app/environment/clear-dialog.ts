@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { ClearingSchema, hostOf, longestClearanceDays, type Clearing, type LookedUpTarget } from '@sturdy/core';
 import { Person } from '../shared/person';
 import { Api, problemOf } from '../shared/api';

@@ -1,6 +1,6 @@
 import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { keptSecret, plainEnvironment, type Environment } from '@sturdy/core';
 import { render } from '../test/render';
 import { EnvironmentDialog } from './environment-dialog';

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { CredentialSchema, environmentFault, EnvironmentSchema, type Credential, type Environment, type FailureSign } from '@sturdy/core';
 import { FailureSigns } from '../shared/failure-signs';
 import { CredentialForm } from './credential-form';

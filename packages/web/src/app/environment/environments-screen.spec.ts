@@ -1,6 +1,6 @@
 import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
-import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { provideStore, Store, type Action } from '@ngrx/store';
 import { plainEnvironment, type Environment, type HistoryEntry } from '@sturdy/core';
 import { of } from 'rxjs';

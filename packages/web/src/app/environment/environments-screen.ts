@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, resource, signal } from '@angular/core';
-import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { Store } from '@ngrx/store';
 import { compareEnvironments, missingSecretsOf, targetStates, type Environment, type HistoryEntry, type TargetState } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';

@@ -44,6 +44,7 @@ export const places = [
   { name: 'Data', icon: 'table', path: '/data' },
   { name: 'Workloads', icon: 'people', path: '/workloads' },
   { name: 'Runs', icon: 'activity', path: '/runs' },
+  { name: 'Schedule', icon: 'calendar3', path: '/schedule' },
   { name: 'Hosts', icon: 'hdd-rack', path: '/hosts' },
 ];
 
@@ -74,6 +75,7 @@ export function allCommands({
     icon: place.icon,
     run: go(place.path),
   }));
+  commands.push({ name: 'Who is told, by mail and webhook', hint: 'place', icon: 'envelope', run: go('/notice') });
   commands.push({ name: 'About this server', hint: 'place', icon: 'hdd-network', run: go('/about') });
   commands.push({ name: 'Show me the path of a first visit', hint: 'do', icon: 'signpost-split', run: () => void path.start() });
   commands.push({ name: 'Back up everything on this server', hint: 'place', icon: 'safe', run: go('/about') });

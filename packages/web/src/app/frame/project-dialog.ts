@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { Store } from '@ngrx/store';
 import { FailureSignSchema, type Criterion, type FailureSign, type ProjectSettings } from '@sturdy/core';
 import { scriptsActions } from '../state/scripts.actions';

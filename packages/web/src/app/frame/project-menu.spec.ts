@@ -1,5 +1,5 @@
 import { TestBed } from '@angular/core/testing';
-import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { provideStore, Store } from '@ngrx/store';
 import { projectsActions } from '../state/projects.actions';
 import { projectsFeature } from '../state/projects.feature';

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, type OnDestroy } from '@angular/core';
 import { toSignal } from '@angular/core/rxjs-interop';
-import { NgbModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { Store } from '@ngrx/store';
 import { machineFigures, thisMachine, type Watch } from '@sturdy/core';
 import { catchError, of } from 'rxjs';

@@ -1,6 +1,6 @@
 import { HttpErrorResponse } from '@angular/common/http';
 import { TestBed } from '@angular/core/testing';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import type { ShownFigure, Watch } from '@sturdy/core';
 import { of, Subject, throwError } from 'rxjs';
 import { Api } from '../shared/api';

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap/dropdown';
 import { Store } from '@ngrx/store';
 import { projectLine, type Project, type ProjectState, type ProjectSummary } from '@sturdy/core';
 import { ConfirmDelete } from '../shared/confirm-delete';

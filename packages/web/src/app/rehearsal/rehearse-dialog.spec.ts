@@ -1,5 +1,5 @@
 import { TestBed } from '@angular/core/testing';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { onceInOrder, plainColumns, plainEnvironment, type DataTable, type Environment, type RequestStep, type Script } from '@sturdy/core';
 import { render } from '../test/render';
 import { RehearseDialog, type RehearsalKind } from './rehearse-dialog';

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { allSteps, findInScript, FindWishSchema, replaceInScript, type FindHit, type FindWish, type Script } from '@sturdy/core';
 import { figure } from '../shared/format';
 import { WhyNot } from '../shared/why-not';

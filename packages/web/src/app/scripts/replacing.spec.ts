@@ -1,6 +1,6 @@
 import { TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { onceInOrder, plainColumns, type DataTable, type Handoff, type RequestStep, type Script, type Template } from '@sturdy/core';
 import { of } from 'rxjs';
 import { Api } from '../shared/api';

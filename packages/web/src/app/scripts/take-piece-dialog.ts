@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { isStaticFile, pathAndQuery, verbOf, type Exchange } from '@sturdy/core';
 import { Api, problemOf } from '../shared/api';
 import type { CountedTake } from '@sturdy/core';

@@ -2,6 +2,12 @@ import { HttpClient, HttpErrorResponse, HttpParams, type HttpEvent } from '@angu
 import { inject, Injectable } from '@angular/core';
 import type {
   About,
+  Blackout,
+  GivenSchedule,
+  ListedNotice,
+  NoticeSettings,
+  ScheduledStart,
+  ScheduleView,
   Baseline,
   ListedReport,
   ReportDocument,
@@ -266,6 +272,19 @@ export class Api {
   askHost = (url: string) => this.#http.post<{ offered: ShownFigure[] }>(`${inProject}/hosts/ask`, { url });
   startRun = (workloadId: string) => this.#http.post<Run>(`/api/workloads/${workloadId}/run`, {});
 
+  schedules = () => this.#http.get<ScheduleView>(`${inProject}/schedules`);
+  addSchedule = (schedule: GivenSchedule) => this.#http.post<ScheduleView>(`${inProject}/schedules`, schedule);
+  changeSchedule = (id: string, schedule: GivenSchedule) => this.#http.put<ScheduleView>(`${inProject}/schedules/${id}`, schedule);
+  deleteSchedule = (id: string) => this.#http.delete<ScheduleView>(`${inProject}/schedules/${id}`);
+  changeStart = (id: string, planned: string, to: string) =>
+    this.#http.post<ScheduleView>(`${inProject}/schedules/${id}/change`, { planned, to });
+  /** Plays rehearsals, so it takes a while. */
+  lookAtReadiness = (id: string) => this.#http.post<ScheduledStart>(`${inProject}/schedules/${id}/readiness`, {});
+  saveBlackouts = (blackouts: readonly Blackout[]) => this.#http.put<ScheduleView>(`${inProject}/blackouts`, { blackouts });
+  noticeSettings = () => this.#http.get<NoticeSettings>(`${inProject}/notice-settings`);
+  saveNoticeSettings = (settings: NoticeSettings) => this.#http.put<NoticeSettings>(`${inProject}/notice-settings`, settings);
+  tryNotice = (group: string) => this.#http.post<ListedNotice[]>(`${inProject}/notice-settings/groups/${group}/trial`, {});
+  notices = () => this.#http.get<ListedNotice[]>(`${inProject}/notices`);
   brief = () => this.#http.get<BriefView>(`${inProject}/brief`);
   saveBrief = (brief: Brief) => this.#http.put<BriefView>(`${inProject}/brief`, brief);
   signBrief = (by: string, role: string) => this.#http.post<BriefView>(`${inProject}/brief/signatures`, { by, role });

@@ -1,7 +1,7 @@
 import { Clipboard } from '@angular/cdk/clipboard';
 import { ChangeDetectionStrategy, Component, computed, inject, input, effect, linkedSignal, model, signal } from '@angular/core';
 import { DomSanitizer, type SafeResourceUrl } from '@angular/platform-browser';
-import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap/dropdown';
 import { answerBody, answerHeaders, bodyKind, headersOf, sentHeaders, verbOf, type Exchange, type Header } from '@sturdy/core';
 import { firstValueFrom } from 'rxjs';
 import { Api } from '../shared/api';

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap';
+import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap/dropdown';
 import { Store } from '@ngrx/store';
 import { keptExchanges, unitsOf, usualTidy, type Exchange, type SearchHit, type Tidy, type TransactionStart } from '@sturdy/core';
 import { EnvironmentDialogs } from '../environment/environment-dialogs';

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import type { DataTable, DryIteration, Workload } from '@sturdy/core';
 import { Api, problemOf } from '../shared/api';
 import { figure } from '../shared/format';

@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
-import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap';
+import { NgbActiveModal } from '@ng-bootstrap/ng-bootstrap/modal';
 import { describeCheck, recordedSteps, type Check, type CheckSuggestion, type DataTable, type Script } from '@sturdy/core';
 import { Api, problemOf } from '../../shared/api';
 import { namesFor, templateText } from './template-names';
