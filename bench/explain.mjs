@@ -1,6 +1,12 @@
-// What it takes to explain a run of five million samples: its figures, its findings, a comparison with another run, and a report of twelve charts as PDF.
+// What it takes to explain a run of five million samples: its figures, its findings, a comparison with another run, a report of twelve charts as PDF, a view
+// of series, and a question in SQL.
 // Seeded and bounded; frames are made here, nothing is sent anywhere.
+import { appendFileSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import {
+  exampleQuestions,
+  seriesPoints,
   findingsOf,
   lanesOf,
   lanesOptions,
@@ -14,6 +20,10 @@ import {
   Tally,
 } from '../packages/core/dist/index.js';
 import { drawChart } from '../packages/server/dist/documents/draw-chart.js';
+import { Questions } from '../packages/server/dist/explore/questions.js';
+import { writeParquet } from '../packages/server/dist/samples/parquet.js';
+import { readRunTables, tablePath, writeRunTables } from '../packages/server/dist/samples/run-table-files.js';
+import { batchBytes } from '../packages/server/dist/samples/sample-batches.js';
 import { writePdf } from '../packages/server/dist/documents/write-pdf.js';
 
 const seconds = 3600;
@@ -151,4 +161,67 @@ for (let more = charts; more < 12; more++) {
 }
 const bytes = await writePdf(document);
 say(`a report of 12 charts as PDF (${(bytes.length / 1e6).toFixed(1)} MB): ${((performance.now() - begun) / 1000).toFixed(1)} s`);
+
+// Explore: the tables of the run as files, a saved view read from them, and a question in SQL over the samples.
+const folder = mkdtempSync(join(tmpdir(), 'sturdy-bench-'));
+async function timedAsync(what, work) {
+  const began = performance.now();
+  const result = await work();
+  say(`${what}: ${((performance.now() - began) / 1000).toFixed(2)} s`);
+  return result;
+}
+const ended = { ...first.run, endedAt: '2026-11-30T11:00:00.000Z' };
+await timedAsync('its tables as files, once', () => writeRunTables(folder, ended, first.frames, first.hosts, [script]));
+const samplesPath = join(folder, 'run.samples');
+const random = drawing(13);
+const batch = 50_000;
+for (let from = 0; from < millions * 1e6; from += batch) {
+  const numbers = (value) => Uint32Array.from({ length: batch }, (_, at) => value(from + at));
+  const name = Uint16Array.from({ length: batch }, (_, at) => at % transactions.length);
+  appendFileSync(
+    samplesPath,
+    batchBytes(
+      {
+        version: 1,
+        count: batch,
+        names: transactions.map((transaction) => ({ crew: 'c', transaction, step: transaction })),
+        kinds: [],
+        measured: from + batch,
+        keepEvery: 1,
+      },
+      {
+        at: numbers((at) => Math.floor((at * seconds * 10_000) / (millions * 1e6))),
+        durationMicros: numbers(() => Math.round(1000 * (20 - 60 * Math.log(1 - random())))),
+        firstByteMicros: numbers(() => 5000),
+        bytesIn: numbers(() => 900),
+        bytesOut: numbers(() => 300),
+        user: numbers((at) => at % 500),
+        iteration: numbers((at) => Math.floor(at / 500)),
+        name,
+        kind: new Uint16Array(batch),
+        status: new Uint16Array(batch).fill(200),
+      },
+    ),
+  );
+}
+await timedAsync('its samples as Parquet, once', () => writeParquet(samplesPath, tablePath(folder, 'samples')));
+const keys = [
+  { kind: 'users' },
+  ...transactions.slice(0, 8).map((transaction) => ({ kind: 'time', transaction, step: null, measure: 'p95' })),
+  { kind: 'host', host: 'Host 1', figure: 'processor' },
+];
+await timedAsync('opening a view of 10 series', async () => {
+  const tables = await readRunTables(folder);
+  return keys.map((key) => seriesPoints(tables, key));
+});
+const questions = new Questions(
+  { tables: () => Promise.resolve(folder), samples: () => Promise.resolve(tablePath(folder, 'samples')) },
+  { scripts: () => Promise.resolve([]) },
+  new URL('../packages/server/dist/explore/question.process.js', import.meta.url),
+);
+const { rows, ms } = await timedAsync('a percentile for each transaction and minute, in SQL, with its process', () =>
+  questions.ask([ended], { sql: exampleQuestions[0].sql, limitSeconds: 60 }),
+);
+say(`  ${rows.length} rows; the question itself ${(ms / 1000).toFixed(2)} s`);
+rmSync(folder, { recursive: true, force: true });
 say(`memory at the end: ${Math.round(process.memoryUsage().rss / 1e6)} MB`);

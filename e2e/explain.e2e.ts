@@ -130,3 +130,51 @@ test('a report holds what the screen said, is issued, and can be read in other p
   expect(text).toMatch(/Book intake is slower by/);
   expect(text).toContain('Odile Marsh');
 });
+
+test('any series is drawn into a lane, a view is kept, a second leads to its samples, and a question in SQL is answered', async ({
+  page,
+}) => {
+  const staircase = runOf(/Staircase/);
+  await page.goto(`${home}/runs/${staircase.id}`);
+  await page.getByRole('link', { name: 'Explore' }).click();
+  await page.getByRole('button', { name: 'Lane 2', exact: true }).click();
+  await page.getByRole('button', { name: /Book intake, p95/ }).click();
+  await page.getByLabel('Find a series').fill('processor');
+  await page.getByRole('button', { name: 'Lane 3', exact: true }).click();
+  await page
+    .getByRole('button', { name: /processor/ })
+    .first()
+    .click();
+  await page.getByLabel('Find a series').fill('');
+  const lane = page.getByRole('region', { name: 'Lane 2' });
+  await expect(lane.getByText('Book intake, p95')).toBeVisible();
+  await page.getByRole('button', { name: 'Keep as a new view' }).click();
+  await page.getByLabel('Name of the view').fill('Book intake and the processor');
+  await page.getByRole('button', { name: 'Keep it' }).click();
+  await expect(page).toHaveURL(/view=v1/);
+  await lane.locator('app-lane-chart').hover();
+  await expect(lane.getByText(/ ms$/).first()).toBeVisible();
+  await looksRight(page, 'lanes');
+  await picture(page, 'explore');
+  // A link leads to the very same picture.
+  await page.reload();
+  await expect(lane.getByText('Book intake, p95')).toBeVisible();
+  await lane.locator('app-lane-chart').click();
+  const samples = page.getByRole('region', { name: 'Samples of the chosen second' });
+  await expect(samples.getByText(/^\d[\d,]* samples, /)).toBeVisible();
+  const box = await lane.locator('app-lane-chart').boundingBox();
+  if (!box) throw new Error('The lane has no box.');
+  await page.mouse.move(box.x + box.width / 2, box.y + 40);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width / 2 + 80, box.y + 40);
+  await page.mouse.up();
+  await expect(page).toHaveURL(/at=\d+-\d+/);
+  await page.getByRole('button', { name: 'Questions in SQL' }).click();
+  await page.getByRole('button', { name: 'Ask', exact: true }).click();
+  const answer = page.getByRole('region', { name: 'Answer' });
+  await expect(answer.getByRole('cell', { name: 'Book intake' }).first()).toBeVisible({ timeout: 30_000 });
+  await looksRight(page, 'questions');
+  await page.getByRole('textbox', { name: 'The question in SQL' }).fill("SELECT * FROM read_text('/etc/passwd')");
+  await page.keyboard.press('Control+Enter');
+  await expect(page.getByRole('alert')).toContainText('questions see the tables of the chosen runs and nothing else');
+});

@@ -19,6 +19,8 @@ module.exports = {
     ...preset.transform,
   },
   moduleNameMapper: {
+    // What runs in browsers is no module that Jest loads.
+    '^csv-stringify/browser/esm/sync$': 'csv-stringify/sync',
     // The sources of the core as they are now, in one file that `globalSetup` writes.
     '^@sturdy/core$': '<rootDir>/../../.sturdy/core-for-tests.cjs',
     '^(\\.{1,2}/.*)\\.js$': '$1',

@@ -17,6 +17,7 @@ export * from './correlate/index.js';
 export * from './data/index.js';
 export * from './document/index.js';
 export * from './environment/index.js';
+export * from './explore/index.js';
 export * from './extractors/index.js';
 export * from './failure/index.js';
 export * from './findings/index.js';

@@ -11,6 +11,8 @@ import { startCompute } from './compute/compute-client.js';
 import { Conductor } from './conductor/conductor.js';
 import { LinkedTransport, WorkerThreads } from './conductor/transport.js';
 import { Environments } from './environments/environments.js';
+import { PreparedRuns } from './explore/prepared-runs.js';
+import { Questions } from './explore/questions.js';
 import { ReportMaker } from './explain/report-maker.js';
 import { RunMaterial } from './explain/run-material.js';
 import {
@@ -19,6 +21,7 @@ import {
   importWorkerFile,
   migrationsFolder,
   parquetWorkerFile,
+  questionProcessFile,
   storeWorkerFile,
   webFolder,
 } from './shipped/files.js';
@@ -139,7 +142,10 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     clock,
     warn,
   });
+  const preparedRuns = new PreparedRuns({ store, compute, samples }, parquetWorkerFile);
   const services: Services = {
+    preparedRuns,
+    questions: new Questions(preparedRuns, store, questionProcessFile),
     clock,
     scheduler,
     notices,
@@ -205,6 +211,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       live.close();
       await scheduler.close();
       await notices.close();
+      preparedRuns.close();
       await services.conductor.close();
       if (services.recorder.current) await services.recorder.stop();
       server.closeAllConnections();

@@ -10,4 +10,5 @@ export * from './generate.js';
 export * from './json-table.js';
 export * from './table-builder.js';
 export * from './table-change.schema.js';
+export * from './defused.js';
 export * from './write-csv.js';

@@ -1,11 +1,5 @@
 import { stringify } from 'csv-stringify/sync';
-
-/** Signs at the start of a cell that spreadsheets take for a formula (OWASP, “CSV Injection”). */
-const startsFormula = /^[=+\-@\t\r]/;
-const isNumber = /^[+-]?(\d+([.,]\d+)*|\d*[.,]\d+)$/;
-
-/** A cell that no spreadsheet computes: an apostrophe before what would start a formula; numbers with a sign stay numbers. */
-export const defused = (cell: string): string => (startsFormula.test(cell) && !isNumber.test(cell) ? `'${cell}` : cell);
+import { defused } from './defused.js';
 
 /** Writes a table as CSV after RFC 4180, with cells defused that would be formulas; `columns` is null for rows that follow others. */
 export const writeCsv = (columns: readonly string[] | null, rows: readonly (readonly string[])[]): string =>

@@ -1,5 +1,7 @@
 import * as z from 'zod';
 import { FailureSignSchema } from '../check/failure-sign.js';
+import { SavedQuestionSchema } from '../explore/question.schema.js';
+import { SavedViewSchema } from '../explore/saved-view.schema.js';
 import { FindingRulesSchema } from '../findings/finding-rules.schema.js';
 import { thisMachine, WatchSchema } from '../hosts/watch.schema.js';
 import { CriterionSchema, type Criterion } from '../workload/workload.schema.js';
@@ -29,6 +31,9 @@ export const ProjectSettingsSchema = z.object({
   findingRules: FindingRulesSchema.optional(),
   /** Reports as people put them together, for every run. */
   reportTemplates: z.array(ReportTemplateSchema).max(20).optional(),
+  /** What people look at of runs: series in lanes, and questions in SQL. */
+  views: z.array(SavedViewSchema).max(60).optional(),
+  questions: z.array(SavedQuestionSchema).max(100).optional(),
   /** Times in which no run may begin and none may go on. */
   blackouts: z.array(BlackoutSchema).max(100).optional(),
 });

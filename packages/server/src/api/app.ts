@@ -23,6 +23,7 @@ import { partRoutes } from './part-routes.js';
 import { patternRoutes } from './pattern-routes.js';
 import { rehearsalRoutes } from './rehearsal-routes.js';
 import { briefRoutes } from './brief-routes.js';
+import { exploreRoutes } from './explore-routes.js';
 import { explainRoutes } from './explain-routes.js';
 import { noticeRoutes } from './notice-routes.js';
 import { reportRoutes } from './report-routes.js';
@@ -58,6 +59,7 @@ export const allRoutes = (services: Services): AnyRoute[] => [
   ...hostRoutes(services),
   ...runRoutes(services),
   ...explainRoutes(services),
+  ...exploreRoutes(services),
   ...briefRoutes(services),
   ...reportRoutes(services),
   ...scheduleRoutes(services),

@@ -4,6 +4,8 @@ import type { LongWork } from '../compute/long-work.js';
 import type { Compute } from '../compute/tasks.js';
 import type { Conductor } from '../conductor/conductor.js';
 import type { Environments } from '../environments/environments.js';
+import type { PreparedRuns } from '../explore/prepared-runs.js';
+import type { Questions } from '../explore/questions.js';
 import type { LiveHub } from '../live/live-hub.js';
 import type { ServerLog } from '../log/server-log.js';
 import type { FileStates } from '../project-files/file-states.js';
@@ -33,6 +35,8 @@ export interface Services {
   conductor: Conductor;
   clock: Clock;
   scheduler: Scheduler;
+  preparedRuns: PreparedRuns;
+  questions: Questions;
   notices: Notices;
   about: AboutServer;
   backups: Backups;

@@ -34,6 +34,8 @@ const forReaders: ReadonlySet<string> = new Set<keyof Compute>([
   'lanes',
   'runTable',
   'samples',
+  'series',
+  'catalogue',
   'sampledUsers',
   'findings',
   'compareRuns',

@@ -1,6 +1,10 @@
 import { existsSync, statSync } from 'node:fs';
 import {
   baselineOf,
+  seriesPoints,
+  type Catalogue,
+  type SeriesKey,
+  type SeriesPoints,
   compareRuns,
   compareStep,
   reportDocument,
@@ -92,6 +96,7 @@ import type { StoredTake } from '../store/repository.js';
 import { answerHelpers, correlateInThreads } from './correlate-in-threads.js';
 import { tryCode } from './try-code.js';
 import { writeDocument, type DocumentFormat } from '../documents/write-document.js';
+import { readCatalogue, readRunTables, writeRunTables } from '../samples/run-table-files.js';
 import { writeSheet } from './write-sheet.js';
 
 const load = (stored: StoredTake): LoadedTake => ({
@@ -114,6 +119,14 @@ async function samplesOf(path: string): ReturnType<typeof readSamples> {
   const key = `${path}:${existsSync(path) ? statSync(path).size : 0}`;
   if (sampled?.key !== key) sampled = { key, read: readSamples(path) };
   return sampled.read;
+}
+
+/** The tables of the run whose series were looked at last; kept, because reading them takes longer than finding a series. */
+let explored: { folder: string; read: ReturnType<typeof readRunTables> } | null = null;
+
+async function exploredTables(folder: string): ReturnType<typeof readRunTables> {
+  if (explored?.folder !== folder) explored = { folder, read: readRunTables(folder) };
+  return explored.read;
 }
 
 /** What the handoff screen works on; kept from one try to the next, because reading a large take takes longer than trying. */
@@ -248,6 +261,13 @@ export const tasks = {
   sampledUsers: async (path: string, query: SampleQuery): Promise<UserFigures[]> => {
     const read = await samplesOf(path);
     return read ? usersOf(read.table, query) : [];
+  },
+  /** Writes what a run measured as files of tables. */
+  writeRunTables: (...args: Parameters<typeof writeRunTables>): Promise<void> => writeRunTables(...args),
+  catalogue: (folder: string): Promise<Catalogue> => readCatalogue(folder),
+  series: async (folder: string, keys: readonly SeriesKey[]): Promise<SeriesPoints[]> => {
+    const tables = await exploredTables(folder);
+    return keys.map((key) => seriesPoints(tables, key));
   },
   runTable: (run: Run, frames: Frame[], scripts: Script[], by: RunTableBy): RunTable => runTable(run, frames, scripts, by),
 };

@@ -10,6 +10,7 @@ export const importWorkerFile = new URL('../import/import.worker.js', import.met
 export const tableImportWorkerFile = new URL('../import/table-import.worker.js', import.meta.url);
 export const parquetWorkerFile = new URL('../samples/parquet.worker.js', import.meta.url);
 export const ownTablesWorkerFile = new URL('../import/own-tables.worker.js', import.meta.url);
+export const questionProcessFile = new URL('../explore/question.process.js', import.meta.url);
 export const machineFiguresFile = new URL('../hosts/machine-figures.process.js', import.meta.url);
 export const migrationsFolder = fileURLToPath(new URL('../../migrations', import.meta.url));
 /** An empty database, made once by the build: to make it anew at each first start takes seconds. */

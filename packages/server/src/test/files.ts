@@ -14,4 +14,5 @@ export const reportFontFolder = resolve('node_modules/pdfmake/fonts/Roboto');
 export const webFolder = resolve('packages/web/dist/browser');
 export const parquetWorkerFile = pathToFileURL(resolve('packages/server/dist/samples/parquet.worker.js'));
 export const ownTablesWorkerFile = pathToFileURL(resolve('packages/server/dist/import/own-tables.worker.js'));
+export const questionProcessFile = pathToFileURL(resolve('packages/server/dist/explore/question.process.js'));
 export const machineFiguresFile = pathToFileURL(resolve('packages/server/dist/hosts/machine-figures.process.js'));

@@ -25,6 +25,8 @@ import { runsFeature } from './state/runs.feature';
 import { scriptsEffects } from './state/scripts.effects';
 import { scriptsFeature } from './state/scripts.feature';
 import { messagesFeature } from './state/messages';
+import { exploreEffects } from './state/explore.effects';
+import { exploreFeature } from './state/explore.feature';
 import { noticeEffects } from './state/notice.effects';
 import { noticeFeature } from './state/notice.feature';
 import { scheduleEffects } from './state/schedule.effects';
@@ -53,6 +55,7 @@ export const appConfig: ApplicationConfig = {
     provideState(briefFeature),
     provideState(hostsFeature),
     provideState(scheduleFeature),
+    provideState(exploreFeature),
     provideState(noticeFeature),
     provideEffects(
       projectsEffects,
@@ -65,6 +68,7 @@ export const appConfig: ApplicationConfig = {
       hostsEffects,
       briefEffects,
       scheduleEffects,
+      exploreEffects,
       noticeEffects,
     ),
     { provide: NgbConfig, useFactory: () => Object.assign(new NgbConfig(), { animation: false }) },

@@ -76,6 +76,11 @@ export const routes: Routes = [
     title: 'Runs side by side',
     loadComponent: () => import('./runs/compare-screen').then((loaded) => loaded.CompareScreen),
   },
+  {
+    path: 'runs/explore',
+    title: 'Explore',
+    loadComponent: () => import('./explore/explore-screen').then((loaded) => loaded.ExploreScreen),
+  },
   { path: 'runs/:id/report', title: 'Report', loadComponent: () => import('./runs/report-screen').then((loaded) => loaded.ReportScreen) },
   { path: 'runs/:id', title: 'Run', loadComponent: () => import('./runs/run-screen').then((loaded) => loaded.RunScreen) },
   { path: '**', redirectTo: 'board' },

@@ -76,6 +76,8 @@ export function allCommands({
     run: go(place.path),
   }));
   commands.push({ name: 'Who is told, by mail and webhook', hint: 'place', icon: 'envelope', run: go('/notice') });
+  commands.push({ name: 'Explore runs: series in lanes', hint: 'place', icon: 'graph-up', run: go('/runs/explore') });
+  commands.push({ name: 'Ask runs in SQL', hint: 'place', icon: 'terminal', run: go('/runs/explore?page=questions') });
   commands.push({ name: 'About this server', hint: 'place', icon: 'hdd-network', run: go('/about') });
   commands.push({ name: 'Show me the path of a first visit', hint: 'do', icon: 'signpost-split', run: () => void path.start() });
   commands.push({ name: 'Back up everything on this server', hint: 'place', icon: 'safe', run: go('/about') });

@@ -1,5 +1,4 @@
 import { HttpErrorResponse } from '@angular/common/http';
-import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { provideRouter, Router } from '@angular/router';
 import { provideState, provideStore, Store } from '@ngrx/store';
@@ -19,6 +18,7 @@ import { Api } from '../shared/api';
 import { Chart } from '../shared/chart';
 import { runsActions } from '../state/runs.actions';
 import { runsFeature } from '../state/runs.feature';
+import { NoChart } from '../test/no-chart';
 import { heard, render } from '../test/render';
 import { CompareScreen } from './compare-screen';
 import { FindingsCard } from './findings-card';
@@ -26,13 +26,6 @@ import { MarksCard } from './marks-card';
 import { RunList } from './run-list';
 import { RunTableCard } from './run-table';
 import { TrendScreen } from './trend-screen';
-
-/** Charts need a canvas. */
-@Component({ selector: 'app-chart', changeDetection: ChangeDetectionStrategy.OnPush, template: '' })
-class NoChart {
-  readonly options = input<unknown>();
-  readonly label = input('');
-}
 
 const withApi = (api: Partial<Record<keyof Api, unknown>>) => {
   TestBed.configureTestingModule({

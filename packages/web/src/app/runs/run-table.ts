@@ -16,7 +16,7 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `<div class="pad d-flex align-items-center gap-3 flex-wrap">
       <h2 class="m-0">Transactions</h2>
-      <div class="ways" role="group" aria-label="Figures">
+      <div class="looks" role="group" aria-label="Figures">
         @for (way of ways; track way.id) {
           <button class="act slim" [attr.aria-pressed]="way.id === by()" (click)="by.set(way.id)">{{ way.name }}</button>
         }
@@ -94,14 +94,6 @@ const ways: { id: RunTableBy | 'all'; name: string }[] = [
       </table>
     </div>`,
   styles: `
-    .ways {
-      display: flex;
-      gap: 6px;
-    }
-    .ways button[aria-pressed='true'] {
-      background: var(--teal-soft);
-      border-color: var(--teal);
-    }
     .wide {
       overflow-x: auto;
     }

@@ -1,20 +1,23 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, resource, signal, untracked } from '@angular/core';
 import {
   failureKind,
   failureKindWords,
   actionSteps,
   samplesOnPage,
   type RunResult,
+  type Sample,
   type SamplePage,
   type SamplesKept,
   type Script,
   type UserFigures,
+  type UserLogEntry,
 } from '@sturdy/core';
-import { Subscription } from 'rxjs';
+import { catchError, firstValueFrom, of, Subscription } from 'rxjs';
 import { Api, problemOf } from '../shared/api';
 import { clock, figure } from '../shared/format';
 import { NumberField } from '../shared/number-field';
 import { WhyNot } from '../shared/why-not';
+import { ExchangeView } from './exchange-view';
 
 /** What the samples are narrowed to; empty narrows nothing. */
 interface Narrowed {
@@ -48,7 +51,7 @@ const everything: Narrowed = {
 @Component({
   selector: 'app-samples-card',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WhyNot, NumberField],
+  imports: [ExchangeView, WhyNot, NumberField],
   templateUrl: './samples-card.html',
   styles: `
     .narrow {
@@ -64,14 +67,6 @@ const everything: Narrowed = {
     .narrow select {
       max-width: 230px;
     }
-    .ways {
-      display: flex;
-      gap: 6px;
-    }
-    .ways button[aria-pressed='true'] {
-      background: var(--teal-soft);
-      border-color: var(--teal);
-    }
     .wide {
       overflow: auto;
       max-height: 420px;
@@ -85,6 +80,8 @@ export class SamplesCard {
   readonly #api = inject(Api);
   readonly result = input.required<RunResult>();
   readonly scripts = input.required<readonly Script[]>();
+  /** What it is narrowed to from outside; steps by their names. */
+  readonly narrowing = input<Partial<Narrowed> | null>(null);
   readonly narrowed = signal(everything);
   readonly page = signal(0);
   readonly view = signal<'requests' | 'users'>('requests');
@@ -115,7 +112,24 @@ export class SamplesCard {
   readonly #stepNames = computed(() => new Map(this.steps().map((step) => [step.id, step.name])));
   readonly #crewNames = computed(() => new Map(this.result().run.workload.crews.map((crew) => [crew.id, crew.name])));
 
+  /** What was captured in full, of users whom somebody chose. */
+  readonly #captured = resource({
+    params: () => this.result().run.id,
+    loader: ({ params }) => firstValueFrom(this.#api.captured(params).pipe(catchError(() => of([])))),
+  });
+  /** The row whose exchange is shown. */
+  readonly opened = signal<Sample | null>(null);
+
   constructor() {
+    effect(() => {
+      const narrowing = this.narrowing();
+      if (!narrowing) return;
+      const step = narrowing.step === undefined ? undefined : this.steps().find(({ name }) => name === narrowing.step)?.id;
+      untracked(() => {
+        this.page.set(0);
+        this.narrowed.set({ ...everything, ...narrowing, step: step ?? '' });
+      });
+    });
     effect((whenGone) => {
       const [{ run }, narrowed, page, view] = [this.result(), this.narrowed(), this.page(), this.view()];
       const query = Object.fromEntries(
@@ -149,6 +163,16 @@ export class SamplesCard {
     });
   }
 
+  /** The exchange of a request where it was captured in full; null where it was not. */
+  exchangeOf({ user, iteration, step, durationMs }: Sample): UserLogEntry['exchange'] {
+    const entries = this.#captured.hasValue() ? this.#captured.value() : [];
+    return (
+      entries.find(
+        (entry) =>
+          entry.user === user && entry.iteration === iteration && entry.step === step && Math.abs(entry.durationMs - durationMs) < 1,
+      )?.exchange ?? null
+    );
+  }
   stepName(step: string): string {
     return this.#stepNames().get(step) ?? step;
   }

@@ -3,6 +3,13 @@ import { inject, Injectable } from '@angular/core';
 import type {
   About,
   Blackout,
+  Catalogue,
+  Question,
+  QuestionAnswer,
+  SavedQuestion,
+  SavedView,
+  SeriesKey,
+  SeriesPoints,
   GivenSchedule,
   ListedNotice,
   NoticeSettings,
@@ -272,6 +279,12 @@ export class Api {
   askHost = (url: string) => this.#http.post<{ offered: ShownFigure[] }>(`${inProject}/hosts/ask`, { url });
   startRun = (workloadId: string) => this.#http.post<Run>(`/api/workloads/${workloadId}/run`, {});
 
+  catalogue = (runId: string) => this.#http.get<Catalogue>(`/api/runs/${runId}/catalogue`);
+  series = (runId: string, keys: readonly SeriesKey[]) => this.#http.post<SeriesPoints[]>(`/api/runs/${runId}/series`, { keys });
+  savedViews = () => this.#http.get<{ views: SavedView[]; questions: SavedQuestion[] }>(`${inProject}/views`);
+  saveViews = (kept: { views: readonly SavedView[]; questions: readonly SavedQuestion[] }) =>
+    this.#http.put<{ views: SavedView[]; questions: SavedQuestion[] }>(`${inProject}/views`, kept);
+  askQuestion = (question: Question) => this.#http.post<QuestionAnswer>(`${inProject}/questions/ask`, question);
   schedules = () => this.#http.get<ScheduleView>(`${inProject}/schedules`);
   addSchedule = (schedule: GivenSchedule) => this.#http.post<ScheduleView>(`${inProject}/schedules`, schedule);
   changeSchedule = (id: string, schedule: GivenSchedule) => this.#http.put<ScheduleView>(`${inProject}/schedules/${id}`, schedule);
