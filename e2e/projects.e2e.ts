@@ -1,6 +1,6 @@
 import { expect, test } from '@playwright/test';
 import type { Environment, ProjectSummary, Script } from '@sturdy/core';
-import { ask, container, looksRight, openStage, picture, product, recordTakes, type Stage } from './stage.js';
+import { ask, container, looksRight, openStage, product, recordTakes, type Stage } from './stage.js';
 
 let stage: Stage;
 test.beforeAll(async () => {
