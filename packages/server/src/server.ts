@@ -131,7 +131,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   const warn = (text: string) => {
     log.warn(text);
   };
-  const ground = { store, compute, environments, projects, conductor, rehearsalRoom };
+  const ground = { store, compute, environments, projects, conductor, rehearsalRoom, samples };
   const notices = new Notices(ground, new ReportMaker(ground), clock, warn);
   const scheduler = new Scheduler({
     services: ground,

@@ -65,6 +65,7 @@ Example: sturdy report results/result.json --template for-business.yaml --out ve
         scripts: [],
         baseline: null,
         comparison: null,
+        trend: null,
         brief,
         day: dayText(new Date()),
         by: userInfo().username,

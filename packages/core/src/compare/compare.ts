@@ -118,7 +118,11 @@ function sentencesOf({ run: first }: RunResult, { run }: RunResult, differences:
     slower + faster === 0
       ? 'no transaction differs by more than chance.'
       : `${slower === 0 ? 'none' : slower} of ${differences.length} transactions ${slower === 1 ? 'is' : 'are'} slower${faster > 0 ? `, ${faster} faster` : ''}.`;
-  return [`${head}${verdict}${few > 0 ? ` Of ${few} there are too few samples.` : ''}`, ...names('slower'), ...names('faster')];
+  return [
+    `${head}${verdict}${few > 0 ? ` ${few === 1 ? 'One has' : `${few} have`} too few samples to tell.` : ''}`,
+    ...names('slower'),
+    ...names('faster'),
+  ];
 }
 
 function comparedCriteria(measured: readonly MeasuredRun[]): RunComparison['criteria'] {

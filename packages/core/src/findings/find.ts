@@ -6,6 +6,7 @@ import { hostRules, missingFigures, movesWith } from './kinds/hosts.js';
 import { littlesLaw, queueingModel, scalability } from './kinds/laws.js';
 import { stability } from './kinds/stability.js';
 import { turningPoints } from './kinds/turning.js';
+import { failingUsers } from './kinds/users.js';
 
 /** Every kind of finding; within a severity they are told in this order. */
 const kinds: readonly ((ground: PreparedGround) => Finding[])[] = [
@@ -14,6 +15,7 @@ const kinds: readonly ((ground: PreparedGround) => Finding[])[] = [
   hostRules,
   stability,
   groupDifferences,
+  failingUsers,
   movesWith,
   queueingModel,
   scalability,

@@ -1,5 +1,6 @@
 import { holdPeriod, lastSecondOf, runSecondOf, type Period } from '../analyse/verdict.js';
 import type { Run } from '../analyse/run.schema.js';
+import type { UserFigures } from '../analyse/sample-query.js';
 import type { HostSeries } from '../hosts/watch.schema.js';
 import type { Frame } from '../measure/frame.schema.js';
 import type { Baseline } from '../compare/baseline.js';
@@ -28,12 +29,15 @@ export interface FindingGround {
   /** Of the environment, in per cent of production; null where nobody said. */
   capacityPercent: number | null;
   baseline: Baseline | null;
+  /** Figures of each virtual user, out of the samples that were kept; absent where nobody asked for them. */
+  users?: readonly UserFigures[];
   /** Draws the replicates of intervals; from a seed, so that the same run tells the same. */
   random: () => number;
 }
 
 /** The ground with what several kinds of findings want of it. */
 export interface PreparedGround extends FindingGround {
+  users: readonly UserFigures[];
   /** The hold, in seconds of the run. */
   hold: Period;
   seconds: readonly SecondTotals[];
@@ -47,6 +51,7 @@ export function prepareGround(ground: FindingGround): PreparedGround {
   const fromSecond = Math.ceil(at(planned.fromSecond));
   return {
     ...ground,
+    users: ground.users ?? [],
     hold: { fromSecond, toSecond: Math.max(fromSecond, Math.min(last, Math.floor(at(planned.toSecond)))) },
     seconds: secondsOf(ground.frames),
   };

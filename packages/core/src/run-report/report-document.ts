@@ -3,7 +3,8 @@ import { stepNameOf } from '../analyse/step-name.js';
 import { signatureStates } from '../brief/signature.js';
 import type { Brief } from '../brief/brief.schema.js';
 import type { Baseline } from '../compare/baseline.js';
-import type { RunComparison } from '../compare/compare.schema.js';
+import type { RunComparison, Trend } from '../compare/compare.schema.js';
+import { trendOptions } from '../charts/compare-charts.js';
 import { findingChart } from '../charts/finding-chart.js';
 import { laneHeights, lanesOptions } from '../charts/lanes-chart.js';
 import { paperColour, type ChartOptions } from '../charts/chart-options.js';
@@ -27,6 +28,8 @@ export interface ReportMaterial {
   baseline: Baseline | null;
   /** With other runs, the first of which is what this one is set against; null where none was chosen. */
   comparison: RunComparison | null;
+  /** Over all runs of its workload; null where there is one alone, or the report wants none. */
+  trend: Trend | null;
   brief: Brief;
   /** When it is made and by whom, as people read it. */
   day: string;
@@ -38,6 +41,9 @@ export interface ReportMaterial {
 const chartWidth = 980;
 /** Figures of hosts that have a lane in a report, at the most. */
 const mostHostLanes = 4;
+/** Transactions that became worse and have a chart of their own, at the most; its height in pixels. */
+const mostTrendCharts = 4;
+const trendHeight = 260;
 
 type SectionMaker = (material: ReportMaterial, text: string) => Block[];
 
@@ -55,6 +61,7 @@ const makers: Readonly<Record<ReportSection, SectionMaker>> = {
   transactions,
   charts,
   comparison,
+  trend,
   baseline,
   failures,
   hosts,
@@ -243,6 +250,27 @@ function comparison({ comparison: compared }: ReportMaterial): Block[] {
         ...counts.map((count) => numberCell(count)),
       ]),
     ),
+  ];
+}
+
+function trend({ trend: over, draw }: ReportMaterial): Block[] {
+  if (!over || over.runs.length < 2) return [];
+  const worse = over.transactions.filter(({ firstWorse }) => firstWorse !== null);
+  return [
+    { kind: 'list', items: over.transactions.map(({ sentence }) => sentence) },
+    ...table(
+      'p95 of each transaction, in ms',
+      ['Transaction', ...over.runs.map(({ number, release }) => `#run ${number}${release === null ? '' : ` (${release})`}`)],
+      over.transactions.map(({ name, points }) => [name, ...points.map((point): Cell => numberCell(point?.value ?? null, 1))]),
+    ),
+    // Those that became worse are what people want to see.
+    ...worse.slice(0, mostTrendCharts).map((transaction): Block => ({
+      kind: 'figure',
+      svg: draw(trendOptions(over, transaction, paperColour), chartWidth, trendHeight),
+      caption: `${transaction.name}: p95 with its range of 95 % over the runs`,
+      width: chartWidth,
+      height: trendHeight,
+    })),
   ];
 }
 

@@ -17,6 +17,7 @@ import {
   type LoadCurve,
   type ReportMaterial,
   type Run,
+  type Trend,
 } from '../index.js';
 import { simulate, type ClosedSystem } from '../test/closed-system.js';
 
@@ -137,11 +138,49 @@ describe('a report of a run', () => {
     expect(texts(own.blocks)).toEqual(expect.arrayContaining([`Book took ${p95} ms.`, 'Next: ~{p95 Nothing}.']));
   });
 
+  it('tells the trend over all runs where it is wanted, with a chart of what became worse', () => {
+    const trend: Trend = {
+      runs: [4, 5].map((number) => ({
+        id: `r${number}`,
+        number,
+        workload: 'Peak',
+        startedAt: '2026-11-30T10:00:00Z',
+        release: number === 5 ? '4.2' : null,
+        verdict: 'held',
+        isTrusted: true,
+        fromSecond: 0,
+        toSecond: 60,
+      })),
+      transactions: [
+        {
+          name: 'Book',
+          points: [{ value: 100, low: 95, high: 105 }, { value: 150.25, low: 140, high: 160 }],
+          firstWorse: 1,
+          sentence: 'Book: run 5 (4.2) is the first that is worse than chance.',
+        },
+        { name: 'Find', points: [{ value: 20, low: 19, high: 21 }, null], firstWorse: null, sentence: 'Find: none is worse.' },
+      ],
+    }; // prettier-ignore
+    const template = ReportTemplateSchema.parse({ id: 't', name: 'T', sections: [{ kind: 'trend' }] });
+    const { blocks } = reportDocument(template, { ...material, trend });
+    expect(headings(blocks)).toEqual(['Over all runs of this workload']);
+    expect(blocks.find((block) => block.kind === 'list')?.items).toEqual(trend.transactions.map(({ sentence }) => sentence));
+    expect(rows(blocks)).toEqual([
+      ['Book', '100.0', '150.3'],
+      ['Find', '20.0', ''],
+    ]);
+    expect(blocks.filter((block) => block.kind === 'figure').map(({ caption }) => caption)).toEqual([
+      'Book: p95 with its range of 95 % over the runs',
+    ]);
+    expect(reportDocument(template, { ...material, trend: { ...trend, runs: trend.runs.slice(0, 1) } }).blocks).toEqual([]);
+  });
+
   it('leaves out what there is nothing to say of, and never calls a run that was broken off good', () => {
     const bare = reportDocument(plainTemplate, {
       ...material,
       result: { ...run.result, run: { ...run.result.run, state: 'aborted' }, failures: [] },
       comparison: null,
+      trend: null,
       baseline: null,
       hosts: [],
       lanes: [],

@@ -7,6 +7,7 @@ import {
   deviation,
   fitScalability,
   fitSegmented,
+  hypergeometricTail,
   laggedCorrelation,
   median,
   normal975,
@@ -187,4 +188,24 @@ describe('correlation', () => {
     expect(rhythmOf(Array.from({ length: 300 }, (_, at) => at + random()))).toBeNull();
     expect(rhythmOf([1, 2, 3])).toBeNull();
   });
+});
+
+// R 4.2.2: phyper(k - 1, marked, total - marked, drawn, lower.tail = FALSE).
+it.each([
+  [10, 30, 100, 20, 0.0306964293543367],
+  [60, 67, 1600, 200, 4.58260171054485e-50],
+  [5, 10, 4000, 1000, 0.0778711419913476],
+  [50, 1000, 20_000, 1000, 0.521673454921436],
+  [1, 12, 3252, 42, 0.14466085770855],
+])('the chance of at least %d marked of %d in %d, drawn %d, is as R has it', (k, marked, total, drawn, expected) => {
+  expect(hypergeometricTail(k, marked, total, drawn) / expected).toBeCloseTo(1, 8);
+});
+
+it('the chance of at least so many marked is bounded where there is no choice', () => {
+  expect([
+    hypergeometricTail(0, 3, 9, 4),
+    hypergeometricTail(4, 3, 9, 4),
+    hypergeometricTail(2, 8, 9, 3),
+    hypergeometricTail(3, 3, 3, 3),
+  ]).toEqual([1, 0, 1, 1]);
 });

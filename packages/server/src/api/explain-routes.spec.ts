@@ -77,6 +77,7 @@ const services = {
   compute: tasks,
   recorder: { current: null },
   conductor: { current: null },
+  samples: { path: (id: string) => `/nowhere/${id}` },
   log: new ServerLog(null),
 } as unknown as Services;
 const app = createApp(services, '/nowhere');

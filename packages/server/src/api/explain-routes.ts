@@ -17,12 +17,9 @@ import { RunMaterial } from '../explain/run-material.js';
 import type { Services } from './services.js';
 
 const InRun = z.object({ runId: z.string() });
-/** A trend goes back so many runs at most. */
-const mostInTrend = 40;
-
 /** Why a run came out as it did: what was noticed in it, its zero line, other runs beside it, and how they went over time. */
-export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute[] => {
-  const material = new RunMaterial({ store, compute });
+export const explainRoutes = ({ store, compute, conductor, samples }: Services): AnyRoute[] => {
+  const material = new RunMaterial({ store, compute, samples });
   return [
     route({
       method: 'get',
@@ -94,10 +91,7 @@ export const explainRoutes = ({ store, compute, conductor }: Services): AnyRoute
       handle: async ({ params }) => {
         const workload = await store.workload(params.workloadId);
         if (!workload) throw notFound('workload', params.workloadId);
-        const runs = (await store.runs(workload.projectId)).filter((run) => run.workload.id === workload.id && run.state === 'done');
-        const measuredRuns: MeasuredRun[] = [];
-        for (const run of runs.slice(0, mostInTrend).reverse()) measuredRuns.push(await material.measured(run));
-        return compute.trend(measuredRuns);
+        return material.trend(workload);
       },
     }),
   ];

@@ -22,8 +22,8 @@ const mostSeries = 120;
 const ViewsSchema = z.object({ views: z.array(SavedViewSchema).max(60), questions: z.array(SavedQuestionSchema).max(100) });
 
 /** Ended runs, looked at freely: their series, views of them that are kept, and questions in SQL. */
-export const exploreRoutes = ({ store, compute, preparedRuns, questions }: Services): AnyRoute[] => {
-  const runs = new RunMaterial({ store, compute });
+export const exploreRoutes = ({ store, compute, preparedRuns, questions, samples }: Services): AnyRoute[] => {
+  const runs = new RunMaterial({ store, compute, samples });
   return [
     route({
       method: 'get',

@@ -14,9 +14,9 @@ import type { Services } from './services.js';
 const InRun = z.object({ runId: z.string() });
 const InReport = z.object({ reportId: z.string() });
 /** Reports of runs: looked at, issued, kept as they were, and written in every format. */
-export const reportRoutes = ({ store, projects, compute }: Services): AnyRoute[] => {
-  const runs = new RunMaterial({ store, compute });
-  const maker = new ReportMaker({ store, projects, compute });
+export const reportRoutes = ({ store, projects, compute, samples }: Services): AnyRoute[] => {
+  const runs = new RunMaterial({ store, compute, samples });
+  const maker = new ReportMaker({ store, projects, compute, samples });
   const need = async (id: string): Promise<IssuedReport> => {
     const report = await store.issuedReport(id);
     if (!report) throw notFound('report', id);

@@ -36,7 +36,7 @@ export const runRoutes = ({ store, environments, compute, conductor, live, sampl
     if (!run) throw notFound('run', id);
     return run;
   };
-  const material = new RunMaterial({ store, compute });
+  const material = new RunMaterial({ store, compute, samples });
   const starter = new RunStarter({ store, environments, compute, conductor });
   return [
     route({

@@ -40,6 +40,7 @@ const forReaders: ReadonlySet<string> = new Set<keyof Compute>([
   'findings',
   'compareRuns',
   'trend',
+  'reportDocument',
 ]);
 /** A screen that looks again each second leaves what it asked before; what takes no longer than this is computed all the same. */
 const readerGraceMs = 5000;

@@ -3,6 +3,7 @@ import * as z from 'zod';
 import type { Compute } from '../compute/tasks.js';
 import { Problem } from '../problem/problem.js';
 import type { Projects } from '../projects/projects.js';
+import type { SampleFiles } from '../samples/sample-files.js';
 import type { Store } from '../store/store-client.js';
 import { RunMaterial } from './run-material.js';
 
@@ -20,7 +21,7 @@ export type ReportWish = z.infer<typeof ReportWishSchema>;
 export class ReportMaker {
   readonly #runs: RunMaterial;
 
-  constructor(readonly services: { store: Store; projects: Projects; compute: Compute }) {
+  constructor(readonly services: { store: Store; projects: Projects; compute: Compute; samples: Pick<SampleFiles, 'path'> }) {
     this.#runs = new RunMaterial(services);
   }
 
@@ -48,6 +49,7 @@ export class ReportMaker {
       scripts,
       baseline: await runs.baseline(run),
       comparison: others.length > 0 && wants('comparison') ? await compute.compareRuns([...others, measured], scripts) : null,
+      trend: wants('trend') ? await runs.trend(run.workload) : null,
       brief: await store.brief(run.projectId),
       day: dayText(new Date()),
       by,

@@ -2,19 +2,28 @@ import {
   baselineRunFor,
   hostSeries,
   plainRules,
+  SampleQuerySchema,
   type Baseline,
   type Finding,
+  type Frame,
   type HostSeries,
   type MeasuredRun,
   type Run,
+  type Trend,
+  type UserFigures,
+  type Workload,
 } from '@sturdy/core';
+import type { SampleFiles } from '../samples/sample-files.js';
 import type { Store } from '../store/store-client.js';
 import { notFound } from '../problem/problem.js';
 import type { Compute } from '../compute/tasks.js';
 
+/** A trend goes back so many runs at most. */
+const mostInTrend = 40;
+
 /** What is asked of stored runs by those who explain, compare and report them. */
 export class RunMaterial {
-  constructor(readonly services: { store: Store; compute: Compute }) {}
+  constructor(readonly services: { store: Store; compute: Compute; samples: Pick<SampleFiles, 'path'> }) {}
 
   /** Throws a problem where there is no such run. */
   async need(id: string): Promise<Run> {
@@ -40,6 +49,22 @@ export class RunMaterial {
     return zero && compute.baseline(zero, await store.frames(zero.id));
   }
 
+  /** Each transaction over the newest runs of a workload that were played to their end. */
+  async trend(workload: Pick<Workload, 'id' | 'projectId'>): Promise<Trend> {
+    const { store, compute } = this.services;
+    const runs = (await store.runs(workload.projectId)).filter((run) => run.workload.id === workload.id && run.state === 'done');
+    const measured: MeasuredRun[] = [];
+    for (const run of runs.slice(0, mostInTrend).reverse()) measured.push(await this.measured(run));
+    return compute.trend(measured);
+  }
+
+  /** The figures of each user, where some failed: reading all samples takes its time, and without failures nothing is told of users. */
+  async #users(run: Run, frames: readonly Frame[]): Promise<UserFigures[]> {
+    const { compute, samples } = this.services;
+    if (!frames.some(({ failures }) => failures.length > 0)) return [];
+    return compute.sampledUsers(samples.path(run.id), SampleQuerySchema.parse({}));
+  }
+
   async findings(run: Run, { frames, hosts }: Pick<MeasuredRun, 'frames' | 'hosts'>): Promise<Finding[]> {
     const { store, compute } = this.services;
     const { findingRules = plainRules } = await store.projectSettings(run.projectId);
@@ -52,6 +77,7 @@ export class RunMaterial {
       rules: findingRules,
       capacityPercent,
       baseline: await this.baseline(run),
+      users: await this.#users(run, frames),
     });
   }
 }

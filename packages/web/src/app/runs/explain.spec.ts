@@ -1,10 +1,15 @@
 import { HttpErrorResponse } from '@angular/common/http';
+import { signal } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
+import { NgbModal, type NgbModalRef } from '@ng-bootstrap/ng-bootstrap/modal';
 import { provideRouter, Router } from '@angular/router';
 import { provideState, provideStore, Store } from '@ngrx/store';
 import {
   comparedLanesOptions,
   findingChart,
+  plainRules,
+  plainSettings,
+  type ProjectSettings,
   trendOptions,
   type Baseline,
   type Finding,
@@ -92,6 +97,22 @@ describe('findings', () => {
     expect(render(FindingsCard, { runId: 'a' }).text()).toContain('being analysed');
     expect(render(FindingsCard, { runId: 'b' }).text()).toContain('Nothing stands out.');
     expect(render(FindingsCard, { runId: 'c' }).element.querySelector('[role=alert]')?.textContent).toBe('The database is away.');
+  });
+
+  it('go by rules that can be changed, and are told anew when they were', async () => {
+    const findings = jest.fn(() => of([finding({})]));
+    const saveProjectSettings = jest.fn((settings: ProjectSettings) => of(settings));
+    withApi({ findings, projectSettings: () => of(plainSettings), saveProjectSettings });
+    const dialog = { rules: signal(plainRules) };
+    const rules = { ...plainRules, leastShare: 0.2 };
+    const open = jest.spyOn(TestBed.inject(NgbModal), 'open');
+    open.mockReturnValue({ componentInstance: dialog, result: Promise.resolve(rules) } as unknown as NgbModalRef);
+    const { click, fixture } = render(FindingsCard, { runId: 'r4' });
+    click('Rules…');
+    await fixture.whenStable();
+    fixture.detectChanges();
+    expect(saveProjectSettings).toHaveBeenCalledWith({ ...plainSettings, findingRules: rules });
+    expect(findings).toHaveBeenCalledTimes(2);
   });
 
   it('have a chart with what was measured, what was fitted and the place in question', () => {

@@ -1,9 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal } from '@angular/core';
-import { findingChart, type Finding, type Severity } from '@sturdy/core';
+import { NgbModal } from '@ng-bootstrap/ng-bootstrap/modal';
+import { findingChart, plainRules, type Finding, type FindingRules, type Severity } from '@sturdy/core';
 import { Api, problemOf } from '../shared/api';
 import { Chart } from '../shared/chart';
 import { clock } from '../shared/format';
 import { VerdictShape } from '../shared/verdict-shape';
+import { RulesDialog } from './rules-dialog';
 
 const shapes: Record<Severity, string> = { grave: 'failed', notable: 'drifted', hint: 'not-sent', fact: 'none' };
 const words: Record<Severity, string> = { grave: 'grave', notable: 'notable', hint: 'a hint', fact: 'for completeness' };
@@ -16,6 +18,8 @@ const words: Record<Severity, string> = { grave: 'grave', notable: 'notable', hi
   template: `<div class="pad d-flex align-items-center gap-3">
       <h2 class="m-0">What this run shows</h2>
       <span class="muted small">the most important first; figures with the range in which they lie with 95 % confidence</span>
+      <span class="grow"></span>
+      <button class="act slim" (click)="changeRules()" title="Limits of hosts, and what is taken for chance">Rules…</button>
     </div>
     @if (problem(); as sentence) {
       <p class="note bad m-2" role="alert">{{ sentence }}</p>
@@ -98,6 +102,8 @@ const words: Record<Severity, string> = { grave: 'grave', notable: 'notable', hi
 })
 export class FindingsCard {
   readonly #api = inject(Api);
+  readonly #modals = inject(NgbModal);
+  readonly #rulesChanged = signal(0);
   readonly runId = input.required<string>();
   /** Somebody wants to see when it was. */
   readonly moment = output<Finding>();
@@ -118,6 +124,8 @@ export class FindingsCard {
   constructor() {
     effect((whenGone) => {
       const id = this.runId();
+      // Asked anew once the rules are others.
+      this.#rulesChanged();
       this.findings.set(null);
       this.problem.set(null);
       const asked = this.#api.findings(id).subscribe({
@@ -133,6 +141,31 @@ export class FindingsCard {
       });
     });
   }
+
+  /** Opens what the analysis goes by; the findings follow what is saved. */
+  changeRules(): void {
+    this.#api.projectSettings().subscribe({
+      next: (settings) => {
+        const modal = this.#modals.open(RulesDialog, { size: 'xl' });
+        (modal.componentInstance as RulesDialog).rules.set(settings.findingRules ?? plainRules);
+        modal.result.then(
+          (findingRules: FindingRules) => {
+            this.#api.saveProjectSettings({ ...settings, findingRules }).subscribe({
+              next: () => {
+                this.#rulesChanged.update((times) => times + 1);
+              },
+              error: this.#tell,
+            });
+          },
+          () => undefined,
+        );
+      },
+      error: this.#tell,
+    });
+  }
+  readonly #tell = (error: unknown): void => {
+    this.problem.set(problemOf(error));
+  };
 
   toggle(id: string): void {
     this.open.set(this.open() === id ? null : id);

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal } from '@angular/core';
 import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { DomSanitizer } from '@angular/platform-browser';
 import { RouterLink } from '@angular/router';
@@ -15,7 +15,7 @@ import {
   type ReportSection,
   type ReportTemplate,
 } from '@sturdy/core';
-import { catchError, debounceTime, map, of, startWith, switchMap } from 'rxjs';
+import { catchError, debounceTime, map, NEVER, of, startWith, switchMap } from 'rxjs';
 import { Api, problemOf } from '../shared/api';
 import { moment } from '../shared/format';
 import { nextId } from '../shared/next-id';
@@ -65,13 +65,16 @@ export class ReportScreen {
   readonly missing = computed(() =>
     reportSections.filter((kind) => kind === 'text' || !this.template().sections.some((section) => section.kind === kind)),
   );
+  /** True where the making was broken off; it begins anew with the next change. */
+  readonly isCanceled = linkedSignal({ source: () => [this.id(), this.template(), this.against()], computation: () => false });
   readonly #wish = computed(() => ({ id: this.id(), template: this.template(), against: this.against() === '' ? [] : [this.against()] }));
+  readonly #making = computed(() => ({ ...this.#wish(), isCanceled: this.isCanceled() }));
   /** The report as it would be issued; null while it is made. */
   readonly preview = toSignal(
-    toObservable(this.#wish).pipe(
+    toObservable(this.#making).pipe(
       debounceTime(quietMs),
-      switchMap(({ id, template, against }) =>
-        this.#api.report(id, template, against).pipe(
+      switchMap(({ id, template, against, isCanceled }) =>
+        (isCanceled ? NEVER : this.#api.report(id, template, against)).pipe(
           map((document) => {
             this.problem.set(null);
             // What stands in it is escaped where it is written, and its frame may run nothing.

@@ -12,7 +12,7 @@ import {
   type ReportTemplate,
   type Run,
 } from '@sturdy/core';
-import { of, throwError, type Observable } from 'rxjs';
+import { of, Subject, throwError, type Observable } from 'rxjs';
 import { Api } from '../shared/api';
 import { runsActions } from '../state/runs.actions';
 import { runsFeature } from '../state/runs.feature';
@@ -101,6 +101,20 @@ describe('the report of a run', () => {
     expect([...element.querySelectorAll('select')][1]?.textContent).not.toContain('run 5');
     enter('Set it against', 'r2');
     expect(last().against).toEqual(['r2']);
+  });
+
+  it('can be broken off while it is made, and made again', () => {
+    const making = new Subject<ReportDocument>();
+    const { click, settle, text, element } = screen(jest.fn(() => making));
+    expect(text()).toContain('The report is being made');
+    click('Cancel');
+    settle();
+    expect([making.observed, text().includes('The making was canceled.')]).toEqual([false, true]);
+    click('Make it again');
+    settle();
+    making.next(document);
+    settle();
+    expect(element.querySelector('iframe')).not.toBeNull();
   });
 
   it('is kept as a template of the project under a name', () => {
