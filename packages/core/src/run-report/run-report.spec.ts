@@ -51,6 +51,7 @@ const material: ReportMaterial = {
   project: 'Tidewell',
   result: run.result,
   lanes: lanesOf(run.frames),
+  trend: null,
   findings: findingsOf({
     run: run.result.run,
     frames: run.frames,
