@@ -113,7 +113,7 @@ test('from the brief to a verdict that arrives by mail: sized, measured alone, d
     await makeWorkload('Stairs', 24, { kind: 'staircase', first: 3, add: 3, everySeconds: 9, rampDownSeconds: 0, atEnd: 'iteration' }),
   );
   await page.goto(`${home}/runs/${stairs.id}`);
-  await expect(page.getByText(/Service turns at about \d+ users/).first()).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByText(/Service turns at about [\d.]+ users/).first()).toBeVisible({ timeout: 30_000 });
   await expect(page.getByText('Tidewell Yard: the processor is at its limit').first()).toBeVisible();
   await expect(page.getByText(`Zero line: run ${alone.number}`)).toBeVisible();
 
