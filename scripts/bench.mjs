@@ -12,6 +12,7 @@ run(process.execPath, ['bench/har-import.mjs']);
 run(process.execPath, ['bench/project-files.mjs']);
 run(process.execPath, ['bench/run-room.mjs']);
 run(process.execPath, ['bench/explain.mjs']);
+run(process.execPath, ['bench/turning.mjs']);
 run(process.execPath, ['bench/soak.mjs', '3']);
 // Measured times are compared with a model, so nothing else may use the processors meanwhile.
 run('npx', ['jest', '--runInBand', '--testMatch', '**/*.bench.ts']);
