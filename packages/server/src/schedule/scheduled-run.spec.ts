@@ -168,8 +168,9 @@ it('tells what was missed while the server was off, and sends what waited when i
   // Two nights pass.
   clock.move(49 * 3_600_000);
   server = await start();
-  await passUntil(async () => (await stateOf('2026-12-03T01:30:00.000Z')) === 'missed', 1000);
-  expect(await stateOf('2026-12-04T01:30:00.000Z')).toBe('missed');
+  // They are told one after the other, the earlier one first.
+  await passUntil(async () => (await stateOf('2026-12-04T01:30:00.000Z')) === 'missed', 1000);
+  expect(await stateOf('2026-12-03T01:30:00.000Z')).toBe('missed');
   // The mail server is away, too; the notice waits, over another stop.
   await passUntil(async () => (await ask<{ attempts: unknown[] }[]>('GET', '/projects/p1/notices'))[0]?.attempts.length === 1, 1000);
   await server.stop();
