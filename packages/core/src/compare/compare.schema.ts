@@ -10,6 +10,8 @@ export const ComparedRunSchema = z.object({
   workload: z.string(),
   startedAt: z.string(),
   release: z.string().nullable(),
+  /** The crew of the run that this is; absent for the run as a whole. */
+  part: z.string().optional(),
   verdict: z.enum(['held', 'missed', 'none']),
   isTrusted: z.boolean(),
   /** The hold, in seconds of the run: comparisons are aligned at its start. */

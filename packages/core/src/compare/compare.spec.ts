@@ -1,6 +1,7 @@
 import seedrandom from 'seedrandom';
 import {
   compareRuns,
+  crewsOf,
   baselineOf,
   baselineRunFor,
   hostSeries,
@@ -33,6 +34,41 @@ function measure(system: ClosedSystem, number = 1, more: Partial<Run> = {}): Mea
 const slower = (seed: string, times: number): ClosedSystem => ({ ...steady, seed, serviceSeconds: times * steady.serviceSeconds });
 const verdicts = (before: MeasuredRun, after: MeasuredRun) =>
   compareRuns([before, after], [], seedrandom('x')).transactions.map(({ differences }) => differences[0]?.verdict);
+
+describe('comparing the crews of a run', () => {
+  it('sets each against the first as runs are, by name and line, over the same hold', () => {
+    const near = measure(steady, 3);
+    const far = measure({ ...slower('far', 1.4), fails: (waiting) => waiting > 3 });
+    const [crew] = near.result.run.workload.crews;
+    if (!crew) throw new Error('The simulated run has no crew.');
+    const line = { latencyMs: 80, downKbps: null, upKbps: null };
+    const run: Run = {
+      ...near.result.run,
+      workload: { ...near.result.run.workload, crews: [crew, { ...crew, id: 'far', name: 'Depot', line }] },
+    };
+    const frames = [
+      ...near.frames,
+      ...far.frames.map((frame) => ({
+        ...frame,
+        generator: 1,
+        items: frame.items.map((item) => ({ ...item, crew: 'far' })),
+        failures: frame.failures.map((failure) => ({ ...failure, crew: 'far' })),
+      })),
+    ];
+    const whole: MeasuredRun = { result: runResult(run, frames, []), frames, hosts: near.hosts };
+    const comparison = compareRuns(crewsOf(whole, []), [], seedrandom('x'));
+    expect(comparison.runs.map(({ part, number }) => [part, number])).toEqual([
+      [crew.name, 3],
+      ['Depot, over a line of 80 ms', 3],
+    ]);
+    expect(comparison.sentences[0]).toBe(`Crew Depot, over a line of 80 ms against crew ${crew.name}: 1 of 1 transactions is slower.`);
+    // The same as of the two systems as runs of their own.
+    const alone = compareRuns([near, far], [], seedrandom('x'));
+    expect(comparison.transactions).toEqual(alone.transactions);
+    expect(comparison.failures.map(({ state }) => state)).toEqual(['new']);
+    expect([comparison.changes, comparison.criteria]).toEqual([[], []]);
+  });
+});
 
 describe('comparing runs', () => {
   it('finds a release that is 10 % slower, and does not call an equal one slower, each in at least 19 of 20 seeded pairs', () => {

@@ -15,17 +15,20 @@ export interface MeasuredRun {
   result: RunResult;
   frames: readonly Frame[];
   hosts: readonly HostSeries[];
+  /** The crew of the run that this is; absent for the run as a whole. */
+  part?: string;
 }
 
 export const mostCompared = 6;
 
 /** How a run stands in a comparison or a trend. */
-export const comparedRun = ({ run, period, trust }: RunResult): ComparedRun => ({
+export const comparedRun = ({ result: { run, period, trust }, part }: Pick<MeasuredRun, 'result' | 'part'>): ComparedRun => ({
   id: run.id,
   number: run.number,
   workload: run.workload.name,
   startedAt: run.startedAt,
   release: run.release ?? null,
+  ...(part === undefined ? {} : { part }),
   verdict: run.verdict,
   isTrusted: trust.every(({ good }) => good),
   fromSecond: period.fromSecond,
@@ -89,11 +92,11 @@ export function compareRuns(measured: readonly MeasuredRun[], scripts: readonly 
   }));
   const failures = comparedFailures(measured, scripts);
   return {
-    runs: measured.map(({ result }) => comparedRun(result)),
-    sentences: others.flatMap(({ result }, at) =>
+    runs: measured.map((run) => comparedRun(run)),
+    sentences: others.flatMap((run, at) =>
       sentencesOf(
-        first.result,
-        result,
+        first,
+        run,
         transactions.map(({ differences }) => differences[at]),
       ),
     ),
@@ -101,18 +104,21 @@ export function compareRuns(measured: readonly MeasuredRun[], scripts: readonly 
     criteria: comparedCriteria(measured),
     failures,
     hosts: comparedHosts(measured),
-    changes: others.flatMap(({ result }) => changesOf(first.result.run, result.run, scripts)),
+    // Crews of one run differ in what they are, which everybody knows.
+    changes: others.flatMap(({ result, part }) => (part === undefined ? changesOf(first.result.run, result.run, scripts) : [])),
   };
 }
 
-function sentencesOf({ run: first }: RunResult, { run }: RunResult, differences: readonly (Difference | undefined)[]): string[] {
+function sentencesOf(first: MeasuredRun, run: MeasuredRun, differences: readonly (Difference | undefined)[]): string[] {
   const of = (verdict: Difference['verdict']) => differences.filter((difference) => difference?.verdict === verdict);
   const names = (verdict: Difference['verdict']) =>
     of(verdict)
       .sort((left, right) => Math.abs(right?.mean?.value ?? 0) - Math.abs(left?.mean?.value ?? 0))
       .map((difference) => difference?.sentence ?? '');
-  const release = run.release === undefined ? '' : ` (${run.release})`;
-  const head = `Run ${run.number}${release} against run ${first.number}${first.release === undefined ? '' : ` (${first.release})`}: `;
+  const nameOf = ({ result, part }: MeasuredRun) =>
+    part === undefined ? `run ${result.run.number}${result.run.release === undefined ? '' : ` (${result.run.release})`}` : `crew ${part}`;
+  const [name, firstName] = [nameOf(run), nameOf(first)];
+  const head = `${name[0]?.toUpperCase() ?? ''}${name.slice(1)} against ${firstName}: `;
   const [slower, faster, few] = [of('slower').length, of('faster').length, of('few').length];
   const verdict =
     slower + faster === 0

@@ -10,7 +10,7 @@ const fewestEarlier = 3;
 export function trendOf(measured: readonly MeasuredRun[], random: Random): Trend {
   const blocks = measured.map(({ result, frames }) => blocksOf(frames, result.period));
   const names = [...new Set(blocks.flatMap((own) => [...own.keys()]))];
-  const runs = measured.map(({ result }) => comparedRun(result));
+  const runs = measured.map((run) => comparedRun(run));
   return {
     runs,
     transactions: names.map((name) => {

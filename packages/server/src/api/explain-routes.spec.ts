@@ -127,6 +127,21 @@ describe('a comparison', () => {
   });
 });
 
+it('crews of a run are compared where it has several', async () => {
+  const refused = await request(app).get('/api/runs/before/crews-compared').set('Host', '127.0.0.1').expect(422);
+  expect((refused.body as { detail: string }).detail).toBe('This run has one crew, so there is nothing to set it against.');
+  const known = runs.get('before');
+  const [crew] = known?.run.workload.crews ?? [];
+  if (!known || !crew) throw new Error('The run has no crew.');
+  const crews = [crew, { ...crew, id: 'idle', name: 'Idle' }];
+  runs.set('two', { ...known, run: { ...known.run, id: 'two', workload: { ...known.run.workload, crews } } });
+  const compared = await body<RunComparison>('/runs/two/crews-compared');
+  runs.delete('two');
+  expect(compared.runs.map(({ part }) => part)).toEqual([crew.name, 'Idle']);
+  // The second one played nothing.
+  expect(compared.transactions[0]?.differences[0]?.verdict).toBe('few');
+});
+
 it('a trend goes over the runs of a workload, the oldest first', async () => {
   const trend = await body<Trend>('/workloads/w/trend');
   expect(trend.runs.map(({ number }) => number)).toEqual([1, 2, 3]);

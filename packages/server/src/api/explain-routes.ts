@@ -84,6 +84,19 @@ export const explainRoutes = ({ store, compute, conductor, samples }: Services):
     }),
     route({
       method: 'get',
+      path: '/runs/:runId/crews-compared',
+      summary: 'The crews of a run side by side, such as places with lines of their own; the first is what the others are set against',
+      params: InRun,
+      result: RunComparisonSchema,
+      handle: async ({ params }) => {
+        const run = await material.need(params.runId);
+        if (run.workload.crews.length < 2)
+          throw new Problem(422, 'One crew alone', 'This run has one crew, so there is nothing to set it against.');
+        return compute.compareCrews(await material.measured(run), await store.scripts(run.projectId));
+      },
+    }),
+    route({
+      method: 'get',
       path: '/workloads/:workloadId/trend',
       summary: 'Each transaction over the runs of a workload: p95 with its interval, and the first run that is worse than chance',
       params: z.object({ workloadId: z.string() }),

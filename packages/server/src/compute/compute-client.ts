@@ -39,6 +39,7 @@ const forReaders: ReadonlySet<string> = new Set<keyof Compute>([
   'sampledUsers',
   'findings',
   'compareRuns',
+  'compareCrews',
   'trend',
   'reportDocument',
 ]);

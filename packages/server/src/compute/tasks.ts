@@ -6,6 +6,7 @@ import {
   type SeriesKey,
   type SeriesPoints,
   compareRuns,
+  crewsOf,
   compareStep,
   reportDocument,
   findingsOf,
@@ -252,6 +253,9 @@ export const tasks = {
   baseline: (run: Run, frames: Frame[]): Baseline => baselineOf(run, frames),
   compareRuns: (measured: MeasuredRun[], scripts: Script[]): RunComparison =>
     compareRuns(measured, scripts, seedrandom(measured.map(({ result }) => result.run.id).join())),
+  /** The crews of one run side by side. */
+  compareCrews: (measured: MeasuredRun, scripts: Script[]): RunComparison =>
+    compareRuns(crewsOf(measured, scripts), scripts, seedrandom(measured.result.run.id)),
   trend: (measured: MeasuredRun[]): Trend => trendOf(measured, seedrandom('trend')),
   /** One page of the samples of a file, and how many are kept; null where none were. */
   samples: async (path: string, query: SampleQuery): Promise<(SamplePage & SamplesKept) | null> => {

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { comparedLanesOptions, type ComparedLanes, type RunComparison } from '@sturdy/core';
-import { forkJoin } from 'rxjs';
+import { forkJoin, of } from 'rxjs';
 import { Api, problemOf } from '../shared/api';
 import { Chart } from '../shared/chart';
 import { figure, hue, moment } from '../shared/format';
@@ -21,6 +21,10 @@ export class CompareScreen {
   readonly #api = inject(Api);
   /** Ids of the runs, with commas between them. */
   readonly runs = input<string>();
+  /** `crews`: the crews of the one run that is named. */
+  readonly by = input<string>();
+  readonly isByCrew = computed(() => this.by() === 'crews');
+  readonly isEnough = computed(() => this.ids().length > (this.isByCrew() ? 0 : 1));
   readonly comparison = signal<RunComparison | null>(null);
   readonly lanes = signal<ComparedLanes[]>([]);
   readonly problem = signal<string | null>(null);
@@ -39,11 +43,16 @@ export class CompareScreen {
       const ids = this.ids();
       this.comparison.set(null);
       this.problem.set(null);
-      if (ids.length < 2) return;
-      const asked = forkJoin([this.#api.compareRuns(ids), forkJoin(ids.map((id) => this.#api.lanes(id)))]).subscribe({
+      if (!this.isEnough()) return;
+      const [first = ''] = ids;
+      const answers = this.isByCrew()
+        ? forkJoin([this.#api.compareCrews(first), of([])])
+        : forkJoin([this.#api.compareRuns(ids), forkJoin(ids.map((id) => this.#api.lanes(id)))]);
+      const asked = answers.subscribe({
         next: ([comparison, lanes]) => {
           this.comparison.set(comparison);
-          this.lanes.set(comparison.runs.map((run, at) => ({ run, points: lanes[at] ?? [] })));
+          // The lanes of a run are those of all its crews together.
+          this.lanes.set(this.isByCrew() ? [] : comparison.runs.map((run, at) => ({ run, points: lanes[at] ?? [] })));
         },
         error: (error: unknown) => {
           this.problem.set(problemOf(error));
@@ -55,8 +64,8 @@ export class CompareScreen {
     });
   }
 
-  name({ number, release }: RunComparison['runs'][number]): string {
-    return `run ${number}${release === null ? '' : `, ${release}`}`;
+  name({ number, release, part }: RunComparison['runs'][number]): string {
+    return part ?? `run ${number}${release === null ? '' : `, ${release}`}`;
   }
   /** The runs with another one first. */
   against(id: string): string {

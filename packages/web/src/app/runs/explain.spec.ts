@@ -248,6 +248,17 @@ describe('runs side by side', () => {
     expect(render(CompareScreen, { runs: 'r2,r9' }).element.querySelector('[role=alert]')?.textContent).toBe('There is no such run.');
   });
 
+  it('are the crews of one run where that is wanted, by their names', () => {
+    const crews = comparison.runs.map((shown, at) => ({ ...shown, number: 4, part: ['Clerks', 'Depot, over a line of 80 ms'][at] ?? '' }));
+    const compareCrews = jest.fn(() => of({ ...comparison, runs: crews }));
+    withApi({ compareCrews });
+    const { text, element } = render(CompareScreen, { runs: 'r4', by: 'crews' });
+    expect(compareCrews).toHaveBeenCalledWith('r4');
+    expect(text()).toContain('Crews side by side');
+    expect(text()).toContain('Mean, Depot, over a line of 80 ms');
+    expect([element.querySelector('app-chart'), text().includes('Set the others against')]).toEqual([null, false]);
+  });
+
   it('lie over each other aligned at the begin of the hold', () => {
     const lanes = comparison.runs.map((shown) => ({ run: shown, points: [{ second: 15, p95Ms: 9, perSecond: 1, users: 2 }] as never[] }));
     const { series } = comparedLanesOptions(lanes, (name) => name) as { series: { name: string; data: unknown[] }[] };

@@ -105,7 +105,9 @@ describe('the report of a run', () => {
 
   it('can be broken off while it is made, and made again', () => {
     const making = new Subject<ReportDocument>();
-    const { click, settle, text, element } = screen(jest.fn(() => making));
+    const { click, settle, text, element } = screen(
+      jest.fn((_id: string, _template: ReportTemplate, _against: readonly string[]): Observable<ReportDocument> => making),
+    );
     expect(text()).toContain('The report is being made');
     click('Cancel');
     settle();

@@ -279,6 +279,7 @@ export class Api {
   askHost = (url: string) => this.#http.post<{ offered: ShownFigure[] }>(`${inProject}/hosts/ask`, { url });
   startRun = (workloadId: string) => this.#http.post<Run>(`/api/workloads/${workloadId}/run`, {});
 
+  compareCrews = (runId: string) => this.#http.get<RunComparison>(`/api/runs/${runId}/crews-compared`);
   catalogue = (runId: string) => this.#http.get<Catalogue>(`/api/runs/${runId}/catalogue`);
   series = (runId: string, keys: readonly SeriesKey[]) => this.#http.post<SeriesPoints[]>(`/api/runs/${runId}/series`, { keys });
   savedViews = () => this.#http.get<{ views: SavedView[]; questions: SavedQuestion[] }>(`${inProject}/views`);
