@@ -122,7 +122,10 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   for (const { id } of await store.projects()) log.mask(await secrets.of(id, []), id);
   const projects = new Projects(store, {
     underWay: (projectId) => underWayIn(projectId, services),
-    deleteSamples: (runId) => samples.delete(runId),
+    deleteSamples: async (runId) => {
+      preparedRuns.forget(runId);
+      await samples.delete(runId);
+    },
   });
   const environments = new Environments(store, options.policies, options.lookup);
   const rehearsalRoom = new RehearsalRoom(store, compute, live);

@@ -98,7 +98,20 @@ export const ImportedTableSchema = z.object({
 export type ImportedTable = z.infer<typeof ImportedTableSchema>;
 
 /** Kinds of stored documents that can turn out to be unreadable. */
-export const documentKinds = ['environment', 'take', 'exchange', 'pattern', 'script', 'part', 'rehearsal', 'workload', 'run'] as const;
+export const documentKinds = [
+  'environment',
+  'take',
+  'exchange',
+  'pattern',
+  'script',
+  'part',
+  'rehearsal',
+  'workload',
+  'run',
+  'schedule',
+  'start',
+  'notice',
+] as const;
 
 /** A document that an older version or a fault left such that it cannot be read. */
 export const DamagedSchema = z.object({

@@ -68,6 +68,27 @@ describe('comparing the crews of a run', () => {
     expect(comparison.failures.map(({ state }) => state)).toEqual(['new']);
     expect([comparison.changes, comparison.criteria]).toEqual([[], []]);
   });
+
+  it('leaves out what one crew alone plays', () => {
+    const near = measure(steady, 3);
+    const [crew] = near.result.run.workload.crews;
+    if (!crew) throw new Error('The simulated run has no crew.');
+    const run: Run = {
+      ...near.result.run,
+      workload: { ...near.result.run.workload, crews: [crew, { ...crew, id: 'far', name: 'Depot' }] },
+    };
+    const frames = near.frames.map((frame) => ({
+      ...frame,
+      items: frame.items.flatMap((item) => [
+        item,
+        { ...item, crew: 'far' },
+        ...(item.step === null ? [{ ...item, crew: 'far', transaction: 'Inspect' }] : []),
+      ]),
+    }));
+    const comparison = compareRuns(crewsOf({ result: runResult(run, frames, []), frames, hosts: [] }, []), [], seedrandom('x'));
+    expect(comparison.transactions.map(({ name }) => name)).toEqual(['Book']);
+    expect(comparison.sentences).toEqual([`Crew Depot against crew ${crew.name}: no transaction differs by more than chance.`]);
+  });
 });
 
 describe('comparing runs', () => {

@@ -78,7 +78,12 @@ export function compareRuns(measured: readonly MeasuredRun[], scripts: readonly 
   const [first, ...others] = measured;
   if (!first) throw new RangeError('A comparison needs a run.');
   const blocks = measured.map(({ result, frames }) => blocksOf(frames, result.period));
-  const names = [...new Set(measured.flatMap(({ result }) => result.rows.filter(({ step }) => step === null).map(({ name }) => name)))];
+  const played = measured.map(({ result }) => new Set(result.rows.filter(({ step }) => step === null).map(({ name }) => name)));
+  // What one crew alone plays is set against nothing.
+  const leastPlaying = first.part === undefined ? 1 : 2;
+  const names = [...new Set(played.flatMap((own) => [...own]))].filter(
+    (name) => played.filter((own) => own.has(name)).length >= leastPlaying,
+  );
   const comparisons = Math.max(1, names.length * others.length);
   const transactions = names.map((name) => ({
     name,
@@ -97,7 +102,9 @@ export function compareRuns(measured: readonly MeasuredRun[], scripts: readonly 
       sentencesOf(
         first,
         run,
-        transactions.map(({ differences }) => differences[at]),
+        transactions
+          .filter(({ name }) => first.part === undefined || (played[0]?.has(name) === true && played[at + 1]?.has(name) === true))
+          .map(({ differences }) => differences[at]),
       ),
     ),
     transactions,
@@ -121,9 +128,11 @@ function sentencesOf(first: MeasuredRun, run: MeasuredRun, differences: readonly
   const head = `${name[0]?.toUpperCase() ?? ''}${name.slice(1)} against ${firstName}: `;
   const [slower, faster, few] = [of('slower').length, of('faster').length, of('few').length];
   const verdict =
-    slower + faster === 0
-      ? 'no transaction differs by more than chance.'
-      : `${slower === 0 ? 'none' : slower} of ${differences.length} transactions ${slower === 1 ? 'is' : 'are'} slower${faster > 0 ? `, ${faster} faster` : ''}.`;
+    differences.length === 0
+      ? 'they play no transaction in common.'
+      : slower + faster === 0
+        ? 'no transaction differs by more than chance.'
+        : `${slower === 0 ? 'none' : slower} of ${differences.length} transactions ${slower === 1 ? 'is' : 'are'} slower${faster > 0 ? `, ${faster} faster` : ''}.`;
   return [
     `${head}${verdict}${few > 0 ? ` ${few === 1 ? 'One has' : `${few} have`} too few samples to tell.` : ''}`,
     ...names('slower'),

@@ -167,3 +167,20 @@ describe('a brief as a document', () => {
     expect(blocks.find((block) => block.kind === 'figure')?.svg).toContain('SQL');
   });
 });
+
+it('a fact that is an address and nothing else is a link in HTML; what only looks like one is text', () => {
+  const html = htmlOf({
+    title: 'T',
+    subtitle: '',
+    facts: [
+      { name: 'Read on', value: 'http://127.0.0.1:4300/projects/p1/runs/r?a=1&b=2' },
+      { name: 'Odd', value: 'javascript:alert(1)' },
+      { name: 'Words', value: 'see http://127.0.0.1' },
+      { name: 'Quote', value: 'http://a/"onclick="x' },
+    ],
+    logo: null,
+    blocks: [],
+  });
+  expect(html.match(/<a /g)).toHaveLength(1);
+  expect(html).toContain('<a href="http://127.0.0.1:4300/projects/p1/runs/r?a=1&#38;b=2">');
+});

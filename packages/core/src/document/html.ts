@@ -28,7 +28,7 @@ export function htmlOf({ title, subtitle, facts, logo, blocks }: ReportDocument,
 </head>
 <body>
 <header>${logo === null ? '' : `<img src="${escaped(logo)}" alt="" height="48">`}<h1>${escaped(title)}</h1>${subtitle === '' ? '' : `<p class="soft">${escaped(subtitle)}</p>`}
-<dl>${facts.map(({ name, value }) => `<dt>${escaped(name)}</dt><dd>${escaped(value)}</dd>`).join('')}</dl></header>
+<dl>${facts.map(({ name, value }) => `<dt>${escaped(name)}</dt><dd>${linked(value)}</dd>`).join('')}</dl></header>
 ${contents}
 <main>
 ${blocks.map(blockOf).join('\n')}
@@ -37,6 +37,10 @@ ${blocks.map(blockOf).join('\n')}
 </html>
 `;
 }
+
+/** A fact that is an address and nothing else leads there. */
+const linked = (value: string): string =>
+  /^https?:\/\/[^\s"'<>]+$/.test(value) ? `<a href="${escaped(value)}">${escaped(value)}</a>` : escaped(value);
 
 function blockOf(block: Block, at: number): string {
   switch (block.kind) {

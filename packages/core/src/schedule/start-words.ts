@@ -34,8 +34,10 @@ export function clockNote({ clock, wallTime }: Pick<PlannedStart, 'clock' | 'wal
   }
 }
 
-const weekdays = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
-const which = ['first', 'second', 'third', 'fourth', 'last'];
+/** The days of the week, Monday first (ISO 8601). */
+export const weekdayNames: readonly string[] = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
+/** Which of the weekdays of a month, from `which` of a repetition less one on. */
+export const whichNames: readonly string[] = ['first', 'second', 'third', 'fourth', 'last'];
 const dayWords = (day: string): string => DateTime.fromISO(day, { zone: 'utc' }).setLocale('en-GB').toFormat('d LLLL yyyy');
 const listWords = (words: readonly string[]): string =>
   words.length < 2 ? words.join('') : `${words.slice(0, -1).join(', ')} and ${words.at(-1) ?? ''}`;
@@ -44,7 +46,7 @@ function daysWords(days: readonly number[]): string {
   const sorted = [...days].sort();
   if (sorted.length === 7) return 'every day';
   if (sorted.join('') === '12345') return 'from Monday to Friday';
-  return `every ${listWords(sorted.map((day) => weekdays[day - 1] ?? ''))}`;
+  return `every ${listWords(sorted.map((day) => weekdayNames[day - 1] ?? ''))}`;
 }
 
 /** When the runs of a schedule begin, in words: every Monday and Thursday at 02:30 (Europe/Berlin), until 31 January 2027. */
@@ -54,6 +56,6 @@ export function repetitionWords({ repetition, zone }: { repetition: Repetition; 
   const days =
     repetition.kind === 'weekly'
       ? daysWords(repetition.days)
-      : `on the ${which[repetition.which - 1] ?? ''} ${weekdays[repetition.day - 1] ?? ''} of each month`;
+      : `on the ${whichNames[repetition.which - 1] ?? ''} ${weekdayNames[repetition.day - 1] ?? ''} of each month`;
   return `${days} at ${time} (${zone})${repetition.until === null ? '' : `, until ${dayWords(repetition.until)}`}`;
 }

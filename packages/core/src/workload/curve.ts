@@ -34,6 +34,10 @@ export const curveSeconds = ({ curve, crews }: Pick<Workload, 'curve' | 'crews'>
  * When the n-th of `users` (from 0) plays. Users of a ramp are spread evenly over it, those that started first end first. On a drawn curve a
  * user plays wherever the curve is above it, so it may come and go several times. With arrivals nobody has a time of its own.
  */
+/** How long a run of a workload lasts at the most, in seconds: its curve, cut at its limit. */
+export const runSeconds = ({ limitSeconds, ...workload }: Pick<Workload, 'curve' | 'crews' | 'limitSeconds'>): number =>
+  Math.min(curveSeconds(workload), limitSeconds ?? Infinity);
+
 export function userSpans(curve: LoadCurve, n: number, users: number): Span[] {
   const order = users <= 1 ? 0 : n / users;
   switch (curve.kind) {

@@ -5,7 +5,7 @@ import type { Step } from '../script/step.schema.js';
 import type { Template } from '../values/template.schema.js';
 import { movingPieces } from '../values/template.js';
 import { isEndless, type DataTable } from '../data/data-table.schema.js';
-import { curveSeconds, expectedArrivals, spansOf } from './curve.js';
+import { runSeconds, expectedArrivals, spansOf } from './curve.js';
 import { pauseMs } from './policies.js';
 import type { Crew, Workload } from './workload.schema.js';
 
@@ -169,7 +169,7 @@ export function forecast(
     }
   }
   for (const table of tables) if (perTable.has(table.id) && table.deal.when === 'run') perTable.set(table.id, 1);
-  const seconds = Math.min(curveSeconds(workload), workload.limitSeconds ?? Infinity);
+  const seconds = runSeconds(workload);
   const forTables = tables
     .filter((table) => perTable.has(table.id))
     .map((table): TableForecast => {

@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import {
   BlackoutSchema,
-  curveSeconds,
   nextStart,
+  runSeconds,
   ScheduledStartSchema,
   GivenScheduleSchema,
   ScheduleViewSchema,
@@ -25,7 +25,7 @@ export const scheduleRoutes = ({ store, scheduler, clock }: Services): AnyRoute[
     schedules: await store.schedules(projectId),
     blackouts: (await store.projectSettings(projectId)).blackouts ?? [],
     starts: await store.scheduledStarts(projectId),
-    seconds: Object.fromEntries((await store.workloads(projectId)).map((workload) => [workload.id, curveSeconds(workload)])),
+    seconds: Object.fromEntries((await store.workloads(projectId)).map((workload) => [workload.id, runSeconds(workload)])),
     now: new Date(clock.now()).toISOString(),
   });
   const need = async (projectId: string, id: string): Promise<Schedule> => {
@@ -110,7 +110,7 @@ export const scheduleRoutes = ({ store, scheduler, clock }: Services): AnyRoute[
         if (body.to === 'as planned' && plannedMs <= now)
           throw new Problem(422, 'That is over', 'The moment that the schedule has for it is over. Put it off to another one.');
         const changes = body.to === 'as planned' ? others : [...others, { planned: body.planned, to, by: personOf(request) }];
-        await store.saveSchedule({ ...schedule, changes: changes.slice(-500) }, new Date(now).toISOString());
+        await store.saveStartChanges({ ...schedule, changes: changes.slice(-500) });
         scheduler.wake();
         return viewOf(params.projectId);
       },

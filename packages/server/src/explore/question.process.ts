@@ -1,5 +1,6 @@
 import { DuckDBInstance, StatementType, type DuckDBConnection, type Json } from '@duckdb/node-api';
 import type { QuestionAnswer } from '@sturdy/core';
+import { quoted } from './quoted.js';
 
 /** What this process is asked: where the tables of each run are, and one question over them. It answers once, and is ended. */
 export interface QuestionWork {
@@ -17,8 +18,6 @@ export type QuestionDone = { answer: QuestionAnswer } | { refused: string } | { 
 const send = (done: QuestionDone): void => {
   process.send?.(done);
 };
-
-const quoted = (text: string): string => `'${text.replace(/'/g, "''")}'`;
 
 /** Opens a database in memory that reads the given files and nothing else, and whose settings nobody can change. */
 async function openLocked({ views, files, memoryMb, threads }: QuestionWork): Promise<DuckDBConnection> {

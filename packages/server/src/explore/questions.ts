@@ -13,6 +13,7 @@ import {
   type Script,
 } from '@sturdy/core';
 import { Problem } from '../problem/problem.js';
+import { quoted } from './quoted.js';
 import type { PreparedRuns } from './prepared-runs.js';
 import type { Store } from '../store/store-client.js';
 import type { QuestionDone, QuestionWork } from './question.process.js';
@@ -136,7 +137,6 @@ export class Questions {
   }
 }
 
-const quoted = (text: string): string => `'${text.replace(/'/g, "''")}'`;
 const named = (name: string): string => `"${name}"`;
 const typeOf = (kind: 'number' | 'text'): string => (kind === 'number' ? 'DOUBLE' : 'VARCHAR');
 /** Columns of whole numbers, which read better without a point. */

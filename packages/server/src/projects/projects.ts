@@ -3,7 +3,7 @@ import { environmentFault, plainEnvironment, type Project, type ProjectState } f
 import { notFound, Problem } from '../problem/problem.js';
 import type { Store } from '../store/store-client.js';
 
-type ProjectStore = Pick<Store, 'projects' | 'project' | 'saveProject' | 'deleteProject' | 'saveEnvironment'>;
+type ProjectStore = Pick<Store, 'projects' | 'project' | 'saveProject' | 'deleteProject' | 'saveEnvironment' | 'saveProjectConsidered'>;
 
 /** What projects need to know of the rest of the server. */
 export interface ProjectGround {
@@ -41,6 +41,8 @@ export class Projects {
     if (state !== 'deleted') await this.needFreeName(name, id);
     if (state !== 'active') this.#needNothingUnderWay(project, state === 'archived' ? 'archived' : 'deleted');
     const changed: Project = { id, name, state };
+    // What was due while it was put aside was not missed: nobody wanted it.
+    if (state === 'active' && project.state !== 'active') await this.store.saveProjectConsidered(id, new Date().toISOString());
     await this.store.saveProject(changed);
     return changed;
   }

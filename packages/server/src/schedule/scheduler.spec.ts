@@ -38,6 +38,8 @@ function keptServer(schedule: Schedule, consideredUntil: string) {
     begun: [] as string[],
     told: [] as Told[],
     hasWorkload: true,
+    /** What goes wrong in looking at readiness; null where nothing does. */
+    fault: null as Error | null,
     refusal: null as Problem | null,
   };
   const clock = new TestClock(Date.parse(consideredUntil));
@@ -73,6 +75,7 @@ function keptServer(schedule: Schedule, consideredUntil: string) {
     readiness: {
       look: (_schedule: Schedule, _workload: unknown, _start: number, nowMs: number) => {
         kept.looked.push(nowMs);
+        if (kept.fault) return Promise.reject(kept.fault);
         return Promise.resolve({
           at: new Date(nowMs).toISOString(),
           points: [
@@ -271,6 +274,28 @@ describe('the scheduler', () => {
       document: { title: 'Run 1 of “Peak hour”: criteria were missed' },
     });
     expect(statesOf(kept.starts)).toEqual([['2026-12-01T01:30:00.000Z', 'ended']]);
+  });
+
+  it('looks at a start that nobody had time to look at before, and keeps what was found where it is left out', async () => {
+    const { kept, clock, ground } = keptServer(berlin(daily('02:30')), '2026-12-01T01:29:55Z');
+    kept.ready = false;
+    await pass(new Scheduler(ground), clock, '2026-12-01T01:30:05Z');
+    const [start] = kept.starts.values();
+    expect(start).toMatchObject({
+      state: 'left out',
+      text: 'It was not ready to begin.',
+      readiness: { points: [{ text: 'It is away.' }] },
+    });
+    expect(kindsOf(kept.told)).toEqual(['not ready', 'left out']);
+    expect(JSON.stringify(kept.told[1]?.document)).toContain('It is away.');
+  });
+
+  it('leaves a start out, and tells it, where looking itself goes wrong', async () => {
+    const { kept, clock, ground } = keptServer(berlin(daily('02:30')), '2026-12-01T01:29:55Z');
+    kept.fault = new Error('The database does not answer.');
+    await pass(new Scheduler(ground), clock, '2026-12-01T01:31:00Z');
+    expect([...kept.starts.values()].map(({ state, text }) => [state, text])).toEqual([['left out', 'The database does not answer.']]);
+    expect(kindsOf(kept.told)).toEqual(['left out']);
   });
 
   it('leaves a start out whose workload was deleted', async () => {

@@ -30,6 +30,8 @@ const restMs = 10_000;
 /** Of starts that were missed in a row so many are told; the earlier ones are counted. */
 const mostMissed = 10;
 
+const noWorkload = 'Its workload was deleted. Choose another one, or delete the schedule.';
+
 const why = (error: unknown): string => (error instanceof Error ? error.message : String(error));
 
 /** What the scheduler works with. */
@@ -127,31 +129,26 @@ export class Scheduler {
     for (const start of wanted.filter(({ ms }) => now - ms <= lateMs)) await this.#begin(schedule, start);
   }
 
+  /** Begins the run of a start, or leaves it out with the reason; whatever goes wrong is told. */
   async #begin(schedule: Schedule, start: PlannedStart): Promise<void> {
     const { services, starter } = this.#ground;
-    const workload = await services.store.workload(schedule.workloadId);
-    // One whose readiness is still looked at waits for the answer.
-    const looked = (await this.#looking.get(startId(schedule.id, start.planned))) ?? (await this.#record(schedule, start));
-    const leaveOut = async (text: string) => {
-      await this.#tell('left out', await this.#keep(looked, 'left out', text), schedule);
-    };
-    if (!workload) {
-      await leaveOut('Its workload was deleted. Choose another one, or delete the schedule.');
-      return;
-    }
-    const record = looked.readiness ? looked : await this.#lookAt(schedule, workload, start, looked);
-    if (record.readiness && !isReady(record.readiness) && schedule.whenNotReady === 'leave out') {
-      await leaveOut('It was not ready to begin.');
-      return;
-    }
-    await this.#keep(record, 'beginning', '');
+    let record = await this.#record(schedule, start);
     try {
+      const workload = await services.store.workload(schedule.workloadId);
+      if (!workload) throw new Error(noWorkload);
+      // One whose readiness is still looked at waits for the answer.
+      record = (await this.#looking.get(record.id)) ?? record;
+      if (!record.readiness) record = await this.#lookAt(schedule, workload, start, record);
+      if (record.readiness && !isReady(record.readiness) && schedule.whenNotReady === 'leave out')
+        throw new Error('It was not ready to begin.');
+      await this.#keep(record, 'beginning', '');
       const run = await starter.start(workload, { by: `Schedule “${schedule.name}”`, chosen: schedule.environmentId ?? undefined });
-      const begun = { ...record, state: 'began' as const, runId: run.id, text: `Run ${run.number} began.` };
-      await services.store.saveScheduledStart(begun);
-      await this.#tell('began', begun, schedule);
+      record = { ...record, runId: run.id };
+      await this.#tell('began', await this.#keep(record, 'began', `Run ${run.number} began.`), schedule);
     } catch (error) {
-      await leaveOut(why(error));
+      // A run that has begun goes on; what could not be told of it changes nothing.
+      if (record.runId !== null) throw error;
+      await this.#tell('left out', await this.#keep(record, 'left out', why(error)), schedule);
     }
   }
 
@@ -190,12 +187,12 @@ export class Scheduler {
     return looked;
   }
 
-  /** Looks now at what somebody asks about: the next start, or the run as it would begin at this moment. */
+  /** Looks now whether a coming start will be able to begin, because somebody asks. */
   async lookNow(schedule: Schedule, start: PlannedStart): Promise<ScheduledStart> {
     const id = startId(schedule.id, start.planned);
     const workload = await this.#ground.services.store.workload(schedule.workloadId);
     const record = await this.#record(schedule, start);
-    if (!workload) return this.#keep(record, 'waiting', 'Its workload was deleted. Choose another one, or delete the schedule.');
+    if (!workload) return this.#keep(record, 'waiting', noWorkload);
     const known = this.#looking.get(id);
     if (known) return known;
     const looking = this.#lookAt(schedule, workload, start, record).finally(() => this.#looking.delete(id));

@@ -16,6 +16,9 @@ const documentTables = {
   rehearsal: tables.rehearsals,
   workload: tables.workloads,
   run: tables.runs,
+  schedule: tables.schedules,
+  start: tables.scheduledStarts,
+  notice: tables.notices,
 } as const;
 
 function isDocument(kind: DocumentKind, id: string): SQL | undefined {

@@ -11,6 +11,7 @@ import {
   type ScheduledStart,
 } from '@sturdy/core';
 import { and, asc, desc, eq, sql } from 'drizzle-orm';
+import type { DamageList } from './damage-list.js';
 import type { Database } from './repository.js';
 import type { SecretBox } from './secret-box.js';
 import { noticeSettings, notices, projects, scheduledStarts, schedules } from './tables.js';
@@ -28,33 +29,44 @@ const keptNotices = 500;
 export class ScheduleRepository {
   constructor(
     readonly database: Database,
+    readonly damage: DamageList,
     readonly secrets: SecretBox,
   ) {}
 
   async schedules(projectId: string): Promise<Schedule[]> {
     const rows = await this.database.select().from(schedules).where(eq(schedules.projectId, projectId)).orderBy(asc(schedules.id));
-    return rows.map(({ doc }) => ScheduleSchema.parse(doc));
+    return this.damage.all('schedule', rows, (row) => row.id, ScheduleSchema);
   }
 
   /** The schedules of all projects that are in use. */
   async activeSchedules(): Promise<KeptSchedule[]> {
     const rows = await this.database
-      .select({ doc: schedules.doc, consideredUntil: schedules.consideredUntil })
+      .select({ id: schedules.id, doc: schedules.doc, consideredUntil: schedules.consideredUntil })
       .from(schedules)
       .innerJoin(projects, eq(projects.id, schedules.projectId))
       .where(eq(projects.state, 'active'));
-    return rows.map(({ doc, consideredUntil }) => ({
-      schedule: ScheduleSchema.parse(doc),
-      consideredUntilMs: Date.parse(consideredUntil),
-    }));
+    return rows.flatMap(({ id, doc, consideredUntil }) => {
+      const schedule = this.damage.read('schedule', id, ScheduleSchema, doc);
+      return schedule ? [{ schedule, consideredUntilMs: Date.parse(consideredUntil) }] : [];
+    });
   }
 
-  /** Saves a schedule. What was due before `consideredUntil` (ISO 8601) is neither begun nor called missed. */
+  /** Adds a schedule, or gives one other times. What was due before `consideredUntil` (ISO 8601) is neither begun nor called missed. */
   async saveSchedule(doc: Schedule, consideredUntil: string): Promise<void> {
     await this.database
       .insert(schedules)
       .values({ id: doc.id, projectId: doc.projectId, consideredUntil, doc })
       .onConflictDoUpdate({ target: schedules.id, set: { doc, consideredUntil } });
+  }
+
+  /** Saves what was changed of single starts; how far the schedule was looked at stays, so that none that is due just then is lost. */
+  async saveStartChanges(doc: Schedule): Promise<void> {
+    await this.database.update(schedules).set({ doc }).where(eq(schedules.id, doc.id));
+  }
+
+  /** Passes over what was due in a project up to a moment (ISO 8601), as after it was put aside. */
+  async saveProjectConsidered(projectId: string, consideredUntil: string): Promise<void> {
+    await this.database.update(schedules).set({ consideredUntil }).where(eq(schedules.projectId, projectId));
   }
 
   async saveConsidered(scheduleId: string, consideredUntil: string): Promise<void> {
@@ -73,12 +85,12 @@ export class ScheduleRepository {
       .where(eq(scheduledStarts.projectId, projectId))
       .orderBy(desc(scheduledStarts.at))
       .limit(most);
-    return rows.map(({ doc }) => ScheduledStartSchema.parse(doc));
+    return this.damage.all('start', rows, (row) => row.id, ScheduledStartSchema);
   }
 
   async scheduledStart(id: string): Promise<ScheduledStart | null> {
     const [row] = await this.database.select().from(scheduledStarts).where(eq(scheduledStarts.id, id));
-    return row ? ScheduledStartSchema.parse(row.doc) : null;
+    return row ? this.damage.read('start', id, ScheduledStartSchema, row.doc) : null;
   }
 
   /** Starts that are not over: they are about to begin, or their run goes on. */
@@ -87,7 +99,7 @@ export class ScheduleRepository {
       .select()
       .from(scheduledStarts)
       .where(sql`${scheduledStarts.doc}->>'state' in ('beginning', 'began')`);
-    return rows.map(({ doc }) => ScheduledStartSchema.parse(doc));
+    return this.damage.all('start', rows, (row) => row.id, ScheduledStartSchema);
   }
 
   async saveScheduledStart(doc: ScheduledStart): Promise<void> {
@@ -116,13 +128,15 @@ export class ScheduleRepository {
   /** The newest notices of a project. */
   async notices(projectId: string, most = 100): Promise<ListedNotice[]> {
     const rows = await this.database.select().from(notices).where(eq(notices.projectId, projectId)).orderBy(desc(notices.at)).limit(most);
-    return rows.map(({ doc: { document, report: _report, ...notice } }) => ({ ...notice, title: document.title }));
+    return this.damage
+      .all('notice', rows, (row) => row.id, NoticeSchema)
+      .map(({ document, report: _report, ...notice }) => ({ ...notice, title: document.title }));
   }
 
   /** Notices of all projects that have not arrived and are not given up. */
   async waitingNotices(): Promise<Notice[]> {
     const rows = await this.database.select().from(notices).where(eq(notices.state, 'waiting')).orderBy(asc(notices.at));
-    return rows.map(({ doc }) => NoticeSchema.parse(doc));
+    return this.damage.all('notice', rows, (row) => row.id, NoticeSchema);
   }
 
   async saveNotice(doc: Notice): Promise<void> {

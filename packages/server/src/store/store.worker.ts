@@ -45,7 +45,7 @@ try {
     new ProjectRepository(database),
     environments,
     new Recovery(database, damage, repository),
-    new ScheduleRepository(database, secrets),
+    new ScheduleRepository(database, damage, secrets),
     new ScriptRepository(database, damage),
     new TableRepository(database),
     new WorkloadRepository(database, damage),

@@ -1,13 +1,13 @@
-import { blackoutsBetween, curveSeconds, momentWords, type Blackout, type Workload } from '@sturdy/core';
+import { blackoutsBetween, momentWords, runSeconds, type Blackout, type Workload } from '@sturdy/core';
 
 /** Why a run may not begin at a moment (ms since 1970): a time in which nothing may run touches it. In a sentence; null where it may. */
 export function forbiddenBy(
   blackouts: readonly Blackout[],
   environmentId: string,
-  workload: Pick<Workload, 'curve' | 'crews'>,
+  workload: Pick<Workload, 'curve' | 'crews' | 'limitSeconds'>,
   atMs: number,
 ): string | null {
-  const [first] = blackoutsBetween(blackouts, environmentId, atMs, atMs + curveSeconds(workload) * 1000);
+  const [first] = blackoutsBetween(blackouts, environmentId, atMs, atMs + runSeconds(workload) * 1000);
   if (!first) return null;
   const { blackout, fromMs, untilMs } = first;
   const from = momentWords(fromMs, blackout.zone);

@@ -53,11 +53,8 @@ export class ExploreScreen {
   readonly view = input<string>();
   readonly at = input<string>();
   readonly page = input<string>();
-  readonly runs = computed(() =>
-    this.#store
-      .selectSignal(runsFeature.selectList)()
-      .filter((run) => !isLive(run)),
-  );
+  readonly #list = this.#store.selectSignal(runsFeature.selectList);
+  readonly runs = computed(() => this.#list().filter((run) => !isLive(run)));
   readonly listed = this.#store.selectSignal(runsFeature.selectListed);
   readonly scripts = this.#store.selectSignal(scriptsFeature.selectAll);
   readonly views = this.#store.selectSignal(exploreFeature.selectViews);

@@ -27,8 +27,8 @@ import { WhyNot } from '../shared/why-not';
               <th>What it says</th>
               <th>Figures (expression)</th>
               <th>Unit</th>
-              <th class="num">Limit</th>
-              <th class="num">For, s</th>
+              <th>Limit</th>
+              <th>For, s</th>
               <th>Weight</th>
               <th><span class="visually-hidden">Remove</span></th>
             </tr>

@@ -1,11 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
-import { BlackoutSchema, momentWords, wallMoment, type Blackout, type Environment } from '@sturdy/core';
+import { BlackoutSchema, momentWords, wallMoment, weekdayNames, type Blackout, type Environment } from '@sturdy/core';
 import { ConfirmDelete } from '../shared/confirm-delete';
 import { nextId } from '../shared/next-id';
 import { WhyNot } from '../shared/why-not';
-
-const weekdays = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'];
-const weekdayNames = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
 
 /** Times in which nothing may run, whoever starts it. */
 @Component({
@@ -41,14 +38,11 @@ const weekdayNames = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'S
         @if (isWeekly()) {
           <span class="field"
             >On<span class="days">
-              @for (name of weekdays; track name; let at = $index) {
+              @for (name of weekdayNames; track name; let at = $index) {
                 <label
-                  ><input
-                    type="checkbox"
-                    [checked]="days().includes(at + 1)"
-                    [attr.aria-label]="weekdayNames[at]"
-                    (change)="toggle(at + 1)"
-                  />{{ name }}</label
+                  ><input type="checkbox" [checked]="days().includes(at + 1)" [attr.aria-label]="name" (change)="toggle(at + 1)" />{{
+                    name.slice(0, 2)
+                  }}</label
                 >
               }
             </span></span
@@ -121,7 +115,6 @@ export class BlackoutCard {
   /** By whose clock new ones are written. */
   readonly zone = input.required<string>();
   readonly changed = output<readonly Blackout[]>();
-  readonly weekdays = weekdays;
   readonly weekdayNames = weekdayNames;
   readonly adding = signal(false);
   readonly why = signal('');

@@ -6,6 +6,8 @@ import {
   RepetitionSchema,
   ScheduleSchema,
   startsBetween,
+  weekdayNames,
+  whichNames,
   type Environment,
   type GivenSchedule,
   type RecipientGroup,
@@ -24,8 +26,6 @@ export interface ScheduleChoices {
   nowMs: number;
 }
 
-const weekdays = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
-const which = ['first', 'second', 'third', 'fourth', 'last'];
 /** So many starts are shown while they are being chosen. */
 const shownStarts = 5;
 const yearsMs = 3 * 366 * 86_400_000;
@@ -205,8 +205,8 @@ export class ScheduleDialog {
     { kind: 'weekly', name: 'On days of the week' },
     { kind: 'monthly', name: 'On one day of each month' },
   ] as const;
-  readonly weekdays = weekdays;
-  readonly which = which;
+  readonly weekdays = weekdayNames;
+  readonly which = whichNames;
   readonly zones = Intl.supportedValuesOf('timeZone');
   readonly choices = signal<ScheduleChoices>({ workloads: [], environments: [], groups: [], nowMs: 0 });
   readonly isNew = signal(true);
