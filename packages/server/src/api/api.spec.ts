@@ -27,6 +27,8 @@ const environment: Environment = {
   credentials: [{ kind: 'basic', origin: '*', user: 'kim', password: 'quince-7781' }],
 };
 const saved: unknown[] = [];
+/** Projects whose schedules pass over what was due. */
+const passedOver: string[] = [];
 const projectOf = (id: string, state: ProjectState): Project => ({ id, name: `Project ${id}`, state });
 const summary: ProjectSummary = { ...projectOf('p1', 'active'), takes: 1, workloads: 0, runs: 0, rehearsals: [], lastRun: null };
 const log = new ServerLog(null);
@@ -35,6 +37,7 @@ const store = {
   projects: () => Promise.resolve([projectOf('p1', 'active'), projectOf('gone', 'deleted')]),
   projectSummaries: () => Promise.resolve([summary]),
   saveProject: (saving: unknown) => Promise.resolve(void saved.push(saving)),
+  saveProjectConsidered: (id: string) => Promise.resolve(void passedOver.push(id)),
   deleteProject: () => Promise.resolve(['r1']),
   projectSettings: () => Promise.resolve(plainSettings),
   environments: () => Promise.resolve([environment]),
@@ -100,6 +103,16 @@ describe('the API', () => {
     expect(await ask('get', '/none/environments')).toEqual([404, expect.stringContaining('There is no project “none”.')]);
     expect(await ask('delete', '/gone')).toEqual([200, '{}']);
     expect(deletedSamples).toEqual(['r1']);
+  });
+
+  it('passes over what was due in a project that is had back, and in no other', async () => {
+    for (const id of ['gone', 'p1'])
+      await local(
+        request(app)
+          .put(`/api/projects/${id}`)
+          .send({ name: `Back ${id}`, state: 'active' }),
+      ).expect(200);
+    expect(passedOver).toEqual(['gone']);
   });
 
   it('tells every error as problem details (RFC 9457): from a schema, from the work, from the unknown, from a fault', async () => {
