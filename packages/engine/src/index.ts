@@ -25,5 +25,5 @@ export { bodyMessages, planMessages } from './generator/plan-messages.js';
 export { serveGenerator, type ServedGenerator } from './generator/serve-generator.js';
 export * from './generator/messages.js';
 export * from './link/index.js';
-export { AddressNotCleared, lookupFor, type Lookup } from './net/guarded-lookup.js';
+export { AddressNotCleared, judgedLookup, lookupFor, type Lookup } from './net/guarded-lookup.js';
 export { addressesNow, pinAddresses } from './net/pin-addresses.js';

@@ -28,11 +28,10 @@ export const hideNoticeSecrets = (settings: NoticeSettings): NoticeSettings =>
 
 /**
  * Settings as they are kept, where the shown ones come back: a secret that was left as it is shown is the known one. A password goes with its server:
- * where host, port or user are others, it has to be given anew, so that it is not sent elsewhere.
+ * where host, port, user or the way it is secured are others, it has to be given anew, so that it is neither sent elsewhere nor in the open.
  */
 export function restoreNoticeSecrets(given: NoticeSettings, known: NoticeSettings): NoticeSettings {
-  const isSameServer =
-    given.mail?.host === known.mail?.host && given.mail?.port === known.mail?.port && given.mail?.user === known.mail?.user;
+  const isSameServer = (['host', 'port', 'user', 'security'] as const).every((part) => given.mail?.[part] === known.mail?.[part]);
   const restored = changeSecrets(given, (secret, before) => (secret === keptSecret ? (before ?? '') : secret), known);
   return given.mail?.password === keptSecret && !isSameServer && restored.mail
     ? { ...restored, mail: { ...restored.mail, password: '' } }

@@ -29,7 +29,7 @@ describe('secrets of notices', () => {
     expect(JSON.stringify(shown)).not.toMatch(/quince|whsec/);
     expect(NoticeSettingsSchema.parse(shown)).toEqual(shown);
     expect(restoreNoticeSecrets(shown, settings)).toEqual(settings);
-    for (const other of [{ host: 'elsewhere.example' }, { port: 25 }, { user: 'kim' }])
+    for (const other of [{ host: 'elsewhere.example' }, { port: 25 }, { user: 'kim' }, { security: 'none' as const }])
       expect(restoreNoticeSecrets({ ...shown, mail: shown.mail && { ...shown.mail, ...other } }, settings).mail?.password).toBe('');
     const given = { ...shown, mail: shown.mail && { ...shown.mail, host: 'elsewhere.example', password: 'new' } };
     expect(restoreNoticeSecrets(given, settings).mail?.password).toBe('new');

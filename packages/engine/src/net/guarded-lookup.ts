@@ -16,26 +16,33 @@ export class AddressNotCleared extends Error {
 }
 
 /**
- * Looks up the host of an origin for a connection that is being made, and gives those of its addresses to which it may lead: whatever a name server
- * says at that moment, this machine's names lead to this machine, and a cleared name to the addresses for which it was cleared.
+ * Looks a host up for a connection that is being made, and gives those of its addresses that are allowed at that moment. `problemOf` says why an address
+ * is not, in a sentence; null where it is.
  */
-export function guardedLookup(origin: string, addresses: readonly string[], lookup: Lookup = systemLookup): LookupFunction {
+export function judgedLookup(problemOf: (address: string) => string | null, lookup: Lookup = systemLookup): LookupFunction {
   return (hostname, options, callback) => {
     lookup(hostname, { ...options, all: true }, (error, found) => {
       if (error) {
         callback(error, '', 0);
         return;
       }
-      const allowed = found.filter(({ address }) => addressProblem(origin, addresses, address) === null);
+      const allowed = found.filter(({ address }) => problemOf(address) === null);
       const [first] = allowed;
       if (!first) {
-        const [refused] = found.map(({ address }) => addressProblem(origin, addresses, address));
-        callback(new AddressNotCleared(refused ?? `${origin} has no address.`), '', 0);
+        const [refused] = found.map(({ address }) => problemOf(address));
+        callback(new AddressNotCleared(refused ?? `${hostname} has no address.`), '', 0);
       } else if (options.all === true) callback(null, allowed);
       else callback(null, first.address, first.family);
     });
   };
 }
+
+/**
+ * Looks up the host of an origin for a connection that is being made, and gives those of its addresses to which it may lead: whatever a name server
+ * says at that moment, this machine's names lead to this machine, and a cleared name to the addresses for which it was cleared.
+ */
+export const guardedLookup = (origin: string, addresses: readonly string[], lookup?: Lookup): LookupFunction =>
+  judgedLookup((address) => addressProblem(origin, addresses, address), lookup);
 
 /**
  * Looks up where connections to an origin may lead: on this machine, or to the addresses for which it was cleared. Throws `AddressNotCleared` where its

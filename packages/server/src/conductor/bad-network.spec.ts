@@ -215,7 +215,7 @@ async function played(
 
 describe('a run over a network that drops, doubles, delays and reorders messages', () => {
   it.each(['1', '2', '3'])('counts nothing twice, deals no row twice, and ends with a true verdict (seed %s)', async (seed) => {
-    const { run, counted, samples, system, leased, released, frames, seconds } = await played(new BadNetwork(seed), { holdSeconds: 3 });
+    const { run, counted, samples, system, leased, released, frames, seconds } = await played(new BadNetwork(seed), { holdSeconds: 6 });
     expect(run).toMatchObject({ state: 'done', verdict: 'held', generators: [{ lost: null }, { lost: null }] });
     expect(system.numbers.length).toBeGreaterThan(40);
     expect([counted, samples]).toEqual([system.numbers.length, system.numbers.length]);

@@ -1,32 +1,27 @@
-import { lookup as systemLookup } from 'node:dns';
 import { isIP, type LookupFunction } from 'node:net';
-import { isLoopback, judgeAddress, neverAllowed, policyProblem, Refusal, type TargetPolicy } from '@sturdy/core';
-import type { Lookup } from '@sturdy/engine';
+import {
+  hostToConnect,
+  isLoopback,
+  judgeAddress,
+  neverAllowed,
+  nothingSentTo,
+  policyProblem,
+  Refusal,
+  type TargetPolicy,
+} from '@sturdy/core';
+import { judgedLookup, type Lookup } from '@sturdy/engine';
 
 /**
  * Looks up where notices are sent to: no test goes there, so nothing has to be cleared; but nobody is ever told at addresses where nothing may be sent,
  * nor where the policy of this machine lets no test go. Judged as the connection is made. Throws a refusal where the host itself is such an address.
  */
-export function noticeLookup(origin: string, policies: readonly TargetPolicy[], lookup: Lookup = systemLookup): LookupFunction {
+export function noticeLookup(origin: string, policies: readonly TargetPolicy[], lookup?: Lookup): LookupFunction {
   const never = neverAllowed(origin);
-  if (never !== null) throw new Refusal(`Nothing is ever sent to ${origin}: ${never}`);
-  const { hostname } = new URL(origin);
-  const host = hostname.replace(/^\[|\]$/g, '');
+  if (never !== null) throw new Refusal(nothingSentTo(origin, never));
+  const host = hostToConnect(origin);
   const literal = isIP(host) === 0 ? null : problemOf(origin, host, policies);
   if (literal !== null) throw new Refusal(literal);
-  return (name, options, callback) => {
-    lookup(name, { ...options, all: true }, (error, found) => {
-      if (error) {
-        callback(error, '', 0);
-        return;
-      }
-      const allowed = found.filter(({ address }) => problemOf(origin, address, policies) === null);
-      const [first] = allowed;
-      if (!first) callback(new Refusal(problemOf(origin, found[0]?.address ?? '', policies) ?? `${origin} has no address.`), '', 0);
-      else if (options.all === true) callback(null, allowed);
-      else callback(null, first.address, first.family);
-    });
-  };
+  return judgedLookup((address) => problemOf(origin, address, policies), lookup);
 }
 
 /** Why nobody is told at an address, in a sentence; null where somebody may be. */
