@@ -1,5 +1,5 @@
 import { appendFileSync, existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
-import { shuffledSerials, type DataTable, type Frame, type HostPoint, type Run, type Script } from '@sturdy/core';
+import { shuffledSerials, type DataTable, type Frame, type HostPoint, type Run, type Script, type Version } from '@sturdy/core';
 import type { RunStore } from '@sturdy/server/conductor';
 import seedrandom from 'seedrandom';
 
@@ -56,6 +56,10 @@ export class FileRunStore implements RunStore {
   body(hash: string): Promise<{ bytes: Uint8Array<ArrayBuffer>; mimeType: string } | null> {
     const bytes = this.given.files.get(hash);
     return Promise.resolve(bytes ? { bytes: Uint8Array.from(bytes), mimeType: 'application/octet-stream' } : null);
+  }
+  /** A file has no versions. */
+  scriptVersions(): Promise<Version[]> {
+    return Promise.resolve([]);
   }
   runs(): Promise<Run[]> {
     return Promise.resolve([]);

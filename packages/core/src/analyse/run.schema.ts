@@ -18,6 +18,19 @@ export const RunGeneratorSchema = z.object({
 });
 export type RunGenerator = z.infer<typeof RunGeneratorSchema>;
 
+/** A script or a data table as a run played it. */
+export const PlayedStateSchema = z.object({
+  id: z.string(),
+  name: z.string(),
+  /** Null where its versions are not kept: it came from a file. */
+  version: z.number().int().nullable(),
+  /** The same wherever the same was played. */
+  mark: z.string(),
+  /** Rows of a data table. */
+  rows: z.number().int().optional(),
+});
+export type PlayedState = z.infer<typeof PlayedStateSchema>;
+
 /** One execution of a workload. `interrupted`: the server ended before the run did. */
 export const RunSchema = z.object({
   id: z.string(),
@@ -27,6 +40,8 @@ export const RunSchema = z.object({
   environmentId: z.string(),
   /** Absent in runs of earlier versions. */
   environment: UsedEnvironmentSchema.optional(),
+  /** Absent in runs of earlier versions. */
+  played: z.object({ scripts: z.array(PlayedStateSchema), tables: z.array(PlayedStateSchema) }).optional(),
   state: z.enum(['starting', 'running', 'finishing', 'done', 'aborted', 'interrupted', 'failed']),
   startedAt: z.string(),
   endedAt: z.string().nullable(),

@@ -19,6 +19,10 @@ export const LiveSecondSchema = z.object({
 });
 export type LiveSecond = z.infer<typeof LiveSecondSchema>;
 
+/** How far the making of a report is: the part that is being made, and how many of how many are done. */
+export const ReportProgressSchema = z.object({ part: z.string(), done: z.number(), total: z.number() });
+export type ReportProgress = z.infer<typeof ReportProgressSchema>;
+
 /** Everything that the server tells without being asked (server-sent events), by its kind: the server sends by these, the web client reads by them. */
 export const liveEvents = {
   // While a take is recorded.
@@ -29,6 +33,7 @@ export const liveEvents = {
   // While something is computed or read.
   correlating: z.object({ done: z.number(), total: z.number() }),
   importing: z.object({ rows: z.number() }),
+  reporting: ReportProgressSchema,
   // While a script is rehearsed.
   step: z.object({ step: z.string() }),
   rehearsal: z.object({ id: z.string() }),

@@ -1,4 +1,16 @@
-import { makeBoard, scriptFromTake, type BoardInput, type Proof, type Rehearsal, type Run, type Workload } from '../index.js';
+import {
+  BriefSchema,
+  emptyBrief,
+  makeBoard,
+  signBrief,
+  type ScheduledStart,
+  scriptFromTake,
+  type BoardInput,
+  type Proof,
+  type Rehearsal,
+  type Run,
+  type Workload,
+} from '../index.js';
 import { everything } from '../tidy/tidy.schema.js';
 import { form, TakeBuilder } from '../test/take-builder.js';
 
@@ -55,6 +67,8 @@ const input = (more: Partial<BoardInput>): BoardInput => ({
   rehearsals: new Map(),
   workloads: [],
   runs: [],
+  brief: BriefSchema.parse({ aims: 'Hold it.' }),
+  starts: [],
   ...more,
 });
 const next = (more: Partial<BoardInput>) => makeBoard(input(more)).next.map((proposal) => proposal.title);
@@ -72,6 +86,42 @@ describe('the board', () => {
     const proven = { ...known, rehearsals: new Map([['s', [{ ...rehearsal('passed'), proof }]]]) };
     expect(next(proven)).toEqual(['Give Book its own data']);
     expect(next({ ...proven, workloads: [workload], runs: [run] })).toEqual(['Give Book its own data', 'Look at run 7']);
+  });
+
+  it('begins with a start that is not ready or was missed, and with a brief that was changed after it was signed', () => {
+    const start: ScheduledStart = {
+      id: 's@1',
+      projectId: 'p',
+      scheduleId: 'n',
+      schedule: 'Every night',
+      workload: 'Peak',
+      zone: 'Europe/Berlin',
+      planned: '2026-12-02T01:30:00.000Z',
+      at: '2026-12-02T01:30:00.000Z',
+      state: 'waiting',
+      readiness: {
+        at: '2026-12-02T01:10:00.000Z',
+        points: [{ kind: 'rows', state: 'bad', text: '“Bookings” has 4 free rows; about 900 are dealt.' }],
+      },
+      text: 'It will be left out, unless what was found is put right by then.',
+      runId: null,
+    };
+    expect(next({ takes: [take], scripts: [script], starts: [start, { ...start, id: 's@0', state: 'missed' }] })).toEqual([
+      'See to the next start of Every night',
+      'Rehearse Book',
+    ]);
+    expect(next({ starts: [{ ...start, readiness: null }] })).toEqual(['Record the first take']);
+    expect(next({ starts: [{ ...start, state: 'missed' }] })[0]).toBe('The last start of Every night was missed');
+    const signed = signBrief(BriefSchema.parse({ aims: 'Hold it.' }), { by: 'Odile Marsh', role: '', at: '2026-11-30T10:00:00Z' });
+    expect(next({ brief: signed })).toEqual(['Record the first take']);
+    expect(next({ brief: { ...signed, aims: 'Hold more.' } })[0]).toBe('Have the brief signed again');
+  });
+
+  it('asks for a brief where there are runs and nobody said what good is', () => {
+    expect(next({ takes: [take], scripts: [], runs: [{ ...run, verdict: 'held' }], brief: emptyBrief }).at(-1)).toBe(
+      'Say in the brief what good is',
+    );
+    expect(next({ takes: [take], brief: emptyBrief })).not.toContain('Say in the brief what good is');
   });
 
   it('shows each script by shape, figure and detail, with a way in', () => {

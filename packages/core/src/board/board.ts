@@ -1,9 +1,12 @@
 import * as z from 'zod';
+import { emptyBrief, type Brief } from '../brief/brief.schema.js';
+import { askAgain, fingerprintOf } from '../brief/signature.js';
 import type { DataTable } from '../data/data-table.schema.js';
 import { resultOf, type Rehearsal } from '../rehearse/rehearsal.schema.js';
 import { boundColumns } from '../script-edit/bind-value.js';
 import { actionCountWords, type Script } from '../script/script.schema.js';
 import type { Run } from '../analyse/run.schema.js';
+import type { ScheduledStart } from '../schedule/scheduled-start.schema.js';
 import type { Take } from '../take/take.schema.js';
 import type { Workload } from '../workload/workload.schema.js';
 
@@ -43,6 +46,9 @@ export interface BoardInput {
   rehearsals: ReadonlyMap<string, readonly Rehearsal[]>;
   workloads: readonly Workload[];
   runs: readonly Run[];
+  brief: Brief;
+  /** Newest first. */
+  starts: readonly ScheduledStart[];
 }
 
 const many = (count: number, singular: string, more = `${singular}s`): string =>
@@ -123,6 +129,13 @@ function boardRow(script: Script, input: BoardInput): Board['rows'][number] {
 function nextSteps(input: BoardInput): Board['next'] {
   const next: Board['next'] = [];
   const add = (title: string, reason: string, action: string, link: string) => next.push({ title, reason, action, link });
+  for (const { state, schedule, text, readiness } of newestStarts(input.starts)) {
+    const bad = readiness?.points.find((point) => point.state === 'bad');
+    if (state === 'waiting' && bad) add(`See to the next start of ${schedule}`, bad.text, 'Open the schedule', '/schedule');
+    if (state === 'missed') add(`The last start of ${schedule} was missed`, text, 'Open the schedule', '/schedule');
+  }
+  const asked = askAgain(input.brief);
+  if (asked !== null) add('Have the brief signed again', asked, 'Open the brief', '/brief');
   if (input.takes.length === 0)
     add('Record the first take', 'Everything starts from what a browser sends.', 'Open the recording room', '/takes/record');
   for (const take of input.takes)
@@ -179,5 +192,11 @@ function nextSteps(input: BoardInput): Board['next'] {
   }
   const missed = input.runs[0];
   if (missed?.verdict === 'missed') add(`Look at run ${missed.number}`, 'It missed its criteria.', 'Open the run', `/runs/${missed.id}`);
+  if (input.runs.length > 0 && fingerprintOf(input.brief) === fingerprintOf(emptyBrief))
+    add('Say in the brief what good is', 'Runs are judged by what business and operations agreed on.', 'Open the brief', '/brief');
   return next;
 }
+
+/** The newest start of each schedule. */
+const newestStarts = (starts: readonly ScheduledStart[]): ScheduledStart[] =>
+  starts.filter(({ scheduleId }, at) => starts.findIndex((start) => start.scheduleId === scheduleId) === at);

@@ -46,18 +46,8 @@ export type KeyTransaction = z.infer<typeof KeyTransactionSchema>;
 export const BriefPointSchema = z.object({ id, text: line, owner: line.default(''), answer: line.default('') });
 export type BriefPoint = z.infer<typeof BriefPointSchema>;
 
-/** Who signed which state of the brief. */
-export const SignatureSchema = z.object({
-  by: line.min(1, 'Say who signs.'),
-  role: line.default(''),
-  at: z.string(),
-  /** Of what was signed; another one means that it was changed since. */
-  fingerprint: z.string(),
-});
-export type Signature = z.infer<typeof SignatureSchema>;
-
-/** What the test is for and what “good” is: agreed before it, judged by after it. */
-export const BriefSchema = z.object({
+/** All of a brief that is signed. */
+export const BriefContentSchema = z.object({
   title: line.default(''),
   aims: text.default(''),
   hosts: z.array(BriefHostSchema).max(100).default([]),
@@ -89,8 +79,23 @@ export const BriefSchema = z.object({
     .default([]),
   /** By script: seconds from start to start of an iteration, as the sizing sheet was left. */
   pacing: z.record(z.string(), z.number().min(0.1).max(86_400)).default({}),
-  signatures: z.array(SignatureSchema).max(100).default([]),
 });
+export type BriefContent = z.infer<typeof BriefContentSchema>;
+
+/** Who signed which state of the brief. */
+export const SignatureSchema = z.object({
+  by: line.min(1, 'Say who signs.'),
+  role: line.default(''),
+  at: z.string(),
+  /** Of what was signed; another one means that it was changed since. */
+  fingerprint: z.string(),
+  /** What was signed; absent in signatures of earlier versions. */
+  signed: BriefContentSchema.optional(),
+});
+export type Signature = z.infer<typeof SignatureSchema>;
+
+/** What the test is for and what “good” is: agreed before it, judged by after it. */
+export const BriefSchema = BriefContentSchema.extend({ signatures: z.array(SignatureSchema).max(100).default([]) });
 export type Brief = z.infer<typeof BriefSchema>;
 
 /** `brief.yaml`: a member that nobody knows is told. */

@@ -1,5 +1,6 @@
 import {
   askAgain,
+  briefAsSigned,
   briefCriteria,
   BriefSchema,
   briefTemplates,
@@ -200,6 +201,16 @@ describe('signatures', () => {
     const changed = { ...signed, errorPercent: 2 };
     expect(signatureStates(changed)).toMatchObject([{ holds: false }]);
     expect(askAgain(changed)).toBe('The brief was changed after Odile Marsh signed it. Ask them again.');
+  });
+
+  it('keep what was signed, and name the parts that were changed since', () => {
+    const changed: Brief = { ...signed, aims: 'Another aim.', errorPercent: 2, capacityPercent: 40, capacityReason: 'Half the processors' };
+    expect(signatureStates(changed)[0]?.changed).toEqual(['aims', 'share of production', 'error rate']);
+    expect(signatureStates(signed)[0]).toMatchObject({ changed: [], isKept: true });
+    expect(briefAsSigned(changed, 'Odile Marsh')).toMatchObject({ aims: signed.aims, errorPercent: signed.errorPercent });
+    expect(briefAsSigned(changed, 'Per Lund')).toBeNull();
+    const old = { ...changed, signatures: changed.signatures.map(({ signed: _signed, ...signature }) => signature) };
+    expect([signatureStates(old)[0]?.isKept, briefAsSigned(old, 'Odile Marsh')]).toEqual([false, null]);
   });
 
   it('of the same person are one, and do not change what others signed', () => {

@@ -57,7 +57,7 @@ export const RunComparisonSchema = z.object({
   hosts: z.array(z.object({ name: z.string(), unit: z.string(), means: z.array(z.number().nullable()) })),
   /** What differed in what was played. */
   changes: z.array(
-    z.object({ about: z.enum(['workload', 'environment', 'script', 'release']), run: z.number().int(), sentence: z.string() }),
+    z.object({ about: z.enum(['workload', 'environment', 'script', 'data', 'release']), run: z.number().int(), sentence: z.string() }),
   ),
 });
 export type RunComparison = z.infer<typeof RunComparisonSchema>;

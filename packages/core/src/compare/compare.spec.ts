@@ -10,6 +10,7 @@ import {
   Tally,
   trendOf,
   whyNoBaseline,
+  type Histories,
   type LoadCurve,
   type MeasuredRun,
   type Run,
@@ -113,7 +114,10 @@ describe('comparing runs', () => {
     const { low, high } = comparison.transactions[0]?.differences[0]?.mean ?? { low: NaN, high: NaN };
     expect([low < (is ?? 0) - (was ?? 0), high > (is ?? 0) - (was ?? 0)]).toEqual([true, true]);
     expect(comparison.sentences[1]).toMatch(/^Book is slower by (1\d|2\d)(\.\d)? ms, [3-6]\d % \(95 % sure: /);
-    expect(comparison.changes).toEqual([{ about: 'release', run: 5, sentence: 'The release was “4.2” instead of “4.1”.' }]);
+    expect(comparison.changes).toEqual([
+      { about: 'release', run: 5, sentence: 'The release was “4.2” instead of “4.1”.' },
+      { about: 'script', run: 5, sentence: 'What scripts and data held was not noted for runs 4 and 5.' },
+    ]);
     expect(comparison.failures).toMatchObject([{ state: 'new', counts: [0, expect.any(Number) as number] }]);
     expect(comparison.hosts).toMatchObject([{ name: 'App: processor', unit: '%' }]);
     expect((comparison.hosts[0]?.means[1] ?? 0) / (comparison.hosts[0]?.means[0] ?? 0)).toBeGreaterThan(1.2);
@@ -141,8 +145,40 @@ describe('comparing runs', () => {
       workload: { ...run.workload, id: 'w2', name: 'Peak', crews: run.workload.crews.map((crew) => ({ ...crew, users: 9 })) },
     };
     const { changes } = compareRuns([before, { ...after, result: { ...after.result, run: other } }], [], seedrandom('x'));
-    expect(changes.map(({ about }) => about)).toEqual(['environment', 'workload', 'workload']);
+    expect(changes.map(({ about }) => about)).toEqual(['environment', 'workload', 'workload', 'script']);
     expect(changes[2]?.sentence).toContain('users 8 → 9');
+  });
+
+  it('names scripts and data that were not the same, with what was changed between their versions, by whom', () => {
+    const script = { id: 's', name: 'Book intake', version: 9, mark: 'a' };
+    const table = { id: 'd', name: 'Bookings', version: 2, mark: 'b', rows: 5000 };
+    const histories: Histories = {
+      scripts: { s: [8, 9, 10, 11, 12].reverse().map((number) => ({ number, at: '', by: 'kim', what: `change ${number}` })) },
+      tables: { d: [{ number: 3, from: 2, what: '40 rows deleted', by: 'mara', at: '', rows: 40 }] },
+    };
+    type Played = NonNullable<Run['played']>;
+    const changes = (before: Played, after: Played) => {
+      const [first, second] = [before, after].map((played, at) => {
+        const measured = measure(steady, at + 1);
+        return { ...measured, result: { ...measured.result, run: { ...measured.result.run, played } } };
+      });
+      return first && second ? compareRuns([first, second], [], seedrandom('x'), histories).changes.map(({ sentence }) => sentence) : [];
+    };
+    const played = { scripts: [script], tables: [table] };
+    expect(changes(played, played)).toEqual([]);
+    expect(
+      changes(played, { scripts: [{ ...script, version: 12, mark: 'c' }], tables: [{ ...table, version: 3, mark: 'd', rows: 4960 }] }),
+    ).toEqual([
+      '“Book intake” was at version 12 instead of 9; between them: change 10 (kim); change 11 (kim); change 12 (kim).',
+      '“Bookings” was at version 3 instead of 2; between them: 40 rows deleted (mara). It had 4,960 rows instead of 5,000.',
+    ]);
+    expect(changes(played, { scripts: [{ ...script, mark: 'c' }], tables: [] })).toEqual([
+      '“Book intake” was not the same, though both played version 9: it was edited again while that version was open, or a part that it plays was changed.',
+      'It did not use “Bookings”, which the other did.',
+    ]);
+    expect(changes({ ...played, tables: [] }, { scripts: [{ ...script, version: null, mark: 'c' }], tables: [] })).toEqual([
+      '“Book intake” was not the same.',
+    ]);
   });
 
   it('shows the verdicts of the same criterion side by side', () => {

@@ -1,13 +1,13 @@
 import { groupFailures } from '../analyse/failures.js';
 import { stepNameOf } from '../analyse/step-name.js';
-import type { Run, RunResult } from '../analyse/run.schema.js';
+import type { RunResult } from '../analyse/run.schema.js';
 import { failureKind } from '../failure/failure-reason.js';
 import type { HostSeries } from '../hosts/watch.schema.js';
 import type { Frame } from '../measure/frame.schema.js';
 import type { Script } from '../script/script.schema.js';
 import { mean, type Random } from '../statistics/interval.js';
-import { sayWorkloadChange } from '../workload/workload-version.js';
 import { blocksOf, differenceInterval, figureOf, meanOfBlocks, percentileOfBlocks, type Block } from './blocks.js';
+import { changesOf, noHistories, type Histories } from './changes.js';
 import type { ComparedRun, RunComparison, Difference } from './compare.schema.js';
 
 /** A run with all that a comparison wants of it. */
@@ -74,7 +74,12 @@ export function transactionDifference(
  * Compares runs with the first of them. Differences of means and percentiles have an interval by a bootstrap over blocks of the hold, so wide that all of them hold
  * together with 95 %.
  */
-export function compareRuns(measured: readonly MeasuredRun[], scripts: readonly Script[], random: Random): RunComparison {
+export function compareRuns(
+  measured: readonly MeasuredRun[],
+  scripts: readonly Script[],
+  random: Random,
+  histories: Histories = noHistories,
+): RunComparison {
   const [first, ...others] = measured;
   if (!first) throw new RangeError('A comparison needs a run.');
   const blocks = measured.map(({ result, frames }) => blocksOf(frames, result.period));
@@ -112,7 +117,7 @@ export function compareRuns(measured: readonly MeasuredRun[], scripts: readonly 
     failures,
     hosts: comparedHosts(measured),
     // Crews of one run differ in what they are, which everybody knows.
-    changes: others.flatMap(({ result, part }) => (part === undefined ? changesOf(first.result.run, result.run, scripts) : [])),
+    changes: others.flatMap(({ result, part }) => (part === undefined ? changesOf(first.result.run, result.run, histories) : [])),
   };
 }
 
@@ -189,27 +194,4 @@ function comparedHosts(measured: readonly MeasuredRun[]): RunComparison['hosts']
       }),
     };
   });
-}
-
-/** What was played otherwise: workload, environment, release. Scripts are told by the steps that were measured. */
-function changesOf(first: Run, run: Run, scripts: readonly Script[]): RunComparison['changes'] {
-  const changes: RunComparison['changes'] = [];
-  const add = (about: RunComparison['changes'][number]['about'], sentence: string) => changes.push({ about, run: run.number, sentence });
-  const name = (environment: Run['environment']) => environment?.name ?? 'an unknown one';
-  if (first.release !== run.release)
-    add('release', `The release was “${run.release ?? 'not said'}” instead of “${first.release ?? 'not said'}”.`);
-  if (first.environmentId !== run.environmentId)
-    add('environment', `It was played in ${name(run.environment)} instead of ${name(first.environment)}.`);
-  if (first.workload.id !== run.workload.id)
-    add('workload', `It played the workload “${run.workload.name}” instead of “${first.workload.name}”.`);
-  const workload = sayWorkloadChange(
-    { ...first.workload, id: run.workload.id, name: run.workload.name, seed: run.workload.seed },
-    run.workload,
-  );
-  if (workload !== '') add('workload', `In the workload: ${workload}.`);
-  const played = ({ workload: { crews } }: Run) => new Set(crews.map(({ scriptId }) => scriptId));
-  const scriptName = (id: string) => scripts.find((script) => script.id === id)?.name ?? id;
-  for (const id of played(run)) if (!played(first).has(id)) add('script', `It played “${scriptName(id)}”, which the other did not.`);
-  for (const id of played(first)) if (!played(run).has(id)) add('script', `It did not play “${scriptName(id)}”, which the other did.`);
-  return changes;
 }

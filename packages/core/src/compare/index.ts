@@ -1,4 +1,5 @@
 export * from './baseline.js';
+export { noHistories, type Histories } from './changes.js';
 export * from './compare.js';
 export * from './crews.js';
 export * from './compare.schema.js';

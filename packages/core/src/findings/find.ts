@@ -6,6 +6,7 @@ import { hostRules, missingFigures, movesWith } from './kinds/hosts.js';
 import { littlesLaw, queueingModel, scalability } from './kinds/laws.js';
 import { stability } from './kinds/stability.js';
 import { turningPoints } from './kinds/turning.js';
+import { unusualRows } from './kinds/rows.js';
 import { failingUsers } from './kinds/users.js';
 
 /** Every kind of finding; within a severity they are told in this order. */
@@ -16,6 +17,7 @@ const kinds: readonly ((ground: PreparedGround) => Finding[])[] = [
   stability,
   groupDifferences,
   failingUsers,
+  unusualRows,
   movesWith,
   queueingModel,
   scalability,

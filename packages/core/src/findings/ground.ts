@@ -19,6 +19,14 @@ export interface SecondTotals {
   sumMs: number;
 }
 
+/** A data table with the rows that a run played, by their numbers. */
+export interface PlayedTable {
+  id: string;
+  name: string;
+  columns: readonly string[];
+  rows: ReadonlyMap<number, readonly string[]>;
+}
+
 /** All that findings are made from. */
 export interface FindingGround {
   run: Run;
@@ -31,6 +39,8 @@ export interface FindingGround {
   baseline: Baseline | null;
   /** Figures of each virtual user, out of the samples that were kept; absent where nobody asked for them. */
   users?: readonly UserFigures[];
+  /** Absent where nobody asked for them. */
+  tables?: readonly PlayedTable[];
   /** Draws the replicates of intervals; from a seed, so that the same run tells the same. */
   random: () => number;
 }
@@ -38,6 +48,7 @@ export interface FindingGround {
 /** The ground with what several kinds of findings want of it. */
 export interface PreparedGround extends FindingGround {
   users: readonly UserFigures[];
+  tables: readonly PlayedTable[];
   /** The hold, in seconds of the run. */
   hold: Period;
   seconds: readonly SecondTotals[];
@@ -52,6 +63,7 @@ export function prepareGround(ground: FindingGround): PreparedGround {
   return {
     ...ground,
     users: ground.users ?? [],
+    tables: ground.tables ?? [],
     hold: { fromSecond, toSecond: Math.max(fromSecond, Math.min(last, Math.floor(at(planned.toSecond)))) },
     seconds: secondsOf(ground.frames),
   };
@@ -95,3 +107,7 @@ export function figureText(value: number): string {
   const digits = Math.abs(value) >= 100 ? 0 : Math.abs(value) >= 10 ? 1 : 2;
   return Number(value.toFixed(digits)).toLocaleString('en', { maximumFractionDigits: digits });
 }
+
+/** How many of how many failed, as it stands in a sentence: `60 of 200 samples (30.0 %)`. */
+export const failedText = (failures: number, count: number, what: string): string =>
+  `${failures.toLocaleString('en')} of ${count.toLocaleString('en')} ${what} (${((100 * failures) / count).toFixed(1)} %)`;

@@ -83,6 +83,17 @@ export const OwnFiguresSchema = z.object({
 });
 export type OwnFigures = z.infer<typeof OwnFiguresSchema>;
 
+/** Rows of a data table with which iterations of a crew ended within a second, each time that one did. */
+export const PlayedRowsSchema = z.object({
+  crew: z.string(),
+  table: z.string(),
+  passed: z.array(z.number().int()),
+  /** What the transactions of each of those iterations took together, in ms. */
+  passedMs: z.array(z.number()),
+  failed: z.array(z.number().int()),
+});
+export type PlayedRows = z.infer<typeof PlayedRowsSchema>;
+
 /** What a generator sends each second. */
 export const FrameSchema = z.object({
   version: z.literal(1),
@@ -108,5 +119,7 @@ export const FrameSchema = z.object({
   own: OwnFiguresSchema.optional(),
   /** Data rows that users of each crew were dealt within the second; absent where none were. */
   dealt: z.array(z.object({ crew: z.string(), table: z.string(), rows: z.number().int() })).optional(),
+  /** Absent where no iteration ended that had a row. */
+  playedRows: z.array(PlayedRowsSchema).optional(),
 });
 export type Frame = z.infer<typeof FrameSchema>;

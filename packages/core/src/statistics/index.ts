@@ -1,3 +1,4 @@
+export * from './blocked-scores.js';
 export * from './hypergeometric.js';
 export * from './correlation.js';
 export * from './curve-fit.js';

@@ -2,6 +2,7 @@ import { sampleRankCorrelation } from 'simple-statistics';
 import seedrandom from 'seedrandom';
 import {
   autocorrelation,
+  blockedDeviation,
   breakUpwards,
   changePoint,
   deviation,
@@ -17,6 +18,7 @@ import {
   rankCorrelation,
   ranksOf,
   rhythmOf,
+  scoreBlock,
   student975,
   studentQuantile,
   theilSenSlope,
@@ -208,4 +210,34 @@ it('the chance of at least so many marked is bounded where there is no choice', 
     hypergeometricTail(2, 8, 9, 3),
     hypergeometricTail(3, 3, 3, 3),
   ]).toEqual([1, 0, 1, 1]);
+});
+
+describe('scores over blocks', () => {
+  const blocks = [
+    { scores: [31, 42, 58, 97, 60, 12, 75, 44], own: [0, 1, 0, 1, 1, 0, 0, 0], marks: [1, 1, 0, 1, 1, 0, 0, 0] },
+    { scores: [210, 180, 333, 205, 190, 260], own: [1, 0, 1, 0, 0, 1], marks: [0, 0, 1, 0, 0, 1] },
+    { scores: [5, 7, 7, 9, 7, 11, 30], own: [0, 0, 1, 0, 1, 0, 1], marks: [1, 0, 1, 0, 1, 0, 1] },
+  ];
+  const deviationOf = (scoresOf: (block: (typeof blocks)[number]) => number[]) =>
+    blockedDeviation(
+      blocks.map((block) => {
+        const scores = scoresOf(block);
+        const own = scores.filter((_, at) => block.own[at] === 1);
+        return { ...scoreBlock(scores), ownCount: own.length, ownSum: own.reduce((sum, score) => sum + score, 0) };
+      }),
+    );
+
+  // R 4.2.2 with coin 1.4.2: independence_test(ave(y, b, FUN = rank) ~ g | b), where g puts the group first and b is the block.
+  it('are the rank sum of Wilcoxon over blocks, as R has it', () => {
+    expect(deviationOf(({ scores }) => ranksOf(scores))).toBeCloseTo(1.83985723, 9);
+  });
+
+  // R 4.2.2: mantelhaen.test(table(f, g, b), correct = FALSE).
+  it('are the test of Mantel and Haenszel with marks for scores, as R has it', () => {
+    expect(deviationOf(({ marks }) => marks) ** 2).toBeCloseTo(10.053686471, 8);
+  });
+
+  it('say nothing where no block holds both', () => {
+    expect(blockedDeviation([{ ...scoreBlock([1, 2, 3]), ownCount: 3, ownSum: 6 }])).toBe(0);
+  });
 });

@@ -1,4 +1,4 @@
-import { bindColumn, onceInOrder, totalsOf } from '@sturdy/core';
+import { bindColumn, onceInOrder, totalsOf, type Frame } from '@sturdy/core';
 import { Generator, planMessages, type FromGenerator, type ToGenerator } from '../index.js';
 import { crew, environment, expectation, play, script, step } from '../test/plans.js';
 import { serve } from '../test/serve.js';
@@ -200,6 +200,51 @@ describe('generator', () => {
       message: 'The page says “Your visit has ended” where the take had “Desk”.',
       example: { responseText: '<title>Your visit has ended</title>' },
     });
+    server.close();
+  });
+
+  it('tells with which rows iterations passed, how long these took, and with which they failed', async () => {
+    const { origin, server } = await serve((request, response) => {
+      response.statusCode = request.url === '/?no=N2' ? 500 : 200;
+      setTimeout(() => response.end('ok'), request.url === '/?no=N3' ? 120 : 0);
+    });
+    const frames: Frame[] = [];
+    let end: () => void = () => undefined;
+    const ended = new Promise<void>((done) => (end = done));
+    const generator = new Generator((message) => {
+      if (message.kind === 'ready') generator.receive({ kind: 'start', atMs: performance.timeOrigin + performance.now() });
+      if (message.kind === 'lease') {
+        const rows = [1, 2, 3].map((row) => ({ row, values: [`N${row}`] }));
+        // An answer takes its time.
+        setTimeout(() => generator.receive({ kind: 'rows', table: 'd', rows, more: 'none-left' }), 5);
+      }
+      if (message.kind === 'frame') frames.push(message.frame);
+      if (message.kind === 'ended') end();
+    });
+    const bound = bindColumn(script([step('s1', origin, '/?no=N77')]), 'N77', [{ step: 's1', place: 'query:no' }], 'd', 'number');
+    const messages = planMessages({
+      version: 1,
+      runId: 'r',
+      generator: 0,
+      generators: 1,
+      scripts: [bound],
+      crews: [crew(1)],
+      curve: { kind: 'at-once', holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' },
+      environment: environment(origin),
+      tables: [{ table: 'd', columns: ['number'], deal: onceInOrder }],
+      files: [],
+      secrets: [],
+      seed: '1',
+      samples: false,
+    });
+    for (const message of messages) generator.receive(message);
+    await ended;
+    const played = frames.flatMap(({ playedRows }) => playedRows ?? []);
+    expect(played.every(({ crew: id, table }) => id === 'c' && table === 'd')).toBe(true);
+    expect(played.flatMap(({ passed }) => passed)).toEqual([1, 3]);
+    expect(played.flatMap(({ failed }) => failed)).toEqual([2]);
+    const [first = 0, second = 0] = played.flatMap(({ passedMs }) => passedMs);
+    expect(second - first).toBeGreaterThan(60);
     server.close();
   });
 

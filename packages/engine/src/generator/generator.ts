@@ -162,6 +162,7 @@ export class Generator {
         if (!seat.cut && !this.#play?.isAborted) this.#reporter.failed(crew, state, transaction, step, failure);
       },
       transaction: (name, busyMs, good, traffic) => {
+        seat.busyMs += busyMs;
         if (!seat.cut) this.#meter.sample(crew.id, name, null, busyMs, good, traffic);
       },
     };
@@ -183,7 +184,11 @@ export class Generator {
         return meetings.meet(step, count, atMostMs);
       },
       wantsBodies: () => this.#reporter.watched.get(state.user) ?? false,
-      deal: (table) => rows.next(table, crew, state),
+      deal: async (table) => {
+        const row = await rows.next(table, crew, state);
+        if (row) seat.usedRows.push(...rows.placesOf(new Map([[table, row]])));
+        return row;
+      },
       listed: (table) => rows.listed(table),
       // The system under test remembers ids of earlier runs, so a run that is repeated must not send them again.
       fresh: seedrandom(`${plan.seed}:${plan.runId}:${state.user}`),

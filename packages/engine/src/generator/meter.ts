@@ -1,5 +1,15 @@
-import { failureKind, Tally, type CapturedExchange, type Failure, type FailureReason, type Frame, type FrameItem } from '@sturdy/core';
+import {
+  failureKind,
+  Tally,
+  type CapturedExchange,
+  type Failure,
+  type FailureReason,
+  type Frame,
+  type FrameItem,
+  type PlayedRows,
+} from '@sturdy/core';
 import type { Traffic } from '../play/virtual-user.js';
+import type { RowPlace } from './row-deals.js';
 
 /** Examples captured for each kind of failure in a whole run. */
 const examplesPerKind = 1;
@@ -15,6 +25,7 @@ interface Bucket {
   missed: number;
   /** Rows by crew and table. */
   dealt: Map<string, { crew: string; table: string; rows: number }>;
+  playedRows: Map<string, PlayedRows>;
 }
 
 const newBucket = (): Bucket => ({
@@ -25,6 +36,7 @@ const newBucket = (): Bucket => ({
   lateness: new Tally(),
   missed: 0,
   dealt: new Map(),
+  playedRows: new Map(),
 });
 
 /** Collects the samples of a generator by the second in which they ended. */
@@ -42,10 +54,20 @@ export class Meter {
     item.tally.add(ms, good, traffic.bytesIn, traffic.bytesOut, traffic.firstByteMs);
   }
 
-  iteration(good: boolean): void {
+  /** An iteration of a crew has ended; `ms` is what its transactions took together. */
+  iteration(crew: string, good: boolean, ms: number, rows: readonly RowPlace[]): void {
     const bucket = this.#bucket();
     if (good) bucket.passed++;
     else bucket.failed++;
+    for (const { table, row } of rows) {
+      const key = `${crew}\u0000${table}`;
+      let played = bucket.playedRows.get(key);
+      if (!played) bucket.playedRows.set(key, (played = { crew, table, passed: [], passedMs: [], failed: [] }));
+      if (good) {
+        played.passed.push(row);
+        played.passedMs.push(Math.round(ms));
+      } else played.failed.push(row);
+    }
   }
 
   late(ms: number): void {
@@ -104,7 +126,16 @@ export class Meter {
     beforeSecond: number,
   ): Pick<
     Frame,
-    'second' | 'items' | 'failures' | 'iterationsPassed' | 'iterationsFailed' | 'latenessMs' | 'lateness' | 'missedArrivals' | 'dealt'
+    | 'second'
+    | 'items'
+    | 'failures'
+    | 'iterationsPassed'
+    | 'iterationsFailed'
+    | 'latenessMs'
+    | 'lateness'
+    | 'missedArrivals'
+    | 'dealt'
+    | 'playedRows'
   >[] {
     const taken = [];
     for (let second = fromSecond; second < beforeSecond; second++) {
@@ -120,6 +151,7 @@ export class Meter {
         ...(bucket.lateness.count === 0 ? {} : { lateness: bucket.lateness.toData() }),
         missedArrivals: bucket.missed,
         ...(bucket.dealt.size === 0 ? {} : { dealt: [...bucket.dealt.values()] }),
+        ...(bucket.playedRows.size === 0 ? {} : { playedRows: [...bucket.playedRows.values()] }),
       });
     }
     return taken;

@@ -8,7 +8,11 @@ const lastRowsMs = 2000;
 /** Rows that are leased at a time, at the most. */
 const largestLease = 50;
 
-const rowOf = (columns: readonly string[], { values }: LeasedRow): Row => new Map(columns.map((column, at) => [column, values[at] ?? '']));
+/** A row of a data table by its number. */
+export interface RowPlace {
+  table: string;
+  row: number;
+}
 
 /** The rows of a plan's data tables: leased in blocks from the conductor, dealt to virtual users one by one, given back at the end. */
 export class RowDeals {
@@ -16,6 +20,7 @@ export class RowDeals {
   readonly #supplies = new Map<string, RowSupply>();
   #ends = false;
   readonly #listed: ReadonlyMap<string, readonly Row[]>;
+  readonly #numbers = new WeakMap<Row, number>();
 
   constructor(
     plan: Plan,
@@ -25,7 +30,7 @@ export class RowDeals {
   ) {
     this.#tables = new Map(plan.tables.map((table) => [table.table, table]));
     this.#listed = new Map(
-      plan.tables.flatMap(({ table, columns, rows }) => (rows ? [[table, rows.map((row) => rowOf(columns, row))] as const] : [])),
+      plan.tables.flatMap(({ table, columns, rows }) => (rows ? [[table, rows.map((row) => this.#rowOf(columns, row))] as const] : [])),
     );
     const userCount = plan.crews.reduce((sum, { users }) => sum + users.length, 0);
     const block = Math.max(1, Math.min(largestLease, Math.ceil(userCount / 2)));
@@ -84,7 +89,18 @@ export class RowDeals {
     }
     state.row = row.row;
     this.onDealt(crew.id, table);
-    return rowOf(known.columns, row);
+    return this.#rowOf(known.columns, row);
+  }
+
+  /** Where the rows of an iteration stand in their tables. */
+  placesOf(rows: Rows): RowPlace[] {
+    return [...rows].map(([table, row]) => ({ table, row: this.#numbers.get(row) ?? 0 }));
+  }
+
+  #rowOf(columns: readonly string[], { row, values }: LeasedRow): Row {
+    const cells: Row = new Map(columns.map((column, at) => [column, values[at] ?? '']));
+    this.#numbers.set(cells, row);
+    return cells;
   }
 
   /** Gives the rows back that nobody got. */

@@ -232,6 +232,8 @@ export class RunPlay {
   async #iterate(seat: Seat, rows: Rows): Promise<{ good: boolean; ends: boolean }> {
     const { crew, state } = seat;
     state.iteration++;
+    seat.busyMs = 0;
+    seat.usedRows = [];
     const calledOff =
       this.#plan.curve.atEnd === 'now' && Number.isFinite(seat.endSeconds)
         ? this.#schedule.atEnd(seat.endSeconds, () => {
@@ -241,7 +243,7 @@ export class RunPlay {
         : undefined;
     const { good, complete, ends } = await seat.user.iterate(rows, crew.onFailure === 'go-on' ? 'go-on' : 'next-iteration');
     calledOff?.();
-    if (complete && !seat.cut) this.#meter.iteration(good);
+    if (complete && !seat.cut) this.#meter.iteration(crew.id, good, seat.busyMs, [...this.#rows.placesOf(rows), ...seat.usedRows]);
     state.step = null;
     return { good, ends };
   }

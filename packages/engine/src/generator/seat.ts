@@ -3,6 +3,7 @@ import seedrandom from 'seedrandom';
 import type { DriverSource } from '../drivers/kinds.js';
 import { VirtualUser, type Control, type Observer } from '../play/virtual-user.js';
 import type { Program } from '../program/compile.js';
+import type { RowPlace } from './row-deals.js';
 
 /** The place of one virtual user in a generator: the user, what it is doing, and until when it plays. */
 export interface Seat {
@@ -26,6 +27,9 @@ export interface Seat {
   spans: Span[] | null;
   /** True once its time was over and what was open was cut off; what that did says nothing of the system. */
   cut: boolean;
+  /** Of the iteration that is under way: ms that its transactions took, and the rows that it was dealt for a single use. */
+  busyMs: number;
+  usedRows: RowPlace[];
 }
 
 /** Who sits on a seat. */
@@ -61,6 +65,8 @@ export function makeSeat(
     wake: null,
     spans: null,
     cut: false,
+    busyMs: 0,
+    usedRows: [],
   };
   const { observer, control } = watching(seat);
   return Object.assign(seat, { user: new VirtualUser(program, driversFor(program.kinds, crew), random, observer, control) });

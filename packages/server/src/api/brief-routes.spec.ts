@@ -72,6 +72,12 @@ it('signatures are given by signing alone, hold for what was signed, and are tak
       .expect(200),
   );
   expect(changed).toMatchObject({ signatures: [{ holds: false }], askAgain: expect.stringContaining('Odile Marsh') as string });
+  expect(changed.signatures[0]?.changed).toEqual(['error rate']);
+  const asSigned = (by: string) => here(request(app).get(`${api}/signed.md`)).query({ by });
+  const { text } = await asSigned('Odile Marsh').expect(200);
+  const { text: asItIs } = await here(request(app).get(`${api}.md`)).expect(200);
+  expect([/error rate/.test(text), /error rate/.test(asItIs)]).toEqual([false, true]);
+  await asSigned('Per Lund').expect(404);
   const gone = view(
     await here(request(app).delete(`${api}/signatures`))
       .query({ by: 'Odile Marsh' })

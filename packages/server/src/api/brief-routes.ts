@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import {
   askAgain,
+  briefAsSigned,
   briefDocument,
   BriefSchema,
   BriefViewSchema,
@@ -26,7 +27,8 @@ import type { Services } from './services.js';
 /** What a project's test is for, who signed it, and the workload that follows from it. */
 export const briefRoutes = ({ store, projects, compute }: Services): AnyRoute[] => {
   const viewOf = async (projectId: string, brief: Brief) => ({
-    brief,
+    // What was signed is read as a document of its own.
+    brief: { ...brief, signatures: brief.signatures.map(({ signed: _signed, ...signature }) => signature) },
     signatures: signatureStates(brief),
     askAgain: askAgain(brief),
     sizing: await sizingFor(store, projectId, brief),
@@ -99,6 +101,30 @@ export const briefRoutes = ({ store, projects, compute }: Services): AnyRoute[] 
         return workload;
       },
     }),
+    ...documentEndings.map((format) =>
+      route({
+        method: 'get',
+        path: `/projects/:projectId/brief/signed.${format}`,
+        summary: `The brief as somebody signed it, as ${format.toUpperCase()}`,
+        params: InProject,
+        query: z.object({ by: z.string().max(300) }),
+        produces: documentFormats[format],
+        handle: async ({ params, query, response }) => {
+          const { name } = await projects.need(params.projectId);
+          const signed = briefAsSigned(await store.brief(params.projectId), query.by);
+          if (!signed)
+            throw new Problem(
+              404,
+              'Nothing signed is kept',
+              `Nobody of the name “${query.by}” signed this brief, or the signature is older than what is kept of one.`,
+            );
+          // The sizing sheet is of today and was not signed.
+          const document = briefDocument(signed, { project: name, day: dayText(new Date(signed.signatures[0]?.at ?? '')), sizing: [] });
+          const bytes = await compute.writeDocument(document, format);
+          response.type(documentFormats[format]).attachment(`brief-as-signed.${format}`).send(Buffer.from(bytes));
+        },
+      }),
+    ),
     ...documentEndings.map((format) =>
       route({
         method: 'get',

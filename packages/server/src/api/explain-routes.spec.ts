@@ -1,11 +1,13 @@
 import {
   emptyBrief,
   htmlOf,
+  plainColumns,
   plainTemplate,
   type Finding,
   type IssuedReport,
   type ListedReport,
   type ReportDocument,
+  type ReportProgress,
   type Run,
   type RunComparison,
   type Trend,
@@ -35,8 +37,19 @@ const keep = (id: string, number: number, system: Partial<ClosedSystem>, more: P
 keep('alone', 1, { users: 1 });
 keep('before', 2, {});
 keep('after', 3, { seed: 'b', serviceSeconds: 0.06 });
+keep('data', 5, { seed: 'd' }, { projectId: 'p3' });
 keep('elsewhere', 4, {}, { projectId: 'p2' });
+// Of the rows that were played, every fifth failed: those of dock D4.
+runs.get('data')?.frames.forEach((frame, second) => {
+  const rows = [1, 2, 3, 4, 6, 7, 8, 9].map((row) => row + 10 * (second % 4));
+  const failed = [5 + 10 * (second % 4)];
+  Object.assign(frame, {
+    playedRows: [{ crew: 'c', table: 'd', passed: rows, passedMs: rows.map((row) => 200 + ((7 * row + second) % 50)), failed }],
+  });
+});
 
+/** What was told to those who listen: topic, kind and data. */
+const heard: unknown[][] = [];
 const saved: Run[] = [];
 const issued: IssuedReport[] = [];
 const newest = () => [...runs.values()].map(({ run }) => run).sort((left, right) => right.number - left.number);
@@ -46,6 +59,8 @@ const services = {
     runs: (projectId: string) => Promise.resolve(newest().filter((run) => run.projectId === projectId)),
     frames: (id: string) => Promise.resolve(runs.get(id)?.frames ?? []),
     hostPoints: () => Promise.resolve([]),
+    tables: () => Promise.resolve([{ id: 'd', name: 'Bookings', columns: plainColumns(['number', 'dock']) }]),
+    rowsAt: (_: string, rows: number[]) => Promise.resolve(rows.map((row) => ({ row, values: [`N${row}`, `D${(row + 4) % 5}`] }))),
     scripts: () => Promise.resolve(runs.get('before')?.scripts ?? []),
     projectSettings: () => Promise.resolve({ failureSigns: [], criteria: [], watches: [] }),
     brief: () => Promise.resolve(emptyBrief),
@@ -75,6 +90,7 @@ const services = {
   },
   projects: { need: (id: string) => Promise.resolve({ id, name: id, state: 'active' }) },
   compute: tasks,
+  live: { tell: (...told: unknown[]) => heard.push(told) },
   recorder: { current: null },
   conductor: { current: null },
   samples: { path: (id: string) => `/nowhere/${id}` },
@@ -107,6 +123,16 @@ it('findings of a run are told with its rules, the same each time', async () => 
   expect(findings.map(({ kind }) => kind)).toContain('littles-law');
   expect(findings.map(({ kind }) => kind)).toContain('missing');
   expect(await body('/runs/before/findings')).toEqual(findings);
+});
+
+it('findings name the value of data with which iterations fail', async () => {
+  const sentences = (await body<Finding[]>('/runs/data/findings')).map(({ sentence }) => sentence);
+  expect(sentences).toContainEqual(
+    expect.stringMatching(
+      /^Iterations with “dock” = “D4” of “Bookings” fail more often than chance explains: (\d+) of \1 iterations \(100\.0 %\)/,
+    ),
+  );
+  expect((await body<Finding[]>('/runs/before/findings')).filter(({ id }) => id.startsWith('rows'))).toEqual([]);
 });
 
 describe('a comparison', () => {
@@ -159,6 +185,12 @@ describe('a report', () => {
     const answer = await post('after/report', { template: plainTemplate, against: ['before'] }).expect(200);
     const { blocks, title } = answer.body as ReportDocument;
     expect(title).toBe('Simulated, run 3');
+    // Whoever waits hears of each part.
+    expect(heard.map(([topic, kind]) => `${String(topic)} ${String(kind)}`)).toEqual(heard.map(() => 'after reporting'));
+    const parts = heard.map(([, , progress]) => progress as ReportProgress);
+    expect(parts.map(({ part }) => part).slice(0, 3)).toEqual(['Reading run 3', 'Reading run 2', 'Drawing the charts']);
+    expect(parts.map(({ done }) => done)).toEqual(parts.map((_, at) => at));
+    expect(parts.at(-1)).toEqual({ part: 'Laying out the pages', done: parts.length - 1, total: parts.length });
     const figures = blocks.flatMap((block) => (block.kind === 'figure' ? [block.svg] : []));
     expect(figures.some((svg) => svg.startsWith('<svg') && svg.includes('Virtual users'))).toBe(true);
     expect(htmlOf(answer.body as ReportDocument)).toContain('Run 3 against run 2');

@@ -79,7 +79,7 @@ export const explainRoutes = ({ store, compute, conductor, samples }: Services):
           if (run.projectId !== params.projectId) throw notFound('run', id);
           runs.push(await material.measured(run));
         }
-        return compute.compareRuns(runs, await store.scripts(params.projectId));
+        return material.compared(runs, params.projectId);
       },
     }),
     route({

@@ -164,16 +164,18 @@ export const projectRoutes = ({ store, projects, recorder, conductor, compute }:
     params: InProject,
     result: BoardSchema,
     handle: async ({ params }) => {
-      const [takes, scripts, tables, workloads, runs] = await Promise.all([
+      const [takes, scripts, tables, workloads, runs, brief, starts] = await Promise.all([
         store.takes(params.projectId),
         store.scripts(params.projectId),
         store.tables(params.projectId),
         store.workloads(params.projectId),
         store.runs(params.projectId),
+        store.brief(params.projectId),
+        store.scheduledStarts(params.projectId),
       ]);
       const rehearsals = new Map<string, Rehearsal[]>();
       for (const script of scripts) rehearsals.set(script.id, await store.rehearsals(script.id));
-      return makeBoard({ takes, scripts, tables, rehearsals, workloads, runs });
+      return makeBoard({ takes, scripts, tables, rehearsals, workloads, runs, brief, starts });
     },
   }),
 ];

@@ -7,16 +7,20 @@ import { notFound } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { personOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
-import { ReportMaker, ReportWishSchema } from '../explain/report-maker.js';
+import { ReportMaker, ReportWishSchema, type ReportWish } from '../explain/report-maker.js';
 import { RunMaterial } from '../explain/run-material.js';
 import type { Services } from './services.js';
 
 const InRun = z.object({ runId: z.string() });
 const InReport = z.object({ reportId: z.string() });
 /** Reports of runs: looked at, issued, kept as they were, and written in every format. */
-export const reportRoutes = ({ store, projects, compute, samples }: Services): AnyRoute[] => {
+export const reportRoutes = ({ store, projects, compute, samples, live }: Services): AnyRoute[] => {
   const runs = new RunMaterial({ store, compute, samples });
   const maker = new ReportMaker({ store, projects, compute, samples });
+  const documentOf = (runId: string, wish: ReportWish, by: string) =>
+    maker.documentOf(runId, wish, by, (progress) => {
+      live.tell(runId, 'reporting', progress);
+    });
   const need = async (id: string): Promise<IssuedReport> => {
     const report = await store.issuedReport(id);
     if (!report) throw notFound('report', id);
@@ -30,7 +34,7 @@ export const reportRoutes = ({ store, projects, compute, samples }: Services): A
       params: InRun,
       body: ReportWishSchema,
       result: DocumentSchema,
-      handle: ({ params, body, request }) => maker.documentOf(params.runId, body, personOf(request)),
+      handle: ({ params, body, request }) => documentOf(params.runId, body, personOf(request)),
     }),
     route({
       method: 'post',
@@ -41,7 +45,7 @@ export const reportRoutes = ({ store, projects, compute, samples }: Services): A
       result: ListedReportSchema,
       handle: async ({ params, body, request }) => {
         const by = personOf(request);
-        const document = await maker.documentOf(params.runId, body, by);
+        const document = await documentOf(params.runId, body, by);
         const run = await runs.need(params.runId);
         const report = {
           id: randomUUID(),

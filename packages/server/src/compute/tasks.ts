@@ -10,6 +10,7 @@ import {
   compareStep,
   reportDocument,
   findingsOf,
+  type Histories,
   trendOf,
   type Baseline,
   type Finding,
@@ -251,8 +252,8 @@ export const tasks = {
   /** What the analysis noticed in a run. The same run tells the same: its draws come from its id. */
   findings: (ground: Omit<FindingGround, 'random'>): Finding[] => findingsOf({ ...ground, random: seedrandom(ground.run.id) }),
   baseline: (run: Run, frames: Frame[]): Baseline => baselineOf(run, frames),
-  compareRuns: (measured: MeasuredRun[], scripts: Script[]): RunComparison =>
-    compareRuns(measured, scripts, seedrandom(measured.map(({ result }) => result.run.id).join())),
+  compareRuns: (measured: MeasuredRun[], scripts: Script[], histories: Histories): RunComparison =>
+    compareRuns(measured, scripts, seedrandom(measured.map(({ result }) => result.run.id).join()), histories),
   /** The crews of one run side by side. */
   compareCrews: (measured: MeasuredRun, scripts: Script[]): RunComparison =>
     compareRuns(crewsOf(measured, scripts), scripts, seedrandom(measured.result.run.id)),

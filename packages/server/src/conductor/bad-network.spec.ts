@@ -167,6 +167,7 @@ async function played(
   };
   const store = {
     scripts: () => Promise.resolve([script]),
+    scriptVersions: () => Promise.resolve([]),
     tables: () => Promise.resolve([table]),
     runs: () => Promise.resolve([]),
     frames: () => Promise.resolve(frames),
@@ -223,6 +224,9 @@ describe('a run over a network that drops, doubles, delays and reorders messages
     // Each row that was leased was played or given back.
     const used = system.numbers.map((number) => Number(number.replace('row-', '')));
     expect([...used, ...released].sort((left, right) => left - right)).toEqual(leased);
+    // Each is told with the second in which its iteration ended.
+    const told = frames.flatMap(({ playedRows }) => playedRows ?? []).flatMap(({ passed }) => passed);
+    expect([...told].sort((left, right) => left - right)).toEqual([...used].sort((left, right) => left - right));
     const places = frames.map(({ generator, second }) => `${generator}:${second}`);
     expect(new Set(places).size).toBe(places.length);
     expect(seconds.reduce((sum, { iterationsPassed }) => sum + iterationsPassed, 0)).toBe(system.numbers.length);

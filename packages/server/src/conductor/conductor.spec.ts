@@ -70,6 +70,7 @@ class FakeStore {
   readonly rowLog: string[] = [];
   free = 10;
   scripts = () => Promise.resolve([script]);
+  scriptVersions = () => Promise.resolve([{ number: 7, at: '', by: 'kim', what: '1 step changed' }]);
   tables = () =>
     Promise.resolve([
       {
@@ -172,6 +173,16 @@ describe('the conductor', () => {
     expect(transport.sent.flat().some((message) => message.kind === 'start')).toBe(false);
     transport.say[1]?.({ kind: 'ready' });
     expect(transport.sent.map((messages) => messages.at(-1)?.kind)).toEqual(['start', 'start']);
+    await conductor.need(run.id).abort();
+  });
+
+  it('notes which scripts and which data it plays, in which state', async () => {
+    const { run, conductor } = await started();
+    const mark = expect.stringMatching(/^[0-9a-f]{64}$/) as string;
+    expect(run.played).toEqual({
+      scripts: [{ id: script.id, name: script.name, version: 7, mark }],
+      tables: [{ id: 'd', name: 'D', version: 0, mark: expect.any(String) as string, rows: 10 }],
+    });
     await conductor.need(run.id).abort();
   });
 

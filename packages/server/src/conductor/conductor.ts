@@ -7,6 +7,7 @@ import { Problem } from '../problem/problem.js';
 import type { SampleFiles } from '../samples/sample-files.js';
 import { LiveRun, type RunGround } from './live-run.js';
 import { planRun } from './plan-run.js';
+import { playedStates } from './played-states.js';
 import { usualSilenceLimits, type SilenceLimits } from './run-generators.js';
 import type { RunStore } from './run-store.js';
 import type { Transport } from './transport.js';
@@ -59,6 +60,7 @@ export class Conductor {
       workload,
       environmentId: environment.id,
       environment: usedEnvironment(environment),
+      played: await playedStates(store, planned),
       state: 'starting',
       startedAt: new Date().toISOString(),
       endedAt: null,

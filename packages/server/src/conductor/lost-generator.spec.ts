@@ -68,6 +68,7 @@ it('a generator that is killed while it plays: its users go on elsewhere, and no
   const over = new Promise<Run>((done) => (ended = done));
   const store = {
     scripts: () => Promise.resolve([script]),
+    scriptVersions: () => Promise.resolve([]),
     tables: () => Promise.resolve([]),
     runs: () => Promise.resolve([]),
     frames: () => Promise.resolve(frames),

@@ -4,6 +4,7 @@ import type { Store } from '../store/store-client.js';
 export type RunStore = Pick<
   Store,
   | 'scripts'
+  | 'scriptVersions'
   | 'body'
   | 'runs'
   | 'saveRun'

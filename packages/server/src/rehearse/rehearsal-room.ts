@@ -1,4 +1,4 @@
-import { createHash, randomUUID } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import {
   boundColumns,
   loopedTables,
@@ -24,6 +24,7 @@ import type { LiveHub } from '../live/live-hub.js';
 import { notFound, Problem } from '../problem/problem.js';
 import { keepScript } from '../scripts/keep-script.js';
 import { bodyFiles } from '../scripts/body-files.js';
+import { scriptDigest } from '../scripts/script-digest.js';
 import type { Store } from '../store/store-client.js';
 import type { StoredTake } from '../store/repository.js';
 import { storedBody, type StoredBody } from '../store/stored-body.js';
@@ -45,12 +46,6 @@ const rowOf = ({ columns }: DataTable, { values }: { values: readonly string[] }
   new Map(columns.map(({ name }, at) => [name, values[at] ?? '']));
 
 const plainWish: RehearsalWish = { mode: 'through', until: null, twice: false, rows: [] };
-
-/** Tells scripts apart by what they do; a new name is the same script. */
-const digestOf = ({ transactions, handoffs, made }: Script): string =>
-  createHash('sha256')
-    .update(JSON.stringify([transactions, handoffs, made]))
-    .digest('hex');
 
 const isWholePass = ({ verdict, waitingAt, endedBefore }: Rehearsal): boolean =>
   verdict === 'passed' && waitingAt === undefined && endedBefore === undefined;
@@ -168,7 +163,7 @@ export class RehearsalRoom {
       number,
       startedAt: new Date().toISOString(),
       environment: usedEnvironment(environment),
-      played: digestOf(script),
+      played: scriptDigest(script),
       ...(trial && { trial }),
     };
     const judge = async (capture: RehearsalCapture): Promise<Rehearsal> => {

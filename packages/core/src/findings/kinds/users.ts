@@ -1,6 +1,6 @@
 import { hypergeometricTail } from '../../statistics/hypergeometric.js';
 import type { Finding } from '../finding.schema.js';
-import type { PreparedGround } from '../ground.js';
+import { failedText, type PreparedGround } from '../ground.js';
 
 /** Users that are named, at the most. */
 const mostNamed = 5;
@@ -23,8 +23,6 @@ export function failingUsers({ users, rules, hold }: PreparedGround): Finding[] 
   const [worst] = unusual;
   // Where half of them fail, it is not the users.
   if (!worst || unusual.length > users.length / 2) return [];
-  const of = (failures: number, samples: number) =>
-    `${failures.toLocaleString('en')} of ${samples.toLocaleString('en')} samples (${((100 * failures) / samples).toFixed(1)} %)`;
   const theirs = unusual.reduce((sum, { samples, failures }) => ({ samples: sum.samples + samples, failures: sum.failures + failures }), {
     samples: 0,
     failures: 0,
@@ -36,7 +34,7 @@ export function failingUsers({ users, rules, hold }: PreparedGround): Finding[] 
       id: 'users failing',
       kind: 'groups',
       severity: 'notable',
-      sentence: `${unusual.length === 1 ? `User ${names[0] ?? ''} fails` : `Users ${names.join(', ')}${more} fail`} more often than chance explains: ${of(theirs.failures, theirs.samples)}, the others ${of(all.failures - theirs.failures, all.samples - theirs.samples)}.`,
+      sentence: `${unusual.length === 1 ? `User ${names[0] ?? ''} fails` : `Users ${names.join(', ')}${more} fail`} more often than chance explains: ${failedText(theirs.failures, theirs.samples, 'samples')}, the others ${failedText(all.failures - theirs.failures, all.samples - theirs.samples, 'samples')}.`,
       explanation:
         'All users of a crew play the same. What tells one from another is its row of data, its sign-in and its line: look at its samples, and at the row that it was dealt.',
       fromSecond: hold.fromSecond,

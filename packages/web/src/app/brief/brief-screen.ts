@@ -83,6 +83,7 @@ export class BriefScreen {
   readonly lists = briefLists;
   readonly measures = measures;
   readonly moment = moment;
+  readonly signedAddress = (by: string): string => `/api/projects/${projectId}/brief/signed.pdf?by=${encodeURIComponent(by)}`;
   readonly exportAddress = (ending: string): string => `/api/projects/${projectId}/brief.${ending}`;
 
   constructor() {

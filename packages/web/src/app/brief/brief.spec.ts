@@ -157,9 +157,16 @@ describe('the screen of the brief', () => {
 
   it('is signed by name, tells who has to be asked again, and takes a signature back', () => {
     const signature = { by: 'Odile Marsh', role: 'operations', at: '2026-11-30T10:00:00Z', fingerprint: 'f', holds: false };
-    const { text, enter, click, button, sent } = screen(brief, { signatures: [signature], askAgain: 'Ask them again.' });
+    const kept = { ...signature, by: 'Per & Lund', changed: ['error rate', 'risks'], isKept: true };
+    const { element, text, enter, click, button, sent } = screen(brief, {
+      signatures: [{ ...signature, changed: [], isKept: false }, kept],
+      askAgain: 'Ask them again.',
+    });
     expect(text()).toContain('Ask them again.');
-    expect(text()).toContain('the brief was changed since');
+    expect(text()).toContain('changed since: the brief');
+    expect(text()).toContain('changed since: error rate, risks');
+    const links = [...element.querySelectorAll<HTMLAnchorElement>('.signature a')].map((link) => link.getAttribute('href'));
+    expect(links).toEqual([expect.stringMatching(/\/brief\/signed\.pdf\?by=Per%20%26%20Lund$/)]);
     expect(button('Sign it').title).toBe('Say who signs.');
     enter('Who signs', 'Per Lund');
     enter('In which role', 'business');

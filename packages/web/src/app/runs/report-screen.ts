@@ -90,6 +90,13 @@ export class ReportScreen {
     ),
     { initialValue: null },
   );
+  /** How far the making is; null until something was heard of it. */
+  readonly progress = toSignal(
+    toObservable(computed(() => ({ id: this.id(), isMaking: !this.isCanceled() && (this.preview() === null || this.busy()) }))).pipe(
+      switchMap(({ id, isMaking }) => (isMaking ? this.#api.reportProgress(id).pipe(startWith(null)) : of(null))),
+    ),
+    { initialValue: null },
+  );
   readonly sectionNames = sectionNames;
   readonly liveFigureHint = liveFigureHint;
   readonly liveFigureExample = '~{p95 Book intake}';

@@ -9,6 +9,7 @@ import {
   type ListedReport,
   type ProjectSettings,
   type ReportDocument,
+  type ReportProgress,
   type ReportTemplate,
   type Run,
 } from '@sturdy/core';
@@ -43,9 +44,11 @@ function screen(
   report = jest.fn((_id: string, _template: ReportTemplate, _against: readonly string[]): Observable<ReportDocument> => of(document)),
 ) {
   jest.useFakeTimers();
+  const progress = new Subject<ReportProgress>();
   const api = {
     runs: () => of([]),
     report,
+    reportProgress: () => progress,
     reports: () => of([listed]),
     projectSettings: () => of(plainSettings),
     saveProjectSettings: jest.fn((settings: ProjectSettings) => of(settings)),
@@ -70,7 +73,7 @@ function screen(
     const call = api.report.mock.calls.at(-1);
     return { template: call?.[1], against: call?.[2] };
   };
-  return { ...rendered, api, settle, last };
+  return { ...rendered, api, progress, settle, last };
 }
 afterEach(() => {
   jest.useRealTimers();
@@ -105,13 +108,18 @@ describe('the report of a run', () => {
 
   it('can be broken off while it is made, and made again', () => {
     const making = new Subject<ReportDocument>();
-    const { click, settle, text, element } = screen(
+    const { click, settle, text, element, progress } = screen(
       jest.fn((_id: string, _template: ReportTemplate, _against: readonly string[]): Observable<ReportDocument> => making),
     );
     expect(text()).toContain('The report is being made');
+    progress.next({ part: 'Analysing the figures', done: 2, total: 5 });
+    settle();
+    expect(text()).toContain('Analysing the figures, part 3 of 5…');
+    const bar = element.querySelector('progress');
+    expect([bar?.value, bar?.max]).toEqual([2, 5]);
     click('Cancel');
     settle();
-    expect([making.observed, text().includes('The making was canceled.')]).toEqual([false, true]);
+    expect([making.observed, progress.observed, text().includes('The making was canceled.')]).toEqual([false, false, true]);
     click('Make it again');
     settle();
     making.next(document);

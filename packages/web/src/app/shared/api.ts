@@ -97,7 +97,8 @@ import type {
   ScriptOptions,
   TriedCode,
 } from '@sturdy/core';
-import type { Observable } from 'rxjs';
+import { map, type Observable } from 'rxjs';
+import { liveStream } from './live-stream';
 import { projectIn } from './project-address';
 
 /** The project that the address of the page names; empty for the list of all. */
@@ -306,6 +307,8 @@ export class Api {
   workloadOfBrief = () => this.#http.post<Workload>(`${inProject}/brief/workload`, {});
   report = (runId: string, template: ReportTemplate, against: readonly string[]) =>
     this.#http.post<ReportDocument>(`/api/runs/${runId}/report`, { template, against });
+  /** How far the report of a run is that is being made. */
+  reportProgress = (runId: string) => liveStream(`/api/runs/${runId}/live`, ['reporting']).pipe(map(({ data }) => data));
   issueReport = (runId: string, template: ReportTemplate, against: readonly string[]) =>
     this.#http.post<ListedReport>(`/api/runs/${runId}/reports`, { template, against });
   reports = () => this.#http.get<ListedReport[]>(`${inProject}/reports`);
