@@ -68,6 +68,28 @@ describe('where service turns', () => {
     expect(more).toEqual([]);
   });
 
+  it('is told in spite of a level at which the machine stood still', () => {
+    const simulated = simulate({ ...small, users: 40, curve: staircase(4, 30), seed: 'hiccup' });
+    for (const stood of [0, 4]) {
+      const frames = simulated.frames.map((frame) =>
+        Math.floor(frame.second / 30) === stood && frame.second % 30 !== 20 ? { ...frame, iterationsPassed: 0 } : frame,
+      );
+      const knee = kneeOf(loadLevels(prepareGround(groundOf({ ...simulated, frames }))), seedrandom('draw'), 60);
+      expect(knee?.users.low).toBeLessThanOrEqual(17);
+      expect(knee?.users.high).toBeGreaterThanOrEqual(17);
+      expect(knee?.stoodStill.map(({ fromSecond }) => Math.floor(fromSecond / 30))).toEqual([stood]);
+    }
+  });
+
+  it('is said to lie before the first step where more users never got more done', () => {
+    const curve: LoadCurve = { kind: 'staircase', first: 28, add: 4, everySeconds: 30, rampDownSeconds: 0, atEnd: 'iteration' };
+    const turning = ofKind(found({ ...small, users: 52, curve, seed: 'past' }), 'turning-point');
+    expect(turning[0]?.sentence).toMatch(
+      /^Service turns below 28 users: with 52 no more than 5\d(\.\d)? iterations a second were served, with 28 (4|5)\d/,
+    );
+    expect(turning.map(({ sentence }) => sentence).join()).not.toContain('still growing');
+  });
+
   it('is told of errors that begin with the load', () => {
     const findings = found({ ...small, users: 40, curve: staircase(4, 20), seed: 'pool', fails: (waiting) => waiting > 8 });
     expect(findings.find(({ id }) => id === 'turning-errors')?.sentence).toMatch(/^From (20|24) users on transactions fail/);

@@ -15,6 +15,8 @@ export interface Knee {
   cycleSeconds: number;
   /** What the fitted curve says for so many users. */
   curve: (users: number) => number;
+  /** Levels that were left out: less than half of what the others let expect was done there, so something stood still. */
+  stoodStill: readonly LoadLevel[];
 }
 
 /** Shapes of the bend that are tried: workers of the station at the limit; null for a bend without rounding. */
@@ -47,35 +49,58 @@ function fitShape(points: readonly WeightedPoint[], shape: Shape, start: readonl
   };
 }
 
-/**
- * Fits throughput over users by the curve of a closed queueing model, of which capacity, cycle time and rounding are free: its bounds cross at N*
- * (Lazowska, Zahorjan, Graham, Sevcik: Quantitative System Performance, 1984, chapter 5). The interval comes from a bootstrap of blocks within the levels
- * (circular block bootstrap; Politis and Romano 1992). Null with fewer than four levels, and where throughput still grows on the last one.
- */
-export function kneeOf(levels: readonly LoadLevel[], random: Random, replicates = 200): Knee | null {
+/** The curve of a closed model that leaves the least of the levels; null where these do not tell enough for one. */
+function fitLevels(levels: readonly LoadLevel[]) {
   const points = levels.map(pointOf);
   const [lightest] = [...points].sort((left, right) => left.x - right.x);
   const most = points.reduce((best, { y }) => Math.max(best, y), 0);
   const heaviest = points.reduce((best, { x }) => Math.max(best, x), 0);
-  if (!lightest || new Set(points.map(({ x }) => Math.round(x))).size < 4 || lightest.y <= 0) return null;
-  const start = [lightest.x / lightest.y, most];
+  if (!lightest || new Set(points.map(({ x }) => Math.round(x))).size < 4 || most <= 0) return null;
+  // Below the bend an iteration takes its cycle, above it longer: the quickest level is a good start, whatever one level met by accident.
+  const quickest = Math.min(...points.filter(({ y }) => y > 0).map(({ x, y }) => x / y));
   const [best] = shapes
     .filter((shape) => shape === null || heaviest <= mostRounded)
-    .map((shape) => fitShape(points, shape, start))
+    .map((shape) => fitShape(points, shape, [quickest, most]))
     .sort((left, right) => left.residual - right.residual);
+  return best ? { ...best, lightest: lightest.x, heaviest } : null;
+}
+
+/**
+ * Fits throughput over users by the curve of a closed queueing model, of which capacity, cycle time and rounding are free: its bounds cross at N*
+ * (Lazowska, Zahorjan, Graham, Sevcik: Quantitative System Performance, 1984, chapter 5). The interval comes from a bootstrap of blocks within the levels
+ * (circular block bootstrap; Politis and Romano 1992). Null with fewer than four levels, where throughput still grows on the last one, and where it did
+ * not grow from the first one on.
+ */
+export function kneeOf(levels: readonly LoadLevel[], random: Random, replicates = 200): Knee | null {
+  let [played, stoodStill]: [readonly LoadLevel[], LoadLevel[]] = [levels, []];
+  let best = fitLevels(played);
+  while (best) {
+    const fit = best;
+    const [worst] = played
+      .map((level) => ({
+        level,
+        share: levelPerSecond(level) / throughput(fit.shape, level.load, fit.parameters[0] ?? 1, fit.parameters[1] ?? 1),
+      }))
+      .sort((left, right) => left.share - right.share);
+    if (!worst || worst.share >= 0.5 || stoodStill.length + 1 > levels.length / 5) break;
+    stoodStill = [...stoodStill, worst.level];
+    played = played.filter((level) => level !== worst.level);
+    best = fitLevels(played);
+  }
   if (!best) return null;
-  const [cycleSeconds = 1, capacity = 1] = best.parameters;
+  const { shape, parameters, lightest, heaviest } = best;
+  const [cycleSeconds = 1, capacity = 1] = parameters;
   const users = capacity * cycleSeconds;
-  // Beyond what was played nothing is known of a bend.
-  if (users > 0.9 * heaviest) return null;
+  // Beyond what was played nothing is known of a bend, nor before it.
+  if (users > 0.9 * heaviest || users < lightest) return null;
   const drawnUsers: number[] = [];
   const drawnRates: number[] = [];
-  const near = shapesNear(best.shape);
+  const near = shapesNear(shape);
   for (let n = 0; n < replicates; n++) {
-    const drawn = levels.map((level) => pointOf({ ...level, seconds: drawBlocks(level.seconds, random) }));
+    const drawn = played.map((level) => pointOf({ ...level, seconds: drawBlocks(level.seconds, random) }));
     // How round the bend is, is not known either.
-    const [again] = near.map((shape) => fitShape(drawn, shape, best.parameters)).sort((left, right) => left.residual - right.residual);
-    const [cycle = 1, rate = 1] = again?.parameters ?? best.parameters;
+    const [again] = near.map((other) => fitShape(drawn, other, parameters)).sort((left, right) => left.residual - right.residual);
+    const [cycle = 1, rate = 1] = again?.parameters ?? parameters;
     drawnUsers.push(cycle * rate);
     drawnRates.push(rate);
   }
@@ -83,7 +108,8 @@ export function kneeOf(levels: readonly LoadLevel[], random: Random, replicates 
     users: widened(percentileInterval(users, drawnUsers)),
     perSecond: widened(percentileInterval(capacity, drawnRates)),
     cycleSeconds,
-    curve: (count) => throughput(best.shape, count, cycleSeconds, capacity),
+    curve: (count) => throughput(shape, count, cycleSeconds, capacity),
+    stoodStill,
   };
 }
 

@@ -16,7 +16,7 @@ export function turningPoints(ground: PreparedGround): Finding[] {
   const found: Finding[] = [];
   const knee = isOpen ? null : kneeOf(levels, ground.random);
   if (knee) found.push(kneeFinding(levels, knee), ...inProduction(ground, knee));
-  else if (!isOpen) found.push(growing(levels));
+  else if (!isOpen) found.push(throughputGrows(levels) ? growing(levels) : turnedBefore(levels));
   const response = breakUpwards(pointsOf(levels, levelMs), ground.random);
   if (response) {
     const from = levels.find(({ load }) => load >= response.at.value);
@@ -96,7 +96,7 @@ function kneeFinding(levels: readonly LoadLevel[], knee: Knee): Finding {
     kind: 'turning-point',
     severity: 'grave',
     sentence: `Service turns at about ${figureText(knee.users.value)} users (${range(knee.users)}): more users than that do not get more done, they only wait longer. At most ${figureText(knee.perSecond.value)} iterations a second are served.`,
-    explanation: `An iteration takes ${figureText(knee.cycleSeconds)} s with its pauses while nobody waits. The curve of a closed queueing model is fitted to throughput over users; its two bounds cross at the turn (Lazowska and others 1984).`,
+    explanation: `An iteration takes ${figureText(knee.cycleSeconds)} s with its pauses while nobody waits. The curve of a closed queueing model is fitted to throughput over users; its two bounds cross at the turn (Lazowska and others 1984).${knee.stoodStill.map((level) => ` The level of ${figureText(level.load)} users was left out: it served ${figureText(levelPerSecond(level))} iterations a second where ${figureText(knee.curve(level.load))} were to be expected, so something stood still.`).join('')}`,
     ...spanOf(levels.find(({ load }) => load >= knee.users.value)),
     series: [],
     chart: {
@@ -115,8 +115,34 @@ function kneeFinding(levels: readonly LoadLevel[], knee: Knee): Finding {
   };
 }
 
+const heaviestOf = (levels: readonly LoadLevel[]): LoadLevel =>
+  levels.reduce((heaviest, level) => (level.load > heaviest.load ? level : heaviest));
+const lightestOf = (levels: readonly LoadLevel[]): LoadLevel =>
+  levels.reduce((lightest, level) => (level.load < lightest.load ? level : lightest));
+
+/** True where throughput grew by half as much as users did, at least: a turn before the first level lets it stay as it is. */
+function throughputGrows(levels: readonly LoadLevel[]): boolean {
+  const [lightest, heaviest] = [lightestOf(levels), heaviestOf(levels)];
+  const gained = levelPerSecond(heaviest) / levelPerSecond(lightest) - 1;
+  return !(gained < 0.5 * (heaviest.load / lightest.load - 1));
+}
+
+function turnedBefore(levels: readonly LoadLevel[]): Finding {
+  const [lightest, heaviest] = [lightestOf(levels), heaviestOf(levels)];
+  return {
+    id: 'turning-throughput',
+    kind: 'turning-point',
+    severity: 'grave',
+    sentence: `Service turns below ${figureText(lightest.load)} users: with ${figureText(heaviest.load)} no more than ${figureText(levelPerSecond(heaviest))} iterations a second were served, with ${figureText(lightest.load)} ${figureText(levelPerSecond(lightest))}.`,
+    explanation: 'More users only waited longer, from the first step on. To find where it turns, let a staircase begin lower.',
+    ...spanOf(lightest),
+    series: [],
+    chart: throughputChart(levels),
+  };
+}
+
 function growing(levels: readonly LoadLevel[]): Finding {
-  const last = levels.reduce((heaviest, level) => (level.load > heaviest.load ? level : heaviest));
+  const last = heaviestOf(levels);
   return {
     id: 'turning-throughput',
     kind: 'turning-point',
