@@ -81,6 +81,15 @@ describe('where service turns', () => {
     }
   });
 
+  it('is told in spite of users who went home before the last step', () => {
+    const simulated = simulate({ ...small, users: 40, curve: staircase(4, 30), seed: 'home' });
+    const frames = simulated.frames.map((frame) => (frame.second >= 270 ? { ...frame, activeUsers: 0 } : frame));
+    const knee = kneeOf(loadLevels(prepareGround(groundOf({ ...simulated, frames }))), seedrandom('draw'), 60);
+    expect(knee?.users.low).toBeLessThanOrEqual(17);
+    expect(knee?.users.high).toBeGreaterThanOrEqual(17);
+    expect(knee?.stoodStill).toEqual([]);
+  });
+
   it('is said to lie before the first step where more users never got more done', () => {
     const curve: LoadCurve = { kind: 'staircase', first: 28, add: 4, everySeconds: 30, rampDownSeconds: 0, atEnd: 'iteration' };
     const turning = ofKind(found({ ...small, users: 52, curve, seed: 'past' }), 'turning-point');

@@ -56,6 +56,8 @@ export function loadLevels({ run, seconds }: Pick<PreparedGround, 'run' | 'secon
   return periods.flatMap((period) => {
     const own = within(seconds, period);
     if (own.length < Math.max(1, 0.8 * (period.toSecond - period.fromSecond))) return [];
-    return [{ ...period, load: mean(own.map(({ users, due }) => (isOpen ? due : users))), seconds: own }];
+    const load = mean(own.map(({ users, due }) => (isOpen ? due : users)));
+    // Where everybody has gone home, nothing is left of the load that was planned.
+    return isOpen || load >= 1 ? [{ ...period, load, seconds: own }] : [];
   });
 }
