@@ -1,6 +1,6 @@
 /** The walls of docs/architecture.md: what each package may import, and no circles. */
-const own = ['core', 'engine', 'server', 'web', 'standins', 'cli'];
-const may = { core: [], engine: ['core'], server: ['core', 'engine'], web: ['core'], standins: [], cli: ['core', 'engine', 'server'] };
+const own = ['core', 'page', 'engine', 'server', 'web', 'standins', 'cli'];
+const may = { core: [], page: ['core'], engine: ['core', 'page'], server: ['core', 'page', 'engine'], web: ['core'], standins: [], cli: ['core', 'engine', 'server'] };
 
 module.exports = {
   forbidden: [
@@ -10,7 +10,7 @@ module.exports = {
       comment: 'a folder is one subject: what it needs may not need it',
       severity: 'error',
       scope: 'folder',
-      from: { path: '^packages/(core|engine|server|cli|standins|web)/src/' },
+      from: { path: '^packages/(core|page|engine|server|cli|standins|web)/src/' },
       to: { circular: true },
     },
     ...own.map((name) => ({
@@ -20,7 +20,7 @@ module.exports = {
       from: { path: `^packages/${name}/src` },
       to: { path: `^packages/(${own.filter((one) => one !== name && !may[name].includes(one)).join('|')})/` },
     })),
-    ...['http', 'line'].map((kind) => ({
+    ...['http', 'line', 'browser'].map((kind) => ({
       name: `${kind}-has-a-room`,
       comment: `what the engine knows of ${kind} stands in drivers/${kind}; only drivers/kinds.ts and the public face of the package may enter`,
       severity: 'error',

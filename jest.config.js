@@ -8,6 +8,7 @@ export default {
   testEnvironment: 'node',
   roots: [
     '<rootDir>/packages/core/src',
+    '<rootDir>/packages/page/src',
     '<rootDir>/packages/engine/src',
     '<rootDir>/packages/server/src',
     '<rootDir>/packages/standins/src',
@@ -18,6 +19,8 @@ export default {
   globalSetup: '<rootDir>/scripts/jest-setup.mjs',
   moduleNameMapper: {
     '^@sturdy/core$': '<rootDir>/.sturdy/core-for-tests.cjs',
+    '^@sturdy/page$': '<rootDir>/.sturdy/page-for-tests.cjs',
+    '^@sturdy/engine/browser$': '<rootDir>/packages/engine/src/drivers/browser/index.ts',
     '^@sturdy/(engine|server|standins)$': '<rootDir>/packages/$1/src/index.ts',
     '/files\\.js$': '<rootDir>/packages/server/src/test/files.ts',
     '/worker-file\\.js$': '<rootDir>/packages/engine/src/test/worker-file.ts',

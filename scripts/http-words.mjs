@@ -22,6 +22,8 @@ const rooms = ['engine/src/drivers/http/'];
 const allowed = {
   'engine/src/index.ts': 'the public face of the package',
   'engine/src/drivers/kinds.ts': 'the table of kinds',
+  'engine/src/drivers/browser/network-quiet.ts': 'a browser tells which of its requests stay open by their nature',
+  'engine/src/drivers/browser/player-browser.ts': 'the address of its proxy',
   'engine/src/contract/judge-answer.ts': 'a handoff says which of several answers of a step it is read from',
   'engine/src/program/compile.ts': 'the cookie step, and code steps, need the driver of HTTP',
   'engine/src/play/virtual-user.ts': 'the cookie step, and code steps, reach into the driver of HTTP',

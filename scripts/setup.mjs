@@ -113,6 +113,7 @@ export function startBuild() {
 }
 
 async function buildPackages() {
+  await running(process.execPath, ['scripts/page-code.mjs']);
   await running(process.execPath, ['node_modules/typescript/bin/tsc', '-b']);
   const { bundleCore } = await import('./bundle.mjs');
   bundleCore(join(root, 'packages/core/dist/index.js'), join(root, 'packages/core/dist/bundled.js'), 'esm');

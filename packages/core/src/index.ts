@@ -23,6 +23,7 @@ export * from './failure/index.js';
 export * from './findings/index.js';
 export * from './files/index.js';
 export * from './formats/index.js';
+export * from './gestures/index.js';
 export * from './hosts/index.js';
 export * from './measure/index.js';
 export * from './notice/index.js';

@@ -6,6 +6,7 @@ export type { Scope } from './values/scope.js';
 export type { Driver, Outcome } from './contract/driver.js';
 export type { HttpUserDriver, WireRequest, WireResponse } from './drivers/http/wire.js';
 export type { Drivers, PlayedStep } from './drivers/kinds.js';
+export { findBrowser, quietArguments } from './drivers/browser/find-browser.js';
 export { HttpDriver } from './drivers/http/http-driver.js';
 export { optionsFor, type HttpDriverOptions } from './drivers/http/http-driver-options.js';
 export { CachedDriver } from './drivers/http/cached-driver.js';

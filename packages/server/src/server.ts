@@ -35,6 +35,7 @@ import { FileStates } from './project-files/file-states.js';
 import { ProjectFiles } from './project-files/project-files.js';
 import { Projects } from './projects/projects.js';
 import { Recorder } from './record/recorder.js';
+import { SecondTakeMaker } from './record/second-take-maker.js';
 import { RehearsalRoom } from './rehearse/rehearsal-room.js';
 import { systemClock, type Clock } from './clock/clock.js';
 import { ReadinessCheck } from './schedule/readiness-check.js';
@@ -146,6 +147,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     warn,
   });
   const preparedRuns = new PreparedRuns({ store, compute, samples }, parquetWorkerFile);
+  const recorder = new Recorder(store, live, options.proxyPort, options.recorderFolder, warn, options.lookup);
   const services: Services = {
     preparedRuns,
     questions: new Questions(preparedRuns, store, questionProcessFile),
@@ -160,7 +162,8 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     live,
     environments,
     fileStates: new FileStates({ store, samples, parquetWorker: parquetWorkerFile }, { store, environments, projects }),
-    recorder: new Recorder(store, live, options.proxyPort, options.recorderFolder, warn, options.lookup),
+    recorder,
+    secondTakes: new SecondTakeMaker(store, compute, recorder, live),
     rehearsalRoom,
     conductor,
     samples,

@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { LanePointSchema, RunSchema } from '../analyse/run.schema.js';
 import { HostPointSchema } from '../hosts/watch.schema.js';
 import { FailureSchema, UserLogEntrySchema, UserStateSchema } from '../measure/frame.schema.js';
+import { PlayingProgressSchema } from '../gestures/second-take.schema.js';
 import { ExchangeSchema, TakeSchema } from '../take/take.schema.js';
 
 /**
@@ -34,6 +35,7 @@ export const liveEvents = {
   correlating: z.object({ done: z.number(), total: z.number() }),
   importing: z.object({ rows: z.number() }),
   reporting: ReportProgressSchema,
+  playing: PlayingProgressSchema,
   // While a script is rehearsed.
   step: z.object({ step: z.string() }),
   rehearsal: z.object({ id: z.string() }),

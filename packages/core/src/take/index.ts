@@ -1,5 +1,7 @@
+export * from './body-ref.schema.js';
 export * from './browser-hosts.js';
 export * from './exchanges.js';
+export * from './gesture.schema.js';
 export * from './messages.js';
 export * from './name-suggestions.js';
 export * from './recording.schema.js';

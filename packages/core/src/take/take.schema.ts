@@ -1,18 +1,10 @@
 import * as z from 'zod';
+import { BodyRefSchema } from './body-ref.schema.js';
+import { GestureSchema } from './gesture.schema.js';
 
 /** A header as it stood on the wire: name in its own case, value. */
 export const HeaderSchema = z.tuple([z.string(), z.string()]);
 export type Header = z.infer<typeof HeaderSchema>;
-
-/** Points to a stored body. `hash` is the SHA-256 of its decoded bytes in hex, `size` their number. */
-export const BodyRefSchema = z.object({
-  hash: z.string(),
-  size: z.number().int().nonnegative(),
-  mimeType: z.string(),
-  /** Bytes of the whole body as it was sent, where only its beginning was kept. */
-  wholeSize: z.number().int().nonnegative().optional(),
-});
-export type BodyRef = z.infer<typeof BodyRefSchema>;
 
 /** Phases of one exchange in ms after HAR 1.2; -1 where a phase does not apply. */
 export const TimingsSchema = z.object({
@@ -137,6 +129,10 @@ export const TakeSchema = z.object({
   harLog: z.record(z.string(), z.unknown()).nullable(),
   /** What was told while recording. */
   warnings: z.array(WarningSchema).optional(),
+  /** What a person did in the clean browser, in order; absent where nothing of it was recorded. */
+  gestures: z.array(GestureSchema).optional(),
+  /** The take whose gestures were played again to make this one; absent where a person played. */
+  playedFrom: z.string().optional(),
   /** The script for which it was put together of pieces of several takes; absent for one that was recorded. */
   madeFor: z.string().optional(),
 });

@@ -76,7 +76,7 @@ it('signatures are given by signing alone, hold for what was signed, and are tak
   const asSigned = (by: string) => here(request(app).get(`${api}/signed.md`)).query({ by });
   const { text } = await asSigned('Odile Marsh').expect(200);
   const { text: asItIs } = await here(request(app).get(`${api}.md`)).expect(200);
-  expect([/error rate/.test(text), /error rate/.test(asItIs)]).toEqual([false, true]);
+  expect([text, asItIs].map((document) => document.includes('error rate'))).toEqual([false, true]);
   await asSigned('Per Lund').expect(404);
   const gone = view(
     await here(request(app).delete(`${api}/signatures`))

@@ -1,16 +1,18 @@
-import { CertificateHelpSchema, TakeSchema, RecordingOptionsSchema } from '@sturdy/core';
+import { CertificateHelpSchema, MadeSecondTakeSchema, TakeSchema, RecordingOptionsSchema } from '@sturdy/core';
 import * as z from 'zod';
 import { certificateSteps } from '../record/certificate-page.js';
 import { usualBodyLimitBytes } from '../record/recorder.js';
+import { notFound } from '../problem/problem.js';
 import { InProject } from './parameters.js';
 import { askerOf } from './person.js';
 import { route, type AnyRoute } from './route.js';
 import type { Services } from './services.js';
 
 const Empty = z.object({});
+const InTake = z.object({ takeId: z.string() });
 
 /** The recorder: start, marks, pause, stop, the clean browser, and its certificate. */
-export const recordRoutes = ({ environments, recorder }: Services): AnyRoute[] => [
+export const recordRoutes = ({ environments, projects, recorder, secondTakes, store }: Services): AnyRoute[] => [
   route({
     method: 'post',
     path: '/projects/:projectId/takes/record',
@@ -75,6 +77,46 @@ export const recordRoutes = ({ environments, recorder }: Services): AnyRoute[] =
     }),
     result: TakeSchema,
     handle: ({ body }) => recorder.mark(body.kind, body.text),
+  }),
+  route({
+    method: 'post',
+    path: '/takes/:takeId/second',
+    summary: 'Make a second take: the gestures of a take are played again through the recorder, with other values where a person was free',
+    params: InTake,
+    body: z.object({
+      inWindow: z.boolean().default(false).describe('in a window, in which a person can do by hand what cannot be played'),
+    }),
+    result: MadeSecondTakeSchema,
+    handle: async ({ params, body, request }) => {
+      const take = await store.take(params.takeId);
+      if (!take) throw notFound('take', params.takeId);
+      await projects.need(take.projectId);
+      const { by, chosen } = askerOf(request);
+      const environment = await environments.inUse(take.projectId, chosen);
+      const made = await secondTakes.make(take.id, environment, body.inWindow);
+      await environments.noteUse(environment, environment.targets, `The second take of “${take.name}”`, by);
+      return made;
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/takes/:takeId/second/answer',
+    summary: 'Go on with a second take after something was done by hand, or end it there',
+    params: InTake,
+    body: z.object({ goesOn: z.boolean() }),
+    result: Empty,
+    handle: ({ params, body }) => {
+      secondTakes.answer(params.takeId, body.goesOn);
+      return {};
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/takes/:takeId/second/cancel',
+    summary: 'Give up making a second take; nothing of it is kept',
+    params: InTake,
+    result: z.object({ canceled: z.boolean() }),
+    handle: ({ params }) => ({ canceled: secondTakes.cancel(params.takeId) }),
   }),
   route({ method: 'post', path: '/takes/record/stop', summary: 'Stop recording', result: TakeSchema, handle: () => recorder.stop() }),
   route({

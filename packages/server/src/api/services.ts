@@ -12,6 +12,7 @@ import type { FileStates } from '../project-files/file-states.js';
 import type { ProjectFiles } from '../project-files/project-files.js';
 import type { Projects } from '../projects/projects.js';
 import type { Recorder } from '../record/recorder.js';
+import type { SecondTakeMaker } from '../record/second-take-maker.js';
 import type { Notices } from '../notice/notices.js';
 import type { RehearsalRoom } from '../rehearse/rehearsal-room.js';
 import type { SampleFiles } from '../samples/sample-files.js';
@@ -31,6 +32,7 @@ export interface Services {
   longWork: LongWork;
   live: LiveHub;
   recorder: Recorder;
+  secondTakes: SecondTakeMaker;
   rehearsalRoom: RehearsalRoom;
   conductor: Conductor;
   clock: Clock;

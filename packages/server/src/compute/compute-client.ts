@@ -37,6 +37,7 @@ const forReaders: ReadonlySet<string> = new Set<keyof Compute>([
   'series',
   'catalogue',
   'sampledUsers',
+  'typedTexts',
   'findings',
   'compareRuns',
   'compareCrews',

@@ -47,7 +47,9 @@ import {
   Workbench,
   prove,
   repair,
+  lookupsOf,
   runResult,
+  secretSentAfter,
   runTable,
   type Captured,
   type Extractor,
@@ -100,6 +102,14 @@ import { tryCode } from './try-code.js';
 import { writeDocument, type DocumentFormat } from '../documents/write-document.js';
 import { readCatalogue, readRunTables, writeRunTables } from '../samples/run-table-files.js';
 import { writeSheet } from './write-sheet.js';
+
+/** What the traffic of a take tells of what was typed in it, by the numbers of gestures. */
+export interface TypedTexts {
+  /** What masked fields held; those that nobody knows are absent. */
+  secrets: Record<number, string>;
+  /** What was typed to look something up. */
+  lookups: number[];
+}
 
 const load = (stored: StoredTake): LoadedTake => ({
   take: stored.take,
@@ -250,6 +260,14 @@ export const tasks = {
   runResult: (run: Run, frames: Frame[], scripts: Script[], hosts: HostSeries[] = []): RunResult => runResult(run, frames, scripts, hosts),
   lanes: (frames: readonly Frame[]): LanePoint[] => lanesOf(frames),
   /** What the analysis noticed in a run. The same run tells the same: its draws come from its id. */
+  typedTexts: (stored: StoredTake): TypedTexts => {
+    const take = load(stored);
+    const secrets = (take.take.gestures ?? []).flatMap((gesture) => {
+      const secret = gesture.act.kind === 'type' && gesture.act.isSecret ? secretSentAfter(take, gesture) : null;
+      return secret === null ? [] : [[gesture.n, secret] as const];
+    });
+    return { secrets: Object.fromEntries(secrets), lookups: lookupsOf(take) };
+  },
   findings: (ground: Omit<FindingGround, 'random'>): Finding[] => findingsOf({ ...ground, random: seedrandom(ground.run.id) }),
   baseline: (run: Run, frames: Frame[]): Baseline => baselineOf(run, frames),
   compareRuns: (measured: MeasuredRun[], scripts: Script[], histories: Histories): RunComparison =>

@@ -4,7 +4,7 @@ import { createServer } from 'node:net';
 import { availableParallelism, tmpdir, totalmem } from 'node:os';
 import { dirname, resolve } from 'node:path';
 import pg from 'pg';
-import { findBrowser } from '../record/find-browser.js';
+import { findBrowser } from '@sturdy/engine';
 
 /** What a server is to be started with. */
 export interface ServerWish {

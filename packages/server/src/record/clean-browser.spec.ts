@@ -50,6 +50,7 @@ it('the clean browser records HTTPS without a warning, asks for every file each 
   await proxy.listen('127.0.0.1', 0);
   const clicked: string[] = [];
   const pressed: string[] = [];
+  const gestures: string[] = [];
   const browser = openCleanBrowser({
     proxy: `http://127.0.0.1:${proxy.port}`,
     address: `${origin}/`,
@@ -57,6 +58,7 @@ it('the clean browser records HTTPS without a warning, asks for every file each 
     headless: true,
     clicked: (text) => clicked.push(text),
     shortcut: (key) => pressed.push(key),
+    gesture: ({ act }) => gestures.push(act.kind),
   });
   try {
     for (let waited = 0; waited < 300 && asked.filter((path) => path.startsWith('/sees')).length < 2; waited++)
@@ -66,6 +68,8 @@ it('the clean browser records HTTPS without a warning, asks for every file each 
     expect(asked.filter((path) => path === '/style.css').length).toBeGreaterThanOrEqual(2);
     expect(clicked[0]).toBe('Book gate');
     expect(pressed[0]).toBe('begin');
+    // What the page does by itself is no gesture of a person.
+    expect(gestures).toEqual(['go-to']);
     expect(refusedCertificates).toEqual([]);
   } finally {
     browser.close();
@@ -88,6 +92,7 @@ it('says what to do where there is no display', () => {
     headless: false,
     clicked: () => undefined,
     shortcut: () => undefined,
+    gesture: () => undefined,
   };
   expect(() => openCleanBrowser(wanted)).toThrow(
     /Set http:\/\/127.0.0.1:1 as the HTTP and HTTPS proxy .* install the certificate from http:\/\/127.0.0.1:1\//,

@@ -6,6 +6,7 @@ import type { Lookup } from '@sturdy/engine';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem/problem.js';
 import type { Store } from '../store/store-client.js';
+import type { SeenGesture } from './browser-watch.js';
 import { openCleanBrowser, type CleanBrowser } from './clean-browser.js';
 import { certificatePage } from './certificate-page.js';
 import { CertificateAuthority } from './proxy/certificate-authority.js';
@@ -20,6 +21,8 @@ export interface RecordingWanted {
   forNetwork: boolean;
   /** Bodies above this many bytes are cut. */
   bodyLimitBytes: number;
+  /** The take whose gestures are played again; absent where a person plays. */
+  playedFrom?: string;
 }
 
 export const usualBodyLimitBytes = 32 << 20;
@@ -94,6 +97,7 @@ export class Recorder {
       state: 'recording',
       marks: [],
       harLog: null,
+      ...(wanted.playedFrom === undefined ? {} : { playedFrom: wanted.playedFrom }),
     };
     const recording = new Recording(
       take,
@@ -163,7 +167,15 @@ export class Recorder {
         recording.clicked(text);
       },
       shortcut: (key) => void this.shortcut(key),
+      gesture: (gesture) => {
+        recording.gesture(gesture);
+      },
     });
+  }
+
+  /** Notes a gesture that was played, at the present moment of the recording. */
+  noteGesture(gesture: SeenGesture): void {
+    this.#need().recording.gesture(gesture);
   }
 
   /** What a key does while one looks at the application: begin the suggested transaction, end it, pause or resume. */

@@ -6,6 +6,7 @@ import {
   noTimings,
   suggestNames,
   warningsOf,
+  type Gesture,
   type Mark,
   type RequestExchange,
   type Take,
@@ -16,6 +17,7 @@ import type { Store } from '../store/store-client.js';
 import type { StoredBody } from '../store/stored-body.js';
 import { unfoldTake } from '../store/unfold-take.js';
 import { ExchangeInTheMaking, type MakingGround } from './exchange-in-the-making.js';
+import type { SeenGesture } from './browser-watch.js';
 import type { RecordingJournal } from './recording-journal.js';
 import type { ExchangeTap, ProxyTap, RequestHead } from './proxy/tap.js';
 
@@ -52,6 +54,8 @@ export class Recording implements ProxyTap {
   #writes: Promise<void> | null = null;
   #next = 0;
   #ended = false;
+  /** True while gestures are not stored yet. */
+  #gesturesWait = false;
 
   constructor(
     take: Take,
@@ -76,6 +80,7 @@ export class Recording implements ProxyTap {
     this.#growth = setInterval(() => {
       for (const making of this.#grown) this.#store(making);
       this.#grown.clear();
+      if (this.#gesturesWait) this.#change({}).catch(() => undefined);
       // What the store could not take a moment ago.
       this.#flush().catch(() => undefined);
     }, growthMs);
@@ -160,9 +165,27 @@ export class Recording implements ProxyTap {
     // Back to the moment after the last exchange that stays: a transaction that was begun since then goes too.
     const lastKeptMs = Math.max(-1, ...[...this.#kept.values()].map((exchange) => exchange.startedAtMs));
     const stays = (mark: Mark) => mark.kind === 'pause' || mark.kind === 'resume' || mark.atMs <= lastKeptMs;
-    await this.#change({ marks: this.take.marks.filter(stays) });
+    const { gestures } = this.take;
+    await this.#change({
+      marks: this.take.marks.filter(stays),
+      ...(gestures && { gestures: gestures.filter(({ atMs }) => atMs <= lastKeptMs) }),
+    });
     this.live.tell(this.take.id, 'discarded', { exchanges: numbers });
     return numbers;
+  }
+
+  /** What a person did in the clean browser; a double click is told after the two clicks that it is made of. */
+  gesture({ at, until, ...seen }: SeenGesture): void {
+    if (this.paused || this.#ended) return;
+    const gestures = this.take.gestures ?? [];
+    const kept = seen.act.kind === 'double-click' ? withoutClicks(gestures, seen) : gestures;
+    const sinceStart = (moment: number): number => Math.max(0, moment - this.#zeroMs);
+    const gesture: Gesture = { ...seen, n: (kept.at(-1)?.n ?? 0) + 1, atMs: sinceStart(at), untilMs: sinceStart(until) };
+    this.take = {
+      ...this.take,
+      gestures: [...kept, gesture].sort((left, right) => left.atMs - right.atMs).map((known, place) => ({ ...known, n: place + 1 })),
+    };
+    this.#gesturesWait = true;
   }
 
   /** Something that was clicked in the clean browser: the best name for what comes next. */
@@ -195,6 +218,7 @@ export class Recording implements ProxyTap {
 
   async #change(change: Partial<Take>): Promise<Take> {
     this.take = { ...this.take, ...change };
+    this.#gesturesWait = false;
     await this.store.saveTake(this.take);
     this.live.tell(this.take.id, 'take', this.take);
     return this.take;
@@ -274,6 +298,14 @@ export class Recording implements ProxyTap {
     this.#timers.add(timer);
   }
 }
+
+/** Without the clicks on the same element that a double click began with. */
+const withoutClicks = (gestures: readonly Gesture[], { aim }: Pick<Gesture, 'aim'>): Gesture[] => {
+  const isOfIt = (gesture: Gesture | undefined) => gesture?.act.kind === 'click' && gesture.aim?.words === aim?.words;
+  let count = 0;
+  while (count < 2 && isOfIt(gestures.at(-1 - count))) count++;
+  return gestures.slice(0, gestures.length - count);
+};
 
 /** What is shown of an exchange that still grows: its latest messages. */
 const latestOnly = (exchange: RequestExchange): RequestExchange =>

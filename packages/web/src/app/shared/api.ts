@@ -22,6 +22,7 @@ import type {
   Brief,
   BriefView,
   Finding,
+  MadeSecondTake,
   RunComparison,
   Trend,
   Backup,
@@ -307,6 +308,11 @@ export class Api {
   workloadOfBrief = () => this.#http.post<Workload>(`${inProject}/brief/workload`, {});
   report = (runId: string, template: ReportTemplate, against: readonly string[]) =>
     this.#http.post<ReportDocument>(`/api/runs/${runId}/report`, { template, against });
+  makeSecondTake = (takeId: string, inWindow: boolean) => this.#http.post<MadeSecondTake>(`/api/takes/${takeId}/second`, { inWindow });
+  answerSecondTake = (takeId: string, goesOn: boolean) => this.#http.post<object>(`/api/takes/${takeId}/second/answer`, { goesOn });
+  cancelSecondTake = (takeId: string) => this.#http.post<object>(`/api/takes/${takeId}/second/cancel`, {});
+  /** How far a second take is that is being made of a take. */
+  playingProgress = (takeId: string) => liveStream(`/api/takes/${takeId}/live`, ['playing']).pipe(map(({ data }) => data));
   /** How far the report of a run is that is being made. */
   reportProgress = (runId: string) => liveStream(`/api/runs/${runId}/live`, ['reporting']).pipe(map(({ data }) => data));
   issueReport = (runId: string, template: ReportTemplate, against: readonly string[]) =>

@@ -3,7 +3,17 @@ import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { NgbDropdownModule } from '@ng-bootstrap/ng-bootstrap/dropdown';
 import { Store } from '@ngrx/store';
-import { keptExchanges, unitsOf, usualTidy, type Exchange, type SearchHit, type Tidy, type TransactionStart } from '@sturdy/core';
+import {
+  causesOf,
+  gestureWords,
+  keptExchanges,
+  unitsOf,
+  usualTidy,
+  type Exchange,
+  type SearchHit,
+  type Tidy,
+  type TransactionStart,
+} from '@sturdy/core';
 import { EnvironmentDialogs } from '../environment/environment-dialogs';
 import { moment } from '../shared/format';
 import { SecretMask } from '../shared/secret-mask';
@@ -12,17 +22,28 @@ import { ExchangeTable } from './exchange-table';
 import { ExchangeViewer } from './exchange-viewer';
 import { takesActions } from '../state/takes.actions';
 import { takesFeature } from '../state/takes.feature';
+import { GestureList } from './gesture-list';
 import { ProposedTransactions } from './proposed-transactions';
 import { TidyPanel } from './tidy-panel';
 import { WhyNot } from '../shared/why-not';
 
-type View = 'exchanges' | 'tidy' | 'beside';
+type View = 'exchanges' | 'gestures' | 'tidy' | 'beside';
 
 /** One take: its exchanges, what of them a script needs, and another take beside it. Its address says what is shown. */
 @Component({
   selector: 'app-take-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [WhyNot, FormsModule, NgbDropdownModule, BesideView, ExchangeTable, ExchangeViewer, ProposedTransactions, TidyPanel],
+  imports: [
+    WhyNot,
+    FormsModule,
+    NgbDropdownModule,
+    BesideView,
+    ExchangeTable,
+    ExchangeViewer,
+    GestureList,
+    ProposedTransactions,
+    TidyPanel,
+  ],
   template: `@if (take(); as shownTake) {
     <div class="frame" [class.wide]="shown() === 'beside' || !chosen()">
       <div class="main-side">
@@ -63,6 +84,16 @@ type View = 'exchanges' | 'tidy' | 'beside';
           >
             Exchanges
           </button>
+          @if (gestureCount() > 0) {
+            <button
+              role="tab"
+              [class.on]="shown() === 'gestures'"
+              [attr.aria-selected]="shown() === 'gestures'"
+              (click)="go({ view: 'gestures' })"
+            >
+              Gestures <span class="muted">{{ gestureCount() }}</span>
+            </button>
+          }
           <button role="tab" [class.on]="shown() === 'tidy'" [attr.aria-selected]="shown() === 'tidy'" (click)="go({ view: 'tidy' })">
             Tidy
             @if (survey(); as known) {
@@ -126,6 +157,9 @@ type View = 'exchanges' | 'tidy' | 'beside';
               />
             </div>
           }
+          @case ('gestures') {
+            <app-gesture-list class="side-panel" [take]="shownTake" [exchanges]="exchanges()" (shown)="go({ exchange: $event })" />
+          }
           @case ('tidy') {
             @if (survey(); as known) {
               <app-tidy-panel
@@ -160,6 +194,11 @@ type View = 'exchanges' | 'tidy' | 'beside';
       </div>
       @if (chosen() && view() !== 'beside') {
         <aside class="drawer" aria-label="Exchange">
+          @if (cause(); as gesture) {
+            <button class="cause small" (click)="go({ view: 'gestures' })">
+              Followed from gesture {{ gesture.n }}: {{ words(gesture) }}
+            </button>
+          }
           <app-exchange-viewer [takeId]="shownTake.id" [exchange]="chosen()!" [sought]="q() ?? ''" [(pinned)]="pinned" />
         </aside>
       }
@@ -244,6 +283,16 @@ type View = 'exchanges' | 'tidy' | 'beside';
       flex: 1;
       min-height: 0;
     }
+    .cause {
+      display: block;
+      width: 100%;
+      padding: 7px 14px;
+      border: 0;
+      border-bottom: 1px solid var(--line);
+      background: var(--ochre-soft);
+      color: var(--ink);
+      text-align: left;
+    }
     .drawer {
       border-left: 1px solid var(--line);
       background: var(--surface);
@@ -269,7 +318,18 @@ export class TakePage {
   readonly search = this.#store.selectSignal(takesFeature.selectSearch);
   readonly besideTake = this.#store.selectSignal(takesFeature.selectBeside);
   readonly #takes = this.#store.selectSignal(takesFeature.selectAll);
-  readonly shown = computed((): View => (this.view() === 'tidy' ? 'tidy' : this.view() === 'beside' ? 'beside' : 'exchanges'));
+  readonly shown = computed((): View => {
+    const view = this.view();
+    return view === 'tidy' || view === 'beside' || (view === 'gestures' && this.gestureCount() > 0) ? view : 'exchanges';
+  });
+  readonly gestureCount = computed(() => this.take()?.gestures?.length ?? 0);
+  /** The gesture that the chosen exchange followed from. */
+  readonly cause = computed(() => {
+    const [gestures, exchange] = [this.take()?.gestures ?? [], this.chosen()];
+    const n = exchange && causesOf(gestures, [exchange]).get(exchange.n);
+    return gestures.find((gesture) => gesture.n === n);
+  });
+  readonly words = gestureWords;
   readonly chosen = computed(() => this.exchanges().find((exchange) => exchange.n === Number(this.exchange() ?? 0)) ?? null);
   readonly otherTakes = computed(() => this.#takes().filter((take) => take.id !== this.id()));
   readonly pinned = signal<Exchange | null>(null);

@@ -1,0 +1,92 @@
+import type { Aim } from '@sturdy/core';
+import { chromium, type Browser, type Page } from 'playwright-core';
+import { finderCode, aimsCode } from '@sturdy/page';
+import { changes, habits, pageOf, widgets, type Change } from './test/widget-pages.js';
+
+let browser: Browser;
+let page: Page;
+beforeAll(async () => {
+  browser = await chromium.launch({
+    executablePath: '/usr/bin/chromium',
+    args: [
+      '--no-sandbox',
+      '--disable-gpu',
+      '--disable-quic',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+  });
+  page = await browser.newPage();
+});
+afterAll(() => browser.close());
+
+/** Aims at everything on the page that a gesture may mean, by its name. */
+async function aimsOn(html: string): Promise<Record<string, Aim>> {
+  await page.setContent(html);
+  return page.evaluate<Record<string, Aim>>(`(${aimsCode})('data-truth')`);
+}
+/** What an aim leads to: the name of the element; null where it leads to none. */
+const found = (aim: Aim): Promise<string | null> =>
+  page.evaluate(
+    `(() => { const { element } = (${finderCode})(${JSON.stringify(aim)}); return element && element.getAttribute('data-truth') })()`,
+  );
+
+describe('aims at 60 pages after published widget patterns, as three frameworks write them', () => {
+  /** By change: gestures that find the right element, none, and a wrong one. */
+  const counts = new Map<Change | null, { right: number; none: string[]; wrong: string[] }>();
+  beforeAll(async () => {
+    for (const widget of Object.keys(widgets))
+      for (const habit of habits) {
+        const aims = await aimsOn(pageOf(widget, habit, null));
+        for (const change of [null, ...changes]) {
+          await page.setContent(pageOf(widget, habit, change));
+          const count = counts.get(change) ?? { right: 0, none: [], wrong: [] };
+          counts.set(change, count);
+          for (const [truth, aim] of Object.entries(aims)) {
+            const name = await found(aim);
+            if (name === truth) count.right++;
+            else (name === null ? count.none : count.wrong).push(`${widget}, ${habit}: ${truth}${name === null ? '' : ` -> ${name}`}`);
+          }
+        }
+      }
+  }, 240_000);
+
+  it.each([null, ...changes])('change %s: at least 98 of 100 gestures find their element, and none finds another one', (change) => {
+    const { right, none, wrong } = counts.get(change) ?? { right: 0, none: [], wrong: [] };
+    expect(wrong).toEqual([]);
+    expect(right).toBeGreaterThan(150);
+    if (process.env['TELL']) process.stderr.write(`${String(change)}: ${right} right, ${none.length} none ${none.join('; ')}\n`);
+    expect(right / (right + none.length)).toBeGreaterThanOrEqual(0.98);
+  });
+});
+
+describe('an aim', () => {
+  it('uses no class, and no id that a program made', async () => {
+    const aims = await aimsOn(pageOf('combobox', 'made', null));
+    expect(JSON.stringify(aims)).not.toMatch(/css-|:r\d/);
+  });
+
+  it('leads to nothing where its element is gone and something else stands in its place', async () => {
+    const aims = await aimsOn('<main><button data-truth="book">Book</button></main>');
+    const [aim] = Object.values(aims);
+    if (!aim) throw new Error('There is no aim.');
+    await page.setContent('<main><button data-truth="delete">Delete all</button></main>');
+    expect(await found(aim)).toBeNull();
+    await page.setContent('<main><a data-truth="link">Book</a></main>');
+    expect(await found(aim)).toBeNull();
+  });
+
+  it('prefers what is visible, and leads to nothing where two are alike', async () => {
+    const aims = await aimsOn('<main><button data-truth="book">Book</button></main>');
+    const [aim] = Object.values(aims);
+    if (!aim) throw new Error('There is no aim.');
+    await page.setContent(
+      '<main><p><button hidden data-truth="old">Book</button><i><button data-truth="book">Book</button></i></p></main>',
+    );
+    expect(await found(aim)).toBe('book');
+    await page.setContent('<p><button data-truth="one">Book</button></p><p><button data-truth="two">Book</button></p>');
+    expect(await found(aim)).toBeNull();
+  });
+});

@@ -1,0 +1,174 @@
+import type { Aim, Way } from '@sturdy/core';
+import { computeAccessibleName, getRole } from 'dom-accessibility-api';
+import { allElements, firstText, isVisible, looksLikeData, looksMade, ownText, plainText } from './elements.js';
+
+/** A way without what it found. */
+type PlainWay = Way extends infer Each ? (Each extends Way ? Omit<Each, 'found'> : never) : never;
+type Finder = { [Kind in Way['kind']]: (way: Extract<Way, { kind: Kind }>, elements: readonly Element[]) => Element[] };
+
+const testIds = ['data-testid', 'data-test-id', 'data-test', 'data-qa', 'data-cy', 'data-automation-id'];
+/** Attributes that people or programs gave for good; `id` and `name` count where they do not look made. */
+const stableAttributes = ['id', 'name', 'placeholder', 'title', 'alt', 'aria-label', 'type', 'value', 'href', 'for'];
+const mostSigns = 120;
+/** A text that stands before an element and names it is short. */
+const mostNearSigns = 40;
+const fields = 'input, select, textarea';
+
+export const roleOf = (element: Element): string => getRole(element) ?? '';
+export const nameOf = (element: Element): string => plainText(computeAccessibleName(element));
+
+function labelOf(element: Element): string {
+  const labels = (element as HTMLInputElement).labels;
+  const label = labels?.[0];
+  if (label) {
+    // What stands in the field is no part of its label.
+    const copy = label.cloneNode(true) as Element;
+    for (const field of copy.querySelectorAll(`${fields}, button`)) field.remove();
+    return plainText(copy.textContent);
+  }
+  return plainText(element.getAttribute('aria-label'));
+}
+
+/** The text that stands last before an element, within the same part of the page. */
+function textBefore(element: Element): string {
+  for (let at: Element | null = element, steps = 0; at && steps < 4; at = at.parentElement, steps++)
+    for (let before: Node | null = at.previousSibling; before; before = before.previousSibling) {
+      const text = plainText(before.textContent);
+      if (text !== '' && text.length <= mostNearSigns && !(before instanceof Element && before.matches('script, style, template')))
+        return text;
+    }
+  return '';
+}
+
+/** What the row or item says first in which an element stands: it tells buttons apart that every row has. */
+function textOfRow(element: Element): string {
+  const row = element.parentElement?.closest('tr, li, [role=row], [role=listitem], [role=treeitem]');
+  if (!row) return '';
+  for (const child of row.children) {
+    const text = plainText(child.textContent);
+    if (text !== '' && !child.contains(element)) return text.length <= mostNearSigns ? text : '';
+    if (child.contains(element)) return '';
+  }
+  return '';
+}
+
+/** A path of CSS selectors from the nearest ancestor with an id that was given for good, else from the root of the document or shadow root. */
+function pathTo(element: Element): string {
+  const parts: string[] = [];
+  for (let at: Element | null = element; at; at = at.parentElement) {
+    if (at !== element && at.id !== '' && !looksMade(at.id)) {
+      parts.unshift(`#${CSS.escape(at.id)}`);
+      break;
+    }
+    const same = at.parentElement ? [...at.parentElement.children].filter((sibling) => sibling.localName === at.localName) : [];
+    parts.unshift(same.length > 1 ? `${at.localName}:nth-of-type(${same.indexOf(at) + 1})` : at.localName);
+  }
+  return parts.join(' > ');
+}
+
+const finders: Finder = {
+  role: ({ role, name }, elements) => elements.filter((element) => roleOf(element) === role && nameOf(element) === name),
+  label: ({ text }, elements) => elements.filter((element) => element.matches(fields) && labelOf(element) === text),
+  text: ({ tag, text }, elements) => elements.filter((element) => element.localName === tag && plainText(element.textContent) === text),
+  'test-id': ({ attribute, value }, elements) => elements.filter((element) => element.getAttribute(attribute) === value),
+  attribute: ({ tag, attribute, value }, elements) =>
+    elements.filter((element) => element.localName === tag && element.getAttribute(attribute) === value),
+  near: ({ tag, name, text }, elements) =>
+    elements.filter(
+      (element) =>
+        element.localName === tag &&
+        (name === '' || plainText(element.textContent) === name) &&
+        (textOfRow(element) === text || textBefore(element) === text),
+    ),
+  path: ({ css }, elements) => elements.filter((element) => matchesPath(element, css)),
+};
+
+function matchesPath(element: Element, css: string): boolean {
+  try {
+    return element.matches(css);
+  } catch {
+    return false;
+  }
+}
+
+/** What a way finds, the visible ones where there are some. */
+export function foundBy(way: PlainWay, elements: readonly Element[]): Element[] {
+  const found = (finders[way.kind] as (way: PlainWay, elements: readonly Element[]) => Element[])(way, elements);
+  const visible = found.filter(isVisible);
+  return visible.length > 0 ? visible : found;
+}
+
+/** All elements of the document, for `foundBy`. */
+export const elementsOf = (root: Document): Element[] => [...allElements(root)];
+
+/** Ways to an element, best first; each with how many elements it finds now. A way that does not find the element itself is none. */
+export function waysTo(element: Element): Way[] {
+  const tag = element.localName;
+  const [role, name, label] = [roleOf(element), nameOf(element), labelOf(element)];
+  const ways: PlainWay[] = [];
+  const isShort = (text: string) => text !== '' && text.length <= mostSigns;
+  const named: PlainWay[] = [];
+  if (role !== '' && isShort(name)) named.push({ kind: 'role', role, name });
+  if (element.matches(fields) && isShort(label)) named.push({ kind: 'label', text: label });
+  const text = plainText(element.textContent);
+  if (!element.matches(fields) && isShort(text) && text.length <= 60) named.push({ kind: 'text', tag, text });
+  for (const attribute of testIds) {
+    const value = element.getAttribute(attribute);
+    if (value !== null && isShort(value)) ways.push({ kind: 'test-id', attribute, value });
+  }
+  for (const attribute of stableAttributes) {
+    const value = element.getAttribute(attribute);
+    if (value === null || !isShort(value)) continue;
+    if (attribute === 'value' && !element.matches('input[type=submit], input[type=button], input[type=radio], input[type=checkbox]'))
+      continue;
+    if (attribute === 'type' && !element.matches('input, button')) continue;
+    if ((attribute === 'id' || attribute === 'name' || attribute === 'for') && looksMade(value)) continue;
+    if (attribute === 'href' && (looksLikeData(value) || /[?&]/.test(value))) continue;
+    ways.push({ kind: 'attribute', tag, attribute, value });
+  }
+  for (const near of new Set([textOfRow(element), textBefore(element)]))
+    if (isShort(near)) ways.push({ kind: 'near', tag, name: element.matches(fields) || text.length > 60 ? '' : text, text: near });
+  ways.push({ kind: 'path', css: pathTo(element) });
+  // What a page shows of its data is another thing with other data, so such names come after what stays.
+  const isData = (way: PlainWay) => ('name' in way ? looksLikeData(way.name) : 'text' in way && looksLikeData(way.text));
+  const ordered = [...named.filter((way) => !isData(way)), ...ways.slice(0, -1), ...named.filter(isData), ...ways.slice(-1)];
+  const elements = elementsOf(element.ownerDocument);
+  return ordered
+    .map((way) => ({ way, found: foundBy(way, elements) }))
+    .filter(({ found }) => found.includes(element))
+    .map(({ way, found }) => ({ ...way, found: found.length }))
+    .sort((left, right) => Number(left.found > 1) - Number(right.found > 1));
+}
+
+/** What an element is called in words. */
+export function elementWords(element: Element): string {
+  const role = roleOf(element);
+  const plain = element.matches('input, textarea') ? 'field' : element.localName;
+  const kind = roleWords[role] ?? (role === '' || role === 'generic' ? plain : role);
+  const called = firstText(
+    labelOf(element),
+    nameOf(element),
+    element.getAttribute('placeholder'),
+    element.getAttribute('name'),
+    ownText(element),
+  );
+  return called === '' ? kind : `${kind} “${called.slice(0, mostSigns)}”`;
+}
+const roleWords: Readonly<Record<string, string>> = {
+  textbox: 'field',
+  searchbox: 'field',
+  spinbutton: 'field',
+  combobox: 'list',
+  listbox: 'list',
+  img: 'picture',
+  menuitem: 'menu item',
+  row: 'row',
+  gridcell: 'cell',
+  cell: 'cell',
+};
+
+/** How to find an element again. */
+export function aimAt(element: Element): Aim {
+  const { x, y, width, height } = element.getBoundingClientRect();
+  return { words: elementWords(element), ways: waysTo(element), box: { x, y, width, height } };
+}
