@@ -99,7 +99,7 @@ test('recorded once with gestures, the second take makes itself, and the script 
     await expect(page.getByText(/\d+ handoffs, \d+ client-made values, 0 unsure/)).toBeVisible({ timeout: 60_000 });
     await page.getByRole('button', { name: 'Rehearse and repair' }).click();
     await page.getByLabel('I know this; start at once').check();
-    await page.getByRole('button', { name: 'Start', exact: true }).click();
+    await page.getByRole('button', { name: 'Start the rounds' }).click();
     await expect(page.getByText('Passed and proven.')).toBeVisible({ timeout: 90_000 });
   });
 });
