@@ -1,6 +1,8 @@
 // Real applications, each started on loopback, recorded twice by a robot, correlated, rehearsed and repaired by the command line, and
-// then looked up in its own database. usage: npm run bench:real -- NAME… [--product FOLDER] [--json FILE] [--keep] [--leave-out]
+// then looked up in its own database. usage: npm run bench:real -- NAME… [--product FOLDER] [--json FILE] [--keep] [--leave-out] [--gestures [--second-only]]
 // Without names it lists them. --product takes another build of the product, such as an older one. --keep leaves the application running.
+// --gestures records in the clean browser, has the second take made by itself, and tries it beside a second take by hand and one take alone.
+// With --second-only nothing is tried with them.
 // --leave-out leaves the handoffs of the passing script out one by one: none of that may end proven and be wrong.
 import { execFile } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
@@ -9,6 +11,7 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
 import { leaveOneOut } from '../leave-one-out.mjs';
+import { takesWithGestures } from './gestures.mjs';
 import { leftOutOfTake } from './left-out.mjs';
 import { emptyFolder, installDebian, installNpm, inBrowser } from './stage.mjs';
 
@@ -19,6 +22,8 @@ const { values, positionals } = parseArgs({
     json: { type: 'string' },
     keep: { type: 'boolean', default: false },
     'leave-out': { type: 'boolean', default: false },
+    gestures: { type: 'boolean', default: false },
+    'second-only': { type: 'boolean', default: false },
   },
 });
 const here = new URL('./', import.meta.url);
@@ -157,7 +162,22 @@ async function trial(name) {
         `${name.padEnd(14)} ${file}: ${left.requests} requests; left out ${left.files} files, ${left.others} others, acts ${left.acts.length}${left.acts.map((one) => `\n    left out: ${one}`).join('')}`,
       );
     }
-    for (const used of [takes, takes.slice(0, 1)]) {
+    const trials = [takes, takes.slice(0, 1)];
+    if (values.gestures) {
+      const origins = [running.origin, ...(running.origins ?? [])];
+      // What was typed by hand is there already, so the take with gestures types something of its own.
+      const typed = app.takes[2] ?? app.takes[0];
+      const { first, second, made, seconds } = await takesWithGestures({
+        folder,
+        origins,
+        flow: (page) => app.flow(page, running.origin, typed, running),
+      });
+      say(
+        `${name.padEnd(14)} second take by itself: ${made.played} of ${made.total} gestures in ${made.rounds} rounds, ${seconds.toFixed(0)} s; other values ${made.changed.length}, as recorded ${made.asRecorded.length}, drifted ${made.drifted.length}${made.failure ? `; could not: ${made.failure.words}: ${made.failure.sentence}` : ''}`,
+      );
+      trials.splice(0, 2, ...(values['second-only'] ? [] : [...(second ? [[first, second]] : []), [first, takes[1]], [first]]));
+    }
+    for (const used of trials) {
       const { text, ...result } = await tryTakes(folder, app, running, used);
       writeFileSync(join(folder, `said-${used.length}.txt`), text);
       results.push(result);

@@ -27,7 +27,8 @@ export function ownText(element: Element): string {
  * after the next build, or in the next session.
  */
 export function looksMade(text: string): boolean {
-  if (/\d{2,}/.test(text) || /[:$]/.test(text)) return true;
+  // A number between other parts counts what was drawn before it.
+  if (/\d{2,}/.test(text) || /[:$]/.test(text) || /[-_]\d+[-_]/.test(text)) return true;
   const words = text.split(/[-_]+|(?<=[a-z])(?=[A-Z])/).filter((word) => word !== '');
   return words.some(
     (word) => (/\d/.test(word) && word.length > 2) || (word.length >= 4 && !/[aeiouy]/i.test(word)) || /[A-Z].*[a-z].*[A-Z]/.test(word),

@@ -16,6 +16,8 @@ const typed =
     .map((type) => `input[type=${type}]`)
     .join(', ');
 const clickable = 'button, a, summary, option, input, label, [role], [onclick], [tabindex]';
+/** Fields that open something when they are clicked: a list of proposals, a calendar. */
+const opening = '[role=combobox], [aria-haspopup], [aria-expanded], input[readonly]';
 /** Keys that do something by themselves; others only write. */
 const actingKeys = new Set([
   'Enter',
@@ -71,13 +73,13 @@ function input(event: Event): void {
 }
 
 /** Tells what was typed, once the field is left or something else is done. */
-function endTyping(): void {
+function endTyping(isLeft: boolean): void {
   if (!typing || typing.at === 0) return;
   const { field, aim, at } = typing;
   const isSecret = field.type === 'password';
   tell({
     kind: 'act',
-    act: { kind: 'type', text: isSecret ? '' : field.value, isSecret, field: field.name },
+    act: { kind: 'type', text: isSecret ? '' : field.value, isSecret, field: field.name, isLeft },
     aim,
     at,
     until: Date.now(),
@@ -90,7 +92,7 @@ function click(event: MouseEvent): void {
   const element = target(event);
   const hit = element?.closest(clickable) ?? element;
   if (!hit) return;
-  endTyping();
+  endTyping(document.activeElement !== typing?.field);
   const named = element?.closest('button, a, input[type=submit], input[type=button], [role=button]');
   if (named)
     tell({
@@ -98,7 +100,7 @@ function click(event: MouseEvent): void {
       text: firstText((named as HTMLInputElement).value, (named as HTMLElement).innerText, named.getAttribute('aria-label')),
     });
   // What these do is told as a choice, a tick or a text; a label only stands for its field.
-  if (hit.matches(`select, option, input[type=checkbox], input[type=radio], input[type=file], ${typed}`)) return;
+  if (hit.matches(`select, option, input[type=checkbox], input[type=radio], input[type=file], ${typed}`) && !hit.matches(opening)) return;
   if (hit instanceof HTMLLabelElement && hit.control) return;
   // Enter in a form presses its button; that is told as the key.
   if (!event.isTrusted || (event.detail === 0 && event.clientX === 0 && event.clientY === 0 && hit.matches('button, input'))) return;
@@ -115,7 +117,7 @@ function change(event: Event): void {
     act(element, { kind: 'tick', isOn: element.checked });
   } else if (element instanceof HTMLInputElement && element.type === 'file') {
     act(element, { kind: 'upload', files: [...(element.files ?? [])].map(({ name }) => name) });
-  } else endTyping();
+  }
 }
 
 function keyDown(event: KeyboardEvent): void {
@@ -135,8 +137,7 @@ function keyDown(event: KeyboardEvent): void {
   const writes = inField && (writingKeys.has(key) || (isCommand && /[acvxz]/i.test(key)));
   const acts = isCommand || actingKeys.has(key) || /^F\d+$/.test(key);
   if (!acts || writes || (element instanceof HTMLTextAreaElement && key === 'Enter') || element instanceof HTMLSelectElement) return;
-  // A button is pressed by these keys; that is told as the click which follows.
-  endTyping();
+  endTyping(false);
   const modifiers = [ctrlKey && 'Control', altKey && 'Alt', metaKey && 'Meta', shiftKey && key.length > 1 && 'Shift'].filter(
     (name) => name !== false,
   );
@@ -149,9 +150,21 @@ function keyDown(event: KeyboardEvent): void {
 const capture = { capture: true, passive: false };
 addEventListener('focusin', focusIn, capture);
 addEventListener('input', input, capture);
-addEventListener('focusout', endTyping, capture);
-addEventListener('submit', endTyping, capture);
-addEventListener('pagehide', endTyping, capture);
+addEventListener(
+  'focusout',
+  () => {
+    endTyping(true);
+  },
+  capture,
+);
+for (const end of ['submit', 'pagehide'])
+  addEventListener(
+    end,
+    () => {
+      endTyping(false);
+    },
+    capture,
+  );
 addEventListener('change', change, capture);
 addEventListener('click', click, capture);
 addEventListener(

@@ -22,6 +22,7 @@ const type = (text: string, more: Partial<Extract<Act, { kind: 'type' }>> = {}):
   text,
   isSecret: false,
   field: '',
+  isLeft: true,
   ...more,
 });
 
@@ -95,7 +96,7 @@ describe('the plan of a second take', () => {
     gesture(2, type('mara'), 'field “User”'),
     gesture(3, type('', { isSecret: true, field: 'password' }), 'field “Password”'),
     gesture(4, { kind: 'click' }, 'button “Sign in”'),
-    gesture(5, type('22'), 'field “Pallets”'),
+    gesture(5, type('22', { isLeft: false }), 'field “Pallets”'),
     gesture(6, { kind: 'press', key: 'Enter' }, 'field “Pallets”'),
     gesture(7, { kind: 'answer', isYes: true, text: '' }, '', { aim: null }),
     gesture(8, { kind: 'choose', options: [{ value: 'a', label: 'A' }], isFree: true }, 'list “Bay”'),
@@ -114,6 +115,17 @@ describe('the plan of a second take', () => {
     const texts = (asRecorded: number[]) => plan(asRecorded).flatMap(({ act }) => (act.kind === 'type' ? [act.text] : []));
     expect(texts([])).toEqual(texts([8]));
     expect(texts([5])[2]).toBe('22');
+  });
+
+  it('looks for what bears a value that was typed before by the other value', () => {
+    const peas = gesture(2, { kind: 'click' }, 'row “Peas of May, 22”', {
+      aim: { words: 'row “Peas of May, 22”', ways: [{ kind: 'text', tag: 'td', text: 'Peas of May, 22', found: 1 }], box: null },
+    });
+    const wish = { random: seedrandom('a'), asRecorded: new Set<number>(), secretOf: () => null };
+    const [typed, click] = planSecondTake([gesture(1, type('Peas of May')), peas], wish);
+    const text = typed?.act.kind === 'type' ? typed.act.text : '';
+    expect(text).not.toBe('Peas of May');
+    expect(click?.gesture.aim).toMatchObject({ words: `row “${text}, 22”`, ways: [{ text: `${text}, 22` }] });
   });
 
   it('answers dialogs with the gesture that set them off, and stays in a field where a key is pressed in it next', () => {

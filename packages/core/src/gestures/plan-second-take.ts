@@ -1,4 +1,4 @@
-import type { Act, Gesture } from '../take/gesture.schema.js';
+import type { Act, Aim, Gesture, Way } from '../take/gesture.schema.js';
 import type { LoadedTake } from '../take/take.schema.js';
 import { causesOf } from './caused-by.js';
 import { otherText } from './other-values.js';
@@ -34,7 +34,9 @@ export interface SecondTakeWish {
 export function planSecondTake(gestures: readonly Gesture[], { random, asRecorded, secretOf }: SecondTakeWish): PlannedGesture[] {
   const signIns = signInFields(gestures);
   const planned: PlannedGesture[] = [];
-  gestures.forEach((gesture, at) => {
+  /** What was typed otherwise so far, by what was recorded. */
+  const others = new Map<string, string>();
+  gestures.forEach((gesture) => {
     const { act } = gesture;
     if (act.kind === 'answer') {
       planned.at(-1)?.answers.push(act);
@@ -45,12 +47,13 @@ export function planSecondTake(gestures: readonly Gesture[], { random, asRecorde
     // Drawn in any case, so that what is free draws the same whatever else is played as recorded.
     const other = act.kind === 'type' && !act.isSecret ? otherText(act.text, random) : '';
     const played: Act = act.kind !== 'type' ? act : act.isSecret ? { ...act, text: secret ?? '' } : isFree ? { ...act, text: other } : act;
+    if (act.kind === 'type' && played.kind === 'type' && played.text !== act.text && !act.isSecret) others.set(act.text, played.text);
     planned.push({
-      gesture,
+      gesture: { ...gesture, aim: gesture.aim && withOthers(gesture.aim, others) },
       act: played,
       isOther: act.kind === 'type' && !act.isSecret && isFree && other !== act.text,
       chooseAnother: act.kind === 'choose' && act.isFree && isFree,
-      leaves: act.kind === 'type' && !isSameElement(gesture, gestures[at + 1]),
+      leaves: act.kind === 'type' && act.isLeft,
       answers: [],
       problem:
         secret === null
@@ -61,8 +64,30 @@ export function planSecondTake(gestures: readonly Gesture[], { random, asRecorde
   return planned;
 }
 
-const isSameElement = (left: Gesture, right: Gesture | undefined): boolean =>
-  right?.aim !== null && right?.aim !== undefined && JSON.stringify(left.aim?.ways) === JSON.stringify(right.aim.ways);
+/** Texts that are shorter stand in too many names by accident. */
+const shortestName = 3;
+
+/** An aim at something that bears what was typed before: with another value it bears that one. */
+function withOthers(aim: Aim, others: ReadonlyMap<string, string>): Aim {
+  const replaced = (text: string): string =>
+    [...others].reduce((now, [recorded, other]) => (recorded.length < shortestName ? now : now.replaceAll(recorded, () => other)), text);
+  const ways = aim.ways.map((way): Way => {
+    switch (way.kind) {
+      case 'role':
+        return { ...way, name: replaced(way.name) };
+      case 'label':
+      case 'text':
+        return { ...way, text: replaced(way.text) };
+      case 'near':
+        return { ...way, name: replaced(way.name), text: replaced(way.text) };
+      case 'attribute':
+      case 'test-id':
+      case 'path':
+        return way;
+    }
+  });
+  return { ...aim, words: replaced(aim.words), ways };
+}
 
 /** What was typed to look something up: it asked the application at once, which knows it or does not. */
 export function lookupsOf({ take, exchanges }: Pick<LoadedTake, 'take' | 'exchanges'>): number[] {

@@ -42,8 +42,11 @@ export const ActSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('go-back') }),
   z.object({ kind: z.literal('click') }),
   z.object({ kind: z.literal('double-click') }),
-  /** `isSecret`: what was typed was masked in the page, `text` is empty. `field` is the name that the field is sent by; empty where it has none. */
-  z.object({ kind: z.literal('type'), text, isSecret: z.boolean(), field: short }),
+  /**
+   * `isSecret`: what was typed was masked in the page, `text` is empty. `field` is the name that the field is sent by; empty where it has none. `isLeft`: the
+   * field had lost the focus before the next act; a list of proposals that hangs on it stays open where it had not.
+   */
+  z.object({ kind: z.literal('type'), text, isSecret: z.boolean(), field: short, isLeft: z.boolean().default(true) }),
   /** `isFree`: other options could have been chosen as well. */
   z.object({ kind: z.literal('choose'), options: z.array(ChosenOptionSchema), isFree: z.boolean() }),
   z.object({ kind: z.literal('tick'), isOn: z.boolean() }),

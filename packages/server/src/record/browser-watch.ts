@@ -34,6 +34,14 @@ interface FrameData {
   name?: string;
   url: string;
 }
+/** The history of a tab. */
+interface History {
+  currentIndex: number;
+  entries: { userTypedURL: string; url: string; transitionType: string }[];
+}
+/** The history is asked again after so many ms, and so many times at most. */
+const askAgainMs = 50;
+const mostAsked = 10;
 /** The world of the recorder: the page neither sees it nor can call it. */
 const world = 'sturdy';
 /** How an entry of the history came about where a person asked for an address; anything else follows from another gesture. */
@@ -114,26 +122,33 @@ export class BrowserWatch {
   #navigated({ id, parentId, name = '', url }: FrameData, sessionId: string): void {
     const tab = this.#tabs.get(sessionId) ?? 1;
     this.#frames.set(id, { parent: parentId ?? this.#frames.get(id)?.parent ?? null, name, url, tab });
-    if (parentId === undefined && this.#frames.get(id)?.parent === null && url !== 'about:blank')
-      void this.#arrived(sessionId, tab, Date.now());
+    if (parentId === undefined && this.#frames.get(id)?.parent === null && url !== 'about:blank') void this.#arrived(sessionId, tab, url);
   }
 
   /** Finds out whether a person asked for the address at which a tab has arrived, or went back. */
-  async #arrived(sessionId: string, tab: number, at: number): Promise<void> {
-    const history = (await this.pipe.ask('Page.getNavigationHistory', {}, sessionId)) as {
-      currentIndex: number;
-      entries: { userTypedURL: string; url: string; transitionType: string }[];
-    } | null;
+  async #arrived(sessionId: string, tab: number, url: string): Promise<void> {
+    const at = Date.now();
+    const history = await this.#historyAt(sessionId, url);
     if (!history) return;
     const place = this.#places.get(tab) ?? -1;
     this.#places.set(tab, history.currentIndex);
     const entry = history.entries[history.currentIndex];
     if (!entry) return;
-    // The first address is told when it is opened.
-    if (place < 0 && tab === 1) return;
+    // The first address was told when it was opened.
+    if (place < 0 && tab === 1 && isSameAddress(entry.userTypedURL || entry.url, this.address)) return;
     if (history.currentIndex < place) this.#gesture(sessionId, { kind: 'go-back' }, at);
     else if (asked.includes(entry.transitionType) && (history.currentIndex > place || entry.transitionType === 'reload'))
       this.#gesture(sessionId, { kind: 'go-to', address: entry.userTypedURL || entry.url }, at);
+  }
+
+  /** The history of a tab, once it knows of an address; a page tells of its arrival before the history does. */
+  async #historyAt(sessionId: string, url: string): Promise<History | null> {
+    for (let tries = 0; ; tries++) {
+      const history = (await this.pipe.ask('Page.getNavigationHistory', {}, sessionId)) as History | null;
+      // While a page comes from another process, nobody answers.
+      if (history?.entries[history.currentIndex]?.url === url || tries >= mostAsked) return history;
+      await new Promise((go) => setTimeout(go, askAgainMs));
+    }
   }
 
   #gesture(sessionId: string, act: Act, at = Date.now()): void {
@@ -158,6 +173,14 @@ export class BrowserWatch {
     for (let at = this.#frames.get(frame); at && at.parent !== null; at = this.#frames.get(at.parent))
       path.unshift({ name: at.name, path: pathOf(at.url) });
     return path;
+  }
+}
+
+function isSameAddress(left: string, right: string): boolean {
+  try {
+    return new URL(left).href === new URL(right).href;
+  } catch {
+    return left === right;
   }
 }
 

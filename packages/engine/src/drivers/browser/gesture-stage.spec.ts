@@ -89,16 +89,18 @@ describe('gestures in a browser', () => {
   });
 
   it('type key by key, and into fields of days at once', async () => {
-    const note = gesture({ kind: 'type', text: 'Cod', isSecret: false, field: '' }, aim('textbox', 'Note'));
+    const note = gesture({ kind: 'type', text: 'Cod', isSecret: false, field: '', isLeft: true }, aim('textbox', 'Note'));
     expect((await played('/keys', [staged(note)])).title).toBe('Cod');
     const day: Aim = { words: 'field “Day”', ways: [{ kind: 'label', text: 'Day', found: 1 }], box: null };
-    expect((await played('/day', [staged(gesture({ kind: 'type', text: '2026-12-01', isSecret: false, field: '' }, day))])).title).toBe(
-      '2026-12-01',
-    );
+    expect(
+      (await played('/day', [staged(gesture({ kind: 'type', text: '2026-12-01', isSecret: false, field: '', isLeft: true }, day))])).title,
+    ).toBe('2026-12-01');
   });
 
   it('wait for an option that comes after the field before was left, and choose another one where that is wished', async () => {
-    const search = staged(gesture({ kind: 'type', text: 'al', isSecret: false, field: '' }, aim('textbox', 'Grower')), { leaves: true });
+    const search = staged(gesture({ kind: 'type', text: 'al', isSecret: false, field: '', isLeft: true }, aim('textbox', 'Grower')), {
+      leaves: true,
+    });
     const list: Aim = {
       words: 'list',
       ways: [{ kind: 'attribute', tag: 'select', attribute: 'name', value: 'grower', found: 1 }],
