@@ -67,7 +67,7 @@ const readJson = (file) => (existsSync(file) ? JSON.parse(readFileSync(file, 'ut
 
 /** Correlates, repairs, and rehearses once more to see what a passing replay does. */
 async function tryTakes(folder, app, running, takes) {
-  const name = (what, ending) => `${what}-${takes.length}.${ending}`;
+  const name = (what, ending) => `${what}-${takes.join('-')}.${ending}`;
   const secondTake = app.ownTakes === false ? [] : takes.slice(1).flatMap((file) => ['--second', file]);
   const files = { script: name('script', 'yaml'), report: name('rehearsal', 'json'), again: name('again', 'json') };
   const correlated = await run(folder, [
@@ -123,6 +123,7 @@ async function tryTakes(folder, app, running, takes) {
   return {
     ...(leftOut === undefined ? {} : { leftOut }),
     takes: takes.length,
+    files: takes.join(' + '),
     handoffs: readJson(join(folder, name('correlation', 'json')))?.handoffs.length ?? 0,
     rounds: report?.rounds.length ?? 0,
     repairSaid: report?.result ?? report?.verdict ?? `exit status ${repaired.status}`,
@@ -144,42 +145,41 @@ async function trial(name) {
   const results = [];
   try {
     if (app.prepare) await inBrowser((page) => app.prepare(page, running.origin, running));
-    const takes = [];
-    for (const [at, typed] of app.takes.entries()) {
+    const byHand = async (at) => {
       const file = `take-${at + 1}.har`;
-      await inBrowser((page) => app.flow(page, running.origin, typed, running), join(folder, file));
-      takes.push(file);
+      await inBrowser((page) => app.flow(page, running.origin, app.takes[at], running), join(folder, file));
+      return file;
+    };
+    const trials = [];
+    if (values.gestures) {
+      const origins = [running.origin, ...(running.origins ?? [])];
+      const flow = (page) => app.flow(page, running.origin, app.takes[0], running);
+      const { first, second, made, seconds } = await takesWithGestures({ folder, origins, flow });
+      say(
+        `${name.padEnd(14)} second take by itself: ${made.played} of ${made.total} gestures in ${made.rounds} rounds, ${seconds.toFixed(0)} s; other values ${made.changed.length}, as recorded ${made.asRecorded.length}, drifted ${made.drifted.length}${made.failure ? `; could not: ${made.failure.words}: ${made.failure.sentence}` : ''}`,
+      );
+      if (!values['second-only']) trials.push(...(second ? [[first, second]] : []), [first, await byHand(1)], [first]);
+    } else {
+      const takes = [];
+      for (const at of app.takes.keys()) takes.push(await byHand(at));
+      trials.push(takes, takes.slice(0, 1));
+      const recorded = (await running.things()).filter((one) => one.done || one.recorded);
+      if (recorded.length < takes.length)
+        say(`${name}: the robot made ${recorded.length} of ${takes.length} things; the trial says little.`);
     }
-    const recorded = (await running.things()).filter((one) => one.done || one.recorded);
-    if (recorded.length < takes.length) say(`${name}: the robot made ${recorded.length} of ${takes.length} things; the trial says little.`);
     writeFileSync(
       join(folder, 'env.yaml'),
       `targets: [${[running.origin, ...(running.origins ?? [])].join(', ')}]\n${running.environment ?? ''}`,
     );
-    for (const file of takes) {
+    for (const file of new Set(trials.flat())) {
       const left = await leftOutOfTake(join(folder, file));
       say(
         `${name.padEnd(14)} ${file}: ${left.requests} requests; left out ${left.files} files, ${left.others} others, acts ${left.acts.length}${left.acts.map((one) => `\n    left out: ${one}`).join('')}`,
       );
     }
-    const trials = [takes, takes.slice(0, 1)];
-    if (values.gestures) {
-      const origins = [running.origin, ...(running.origins ?? [])];
-      // What was typed by hand is there already, so the take with gestures types something of its own.
-      const typed = app.takes[2] ?? app.takes[0];
-      const { first, second, made, seconds } = await takesWithGestures({
-        folder,
-        origins,
-        flow: (page) => app.flow(page, running.origin, typed, running),
-      });
-      say(
-        `${name.padEnd(14)} second take by itself: ${made.played} of ${made.total} gestures in ${made.rounds} rounds, ${seconds.toFixed(0)} s; other values ${made.changed.length}, as recorded ${made.asRecorded.length}, drifted ${made.drifted.length}${made.failure ? `; could not: ${made.failure.words}: ${made.failure.sentence}` : ''}`,
-      );
-      trials.splice(0, 2, ...(values['second-only'] ? [] : [...(second ? [[first, second]] : []), [first, takes[1]], [first]]));
-    }
     for (const used of trials) {
       const { text, ...result } = await tryTakes(folder, app, running, used);
-      writeFileSync(join(folder, `said-${used.length}.txt`), text);
+      writeFileSync(join(folder, `said-${used.join('-')}.txt`), text);
       results.push(result);
     }
     if (values.keep) {
@@ -199,7 +199,7 @@ for (const name of positionals.includes('all') ? known : positionals) {
     all.push(one);
     for (const result of one.results) {
       say(
-        `${name.padEnd(14)} ${result.takes} take${result.takes === 2 ? 's' : ' '}  ${String(result.is).padEnd(24)} said ${String(result.said).padEnd(10)} rounds ${result.rounds}  handoffs ${result.handoffs}  rounds made ${result.inRounds?.made} (${result.inRounds?.done} changed, ${result.inRounds?.touched} others touched); once more made ${result.once?.made} (${result.once?.done}, ${result.once?.touched})`,
+        `${name.padEnd(14)} ${result.files}  ${String(result.is).padEnd(24)} said ${String(result.said).padEnd(10)} rounds ${result.rounds}  handoffs ${result.handoffs}  rounds made ${result.inRounds?.made} (${result.inRounds?.done} changed, ${result.inRounds?.touched} others touched); once more made ${result.once?.made} (${result.once?.done}, ${result.once?.touched})`,
       );
       if (result.leftOut)
         say(

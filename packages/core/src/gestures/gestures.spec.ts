@@ -148,6 +148,7 @@ describe('gestures beside the traffic of their take', () => {
     .add(['GET', '/'], [200, []])
     .add(['POST', '/sign-in', form, 'user=mara&password=quince-7781'], [200, []])
     .add(['POST', '/api/sign-in', [['Content-Type', json]], '{"user":{"pass":"medlar"}}'], [200, []])
+    .add(['POST', '/user', [], '--x1\r\nContent-Disposition: form-data; name="newpass"\r\n\r\nquay 7\r\n--x1--\r\n'], [200, []])
     .load();
   const at = take.exchanges.map(({ startedAtMs }) => startedAtMs);
 
@@ -164,14 +165,16 @@ describe('gestures beside the traffic of their take', () => {
       [1, 1],
       [2, 2],
       [3, 2],
+      [4, 2],
     ]);
     expect(causesOf([{ n: 1, atMs: 1e9 }], take.exchanges).size).toBe(0);
   });
 
-  it('a password is known by what was sent under the name of its field, in a form or in JSON', () => {
+  it('a password is known by what was sent under the name of its field, in a form, in parts or in JSON', () => {
     const secret = (field: string) => secretSentAfter(take, gesture(1, type('', { isSecret: true, field }), '', { untilMs: 0 }));
     expect(secret('password')).toBe('quince-7781');
     expect(secret('pass')).toBe('medlar');
+    expect(secret('newpass')).toBe('quay 7');
     expect([secret('other'), secret('')]).toEqual([null, null]);
   });
 

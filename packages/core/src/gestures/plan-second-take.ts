@@ -110,17 +110,26 @@ function signInFields(gestures: readonly Gesture[]): Set<number> {
   return found;
 }
 
-/** What a masked field held, by what the take sent after it under the name of the field: in a form, or in JSON. Null where nothing has its name. */
+/** What a masked field held, by what the take sent after it under the name of the field. Null where nothing has its name. */
 export function secretSentAfter({ exchanges, readBody }: LoadedTake, { act, untilMs }: Gesture): string | null {
   if (act.kind !== 'type' || act.field === '') return null;
   for (const exchange of exchanges) {
     if (exchange.kind !== 'request' || exchange.startedAtMs < untilMs - 1000 || !exchange.requestBody) continue;
     const text = readBody(exchange.requestBody.hash);
     if (text === undefined) continue;
-    const sent = /^\s*[{[]/.test(text) ? memberOf(text, act.field) : new URLSearchParams(text).get(act.field);
+    const sent = sentUnder(text, act.field);
     if (sent !== null && sent !== '') return sent;
   }
   return null;
+}
+
+/** What a body holds under a name: as JSON, as a form in parts (RFC 7578), or as a plain form. */
+function sentUnder(text: string, name: string): string | null {
+  if (/^\s*[{[]/.test(text)) return memberOf(text, name);
+  if (!text.startsWith('--')) return new URLSearchParams(text).get(name);
+  const [boundary = ''] = text.split(/\r?\n/, 1);
+  const part = text.split(boundary).find((each) => each.includes(`name="${name}"`));
+  return part === undefined ? null : part.replace(/^[^]*?\r?\n\r?\n/, '').replace(/\r?\n$/, '');
 }
 
 function memberOf(json: string, name: string): string | null {

@@ -4,11 +4,11 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { plainEnvironment, type Environment, type Gesture, type PlayingProgress, type Take } from '@sturdy/core';
-import { chromium } from 'playwright-core';
 import { tasks } from '../compute/tasks.js';
 import { LiveHub } from '../live/live-hub.js';
 import type { StoredTake } from '../store/repository.js';
 import type { Store } from '../store/store-client.js';
+import { openCleanPage } from '../test/clean-page.js';
 import { Recorder } from './recorder.js';
 import { SecondTakeMaker } from './second-take-maker.js';
 
@@ -88,17 +88,7 @@ afterAll(() => {
 /** Records an order as a person gives it, in the clean browser of the recorder. */
 async function recorded(): Promise<Take> {
   await recorder.start('p', { name: 'Order', forNetwork: false, bodyLimitBytes: 1 << 20 }, environment);
-  const port = 20_000 + Math.floor(20_000 * Math.random());
-  process.env['STURDY_BROWSER_ARGUMENTS'] = `--headless --remote-debugging-port=${port}`;
-  try {
-    await recorder.openBrowser(origin);
-  } finally {
-    delete process.env['STURDY_BROWSER_ARGUMENTS'];
-  }
-  const browser = await reached(port);
-  const [context] = browser.contexts();
-  const page = context?.pages()[0] ?? (await context?.waitForEvent('page'));
-  if (!page) throw new Error('The clean browser has no page.');
+  const page = await openCleanPage(recorder, origin);
   await page.waitForSelector('button');
   await recorder.mark('begin', 'Order');
   for (const [label, text] of [
@@ -114,16 +104,6 @@ async function recorded(): Promise<Take> {
   await page.waitForSelector('button');
   await new Promise((done) => setTimeout(done, 300));
   return recorder.stop();
-}
-async function reached(port: number) {
-  for (let tries = 0; ; tries++) {
-    try {
-      return await chromium.connectOverCDP(`http://127.0.0.1:${port}`);
-    } catch (error) {
-      if (tries > 50) throw error;
-      await new Promise((done) => setTimeout(done, 200));
-    }
-  }
 }
 const acts = (of: Take): string[] => (of.gestures ?? []).map(({ act }) => (act.kind === 'type' ? `type ${act.text}` : act.kind));
 
