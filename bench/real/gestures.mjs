@@ -39,6 +39,8 @@ export async function takesWithGestures({ folder, origins, flow }) {
     await ask('POST', '/takes/record/browser', { address: origins[0] });
     const page = await cleanPage();
     page.setDefaultTimeout(20_000);
+    // A person goes on once the first page is there.
+    await wait(2500);
     page.on('dialog', (dialog) => void dialog.accept());
     // An address that a program opens is told from one that a person types, so the robot opens it as a person does.
     const session = await page.context().newCDPSession(page);

@@ -68,6 +68,27 @@ describe('an aim', () => {
     expect(JSON.stringify(aims)).not.toMatch(/css-|:r\d/);
   });
 
+  it('leads to the thing that bears the name, and not to the one whose number it had', async () => {
+    const list = (names: string[]) =>
+      `<ul>${names.map((name, at) => `<li id="${9 - at}"><b>${name}</b> <a href="/things/${9 - at}" data-truth="${name}">Edit</a></li>`).join('')}</ul>`;
+    const { Peas: aim } = await aimsOn(list(['Peas', 'Fish']));
+    if (!aim) throw new Error('There is no aim.');
+    expect(JSON.stringify(aim)).not.toContain('things');
+    await page.setContent(list(['Beans', 'Fish', 'Peas']));
+    expect(await found(aim)).toBe('Peas');
+  });
+
+  it('tells cards apart by what each says first', async () => {
+    const cards = (names: string[]) =>
+      `<main>${names.map((name) => `<div><div><h3>${name}</h3></div><div><span>·</span><a href="/edit?id=${name}" aria-label="Edit" data-truth="${name}"><i></i>x</a></div></div>`).join('')}</main>`;
+    const { Peas: aim } = await aimsOn(cards(['Peas', 'Fish', 'Cod']));
+    if (!aim) throw new Error('There is no aim.');
+    await page.setContent(cards(['Beans', 'Fish', 'Peas', 'Cod']));
+    expect(await found(aim)).toBe('Peas');
+    await page.setContent(cards(['Beans', 'Fish']));
+    expect(await found(aim)).toBeNull();
+  });
+
   it('leads to nothing where its element is gone and something else stands in its place', async () => {
     const aims = await aimsOn('<main><button data-truth="book">Book</button></main>');
     const [aim] = Object.values(aims);

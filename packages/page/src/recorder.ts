@@ -87,6 +87,14 @@ function endTyping(isLeft: boolean): void {
   typing = { field, aim, at: 0, before: field.value };
 }
 
+/** A radio button that was on already when it was pressed: nothing changes, and yet its page may act. */
+let onBefore: Element | null = null;
+
+function mouseDown(event: Event): void {
+  const element = target(event);
+  onBefore = element instanceof HTMLInputElement && element.type === 'radio' && element.checked ? element : null;
+}
+
 function click(event: MouseEvent): void {
   if (event.detail > 1) return;
   const element = target(event);
@@ -100,7 +108,12 @@ function click(event: MouseEvent): void {
       text: firstText((named as HTMLInputElement).value, (named as HTMLElement).innerText, named.getAttribute('aria-label')),
     });
   // What these do is told as a choice, a tick or a text; a label only stands for its field.
-  if (hit.matches(`select, option, input[type=checkbox], input[type=radio], input[type=file], ${typed}`) && !hit.matches(opening)) return;
+  if (
+    hit.matches(`select, option, input[type=checkbox], input[type=radio], input[type=file], ${typed}`) &&
+    !hit.matches(opening) &&
+    hit !== onBefore
+  )
+    return;
   if (hit instanceof HTMLLabelElement && hit.control) return;
   // Enter in a form presses its button; that is told as the key.
   if (!event.isTrusted || (event.detail === 0 && event.clientX === 0 && event.clientY === 0 && hit.matches('button, input'))) return;
@@ -166,6 +179,7 @@ for (const end of ['submit', 'pagehide'])
     capture,
   );
 addEventListener('change', change, capture);
+addEventListener('mousedown', mouseDown, capture);
 addEventListener('click', click, capture);
 addEventListener(
   'dblclick',

@@ -47,7 +47,9 @@ export function sight(aim: Aim): Sighting {
   if (second && second[1] > weight * 0.75) return nobody;
   // An aim whose recorded ways were poor is held to what it had. What nothing is called any more may have got another name where it stands.
   const isRenamed = !results.some(({ way, found }) => way.kind === 'role' && found.length > 0) && ledTo(results, element) > 1;
-  if (weight < Math.min(leastWeight, most) && !isRenamed) return nobody;
+  // However many ways find several, together they are sure of none.
+  const sure = results.reduce((sum, { way, found }) => sum + (found.length === 1 && found[0] === element ? weights[way.kind] : 0), 0);
+  if (sure < Math.min(leastWeight, most) && !isRenamed) return nobody;
   const role = aim.ways.find((way) => way.kind === 'role');
   if (role && roleOf(element) !== role.role) return nobody;
   const first = results.findIndex(({ found }) => found.length === 1 && found[0] === element);

@@ -40,23 +40,36 @@ function textBefore(element: Element): string {
   return '';
 }
 
-/** What the row or item says first in which an element stands: it tells buttons apart that every row has. */
-function textOfRow(element: Element): string {
-  const row = element.parentElement?.closest('tr, li, [role=row], [role=listitem], [role=treeitem]');
-  if (!row) return '';
-  for (const child of row.children) {
-    const text = plainText(child.textContent);
-    if (text !== '' && !child.contains(element)) return text.length <= mostNearSigns ? text : '';
-    if (child.contains(element)) return '';
+/**
+ * What the block says first in which an element stands: the row, item or card that holds it alone of all that are like it. It tells buttons apart that every
+ * block has. Empty where nothing is like it.
+ */
+function headOfBlock(element: Element, alike: readonly Element[]): string {
+  const others = alike.filter((other) => other !== element);
+  if (others.length === 0) return '';
+  let block = element;
+  for (let above = block.parentElement; above && !others.some((other) => above?.contains(other)); above = above.parentElement)
+    block = above;
+  if (block === element) return '';
+  const heading = block.querySelector('h1, h2, h3, h4, h5, h6, [role=heading], th, [role=rowheader]');
+  for (const part of [...(heading ? [heading] : []), ...block.querySelectorAll('*')]) {
+    const text = plainText(part.textContent);
+    if (text !== '' && text.length <= mostNearSigns && !part.contains(element) && !element.contains(part)) return text;
   }
   return '';
 }
+
+/** What an element is called where it has a name of its own; what fields hold is none. */
+const calledOf = (element: Element): string => {
+  const name = element.matches(fields) ? '' : nameOf(element);
+  return name.length <= 60 ? name : '';
+};
 
 /** A path of CSS selectors from the nearest ancestor with an id that was given for good, else from the root of the document or shadow root. */
 function pathTo(element: Element): string {
   const parts: string[] = [];
   for (let at: Element | null = element; at; at = at.parentElement) {
-    if (at !== element && at.id !== '' && !looksMade(at.id)) {
+    if (at !== element && at.id !== '' && !looksMade(at.id) && !/\d/.test(at.id)) {
       parts.unshift(`#${CSS.escape(at.id)}`);
       break;
     }
@@ -73,13 +86,10 @@ const finders: Finder = {
   'test-id': ({ attribute, value }, elements) => elements.filter((element) => element.getAttribute(attribute) === value),
   attribute: ({ tag, attribute, value }, elements) =>
     elements.filter((element) => element.localName === tag && element.getAttribute(attribute) === value),
-  near: ({ tag, name, text }, elements) =>
-    elements.filter(
-      (element) =>
-        element.localName === tag &&
-        (name === '' || plainText(element.textContent) === name) &&
-        (textOfRow(element) === text || textBefore(element) === text),
-    ),
+  near: ({ tag, name, text }, elements) => {
+    const alike = elements.filter((element) => element.localName === tag && (name === '' || calledOf(element) === name));
+    return alike.filter((element) => headOfBlock(element, alike) === text || textBefore(element) === text);
+  },
   path: ({ css }, elements) => elements.filter((element) => matchesPath(element, css)),
 };
 
@@ -105,6 +115,7 @@ export const elementsOf = (root: Document): Element[] => [...allElements(root)];
 export function waysTo(element: Element): Way[] {
   const tag = element.localName;
   const [role, name, label] = [roleOf(element), nameOf(element), labelOf(element)];
+  const elements = elementsOf(element.ownerDocument);
   const ways: PlainWay[] = [];
   const isShort = (text: string) => text !== '' && text.length <= mostSigns;
   const named: PlainWay[] = [];
@@ -123,16 +134,21 @@ export function waysTo(element: Element): Way[] {
       continue;
     if (attribute === 'type' && !element.matches('input, button')) continue;
     if ((attribute === 'id' || attribute === 'name' || attribute === 'for') && looksMade(value)) continue;
-    if (attribute === 'href' && (looksLikeData(value) || /[?&]/.test(value))) continue;
+    // A link with a number or a key in it leads to one thing of many.
+    if (attribute === 'href' && /[\d?&]/.test(value)) continue;
     ways.push({ kind: 'attribute', tag, attribute, value });
   }
-  for (const near of new Set([textOfRow(element), textBefore(element)]))
-    if (isShort(near)) ways.push({ kind: 'near', tag, name: element.matches(fields) || text.length > 60 ? '' : text, text: near });
+  const called = calledOf(element);
+  const alike = elements.filter((other) => other.localName === tag && (called === '' || calledOf(other) === called));
+  const head = headOfBlock(element, alike);
+  if (isShort(head)) ways.push({ kind: 'near', tag, name: called, text: head });
+  const before = textBefore(element);
+  const shown = element.matches(fields) || text.length > 60 ? '' : text;
+  if (isShort(before) && !(before === head && shown === called)) ways.push({ kind: 'near', tag, name: shown, text: before });
   ways.push({ kind: 'path', css: pathTo(element) });
   // What a page shows of its data is another thing with other data, so such names come after what stays.
   const isData = (way: PlainWay) => ('name' in way ? looksLikeData(way.name) : 'text' in way && looksLikeData(way.text));
   const ordered = [...named.filter((way) => !isData(way)), ...ways.slice(0, -1), ...named.filter(isData), ...ways.slice(-1)];
-  const elements = elementsOf(element.ownerDocument);
   return ordered
     .map((way) => ({ way, found: foundBy(way, elements) }))
     .filter(({ found }) => found.includes(element))

@@ -4,7 +4,7 @@ import { gs1CheckDigit, iban } from '../data/check-digits.js';
 import { isContainerNumber } from '../data/container-number.js';
 import { form, TakeBuilder } from '../test/take-builder.js';
 import type { Act, Gesture } from '../take/gesture.schema.js';
-import { causesOf, gestureWords, lookupsOf, otherText, planSecondTake, secretSentAfter } from './index.js';
+import { answeredOtherwise, causesOf, gestureWords, lookupsOf, otherText, planSecondTake, secretSentAfter } from './index.js';
 
 const gesture = (n: number, act: Act, words = 'field “Goods”', more: Partial<Gesture> = {}): Gesture => ({
   n,
@@ -68,6 +68,7 @@ describe('another text', () => {
       expect(pallets).toBeLessThanOrEqual(26);
       expect(other('-18.5', String(seed))).toMatch(/^-(1[5-9]|2[01])\.\d$/);
     }
+    expect(other('http://growers.example/peas')).toMatch(/^http:\/\/growers\.example\/[a-z]{4}$/);
     expect(other('mara@tidewell.example')).toMatch(/^[a-z]{4}@tidewell\.example$/);
   });
 
@@ -181,5 +182,22 @@ describe('gestures beside the traffic of their take', () => {
   it('what was typed looks something up where it asked the application at once', () => {
     const typed = [gesture(1, type('alm'), '', { atMs: 0 }), gesture(2, { kind: 'click' }, '', { atMs: (at[1] ?? 0) - 1 })];
     expect(lookupsOf({ ...take, take: { ...take.take, gestures: typed } })).toEqual([1]);
+  });
+});
+
+describe('answers to what a gesture set off', () => {
+  const set = (status: number, path = '/orders/41', method = 'POST') =>
+    new TakeBuilder().add(['GET', '/page'], [200, []]).add([method, path, form, 'a=1'], [status, []]).load().exchanges;
+
+  it('tell that the application refused a value, whatever the numbers in an address are', () => {
+    expect(answeredOtherwise(set(302), set(302, '/orders/57'))).toBeNull();
+    expect(answeredOtherwise(set(302), set(200, '/orders/57'))).toBe(
+      'POST /orders/41 was answered with 200 where the take had 302: the application refused a value, or was in another state.',
+    );
+  });
+
+  it('say nothing of what only reads, and of what came in one of the takes alone', () => {
+    expect(answeredOtherwise(set(200, '/a', 'GET'), set(404, '/a', 'GET'))).toBeNull();
+    expect(answeredOtherwise(set(302), set(500, '/measured'))).toBeNull();
   });
 });

@@ -1,3 +1,4 @@
+export * from './answered-otherwise.js';
 export * from './caused-by.js';
 export * from './gesture-words.js';
 export * from './other-values.js';

@@ -84,8 +84,11 @@ function otherNumber(text: string, random: Random): string | null {
   return `${sign}${value === 0 ? '0' : other}${decimals}`;
 }
 
-/** Digits become other digits; words without digits become other words. An address of mail keeps the host to which it goes. */
+/** Digits become other digits; words without digits become other words. Addresses keep the host to which they lead. */
 function otherSigns(text: string, random: Random): string {
+  // Where an address leads stays: what is behind it may be looked at.
+  const place = /^[a-z][a-z\d+.-]*:\/\/[^/]+/i.exec(text)?.[0];
+  if (place !== undefined) return place + otherSigns(text.slice(place.length), random);
   const at = text.indexOf('@');
   if (at > 0) return otherSigns(text.slice(0, at), random) + text.slice(at);
   if (/\d/.test(text)) {

@@ -96,17 +96,15 @@ export function lookupsOf({ take, exchanges }: Pick<LoadedTake, 'take' | 'exchan
   return gestures.filter(({ n, act }) => act.kind === 'type' && causes.has(n)).map(({ n }) => n);
 }
 
-/** Numbers of what was typed in one go with a password, and right before it. */
+/** Numbers of what was typed in one go with the first password of the take, and right before it: later passwords belong to what is entered. */
 function signInFields(gestures: readonly Gesture[]): Set<number> {
   const found = new Set<number>();
-  gestures.forEach(({ act }, at) => {
-    if (act.kind !== 'type' || !act.isSecret) return;
-    for (let before = at - 1; before >= 0; before--) {
-      const gesture = gestures[before];
-      if (!gesture || (gesture.act.kind !== 'type' && gesture.act.kind !== 'choose' && gesture.act.kind !== 'tick')) break;
-      found.add(gesture.n);
-    }
-  });
+  const password = gestures.findIndex(({ act }) => act.kind === 'type' && act.isSecret);
+  for (let before = password - 1; before >= 0; before--) {
+    const gesture = gestures[before];
+    if (!gesture || (gesture.act.kind !== 'type' && gesture.act.kind !== 'choose' && gesture.act.kind !== 'tick')) break;
+    found.add(gesture.n);
+  }
   return found;
 }
 

@@ -16,6 +16,7 @@ const pages: Readonly<Record<string, string>> = {
     <div role="group" aria-label="Grower"><input role="combobox" aria-label="Grower" id="pick"><ul id="list" role="listbox" hidden><li role="option">Alma</li><li role="option">Birch</li></ul></div>
     <label>Goods <input name="goods"></label> <label><input type="checkbox"> Cooled</label>
     <select aria-label="Zone"><option value="">choose</option><option value="1">Fish</option><option value="2">Fruit</option></select>
+    <label><input type="radio" name="kind" checked onclick="document.title = 'kept'"> Whole</label>
     <button id="release">Release</button> <a href="/tab" target="_blank">Docket</a> <iframe src="/inner" name="inner"></iframe>
     <div id="wide"></div><script>
       pick.addEventListener('click', () => { list.hidden = false }); pick.addEventListener('blur', () => { list.hidden = true });
@@ -66,6 +67,7 @@ async function acts(page: Page): Promise<void> {
   await page.keyboard.type('Cod');
   await page.getByLabel('Cooled').check();
   await page.getByLabel('Zone').selectOption('2');
+  await page.getByRole('radio', { name: 'Whole' }).click();
   await page.getByRole('button', { name: 'Release' }).click();
   await settled();
   await page.frameLocator('iframe').getByRole('button', { name: 'Inside' }).click();
@@ -76,11 +78,16 @@ async function acts(page: Page): Promise<void> {
   await docket.getByRole('button', { name: 'Print' }).click();
   await settled();
   const session = await page.context().newCDPSession(page);
-  for (const path of ['/two', '/', '/two']) {
+  for (const path of ['/two', '/', '/', '/two']) {
     await session.send('Page.navigate', { url: origin + path, transitionType: 'typed' });
     await page.waitForLoadState('load');
     await settled();
   }
+  // What a page does by itself is no act of a person.
+  await page.evaluate(() => {
+    location.reload();
+  });
+  await settled();
   await page.evaluate(() => {
     history.back();
   });
@@ -99,12 +106,14 @@ it('tells what a person did, in order: clicks, texts, ticks, choices, dialogs, t
     '1 tick',
     '1 choose',
     '1 click',
+    '1 click',
     '1 answer',
     '1 click',
     '1 double-click',
     '1 click',
     '2 click',
     '1 go-to /two',
+    '1 go-to /',
     '1 go-to /',
     '1 go-to /two',
     '1 go-back',

@@ -55,6 +55,8 @@ export class BrowserWatch {
   readonly #worlds = new Map<string, string>();
   /** The place in its history at which each tab is. */
   readonly #places = new Map<number, number>();
+  /** Frames whose page asked for its next address itself. */
+  readonly #requested = new Set<string>();
   #tabCount = 0;
 
   constructor(
@@ -74,6 +76,9 @@ export class BrowserWatch {
         this.#frames.set(frameId, { parent: parentFrameId, name: '', url: '', tab: this.#tabs.get(sessionId) ?? 1 });
         return;
       }
+      case 'Page.frameRequestedNavigation':
+        this.#requested.add(String(params['frameId']));
+        return;
       case 'Page.frameNavigated':
         this.#navigated((params as { frame: FrameData }).frame, sessionId);
         return;
@@ -122,11 +127,13 @@ export class BrowserWatch {
   #navigated({ id, parentId, name = '', url }: FrameData, sessionId: string): void {
     const tab = this.#tabs.get(sessionId) ?? 1;
     this.#frames.set(id, { parent: parentId ?? this.#frames.get(id)?.parent ?? null, name, url, tab });
-    if (parentId === undefined && this.#frames.get(id)?.parent === null && url !== 'about:blank') void this.#arrived(sessionId, tab, url);
+    const isRequested = this.#requested.delete(id);
+    if (parentId === undefined && this.#frames.get(id)?.parent === null && url !== 'about:blank')
+      void this.#arrived(sessionId, tab, url, isRequested);
   }
 
   /** Finds out whether a person asked for the address at which a tab has arrived, or went back. */
-  async #arrived(sessionId: string, tab: number, url: string): Promise<void> {
+  async #arrived(sessionId: string, tab: number, url: string, isRequested: boolean): Promise<void> {
     const at = Date.now();
     const history = await this.#historyAt(sessionId, url);
     if (!history) return;
@@ -137,7 +144,7 @@ export class BrowserWatch {
     // The first address was told when it was opened.
     if (place < 0 && tab === 1 && isSameAddress(entry.userTypedURL || entry.url, this.address)) return;
     if (history.currentIndex < place) this.#gesture(sessionId, { kind: 'go-back' }, at);
-    else if (asked.includes(entry.transitionType) && (history.currentIndex > place || entry.transitionType === 'reload'))
+    else if (!isRequested && asked.includes(entry.transitionType))
       this.#gesture(sessionId, { kind: 'go-to', address: entry.userTypedURL || entry.url }, at);
   }
 

@@ -1,7 +1,15 @@
 import { randomUUID } from 'node:crypto';
 import type { ServerResponse } from 'node:http';
 import { networkInterfaces } from 'node:os';
-import { clearanceProblem, environmentFault, type Environment, type Mark, type RecordingState, type Take } from '@sturdy/core';
+import {
+  clearanceProblem,
+  environmentFault,
+  type Environment,
+  type Mark,
+  type RecordingState,
+  type RequestExchange,
+  type Take,
+} from '@sturdy/core';
 import type { Lookup } from '@sturdy/engine';
 import type { LiveHub } from '../live/live-hub.js';
 import { Problem } from '../problem/problem.js';
@@ -171,6 +179,13 @@ export class Recorder {
         recording.gesture(gesture);
       },
     });
+  }
+
+  /** What the recording holds of requests that began at a moment or later (`Date.now()`). */
+  exchangesSince(moment: number): RequestExchange[] {
+    const { recording } = this.#need();
+    const fromMs = moment - Date.parse(recording.take.startedAt);
+    return recording.exchanges.filter(({ startedAtMs }) => startedAtMs >= fromMs);
   }
 
   /** Notes a gesture that was played, at the present moment of the recording. */

@@ -91,6 +91,11 @@ export class Recording implements ProxyTap {
     return this.#kept.size;
   }
 
+  /** What was recorded so far and is over, or grows still, in no order. */
+  get exchanges(): RequestExchange[] {
+    return [...this.#kept.values()];
+  }
+
   get warnings(): readonly Warning[] {
     return this.take.warnings ?? [];
   }

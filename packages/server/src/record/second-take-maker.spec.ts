@@ -24,8 +24,9 @@ async function answer(request: IncomingMessage): Promise<string> {
   for await (const part of request) text += String(part);
   const sent = new URLSearchParams(text);
   const reference = sent.get('reference') ?? '';
-  if (sent.get('supplier') !== 'SUP-41') return html('Refused', '<p role="alert">There is no such supplier</p>');
-  if (seen.has(reference)) return html('Refused', '<p role="alert">This reference was used before</p>');
+  if (sent.get('supplier') !== 'SUP-41')
+    return html('Refused', '<p role="alert">There is no such supplier</p><a href="/">Another order</a>');
+  if (seen.has(reference)) return html('Refused', '<p role="alert">This reference was used before</p><a href="/">Another order</a>');
   seen.add(reference);
   return html('Saved', `<p>Saved by ${sent.get('password') === 'quince' ? 'Mara' : 'nobody'}</p><a href="/">Another order</a>`);
 }
@@ -65,7 +66,10 @@ let take: Take;
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'sturdy-second-'));
   server = createServer((request, response) => {
-    void answer(request).then((page) => response.setHeader('Content-Type', 'text/html').end(page));
+    void answer(request).then((page) => {
+      response.statusCode = page.includes('Refused') ? 422 : 200;
+      response.setHeader('Content-Type', 'text/html').end(page);
+    });
   });
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
   origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;

@@ -1,7 +1,10 @@
 import {
+  answeredOtherwise,
+  causesOf,
   gestureWords,
   planSecondTake,
   type Environment,
+  type Exchange,
   type Gesture,
   type MadeSecondTake,
   type PlannedGesture,
@@ -13,6 +16,7 @@ import seedrandom from 'seedrandom';
 import type { Compute, TypedTexts } from '../compute/tasks.js';
 import type { LiveHub } from '../live/live-hub.js';
 import { notFound, Problem } from '../problem/problem.js';
+import type { StoredTake } from '../store/repository.js';
 import type { Store } from '../store/store-client.js';
 import { usualBodyLimitBytes, type Recorder } from './recorder.js';
 
@@ -63,7 +67,7 @@ export class SecondTakeMaker {
           'This take has no gestures',
           'Gestures are recorded in the clean browser of the recording room. Record the take there, or record the second take by hand.',
         );
-      return await this.#rounds(take, gestures, await this.compute.typedTexts(stored), environment, inWindow, making);
+      return await this.#rounds(stored, gestures, await this.compute.typedTexts(stored), environment, inWindow, making);
     } finally {
       this.#making = null;
     }
@@ -85,13 +89,19 @@ export class SecondTakeMaker {
   }
 
   async #rounds(
-    take: Take,
+    { take, exchanges }: StoredTake,
     gestures: readonly Gesture[],
     { secrets, lookups }: TypedTexts,
     environment: Environment,
     inWindow: boolean,
     making: Making,
   ): Promise<MadeSecondTake> {
+    const caused = new Map<number, Exchange[]>();
+    const causes = causesOf(gestures, exchanges);
+    for (const exchange of exchanges) {
+      const cause = causes.get(exchange.n) ?? 0;
+      caused.set(cause, [...(caused.get(cause) ?? []), exchange]);
+    }
     const secretOf = ({ n }: Gesture): string | null => secrets[n] ?? null;
     /** What is played as recorded for good, what is tried so in this round, and what is tried next, the nearest to the failing gesture first. */
     const settled = new Set(lookups);
@@ -100,8 +110,9 @@ export class SecondTakeMaker {
     let best: { attempt: Attempt; planned: PlannedGesture[]; asRecorded: Set<number> } | null = null;
     for (let round = 1; ; round++) {
       const asRecorded = new Set([...settled, ...(tried === null ? [] : [tried])]);
-      const planned = planSecondTake(gestures, { random: seedrandom(take.id), asRecorded, secretOf });
-      const attempt = await this.#attempt(take, planned, environment, { inWindow, round, making });
+      // What an earlier round has entered may be taken now.
+      const planned = planSecondTake(gestures, { random: seedrandom(`${take.id} ${round}`), asRecorded, secretOf });
+      const attempt = await this.#attempt(take, planned, environment, { caused, inWindow, round, making });
       const reached = attempt.failedAt ?? planned.length;
       if (!best || reached > (best.attempt.failedAt ?? planned.length)) {
         if (best) await this.store.deleteTake(best.attempt.take.id);
@@ -159,7 +170,12 @@ export class SecondTakeMaker {
     take: Take,
     planned: readonly PlannedGesture[],
     environment: Environment,
-    { inWindow, round, making }: { inWindow: boolean; round: number; making: Making },
+    {
+      caused,
+      inWindow,
+      round,
+      making,
+    }: { caused: ReadonlyMap<number, readonly Exchange[]>; inWindow: boolean; round: number; making: Making },
   ): Promise<Attempt> {
     const { GestureStage, openPlayerBrowser } = await import('@sturdy/engine/browser');
     const wanted = { name: secondName(take.name), forNetwork: false, bodyLimitBytes: usualBodyLimitBytes, playedFrom: take.id };
@@ -196,8 +212,10 @@ export class SecondTakeMaker {
           const words = gestureWords(plan.gesture);
           tell(at, words, null);
           const began = Date.now();
-          const outcome =
+          const outcome: GestureOutcome =
             plan.problem === null ? await stage.play(plan) : { failure: plan.problem, by: null, failed: [], act: plan.act, ms: 0 };
+          // An application that refuses a value shows its form again, and the next gestures may fit it by accident.
+          outcome.failure ??= answeredOtherwise(caused.get(plan.gesture.n) ?? [], this.recorder.exchangesSince(began));
           // What other values led to is put right by a round of its own; only what is wrong without them is for a person.
           const isForPerson = outcome.failure !== null && inWindow && suspectsOf(planned, at).length === 0;
           if (isForPerson) tell(at, words, outcome.failure);
