@@ -80,13 +80,22 @@ describe('an aim', () => {
 
   it('tells cards apart by what each says first', async () => {
     const cards = (names: string[]) =>
-      `<main>${names.map((name) => `<div><div><h3>${name}</h3></div><div><span>·</span><a href="/edit?id=${name}" aria-label="Edit" data-truth="${name}"><i></i>x</a></div></div>`).join('')}</main>`;
+      `<main>${names.map((name) => `<div><div><h3>${name}</h3></div><div><span>·</span><a href="/edit?id=${name}" aria-label="Edit" data-truth="${name}"><i></i>x</a></div><div hidden><a href="/edit?id=${name}" aria-label="Edit">x</a></div></div>`).join('')}</main>`;
     const { Peas: aim } = await aimsOn(cards(['Peas', 'Fish', 'Cod']));
     if (!aim) throw new Error('There is no aim.');
     await page.setContent(cards(['Beans', 'Fish', 'Peas', 'Cod']));
     expect(await found(aim)).toBe('Peas');
     await page.setContent(cards(['Beans', 'Fish']));
     expect(await found(aim)).toBeNull();
+  });
+
+  it('leads to the row that it was in, though there was but one then', async () => {
+    const table = (names: string[]) =>
+      `<table>${names.map((name) => `<tr><td>${name}</td><td>waiting</td><td><a data-truth="${name}" href="/e?${name}">edit</a></td></tr>`).join('')}</table>`;
+    const { 'IN-1': aim } = await aimsOn(table(['IN-1']));
+    if (!aim) throw new Error('There is no aim.');
+    await page.setContent(table(['IN-2', 'IN-1']));
+    expect(await found(aim)).toBe('IN-1');
   });
 
   it('leads to nothing where its element is gone and something else stands in its place', async () => {

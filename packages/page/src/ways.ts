@@ -40,17 +40,27 @@ function textBefore(element: Element): string {
   return '';
 }
 
+/** Blocks that may become several, whether or not there is a second one now. */
+const rows = 'tr, li, [role=row], [role=listitem], [role=treeitem]';
+
 /**
- * What the block says first in which an element stands: the row, item or card that holds it alone of all that are like it. It tells buttons apart that every
- * block has. Empty where nothing is like it.
+ * What the block says first in which an element stands: the card or row that holds it alone of all that are like it, or the row where nothing is like it
+ * yet. It tells buttons apart that every block has. Empty where there is no block.
  */
 function headOfBlock(element: Element, alike: readonly Element[]): string {
   const others = alike.filter((other) => other !== element);
-  if (others.length === 0) return '';
+  if (others.length === 0) {
+    const row = element.parentElement?.closest(rows);
+    return row ? headIn(row, element) : '';
+  }
   let block = element;
   for (let above = block.parentElement; above && !others.some((other) => above?.contains(other)); above = above.parentElement)
     block = above;
-  if (block === element) return '';
+  return block === element ? '' : headIn(block, element);
+}
+
+/** The heading of a block, else the first short text in it that is not of the element. */
+function headIn(block: Element, element: Element): string {
   const heading = block.querySelector('h1, h2, h3, h4, h5, h6, [role=heading], th, [role=rowheader]');
   for (const part of [...(heading ? [heading] : []), ...block.querySelectorAll('*')]) {
     const text = plainText(part.textContent);
@@ -64,6 +74,15 @@ const calledOf = (element: Element): string => {
   const name = element.matches(fields) ? '' : nameOf(element);
   return name.length <= 60 ? name : '';
 };
+
+const namedLike = (tag: string, name: string, elements: readonly Element[]): Element[] =>
+  elements.filter((element) => element.localName === tag && (name === '' || calledOf(element) === name));
+
+/** The visible ones of some elements, as pages hide a second one for small screens; all of them where none is. */
+function visibleOf(elements: readonly Element[]): Element[] {
+  const visible = elements.filter(isVisible);
+  return visible.length > 0 ? visible : [...elements];
+}
 
 /** A path of CSS selectors from the nearest ancestor with an id that was given for good, else from the root of the document or shadow root. */
 function pathTo(element: Element): string {
@@ -87,8 +106,9 @@ const finders: Finder = {
   attribute: ({ tag, attribute, value }, elements) =>
     elements.filter((element) => element.localName === tag && element.getAttribute(attribute) === value),
   near: ({ tag, name, text }, elements) => {
-    const alike = elements.filter((element) => element.localName === tag && (name === '' || calledOf(element) === name));
-    return alike.filter((element) => headOfBlock(element, alike) === text || textBefore(element) === text);
+    const named = namedLike(tag, name, elements);
+    const alike = visibleOf(named);
+    return named.filter((element) => (alike.includes(element) && headOfBlock(element, alike) === text) || textBefore(element) === text);
   },
   path: ({ css }, elements) => elements.filter((element) => matchesPath(element, css)),
 };
@@ -104,8 +124,7 @@ function matchesPath(element: Element, css: string): boolean {
 /** What a way finds, the visible ones where there are some. */
 export function foundBy(way: PlainWay, elements: readonly Element[]): Element[] {
   const found = (finders[way.kind] as (way: PlainWay, elements: readonly Element[]) => Element[])(way, elements);
-  const visible = found.filter(isVisible);
-  return visible.length > 0 ? visible : found;
+  return visibleOf(found);
 }
 
 /** All elements of the document, for `foundBy`. */
@@ -139,7 +158,7 @@ export function waysTo(element: Element): Way[] {
     ways.push({ kind: 'attribute', tag, attribute, value });
   }
   const called = calledOf(element);
-  const alike = elements.filter((other) => other.localName === tag && (called === '' || calledOf(other) === called));
+  const alike = visibleOf(namedLike(tag, called, elements));
   const head = headOfBlock(element, alike);
   if (isShort(head)) ways.push({ kind: 'near', tag, name: called, text: head });
   const before = textBefore(element);
