@@ -48,7 +48,7 @@ test('a brief is written and signed, asks again once it is changed, makes a work
   await page.getByRole('button', { name: 'Sign it' }).click();
   await expect(page.getByText('The brief was changed after Per Lund signed it.')).toBeVisible();
   await page.getByRole('button', { name: 'As a document' }).click();
-  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'PDF' }).click()]);
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'PDF', exact: true }).click()]);
   expect(
     readFileSync(await download.path())
       .subarray(0, 5)

@@ -25,8 +25,8 @@ const wayNames: Readonly<Record<Exclude<Way['kind'], 'attribute' | 'test-id'>, s
         <div>
           <b>A second take that makes itself</b>
           <div class="muted small">
-            The gestures are played again through the recorder, with other values where you were free. Two takes tell what the application
-            gives anew each time.
+            The gestures are played again through the recorder, with other values where you were free; that makes real records, as you did.
+            Two takes tell what the application gives anew each time.
           </div>
         </div>
         <span class="grow"></span>
