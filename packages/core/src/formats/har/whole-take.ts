@@ -1,7 +1,14 @@
 import * as z from 'zod';
 import { base64ToBytes, bytesToBase64 } from '../../bytes.js';
 import { type BodyRef } from '../../take/body-ref.schema.js';
-import { MessageExchangeSchema, RequestExchangeSchema, TakeSchema, type MessageExchange, type RequestExchange, type Take } from '../../take/take.schema.js';
+import {
+  MessageExchangeSchema,
+  RequestExchangeSchema,
+  TakeSchema,
+  type MessageExchange,
+  type RequestExchange,
+  type Take,
+} from '../../take/take.schema.js';
 import type { HarEntry } from './har.schema.js';
 
 // HAR 1.2 has no room for all that a take holds. Members whose names begin with an underscore are for whoever writes the file, and so a file of
