@@ -21,15 +21,15 @@ const textOf = (entry, options) =>
     ...options,
   }).outputFiles[0].text;
 
-/** What a module exports by default, as an expression. */
-const asExpression = (entry) => `(() => {${textOf(entry, { globalName: 'module' })};return module.default})()`;
+/** Something that a module exports, as an expression. */
+const asExpression = (entry, name) => `(() => {${textOf(entry, { globalName: 'module' })};return module.${name}})()`;
 
 /** Writes the programs into `outfile`, as an ES module or as what Jest requires. */
 export function bundlePage(outfile, format) {
   const programs = {
     recorderCode: textOf('recorder.ts', {}),
-    finderCode: asExpression('finder.ts'),
-    aimsCode: asExpression('aims.ts'),
+    finderCode: asExpression('sighting.ts', 'sight'),
+    aimsCode: asExpression('aims.ts', 'aimsAt'),
   };
   const lines = Object.entries(programs).map(([name, text]) =>
     format === 'esm' ? `export const ${name} = ${JSON.stringify(text)};` : `exports.${name} = ${JSON.stringify(text)};`,

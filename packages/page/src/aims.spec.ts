@@ -1,4 +1,5 @@
 import type { Aim } from '@sturdy/core';
+import { quietArguments } from '@sturdy/engine';
 import { chromium, type Browser, type Page } from 'playwright-core';
 import { finderCode, aimsCode } from '@sturdy/page';
 import { changes, habits, pageOf, widgets, type Change } from './test/widget-pages.js';
@@ -6,18 +7,7 @@ import { changes, habits, pageOf, widgets, type Change } from './test/widget-pag
 let browser: Browser;
 let page: Page;
 beforeAll(async () => {
-  browser = await chromium.launch({
-    executablePath: '/usr/bin/chromium',
-    args: [
-      '--no-sandbox',
-      '--disable-gpu',
-      '--disable-quic',
-      '--no-first-run',
-      '--disable-background-networking',
-      '--disable-component-update',
-      '--disable-sync',
-    ],
-  });
+  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: [...quietArguments(), '--disable-gpu'] });
   page = await browser.newPage();
 });
 afterAll(() => browser.close());
@@ -57,7 +47,6 @@ describe('aims at 60 pages after published widget patterns, as three frameworks 
     const { right, none, wrong } = counts.get(change) ?? { right: 0, none: [], wrong: [] };
     expect(wrong).toEqual([]);
     expect(right).toBeGreaterThan(150);
-    if (process.env['TELL']) process.stderr.write(`${String(change)}: ${right} right, ${none.length} none ${none.join('; ')}\n`);
     expect(right / (right + none.length)).toBeGreaterThanOrEqual(0.98);
   });
 });

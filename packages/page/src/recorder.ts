@@ -1,6 +1,5 @@
-import type { Act } from '@sturdy/core';
+import type { Act, PageNews } from '@sturdy/core';
 import { firstText, plainText } from './elements.js';
-import type { PageNews } from './news.js';
 import { aimAt } from './ways.js';
 
 /** Takes what is told; the recorder gives it, to this world alone. */
@@ -18,57 +17,32 @@ const typed =
 const clickable = 'button, a, summary, option, input, label, [role], [onclick], [tabindex]';
 /** Fields that open something when they are clicked: a list of proposals, a calendar. */
 const opening = '[role=combobox], [aria-haspopup], [aria-expanded], input[readonly]';
-/** Keys that do something by themselves; others only write. */
-const actingKeys = new Set([
-  'Enter',
-  'Escape',
-  'ArrowUp',
-  'ArrowDown',
-  'ArrowLeft',
-  'ArrowRight',
-  'PageUp',
-  'PageDown',
-  'Home',
-  'End',
-  'Delete',
-  'Backspace',
-  ' ',
-]);
-const writingKeys = new Set([
-  'ArrowUp',
-  'ArrowDown',
-  'ArrowLeft',
-  'ArrowRight',
-  'Home',
-  'End',
-  'Delete',
-  'Backspace',
-  ' ',
-  'PageUp',
-  'PageDown',
-]);
+/** Keys that only write within a field, and act elsewhere; the others of `actingKeys` act everywhere. */
+const writingKeys = ['ArrowUp', 'ArrowDown', 'ArrowLeft', 'ArrowRight', 'PageUp', 'PageDown', 'Home', 'End', 'Delete', 'Backspace', ' '];
+const actingKeys = ['Enter', 'Escape', ...writingKeys];
 
 const target = (event: Event): Element | null => {
   const [first] = event.composedPath();
   return first instanceof Element ? first : null;
 };
-const act = (element: Element, what: Act, at = Date.now()): void => {
-  tell({ kind: 'act', act: what, aim: aimAt(element), at, until: Date.now() });
+const act = (element: Element, what: Act): void => {
+  const at = Date.now();
+  tell({ kind: 'act', act: what, aim: aimAt(element), at, until: at });
 };
 
 /** A field in which somebody types, as it was when that began: its page may have changed it by the end. */
-let typing: { field: Field; aim: ReturnType<typeof aimAt>; at: number; before: string } | null = null;
+let typing: { field: Field; aim: ReturnType<typeof aimAt>; at: number } | null = null;
 
 function focusIn(event: Event): void {
   const element = target(event);
   // Ways are looked for before the first key, so that typing waits for nothing.
-  if (element?.matches(typed)) typing = { field: element as Field, aim: aimAt(element), at: 0, before: (element as Field).value };
+  if (element?.matches(typed)) typing = { field: element as Field, aim: aimAt(element), at: 0 };
 }
 
 function input(event: Event): void {
   const element = target(event);
   if (!element?.matches(typed)) return;
-  if (typing?.field !== element) typing = { field: element as Field, aim: aimAt(element), at: 0, before: '' };
+  if (typing?.field !== element) typing = { field: element as Field, aim: aimAt(element), at: 0 };
   if (typing.at === 0) typing.at = Date.now();
 }
 
@@ -84,7 +58,7 @@ function endTyping(isLeft: boolean): void {
     at,
     until: Date.now(),
   });
-  typing = { field, aim, at: 0, before: field.value };
+  typing = { field, aim, at: 0 };
 }
 
 /** A radio button that was on already when it was pressed: nothing changes, and yet its page may act. */
@@ -147,8 +121,8 @@ function keyDown(event: KeyboardEvent): void {
   if (!element || event.isComposing) return;
   const inField = element.matches(`${typed}, [contenteditable]`);
   const isCommand = (ctrlKey || metaKey || altKey) && key.length === 1;
-  const writes = inField && (writingKeys.has(key) || (isCommand && /[acvxz]/i.test(key)));
-  const acts = isCommand || actingKeys.has(key) || /^F\d+$/.test(key);
+  const writes = inField && (writingKeys.includes(key) || (isCommand && /[acvxz]/i.test(key)));
+  const acts = isCommand || actingKeys.includes(key) || /^F\d+$/.test(key);
   if (!acts || writes || (element instanceof HTMLTextAreaElement && key === 'Enter') || element instanceof HTMLSelectElement) return;
   endTyping(false);
   const modifiers = [ctrlKey && 'Control', altKey && 'Alt', metaKey && 'Meta', shiftKey && key.length > 1 && 'Shift'].filter(

@@ -1,12 +1,10 @@
 import type { Aim, WayKind } from '@sturdy/core';
-import { elementsOf, elementWords, foundBy, roleOf } from './ways.js';
+import { elementsOf, foundBy, roleOf } from './ways.js';
 
 /** What an aim finds in a document. */
 export interface Sighting {
   /** The element that most of the ways agree on; null where none is sure enough. */
   element: Element | null;
-  /** What it is in words; empty where there is none. */
-  words: string;
   /** The best way that led to it, and those before it that failed or led elsewhere. */
   by: WayKind | null;
   failed: WayKind[];
@@ -41,7 +39,7 @@ export function sight(aim: Aim): Sighting {
   const ordered = [...votes].sort(([, left], [, right]) => right - left);
   const [best, second] = ordered;
   const most = aim.ways.reduce((sum, way) => sum + weights[way.kind], 0);
-  const nobody: Sighting = { element: null, words: '', by: null, failed: aim.ways.map(({ kind }) => kind) };
+  const nobody: Sighting = { element: null, by: null, failed: aim.ways.map(({ kind }) => kind) };
   if (!best) return nobody;
   const [element, weight] = best;
   if (second && second[1] > weight * 0.75) return nobody;
@@ -56,7 +54,6 @@ export function sight(aim: Aim): Sighting {
   const by = results[first] ?? results.find(({ found }) => found.includes(element));
   return {
     element,
-    words: elementWords(element),
     by: by?.way.kind ?? null,
     failed: results.slice(0, first < 0 ? results.length : first).map(({ way }) => way.kind),
   };

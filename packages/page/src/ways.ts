@@ -203,7 +203,4 @@ const roleWords: Readonly<Record<string, string>> = {
 };
 
 /** How to find an element again. */
-export function aimAt(element: Element): Aim {
-  const { x, y, width, height } = element.getBoundingClientRect();
-  return { words: elementWords(element), ways: waysTo(element), box: { x, y, width, height } };
-}
+export const aimAt = (element: Element): Aim => ({ words: elementWords(element), ways: waysTo(element) });

@@ -1,5 +1,4 @@
-import type { BodyRef } from '../take/body-ref.schema.js';
-import type { BodyReader } from '../take/take.schema.js';
+import type { BodyReader, BodyRef } from '../take/take.schema.js';
 import type { Fill } from '../extractors/extract.js';
 import { recordedSteps, type Script } from '../script/script.schema.js';
 import type { Template } from '../values/template.schema.js';

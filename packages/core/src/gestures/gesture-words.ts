@@ -38,7 +38,5 @@ function actWords(act: Act, element: string): string {
       return `Upload ${act.files.map(quoted).join(', ')} with ${element}`;
     case 'answer':
       return `Answer the dialog with ${act.isYes ? 'yes' : 'no'}${act.text === '' ? '' : ` and ${quoted(act.text)}`}`;
-    case 'close-tab':
-      return 'Close the tab';
   }
 }

@@ -13,8 +13,7 @@ const gesture = (n: number, act: Act, words = 'field “Goods”', more: Partial
   tab: 1,
   frames: [],
   act,
-  aim: { words, ways: [{ kind: 'label', text: words, found: 1 }], box: null },
-  picture: null,
+  aim: { words, ways: [{ kind: 'label', text: words, found: 1 }] },
   ...more,
 });
 const type = (text: string, more: Partial<Extract<Act, { kind: 'type' }>> = {}): Act => ({
@@ -120,7 +119,7 @@ describe('the plan of a second take', () => {
 
   it('looks for what bears a value that was typed before by the other value', () => {
     const peas = gesture(2, { kind: 'click' }, 'row “Peas of May, 22”', {
-      aim: { words: 'row “Peas of May, 22”', ways: [{ kind: 'text', tag: 'td', text: 'Peas of May, 22', found: 1 }], box: null },
+      aim: { words: 'row “Peas of May, 22”', ways: [{ kind: 'text', tag: 'td', text: 'Peas of May, 22', found: 1 }] },
     });
     const wish = { random: seedrandom('a'), asRecorded: new Set<number>(), secretOf: () => null };
     const [typed, click] = planSecondTake([gesture(1, type('Peas of May')), peas], wish);

@@ -1,7 +1,6 @@
 import * as z from 'zod';
 import { bodyKind, headerOf, mediaType, pathAndQuery, type BodyKind } from '../take/messages.js';
-import type { BodyRef } from '../take/body-ref.schema.js';
-import type { BodyReader, Header, LoadedTake } from '../take/take.schema.js';
+import type { BodyReader, BodyRef, Header, LoadedTake } from '../take/take.schema.js';
 import { readValue } from '../extractors/extract.js';
 import { carriesValue } from '../actions/sent-parts.js';
 import { recordedSteps, type Script } from '../script/script.schema.js';

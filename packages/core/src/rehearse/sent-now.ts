@@ -1,5 +1,4 @@
-import type { BodyRef } from '../take/body-ref.schema.js';
-import type { BodyReader } from '../take/take.schema.js';
+import type { BodyReader, BodyRef } from '../take/take.schema.js';
 import { bodyKind, mediaType, pathAndQuery } from '../take/messages.js';
 import { nodesOf, type SentNode } from '../actions/sent-values.js';
 import { carriesValue } from '../actions/sent-parts.js';

@@ -7,8 +7,7 @@ import { placeOfResponse, readPlaces, recordedSteps, type Handoff, type Response
 import { exchangesOf } from '../actions/action-kinds.js';
 import { ExtractorSchema, type Extractor } from '../extractors/extractor.schema.js';
 import { usePlaces } from '../script-edit/use-places.js';
-import { BodyRefSchema } from '../take/body-ref.schema.js';
-import { type BodyReader, type LoadedTake } from '../take/take.schema.js';
+import { BodyRefSchema, type BodyReader, type LoadedTake } from '../take/take.schema.js';
 import type { CapturedStep } from '../actions/action-step.schema.js';
 import { boundaryExtractors, expressionFor, extractorsFor } from '../correlate/find/proposals.js';
 import { receivedValues } from '../correlate/find/received-values.js';

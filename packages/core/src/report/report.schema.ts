@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { BodyRefSchema } from '../take/body-ref.schema.js';
+import { BodyRefSchema } from '../take/take.schema.js';
 import { EvidenceSchema } from '../script/script.schema.js';
 import { ExtractorSchema } from '../extractors/extractor.schema.js';
 import { ProofSchema } from '../rehearse/proof.schema.js';

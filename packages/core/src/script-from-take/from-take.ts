@@ -1,8 +1,7 @@
 import { bodyKind, headerOf, headersOf, pathAndQuery, pathShape, resolveReference, textShape } from '../take/messages.js';
 import { stepWords } from '../calls/step-words.js';
 import { isRequest, verbOf } from '../take/exchanges.js';
-import type { BodyRef } from '../take/body-ref.schema.js';
-import type { Exchange, LoadedTake, MessageExchange, RequestExchange, Take } from '../take/take.schema.js';
+import type { BodyRef, Exchange, LoadedTake, MessageExchange, RequestExchange, Take } from '../take/take.schema.js';
 import { basicAuthorization, userInAddress } from '../sign-in/basic.js';
 import { originOf } from '../tidy/hosts.js';
 import { opensSocket, endOf, firstOf, startOf, unitsOf, type RequestUnit, type Unit } from '../tidy/units.js';

@@ -1,7 +1,6 @@
 import { kindWords } from '../sockets/message-words.js';
 import { isPlainWord, pathAndQuery } from '../take/messages.js';
-import type { BodyRef } from '../take/body-ref.schema.js';
-import type { BodyReader, MessageExchange, RequestExchange } from '../take/take.schema.js';
+import type { BodyReader, BodyRef, MessageExchange, RequestExchange } from '../take/take.schema.js';
 import { jsonAt } from '../sockets/unfold-sockets.js';
 import type { Checked } from '../check/check.schema.js';
 import type { AnswerText } from '../answers/response-view.js';

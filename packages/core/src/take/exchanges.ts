@@ -1,6 +1,5 @@
 import { headerOf, mediaType } from './messages.js';
-import type { BodyRef } from './body-ref.schema.js';
-import type { Exchange, Header, RequestExchange } from './take.schema.js';
+import type { BodyRef, Exchange, Header, RequestExchange } from './take.schema.js';
 
 export const isRequest = (exchange: Exchange): exchange is RequestExchange => exchange.kind === 'request';
 

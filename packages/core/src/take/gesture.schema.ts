@@ -1,5 +1,4 @@
 import * as z from 'zod';
-import { BodyRefSchema } from './body-ref.schema.js';
 
 const text = z.string().max(10_000);
 const short = z.string().max(500);
@@ -28,8 +27,6 @@ export const AimSchema = z.object({
   /** What it is in words, such as `button “Allocate bay”`. */
   words: short,
   ways: z.array(WaySchema).max(20),
-  /** Where the element stood in the picture of the gesture, in CSS pixels; null where there is no picture. */
-  box: z.object({ x: z.number(), y: z.number(), width: z.number(), height: z.number() }).nullable().default(null),
 });
 export type Aim = z.infer<typeof AimSchema>;
 
@@ -55,7 +52,6 @@ export const ActSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('upload'), files: z.array(short) }),
   /** A dialog of the browser was answered: with yes or no, and with a text where it asked for one. */
   z.object({ kind: z.literal('answer'), isYes: z.boolean(), text }),
-  z.object({ kind: z.literal('close-tab') }),
 ]);
 export type Act = z.infer<typeof ActSchema>;
 export type ActKind = Act['kind'];
@@ -73,6 +69,16 @@ export const GestureSchema = z.object({
   act: ActSchema,
   /** Null where the act is not on an element. */
   aim: AimSchema.nullable(),
-  picture: BodyRefSchema.nullable().default(null),
 });
 export type Gesture = z.infer<typeof GestureSchema>;
+
+/**
+ * What a document of the clean browser tells: an act with its aim, a key that marks the recording, or what a button or link says that was clicked. Times are of
+ * `Date.now()`.
+ */
+export const PageNewsSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('act'), act: ActSchema, aim: AimSchema, at: z.number(), until: z.number() }),
+  z.object({ kind: z.literal('shortcut'), key: z.enum(['begin', 'end', 'pause']) }),
+  z.object({ kind: z.literal('clicked'), text: z.string() }),
+]);
+export type PageNews = z.infer<typeof PageNewsSchema>;

@@ -1,4 +1,3 @@
-export * from './body-ref.schema.js';
 export * from './browser-hosts.js';
 export * from './exchanges.js';
 export * from './gesture.schema.js';

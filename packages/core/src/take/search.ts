@@ -1,6 +1,5 @@
 import * as z from 'zod';
-import type { BodyRef } from './body-ref.schema.js';
-import type { LoadedTake } from './take.schema.js';
+import type { BodyRef, LoadedTake } from './take.schema.js';
 import { answerBody, answerHeaders, sentBody, sentHeaders } from './exchanges.js';
 
 /** A place of a take where a text stands. */

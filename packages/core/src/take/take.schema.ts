@@ -1,10 +1,19 @@
 import * as z from 'zod';
-import { BodyRefSchema } from './body-ref.schema.js';
 import { GestureSchema } from './gesture.schema.js';
 
 /** A header as it stood on the wire: name in its own case, value. */
 export const HeaderSchema = z.tuple([z.string(), z.string()]);
 export type Header = z.infer<typeof HeaderSchema>;
+
+/** Points to a stored body. `hash` is the SHA-256 of its decoded bytes in hex, `size` their number. */
+export const BodyRefSchema = z.object({
+  hash: z.string(),
+  size: z.number().int().nonnegative(),
+  mimeType: z.string(),
+  /** Bytes of the whole body as it was sent, where only its beginning was kept. */
+  wholeSize: z.number().int().nonnegative().optional(),
+});
+export type BodyRef = z.infer<typeof BodyRefSchema>;
 
 /** Phases of one exchange in ms after HAR 1.2; -1 where a phase does not apply. */
 export const TimingsSchema = z.object({

@@ -1,6 +1,5 @@
 import { answerBody, sentBody, sentHeaders } from '../take/exchanges.js';
-import type { BodyRef } from '../take/body-ref.schema.js';
-import type { Exchange, LoadedTake, MessageExchange } from '../take/take.schema.js';
+import type { BodyRef, Exchange, LoadedTake, MessageExchange } from '../take/take.schema.js';
 
 /** Only the beginning of a long body is looked through. */
 const mostSigns = 200_000;

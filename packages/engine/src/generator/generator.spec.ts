@@ -3,6 +3,26 @@ import { Generator, planMessages, type FromGenerator, type ToGenerator } from '.
 import { crew, environment, expectation, play, script, step } from '../test/plans.js';
 import { serve } from '../test/serve.js';
 
+/** Each iteration sends the number of a row of its own, until the table has none left. */
+function planWithRows(origin: string, users: number, holdSeconds: number): ToGenerator[] {
+  const bound = bindColumn(script([step('s1', origin, '/?no=N77')]), 'N77', [{ step: 's1', place: 'query:no' }], 'd', 'number');
+  return planMessages({
+    version: 1,
+    runId: 'r',
+    generator: 0,
+    generators: 1,
+    scripts: [bound],
+    crews: [crew(users)],
+    curve: { kind: 'at-once', holdSeconds, rampDownSeconds: 0, atEnd: 'iteration' },
+    environment: environment(origin),
+    tables: [{ table: 'd', columns: ['number'], deal: onceInOrder }],
+    files: [],
+    secrets: [],
+    seed: '1',
+    samples: false,
+  });
+}
+
 describe('generator', () => {
   it('starts iterations from start to start as its pacing says, and counts each once', async () => {
     const { origin, server } = await serve((_request, response) => response.end('ok'));
@@ -221,23 +241,7 @@ describe('generator', () => {
       if (message.kind === 'frame') frames.push(message.frame);
       if (message.kind === 'ended') end();
     });
-    const bound = bindColumn(script([step('s1', origin, '/?no=N77')]), 'N77', [{ step: 's1', place: 'query:no' }], 'd', 'number');
-    const messages = planMessages({
-      version: 1,
-      runId: 'r',
-      generator: 0,
-      generators: 1,
-      scripts: [bound],
-      crews: [crew(1)],
-      curve: { kind: 'at-once', holdSeconds: 5, rampDownSeconds: 0, atEnd: 'iteration' },
-      environment: environment(origin),
-      tables: [{ table: 'd', columns: ['number'], deal: onceInOrder }],
-      files: [],
-      secrets: [],
-      seed: '1',
-      samples: false,
-    });
-    for (const message of messages) generator.receive(message);
+    for (const message of planWithRows(origin, 1, 5)) generator.receive(message);
     await ended;
     const played = frames.flatMap(({ playedRows }) => playedRows ?? []);
     expect(played.every(({ crew: id, table }) => id === 'c' && table === 'd')).toBe(true);
@@ -259,29 +263,7 @@ describe('generator', () => {
       if (message.kind === 'lease') setTimeout(() => generator.receive({ kind: 'abort' }), 50);
       if (message.kind === 'ended') end();
     });
-    const bound = bindColumn(
-      script([step('s1', 'http://127.0.0.1:1', '/?no=N77')]),
-      'N77',
-      [{ step: 's1', place: 'query:no' }],
-      'd',
-      'number',
-    );
-    const messages = planMessages({
-      version: 1,
-      runId: 'r',
-      generator: 0,
-      generators: 1,
-      scripts: [bound],
-      crews: [crew(3)],
-      curve: { kind: 'at-once', holdSeconds: 60, rampDownSeconds: 0, atEnd: 'iteration' },
-      environment: environment('http://127.0.0.1:1'),
-      tables: [{ table: 'd', columns: ['number'], deal: onceInOrder }],
-      files: [],
-      secrets: [],
-      seed: '1',
-      samples: false,
-    });
-    for (const message of messages) generator.receive(message);
+    for (const message of planWithRows('http://127.0.0.1:1', 3, 60)) generator.receive(message);
     await ended;
     expect(said.filter(({ kind }) => kind === 'lease')).toHaveLength(1);
     const users = said.flatMap((message) => (message.kind === 'frame' ? message.frame.users : []));

@@ -7,7 +7,6 @@ interface Frame {
   method?: string;
   params?: Record<string, unknown>;
   result?: Record<string, unknown>;
-  error?: { message: string };
   sessionId?: string;
 }
 

@@ -1,6 +1,5 @@
-import { GestureSchema, type Act, type Gesture } from '@sturdy/core';
+import { PageNewsSchema, type Act, type Gesture } from '@sturdy/core';
 import { recorderCode } from '@sturdy/page';
-import * as z from 'zod';
 import type { BrowserPipe } from './browser-pipe.js';
 
 /** A gesture as a browser tells of it; times are of `Date.now()`. */
@@ -14,19 +13,10 @@ export interface BrowserNews {
   gesture: (gesture: SeenGesture) => void;
 }
 
-/** What a page tells is checked: the page itself cannot call, but what stands in it is its own. */
-const NewsSchema = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('act'), act: GestureSchema.shape.act, aim: GestureSchema.shape.aim, at: z.number(), until: z.number() }),
-  z.object({ kind: z.literal('shortcut'), key: z.enum(['begin', 'end', 'pause']) }),
-  z.object({ kind: z.literal('clicked'), text: z.string() }),
-]);
-
 interface KnownFrame {
   parent: string | null;
   name: string;
   url: string;
-  /** Of its tab, from 1. */
-  tab: number;
 }
 interface FrameData {
   id: string;
@@ -73,7 +63,7 @@ export class BrowserWatch {
     switch (method) {
       case 'Page.frameAttached': {
         const { frameId, parentFrameId } = params as { frameId: string; parentFrameId: string };
-        this.#frames.set(frameId, { parent: parentFrameId, name: '', url: '', tab: this.#tabs.get(sessionId) ?? 1 });
+        this.#frames.set(frameId, { parent: parentFrameId, name: '', url: '' });
         return;
       }
       case 'Page.frameRequestedNavigation':
@@ -126,7 +116,7 @@ export class BrowserWatch {
 
   #navigated({ id, parentId, name = '', url }: FrameData, sessionId: string): void {
     const tab = this.#tabs.get(sessionId) ?? 1;
-    this.#frames.set(id, { parent: parentId ?? this.#frames.get(id)?.parent ?? null, name, url, tab });
+    this.#frames.set(id, { parent: parentId ?? this.#frames.get(id)?.parent ?? null, name, url });
     const isRequested = this.#requested.delete(id);
     if (parentId === undefined && this.#frames.get(id)?.parent === null && url !== 'about:blank')
       void this.#arrived(sessionId, tab, url, isRequested);
@@ -159,18 +149,19 @@ export class BrowserWatch {
   }
 
   #gesture(sessionId: string, act: Act, at = Date.now()): void {
-    this.news.gesture({ act, aim: null, tab: this.#tabs.get(sessionId) ?? 1, frames: [], picture: null, at, until: at });
+    this.news.gesture({ act, aim: null, tab: this.#tabs.get(sessionId) ?? 1, frames: [], at, until: at });
   }
 
   #told(payload: string, frame: string, sessionId: string): void {
-    const parsed = NewsSchema.safeParse(jsonOf(payload));
+    // The page itself cannot call, but what stands in it is its own.
+    const parsed = PageNewsSchema.safeParse(jsonOf(payload));
     if (!parsed.success) return;
     const news = parsed.data;
     if (news.kind === 'clicked') this.news.clicked(news.text);
     else if (news.kind === 'shortcut') this.news.shortcut(news.key);
     else {
       const { act, aim, at, until } = news;
-      this.news.gesture({ act, aim, tab: this.#tabs.get(sessionId) ?? 1, frames: this.#pathTo(frame), picture: null, at, until });
+      this.news.gesture({ act, aim, tab: this.#tabs.get(sessionId) ?? 1, frames: this.#pathTo(frame), at, until });
     }
   }
 

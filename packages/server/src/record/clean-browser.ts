@@ -20,8 +20,6 @@ export interface CleanBrowserWanted extends BrowserNews {
 
 export interface CleanBrowser {
   close: () => void;
-  /** Sends a command of the Chrome DevTools Protocol to the browser. */
-  ask: BrowserPipe['ask'];
 }
 
 /**
@@ -65,6 +63,5 @@ export function openCleanBrowser(wanted: CleanBrowserWanted): CleanBrowser {
       pipe.send('Browser.close', {});
       setTimeout(() => browser.kill('SIGKILL'), 2000).unref();
     },
-    ask: (method, params, sessionId) => pipe.ask(method, params, sessionId),
   };
 }

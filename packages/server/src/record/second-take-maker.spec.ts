@@ -188,10 +188,9 @@ it('a double click is told once, and what was done while the recording paused is
   await recorder.start('p', { name: 'Clicks', forNetwork: false, bodyLimitBytes: 1 << 20 }, environment);
   const click = (kind: 'click' | 'double-click'): Omit<Gesture, 'n' | 'atMs' | 'untilMs'> & { at: number; until: number } => ({
     act: { kind },
-    aim: { words: 'row “IN-1”', ways: [], box: null },
+    aim: { words: 'row “IN-1”', ways: [] },
     tab: 1,
     frames: [],
-    picture: null,
     at: Date.now(),
     until: Date.now(),
   });

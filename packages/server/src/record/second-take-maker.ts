@@ -100,7 +100,9 @@ export class SecondTakeMaker {
     const causes = causesOf(gestures, exchanges);
     for (const exchange of exchanges) {
       const cause = causes.get(exchange.n) ?? 0;
-      caused.set(cause, [...(caused.get(cause) ?? []), exchange]);
+      const known = caused.get(cause);
+      if (known) known.push(exchange);
+      else caused.set(cause, [exchange]);
     }
     const secretOf = ({ n }: Gesture): string | null => secrets[n] ?? null;
     /** What is played as recorded for good, what is tried so in this round, and what is tried next, the nearest to the failing gesture first. */
@@ -178,7 +180,7 @@ export class SecondTakeMaker {
     }: { caused: ReadonlyMap<number, readonly Exchange[]>; inWindow: boolean; round: number; making: Making },
   ): Promise<Attempt> {
     const { GestureStage, openPlayerBrowser } = await import('@sturdy/engine/browser');
-    const wanted = { name: secondName(take.name), forNetwork: false, bodyLimitBytes: usualBodyLimitBytes, playedFrom: take.id };
+    const wanted = { name: `${take.name}, second take`, forNetwork: false, bodyLimitBytes: usualBodyLimitBytes, playedFrom: take.id };
     await this.recorder.start(take.projectId, wanted, environment);
     const outcomes: GestureOutcome[] = [];
     let failure: string | null = null;
@@ -213,7 +215,7 @@ export class SecondTakeMaker {
           tell(at, words, null);
           const began = Date.now();
           const outcome: GestureOutcome =
-            plan.problem === null ? await stage.play(plan) : { failure: plan.problem, by: null, failed: [], act: plan.act, ms: 0 };
+            plan.problem === null ? await stage.play(plan) : { failure: plan.problem, by: null, failed: [], act: plan.act };
           // An application that refuses a value shows its form again, and the next gestures may fit it by accident.
           outcome.failure ??= answeredOtherwise(caused.get(plan.gesture.n) ?? [], this.recorder.exchangesSince(began));
           // What other values led to is put right by a round of its own; only what is wrong without them is for a person.
@@ -258,6 +260,3 @@ const suspectsOf = (planned: readonly PlannedGesture[], failedAt: number): numbe
     .filter(({ isOther, chooseAnother }) => isOther || chooseAnother)
     .map(({ gesture: { n } }) => n)
     .reverse();
-
-/** The name of the second take. */
-const secondName = (name: string): string => `${name}, second take`;

@@ -1,6 +1,5 @@
 import * as z from 'zod';
-import { BodyRefSchema } from '../../take/body-ref.schema.js';
-import { HeaderSchema, TimingsSchema } from '../../take/take.schema.js';
+import { BodyRefSchema, HeaderSchema, TimingsSchema } from '../../take/take.schema.js';
 
 const answerFields = {
   status: z.number().int(),

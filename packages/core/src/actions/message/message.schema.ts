@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { CheckedSchema, CheckSchema } from '../../check/check.schema.js';
-import { BodyRefSchema } from '../../take/body-ref.schema.js';
+import { BodyRefSchema } from '../../take/take.schema.js';
 import { TemplateSchema } from '../../values/template.schema.js';
 import { ContentSchema, HarmlessSchema } from '../content.schema.js';
 

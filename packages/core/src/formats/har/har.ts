@@ -1,8 +1,14 @@
 import * as z from 'zod';
 import { cutText } from '../../cut-text.js';
 import { base64ToBytes, bytesToBase64 } from '../../bytes.js';
-import { type BodyRef } from '../../take/body-ref.schema.js';
-import { RequestExchangeSchema, type Exchange, type RequestExchange, type Mark, type Message } from '../../take/take.schema.js';
+import {
+  RequestExchangeSchema,
+  type BodyRef,
+  type Exchange,
+  type RequestExchange,
+  type Mark,
+  type Message,
+} from '../../take/take.schema.js';
 import { headerOf } from '../../take/messages.js';
 import { asStored } from './whole-take.js';
 import { HarEntrySchema, HarSchema, SocketMessagesSchema, type HarEntry } from './har.schema.js';

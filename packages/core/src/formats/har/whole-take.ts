@@ -1,10 +1,10 @@
 import * as z from 'zod';
 import { base64ToBytes, bytesToBase64 } from '../../bytes.js';
-import { type BodyRef } from '../../take/body-ref.schema.js';
 import {
   MessageExchangeSchema,
   RequestExchangeSchema,
   TakeSchema,
+  type BodyRef,
   type MessageExchange,
   type RequestExchange,
   type Take,

@@ -46,7 +46,6 @@ afterAll(async () => {
 const aim = (role: string, name: string): Aim => ({
   words: `${role} “${name}”`,
   ways: [{ kind: 'role', role, name, found: 1 }],
-  box: null,
 });
 const gesture = (act: Act, at: Aim | null, more: Partial<Gesture> = {}): Gesture => ({
   n: 1,
@@ -56,7 +55,6 @@ const gesture = (act: Act, at: Aim | null, more: Partial<Gesture> = {}): Gesture
   frames: [],
   act,
   aim: at,
-  picture: null,
   ...more,
 });
 const staged = (of: Gesture, more: Partial<StagedGesture> = {}): StagedGesture => ({
@@ -91,7 +89,7 @@ describe('gestures in a browser', () => {
   it('type key by key, and into fields of days at once', async () => {
     const note = gesture({ kind: 'type', text: 'Cod', isSecret: false, field: '', isLeft: true }, aim('textbox', 'Note'));
     expect((await played('/keys', [staged(note)])).title).toBe('Cod');
-    const day: Aim = { words: 'field “Day”', ways: [{ kind: 'label', text: 'Day', found: 1 }], box: null };
+    const day: Aim = { words: 'field “Day”', ways: [{ kind: 'label', text: 'Day', found: 1 }] };
     expect(
       (await played('/day', [staged(gesture({ kind: 'type', text: '2026-12-01', isSecret: false, field: '', isLeft: true }, day))])).title,
     ).toBe('2026-12-01');
@@ -104,7 +102,6 @@ describe('gestures in a browser', () => {
     const list: Aim = {
       words: 'list',
       ways: [{ kind: 'attribute', tag: 'select', attribute: 'name', value: 'grower', found: 1 }],
-      box: null,
     };
     const choose = gesture({ kind: 'choose', options: [{ value: '1', label: 'Alma' }], isFree: true }, list);
     expect((await played('/late', [search, staged(choose)])).title).toBe('1');

@@ -1,4 +1,4 @@
-import { gestureWords, type Act, type Aim, type Gesture, type WayKind } from '@sturdy/core';
+import { gestureWords, type Act, type Aim, type Gesture, type PlannedGesture, type WayKind } from '@sturdy/core';
 import { finderCode } from '@sturdy/page';
 import { errors, type BrowserContext, type Dialog, type ElementHandle, type Frame, type Page } from 'playwright-core';
 import { NetworkQuiet } from './network-quiet.js';
@@ -12,22 +12,10 @@ export interface GestureOutcome {
   failed: WayKind[];
   /** What was done, which differs from what was wished where an option was chosen here. */
   act: Act;
-  /** ms from the beginning of the act to the end of what it set off. */
-  ms: number;
 }
 
 /** A gesture as it is to be played. */
-export interface StagedGesture {
-  gesture: Gesture;
-  /** What to do; the recorded act, or one with other values. */
-  act: Act;
-  /** True where another option than the recorded one is to be chosen, if there is one. */
-  chooseAnother: boolean;
-  /** True where the person went on elsewhere afterwards, so that the field is left. */
-  leaves: boolean;
-  /** The dialogs of the browser that it sets off are answered so, in order. */
-  answers: readonly Extract<Act, { kind: 'answer' }>[];
-}
+export type StagedGesture = Pick<PlannedGesture, 'gesture' | 'act' | 'chooseAnother' | 'leaves' | 'answers'>;
 
 interface Sighted {
   element: ElementHandle;
@@ -78,7 +66,6 @@ export class GestureStage {
       by: null,
       failed: [],
       act,
-      ms: performance.now() - from,
       ...more,
     });
     this.#answers = [...answers];
@@ -118,9 +105,6 @@ export class GestureStage {
     return said === undefined ? failure : `${failure} A dialog that the take did not have said “${said}”.`;
   }
 
-  /** The address that a tab shows; empty where there is none. */
-  addressOf = (tab: number): string => this.#tabs[tab - 1]?.url() ?? '';
-
   async #tab(number: number): Promise<Page | null> {
     for (const from = performance.now(); performance.now() - from < this.timeoutMs; await lookAgain()) {
       const page = this.#tabs[number - 1];
@@ -150,7 +134,7 @@ export class GestureStage {
     const from = performance.now();
     for (;;) {
       const sighting = await frame
-        .evaluateHandle(`(${finderCode})(${JSON.stringify({ ...aim, box: null })})`)
+        .evaluateHandle(`(${finderCode})(${JSON.stringify(aim)})`)
         // A page that goes away while it is looked at is looked at again.
         .catch((error: unknown) => {
           if (/context was destroyed|navigat|detached/i.test(String(error))) return null;
@@ -203,9 +187,6 @@ export class GestureStage {
       case 'press':
         if (element && !(await isPage(element))) await element.press(act.key, { timeout });
         else await page.keyboard.press(act.key);
-        return act;
-      case 'close-tab':
-        await page.close();
         return act;
       case 'answer':
         return act;

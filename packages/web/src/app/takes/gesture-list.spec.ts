@@ -20,9 +20,7 @@ const gesture = (n: number, act: Gesture['act'], more: Partial<Gesture> = {}): G
       { kind: 'role', role: 'button', name: 'Allocate bay', found: 1 },
       { kind: 'path', css: '#record > button', found: 3 },
     ],
-    box: null,
   },
-  picture: null,
   ...more,
 });
 const take = {
