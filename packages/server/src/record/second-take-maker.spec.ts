@@ -176,6 +176,16 @@ describe('a second take that makes itself', () => {
     }).toThrow('goes on by itself');
   }, 60_000);
 
+  it('ends where somebody stops the recording meanwhile, and says so', async () => {
+    const making = maker.make(take.id, environment, false);
+    const ended = expect(making).rejects.toThrow('Somebody stopped the recording while the second take was made.');
+    while (!recorder.current || recorder.current.exchangeCount === 0) await new Promise((go) => setTimeout(go, 50));
+    const { id } = await recorder.stop();
+    await ended;
+    expect(takes.has(id)).toBe(true);
+    takes.delete(id);
+  }, 60_000);
+
   it('wants gestures', async () => {
     const { gestures: _gestures, ...without } = take;
     takes.set('bare', { ...without, id: 'bare' });

@@ -181,7 +181,7 @@ export class SecondTakeMaker {
   ): Promise<Attempt> {
     const { GestureStage, openPlayerBrowser } = await import('@sturdy/engine/browser');
     const wanted = { name: `${take.name}, second take`, forNetwork: false, bodyLimitBytes: usualBodyLimitBytes, playedFrom: take.id };
-    await this.recorder.start(take.projectId, wanted, environment);
+    const second = await this.recorder.start(take.projectId, wanted, environment);
     const outcomes: GestureOutcome[] = [];
     let failure: string | null = null;
     let failedAt: number | null = null;
@@ -233,14 +233,23 @@ export class SecondTakeMaker {
         await browser.close();
       }
     } catch (error) {
+      if (this.recorder.current?.takeId !== second.id) throw wasStopped();
       await this.store.deleteTake((await this.recorder.stop()).id);
       throw error instanceof Problem
         ? error
-        : new Problem(409, 'The browser could not be opened', error instanceof Error ? error.message : String(error));
+        : new Problem(409, 'The browser could not be used', error instanceof Error ? error.message : String(error));
     }
+    if (this.recorder.current?.takeId !== second.id) throw wasStopped();
     return { take: await this.recorder.stop(), outcomes, failedAt, failure };
   }
 }
+
+const wasStopped = (): Problem =>
+  new Problem(
+    409,
+    'The recording was stopped',
+    'Somebody stopped the recording while the second take was made. What was recorded up to there is kept as a take; delete it, and make the second take again.',
+  );
 
 const isSecret = ({ act }: Gesture): boolean => act.kind === 'type' && act.isSecret;
 const masked = (gesture: Gesture, act: Gesture['act']): Gesture['act'] => (isSecret(gesture) ? gesture.act : act);
